@@ -1,0 +1,57 @@
+//! What can be asked on the command line.
+
+use std::path::PathBuf;
+
+use clap::{Parser, Subcommand};
+
+/// Checks a game's declared progress, and reads, verifies and rehearses its saves.
+#[derive(Debug, Parser)]
+#[command(
+    name = "keblin",
+    version,
+    max_term_width = 80,
+    subcommand_required = true,
+    arg_required_else_help = true
+)]
+pub(crate) struct Args {
+    /// The declaration; else progress.toml here or in a folder above
+    #[arg(long, global = true, value_name = "FILE")]
+    pub(crate) schema: Option<PathBuf>,
+
+    /// Print JSON instead of text
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Check the declaration: everything found, each with its place
+    Check,
+    /// Print which event does what to which field
+    Survival,
+    /// Print what a save holds
+    Show {
+        /// The save
+        file: PathBuf,
+    },
+    /// Verify saves: every digest, every kind, and how the values fit
+    Verify {
+        /// The saves
+        #[arg(required = true)]
+        files: Vec<PathBuf>,
+    },
+    /// Run rehearsals, each on a slot in a temporary folder of its own
+    Rehearse {
+        /// The rehearsals
+        #[arg(required = true)]
+        files: Vec<PathBuf>,
+        /// Print every step and what it changed
+        #[arg(long)]
+        steps: bool,
+    },
+    /// Play a made-up game in a temporary folder, saying what each step shows
+    Demo,
+}

@@ -1,0 +1,70 @@
+//! `keblin check`: everything found in the declaration, each with its place.
+
+use keblin::model::{Parsed, Schema, Scope};
+use keblin::{Findings, Severity};
+use serde_json::json;
+
+use crate::args::Args;
+use crate::out::{Console, Tone, counted, json};
+use crate::{Outcome, Trouble, files};
+
+pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
+    let path = files::schema_path(args)?;
+    let name = path.display().to_string();
+    let parsed = Schema::parse(&name, &files::text(&path)?);
+    let (schema, findings) = match &parsed {
+        Ok(Parsed { schema, findings }) => (Some(schema), findings),
+        Err(findings) => (None, findings),
+    };
+    if console.json {
+        let list: Vec<_> = findings.list().iter().map(|finding| json::finding(findings, finding)).collect();
+        console.json_object(&json!({
+            "file": name,
+            "ok": is_fine(findings),
+            "game": schema.map(|schema| schema.game.as_str()),
+            "version": schema.map(|schema| schema.version),
+            "findings": list,
+        }))?;
+    } else {
+        text(console, &name, schema, findings)?;
+    }
+    Ok(if is_fine(findings) { Outcome::Fine } else { Outcome::Findings })
+}
+
+/// Hints are worth a look, but nothing to stop a build for.
+fn is_fine(findings: &Findings) -> bool {
+    findings.list().iter().all(|finding| finding.severity == Severity::Hint)
+}
+
+fn text(
+    console: &mut Console<'_>,
+    name: &str,
+    schema: Option<&Schema>,
+    findings: &Findings,
+) -> Result<(), Trouble> {
+    console.findings(findings)?;
+    let summary = console.summary(findings.list());
+    let Some(schema) = schema else {
+        console.paragraph(
+            &format!("{name}: {summary}; there is no schema until the errors are mended"),
+            "    ",
+        )?;
+        return Ok(());
+    };
+    let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
+    console.line(&format!("{name}: {heading}"))?;
+    let of_scope = |scope| schema.fields.iter().filter(move |field| field.scope == scope).count();
+    let scopes =
+        Scope::ALL.map(|scope| format!("{} of {} scope", of_scope(scope), scope.as_str())).join(", ");
+    console.paragraph(&format!("  {}: {scopes}", counted(schema.fields.len(), "field")), "    ")?;
+    let checkpoints = schema.levels.iter().map(|level| level.checkpoints.len()).sum();
+    let difficulties = match schema.difficulties.len() {
+        0 => String::new(),
+        1 => ", on 1 difficulty".to_string(),
+        count => format!(", on {count} difficulties"),
+    };
+    let levels = counted(schema.levels.len(), "level");
+    console.line(&format!("  {levels} with {}{difficulties}", counted(checkpoints, "checkpoint")))?;
+    console.line(&format!("  {summary}"))?;
+    Ok(())
+}

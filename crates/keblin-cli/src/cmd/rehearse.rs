@@ -1,0 +1,138 @@
+//! `keblin rehearse`: runs rehearsals, each on a slot in a temporary folder of its own.
+
+use std::path::{Path, PathBuf};
+
+use keblin::SaveDir;
+use keblin::rehearse::{Failure, FailureKind, Rehearsal, Report, StepReport, Traced};
+use serde_json::{Value as Json, json};
+
+use crate::args::Args;
+use crate::out::{Console, Tone, counted, json};
+use crate::{Outcome, Trouble, files};
+
+/// How many steps before a failure are printed with it.
+const STEPS_BEFORE_FAILURE: usize = 6;
+
+pub(crate) fn run(
+    console: &mut Console<'_>,
+    args: &Args,
+    files: &[PathBuf],
+    all_steps: bool,
+) -> Result<Outcome, Trouble> {
+    let schema = files::schema(args)?;
+    let mut outcome = Outcome::Fine;
+    for file in files {
+        let name = file.display().to_string();
+        match Rehearsal::parse(&name, &files::text(file)?, &schema) {
+            Err(findings) => {
+                outcome = Outcome::Findings;
+                if console.json {
+                    let list: Vec<_> =
+                        findings.list().iter().map(|one| json::finding(&findings, one)).collect();
+                    console.json_line(&json!({ "file": name, "ok": false, "findings": list }))?;
+                } else {
+                    console.findings(&findings)?;
+                }
+            }
+            Ok(rehearsal) => {
+                let folder = tempfile::tempdir()
+                    .map_err(|error| Trouble::Told(format!("no temporary folder could be made: {error}")))?;
+                let report = rehearsal.run(&SaveDir::at(folder.path()));
+                if report.failure.is_some() {
+                    outcome = Outcome::Findings;
+                }
+                if console.json {
+                    console.json_line(&as_json(&report))?;
+                } else {
+                    text(console, file, &report, all_steps)?;
+                }
+            }
+        }
+    }
+    Ok(outcome)
+}
+
+fn text(console: &mut Console<'_>, file: &Path, report: &Report, all_steps: bool) -> Result<(), Trouble> {
+    let steps = counted(report.steps.len(), "step");
+    let Some(failure) = &report.failure else {
+        let word = console.toned(Tone::Good, "held");
+        console
+            .paragraph(&format!("{}: {word}: {steps}, {} expected", file.display(), report.held), "    ")?;
+        if all_steps {
+            step_lines(console, &report.steps, report.steps.len())?;
+        }
+        return Ok(());
+    };
+    let word = console.toned(Tone::Bad, "failed");
+    let place = format!("{}:{}", file.display(), failure.line);
+    console.paragraph(&format!("{place}: {word} after {steps}"), "    ")?;
+    step_lines(console, &report.steps, if all_steps { report.steps.len() } else { STEPS_BEFORE_FAILURE })?;
+    let line = console.toned(Tone::Bad, &format!("{:>6}  {}", failure.line, failure.text));
+    console.line(&line)?;
+    failure_lines(console, failure)
+}
+
+/// The last steps, each with what it changed.
+fn step_lines(console: &mut Console<'_>, steps: &[StepReport], most: usize) -> Result<(), Trouble> {
+    let shown = steps.len().saturating_sub(most);
+    for step in steps.iter().skip(shown) {
+        console.line(&format!("{:>6}  {}", step.line, step.text))?;
+        for Traced { name, before, after, cause, .. } in &step.changes {
+            let change = format!("{:10}{name}: {before} -> {after} ({cause})", "");
+            let change = console.toned(Tone::Quiet, &change);
+            console.paragraph(&change, "            ")?;
+        }
+        if let Some(refused) = &step.refused {
+            let refused = console.toned(Tone::Quiet, &format!("{:10}{refused}", ""));
+            console.paragraph(&refused, "            ")?;
+        }
+    }
+    Ok(())
+}
+
+fn failure_lines(console: &mut Console<'_>, failure: &Failure) -> Result<(), Trouble> {
+    match &failure.kind {
+        FailureKind::Expectation { name, expected, actual, cause } => {
+            let rows = [("expected", expected.clone()), ("actual", actual.to_string())];
+            for (head, value) in rows {
+                console.line(&format!("        {head:<9}{name}: {value}"))?;
+            }
+            let cause = match cause.as_deref() {
+                Some(Traced { line, step, before, after, cause, .. }) => {
+                    format!("line {line}, `{step}`: {before} -> {after} ({cause})")
+                }
+                None => "nothing has changed it: it is as declared".to_string(),
+            };
+            console.paragraph(&format!("        {:<9}{cause}", "cause"), "                 ")?;
+        }
+        other => console.paragraph(&format!("        {other}"), "        ")?,
+    }
+    Ok(())
+}
+
+fn as_json(report: &Report) -> Json {
+    let failure = report.failure.as_ref().map(|failure| match &failure.kind {
+        FailureKind::Expectation { name, expected, actual, cause } => json!({
+            "line": failure.line,
+            "step": failure.text,
+            "name": name,
+            "expected": expected,
+            "actual": json::value(actual),
+            "cause": cause.as_deref().map(|change| json!({
+                "line": change.line,
+                "step": change.step,
+                "before": json::value(&change.before),
+                "after": json::value(&change.after),
+                "cause": change.cause,
+            })),
+        }),
+        other => json!({ "line": failure.line, "step": failure.text, "message": other.to_string() }),
+    });
+    json!({
+        "file": report.name,
+        "ok": report.failure.is_none(),
+        "steps": report.steps.len(),
+        "held": report.held,
+        "failure": failure,
+    })
+}

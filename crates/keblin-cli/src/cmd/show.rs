@@ -1,0 +1,159 @@
+//! `keblin show`: what a save holds.
+
+use std::path::Path;
+use std::time::{Duration, UNIX_EPOCH};
+
+use keblin::condition::names::Asked;
+use keblin::model::Scope;
+use keblin::save::Stamp;
+use keblin::{Difficulty, Progress, Value, verify};
+use serde_json::{Value as Json, json};
+
+use crate::args::Args;
+use crate::out::{Console, Tone, json};
+use crate::{Outcome, Trouble, files};
+
+pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result<Outcome, Trouble> {
+    let schema = files::schema(args)?;
+    let bytes = files::save(file)?;
+    let save = verify::verify(&bytes, &schema)
+        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing of it can be shown", file.display())))?;
+    let (stamp, findings) = (save.stamp().clone(), save.findings().to_vec());
+    let progress = save.into_progress();
+    if console.json {
+        console.json_object(&as_json(&progress, &stamp))?;
+    } else {
+        text(console, file, &progress, &stamp)?;
+        for finding in &findings {
+            console.paragraph(&format!("  {finding}"), "    ")?;
+        }
+    }
+    Ok(if findings.is_empty() { Outcome::Fine } else { Outcome::Findings })
+}
+
+fn as_json(progress: &Progress, stamp: &Stamp) -> Json {
+    let schema = progress.schema();
+    let ask = |asked: &Asked| json::value(&progress.answer(asked));
+    let run = progress.resume_point().map(|_| {
+        json!({
+            "difficulty": ask(&Asked::Difficulty),
+            "level": ask(&Asked::Level),
+            "checkpoint": ask(&Asked::Checkpoint),
+        })
+    });
+    json!({
+        "game": schema.game.as_str(),
+        "version": schema.version,
+        "save": {
+            "number": stamp.number,
+            "created_unix_ms": stamp.created_unix_ms,
+            "saved_at_unix_ms": stamp.saved_at_unix_ms,
+            "cause": stamp.cause,
+        },
+        "run": run,
+        "furthest": ask(&Asked::Furthest),
+        "played": ask(&Asked::Played),
+        "fields": json::fields(progress),
+        "levels": json::levels(progress),
+    })
+}
+
+fn text(console: &mut Console<'_>, file: &Path, progress: &Progress, stamp: &Stamp) -> Result<(), Trouble> {
+    let schema = progress.schema();
+    let at = UNIX_EPOCH + Duration::from_millis(stamp.saved_at_unix_ms.min(253_402_300_799_000));
+    let when = humantime::format_rfc3339_seconds(at).to_string().replace('T', " ").replace('Z', " UTC");
+    let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
+    console.paragraph(&format!("{}: {heading}", file.display()), "    ")?;
+    console.line(&format!(
+        "  save {} ({}), {when}, {} played",
+        stamp.number,
+        stamp.cause,
+        played(progress)
+    ))?;
+    let waiting = waiting(console, progress);
+    console.line(&format!("  {waiting}"))?;
+    fields(console, progress)?;
+    if schema.level_facts_per_difficulty {
+        for index in 0..schema.difficulties.len() {
+            level_list(console, progress, schema.difficulty_at(index))?;
+        }
+    } else if !schema.levels.is_empty() {
+        level_list(console, progress, None)?;
+    }
+    Ok(())
+}
+
+fn played(progress: &Progress) -> Value {
+    progress.answer(&Asked::Played)
+}
+
+fn waiting(console: &Console<'_>, progress: &Progress) -> String {
+    let schema = progress.schema();
+    let Some(point) = progress.resume_point() else { return "no run to continue".to_string() };
+    let level = point.level.and_then(|level| schema.levels.get(level.index()));
+    let checkpoint = point.checkpoint.and_then(|point| level?.checkpoints.get(point.index()));
+    let place = match (level, checkpoint) {
+        (Some(level), Some(checkpoint)) => format!("in {}, from {checkpoint}", level.title),
+        (Some(level), None) => format!("in {}, from its start", level.title),
+        (None, _) => "on the map".to_string(),
+    };
+    let difficulty = point.difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
+    let difficulty = difficulty.map_or(String::new(), |difficulty| format!(" on {difficulty}"));
+    console.toned(Tone::Name, &format!("a run waits {place}{difficulty}"))
+}
+
+/// Every field with its value, scope by scope; of indexed ones only what is not as declared.
+fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
+    let schema = progress.schema();
+    for scope in Scope::ALL {
+        let of_scope: Vec<_> = schema.fields.iter().filter(|field| field.scope == scope).collect();
+        if of_scope.is_empty() {
+            continue;
+        }
+        console.blank()?;
+        let heading = console.toned(Tone::Heading, scope.as_str());
+        console.line(&heading)?;
+        let mut table = console.new_table();
+        for field in of_scope {
+            let mut name = field.name.to_string();
+            let held = |cell: &usize| *progress.value_at(*cell) != field.default;
+            let cells: Vec<usize> =
+                field.cells.clone().filter(|cell| field.per.is_empty() || held(cell)).collect();
+            if cells.is_empty() {
+                table.add_row([
+                    name.clone(),
+                    field.default.to_string(),
+                    console.toned(Tone::Quiet, "everywhere"),
+                ]);
+            }
+            for cell in cells {
+                let place = schema.cell_owner(cell).map(|(_, at)| schema.place_text(at)).unwrap_or_default();
+                let value = progress.value_at(cell);
+                let note =
+                    if place.is_empty() && *value == field.default { "as declared".into() } else { place };
+                table.add_row([
+                    std::mem::take(&mut name),
+                    value.to_string(),
+                    console.toned(Tone::Quiet, &note),
+                ]);
+            }
+        }
+        console.table(&table)?;
+    }
+    Ok(())
+}
+
+fn level_list(
+    console: &mut Console<'_>,
+    progress: &Progress,
+    difficulty: Option<Difficulty>,
+) -> Result<(), Trouble> {
+    let schema = progress.schema();
+    let name = difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
+    let heading = name.map_or("levels".to_string(), |name| format!("levels, {name}"));
+    console.blank()?;
+    let heading = console.toned(Tone::Heading, &heading);
+    console.line(&heading)?;
+    console.levels(progress, difficulty)?;
+    Ok(())
+}

@@ -1,0 +1,108 @@
+//! `keblin survival`: which event does what to which field.
+
+use comfy_table::Cell;
+use keblin::model::{FieldDef, Schema, Scope};
+use keblin::survival::{Fate, Moment, fate, is_override};
+use serde_json::{Map, Value as Json, json};
+
+use crate::args::Args;
+use crate::out::{Console, Tone};
+use crate::{Outcome, Trouble, files};
+
+/// The moments at which fields differ; at the others all fields of a scope are alike.
+const COLUMNS: [(&str, Moment); 5] = [
+    ("death", Moment::Death),
+    ("retry", Moment::Retry),
+    ("enter", Moment::Enter),
+    ("new run", Moment::NewRun),
+    ("reopen", Moment::Reopen),
+];
+
+pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
+    let schema = files::schema(args)?;
+    if console.json {
+        console.json_object(&json!({
+            "game": schema.game.as_str(),
+            "version": schema.version,
+            "survival": Json::Object(schema.fields.iter().map(|field| entry(&schema, field)).collect()),
+        }))?;
+    } else {
+        let heading = format!("What survives what in {}, version {}", schema.game, schema.version);
+        let heading = console.toned(Tone::Heading, &heading);
+        console.line(&heading)?;
+        console.blank()?;
+        print(console, &schema)?;
+    }
+    Ok(Outcome::Fine)
+}
+
+fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
+    let mut moments = Map::new();
+    for moment in Moment::ALL {
+        let fate = fate(schema, field, moment);
+        let said = is_override(schema, field, moment);
+        moments.insert(moment.as_str().into(), json!({ "fate": fate.as_str(), "override": said }));
+    }
+    let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
+    let lives = lives.is_some_and(|lives| lives.name == field.name);
+    let entry = json!({ "scope": field.scope.as_str(), "lives": lives, "moments": moments });
+    (field.name.to_string(), entry)
+}
+
+/// The table and what is not in it.
+pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Trouble> {
+    let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
+    let mut table = console.new_table();
+    let heads = std::iter::once("").chain(COLUMNS.iter().map(|(head, _)| *head));
+    table.set_header(heads.map(|head| console.toned(Tone::Quiet, head)));
+    for scope in Scope::ALL {
+        let fields: Vec<_> = schema.fields.iter().filter(|field| field.scope == scope).collect();
+        if fields.is_empty() {
+            continue;
+        }
+        table.add_row([console.toned(Tone::Heading, scope.as_str())]);
+        for field in fields {
+            let is_lives = lives.is_some_and(|lives| lives.name == field.name);
+            let cells = COLUMNS.iter().map(|(_, moment)| cell(console, schema, field, *moment, is_lives));
+            table.add_row(std::iter::once(format!("  {}", field.name)).chain(cells).map(Cell::new));
+        }
+    }
+    console.table(&table)?;
+    console.blank()?;
+    for line in NOTES {
+        console.paragraph(&format!("  {line}"), "    ")?;
+    }
+    Ok(())
+}
+
+const NOTES: [&str; 6] = [
+    "* said by the field; everything else follows from its scope.",
+    "death with a life left · entry: the value on arrival in the level · checkpoint: the value at the last \
+     checkpoint, before one the value on arrival.",
+    "A checkpoint copies the values of level and run scope, and so does the arrival in a level.",
+    "Leaving a level and going on with it changes nothing. A finish changes nothing until the next level.",
+    "The death that takes the last life, and every other end of a run, puts nothing back: values can be read until \
+     the next run, and there is nothing to continue.",
+    "Profile values outlive runs; records among them keep the better value.",
+];
+
+fn cell(console: &Console<'_>, schema: &Schema, field: &FieldDef, moment: Moment, is_lives: bool) -> String {
+    let fate = fate(schema, field, moment);
+    let mark = if is_override(schema, field, moment) || says(field, moment) { "*" } else { "" };
+    let word = match fate {
+        Fate::Copied => "stays",
+        Fate::Stays if is_lives && moment == Moment::Death => "loses 1",
+        other => other.as_str(),
+    };
+    let tone = match fate {
+        Fate::Stays | Fate::Copied | Fate::Readable => Tone::Quiet,
+        Fate::Checkpoint | Fate::Entry => Tone::Name,
+        _ => Tone::Doubtful,
+    };
+    console.toned(tone, &format!("{word}{mark}"))
+}
+
+/// What a death does must be said by each field, so it is marked also where it is what would hold anyway.
+fn says(field: &FieldDef, moment: Moment) -> bool {
+    moment == Moment::Death && field.scope != Scope::Profile && field.says_on_death
+}

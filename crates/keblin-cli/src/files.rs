@@ -1,0 +1,80 @@
+//! Files named on the command line: read whole, with the path in the complaint.
+
+#![expect(clippy::disallowed_methods, reason = "the command line reads the files it is given")]
+
+use std::io::{ErrorKind, Read};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use keblin::Schema;
+use keblin::model::Parsed;
+use keblin::save::layout::MAX_SAVE_BYTES;
+
+use crate::Trouble;
+use crate::args::Args;
+
+/// The largest text that is read, in bytes.
+const MAX_TEXT_BYTES: u64 = 16 << 20;
+
+fn read(path: &Path, most: u64) -> Result<Vec<u8>, Trouble> {
+    let told = |error: std::io::Error| {
+        let why = match error.kind() {
+            ErrorKind::NotFound => "there is no such file".to_string(),
+            ErrorKind::IsADirectory => "this is a folder; name a file".to_string(),
+            _ => error.to_string(),
+        };
+        Trouble::Told(format!("{}: {why}", path.display()))
+    };
+    let file = std::fs::File::open(path).map_err(told)?;
+    let mut bytes = Vec::new();
+    file.take(most + 1).read_to_end(&mut bytes).map_err(told)?;
+    Ok(bytes)
+}
+
+/// A save's bytes; of a file too large to be one, enough to see that.
+pub(crate) fn save(path: &Path) -> Result<Vec<u8>, Trouble> {
+    read(path, MAX_SAVE_BYTES as u64)
+}
+
+/// A text.
+pub(crate) fn text(path: &Path) -> Result<String, Trouble> {
+    let bytes = read(path, MAX_TEXT_BYTES)?;
+    if bytes.len() as u64 > MAX_TEXT_BYTES {
+        return Err(Trouble::Told(format!("{}: a text has at most {MAX_TEXT_BYTES} bytes", path.display())));
+    }
+    String::from_utf8(bytes).map_err(|error| {
+        let at = error.utf8_error().valid_up_to();
+        Trouble::Told(format!("{}: expected a text in UTF-8, but byte {at} is none", path.display()))
+    })
+}
+
+/// Where the declaration is: as said, else `progress.toml` here or in a folder above.
+pub(crate) fn schema_path(args: &Args) -> Result<PathBuf, Trouble> {
+    if let Some(path) = &args.schema {
+        return Ok(path.clone());
+    }
+    let here =
+        std::env::current_dir().map_err(|error| Trouble::Told(format!("the current folder: {error}")))?;
+    let found = here.ancestors().map(|folder| folder.join("progress.toml")).find(|path| path.is_file());
+    let missing = || Trouble::Told("no progress.toml here or above; name one with --schema FILE".to_string());
+    let path = found.ok_or_else(missing)?;
+    // Here, the name alone is what people want to read.
+    Ok(path.strip_prefix(&here).map(Path::to_path_buf).unwrap_or(path))
+}
+
+/// The declaration, for commands that need it whole.
+pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
+    let path = schema_path(args)?;
+    match Schema::parse(&path.display().to_string(), &text(&path)?) {
+        Ok(Parsed { schema, .. }) => Ok(Arc::new(schema)),
+        Err(findings) => {
+            let count = findings.list().len();
+            Err(Trouble::Told(format!("{}: {count} findings; `keblin check` prints them", path.display())))
+        }
+    }
+}
+
+/// Puts other bytes into a file of the demo's own folder.
+pub(crate) fn overwrite(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
+    std::fs::write(path, bytes).map_err(|error| Trouble::Told(format!("{}: {error}", path.display())))
+}

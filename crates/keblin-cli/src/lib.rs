@@ -1,0 +1,91 @@
+//! The hand tool of Keblin, as a library: arguments in, text or JSON and an exit code out. The only place of the project
+//! that prints, reads arguments or looks at the terminal.
+
+/// What can be asked on the command line.
+mod args;
+
+/// Files named on the command line.
+mod files;
+
+/// One file a command.
+mod cmd;
+
+/// How things look.
+mod out;
+
+use std::ffi::OsString;
+use std::io::{self, Write};
+
+use clap::Parser;
+
+pub use out::Look;
+
+use args::{Args, Command};
+use out::Console;
+
+/// Everything was fine.
+pub const EXIT_FINE: u8 = 0;
+
+/// Something was found.
+pub const EXIT_FINDINGS: u8 = 1;
+
+/// It could not be done.
+pub const EXIT_NOT_DONE: u8 = 2;
+
+/// What a command came to.
+enum Outcome {
+    Fine,
+    Findings,
+}
+
+/// Why a command could not be done.
+enum Trouble {
+    /// In words for a person.
+    Told(String),
+    /// The output is gone, as when a pipe is closed: nobody is left to tell.
+    Output,
+}
+
+impl From<io::Error> for Trouble {
+    fn from(_: io::Error) -> Trouble {
+        Trouble::Output
+    }
+}
+
+/// Runs the tool: output to `out`, what went wrong to `err`, and the exit code back.
+pub fn run(
+    args: impl IntoIterator<Item = OsString>,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+    look: Look,
+) -> u8 {
+    let args = match Args::try_parse_from(args) {
+        Ok(args) => args,
+        Err(error) => {
+            let text =
+                if look.color { error.render().ansi().to_string() } else { error.render().to_string() };
+            let to: &mut dyn Write = if error.use_stderr() { err } else { out };
+            // A closed output leaves nothing to tell and nobody to tell it to.
+            let _ = write!(to, "{text}");
+            return if error.use_stderr() { EXIT_NOT_DONE } else { EXIT_FINE };
+        }
+    };
+    let mut console = Console::new(out, look, args.json);
+    let outcome = match &args.command {
+        Command::Check => cmd::check::run(&mut console, &args),
+        Command::Survival => cmd::survival::run(&mut console, &args),
+        Command::Show { file } => cmd::show::run(&mut console, &args, file),
+        Command::Verify { files } => cmd::verify::run(&mut console, &args, files),
+        Command::Rehearse { files, steps } => cmd::rehearse::run(&mut console, &args, files, *steps),
+        Command::Demo => cmd::demo::run(&mut console),
+    };
+    match outcome {
+        Ok(Outcome::Fine) => EXIT_FINE,
+        Ok(Outcome::Findings) => EXIT_FINDINGS,
+        Err(Trouble::Told(what)) => {
+            let _ = writeln!(err, "{}", out::wrapped(&format!("keblin: {what}"), look.width, ""));
+            EXIT_NOT_DONE
+        }
+        Err(Trouble::Output) => EXIT_NOT_DONE,
+    }
+}

@@ -1,0 +1,61 @@
+//! Findings with their lines and carets.
+
+use std::io;
+
+use keblin::source::Position;
+use keblin::{Finding, Findings, Severity};
+
+use super::{Console, Tone, counted};
+
+fn tone(severity: Severity) -> Tone {
+    match severity {
+        Severity::Error => Tone::Bad,
+        Severity::Warning => Tone::Doubtful,
+        Severity::Hint => Tone::Quiet,
+    }
+}
+
+impl Console<'_> {
+    /// All findings of a text: place, what is wrong, the line with carets, what to write instead.
+    pub(crate) fn findings(&mut self, findings: &Findings) -> io::Result<()> {
+        for finding in findings.list() {
+            let severity = self.toned(tone(finding.severity), finding.severity.as_str());
+            let place = findings.place(finding);
+            let code = self.toned(Tone::Quiet, &format!("[{}]", finding.code.as_str()));
+            self.paragraph(&format!("{place}: {severity}: {} {code}", finding.message), "    ")?;
+            self.excerpt(findings, finding)?;
+            if let Some(instead) = &finding.instead {
+                self.paragraph(&format!("      = {instead}"), "        ")?;
+            }
+            self.blank()?;
+        }
+        Ok(())
+    }
+
+    /// The line of a finding and the carets under it. Of a line too long to fit, the part around the carets.
+    fn excerpt(&mut self, findings: &Findings, finding: &Finding) -> io::Result<()> {
+        let Position { line, column } = findings.position(finding);
+        let excerpt = findings.source().excerpt(finding.span.clone());
+        let mut rows = excerpt.lines().map(|row| row.chars().skip(8).collect::<Vec<char>>());
+        let (source, carets) = (rows.next().unwrap_or_default(), rows.next().unwrap_or_default());
+        let room = self.look.width.saturating_sub(9).max(20);
+        let first = if source.len() <= room { 0 } else { (column - 1).saturating_sub(room / 3) };
+        let part = |row: &[char]| row.iter().skip(first).take(room).collect::<String>();
+        let source = format!("{line:>5} | {}", part(&source).trim_end());
+        self.line(&source)?;
+        let carets = self.toned(tone(finding.severity), &part(&carets));
+        self.line(&format!("      | {carets}"))
+    }
+
+    /// `2 errors, 1 warning`, or that there is nothing.
+    pub(crate) fn summary(&self, findings: &[Finding]) -> String {
+        let count = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
+        let counts =
+            [Severity::Error, Severity::Warning, Severity::Hint].map(|severity| (severity, count(severity)));
+        let parts = counts.iter().filter(|(_, count)| *count > 0);
+        let parts: Vec<String> = parts
+            .map(|(severity, count)| self.toned(tone(*severity), &counted(*count, severity.as_str())))
+            .collect();
+        if parts.is_empty() { self.toned(Tone::Good, "nothing found") } else { parts.join(", ") }
+    }
+}

@@ -1,0 +1,94 @@
+//! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by id.
+
+use keblin::model::{Axis, FieldDef, Schema};
+use keblin::verify::SaveFinding;
+use keblin::{Finding, Findings, Progress, Value};
+use serde_json::{Map, Value as Json, json};
+
+pub(crate) fn value(value: &Value) -> Json {
+    match value {
+        Value::Unset => Json::Null,
+        Value::Bool(yes) => json!(yes),
+        Value::Int(number) => json!(number),
+        Value::Time(time) => json!(time.to_string()),
+        Value::Text(text) => json!(text.as_ref()),
+    }
+}
+
+pub(crate) fn finding(findings: &Findings, finding: &Finding) -> Json {
+    json!({
+        "code": finding.code.as_str(),
+        "severity": finding.severity.as_str(),
+        "where": findings.place(finding),
+        "message": finding.message,
+        "instead": finding.instead,
+    })
+}
+
+pub(crate) fn save_finding(finding: &SaveFinding) -> Json {
+    json!({
+        "code": finding.code,
+        "severity": finding.severity.as_str(),
+        "where": finding.place,
+        "message": finding.message,
+    })
+}
+
+/// All fields by id, in declared order.
+pub(crate) fn fields(progress: &Progress) -> Json {
+    let schema = progress.schema();
+    let entry =
+        |field: &FieldDef| (field.name.to_string(), field_json(progress, schema, field, &field.per, 0));
+    Json::Object(schema.fields.iter().map(entry).collect())
+}
+
+fn field_json(progress: &Progress, schema: &Schema, field: &FieldDef, axes: &[Axis], offset: usize) -> Json {
+    let Some((axis, inner)) = axes.split_first() else {
+        return value(progress.value_at(field.cells.start + offset));
+    };
+    let stride: usize = inner.iter().map(|axis| schema.axis_len(*axis)).product();
+    let ids: Vec<String> = match axis {
+        Axis::Level => schema.levels.iter().map(|level| level.name.to_string()).collect(),
+        _ => schema.difficulties.iter().map(ToString::to_string).collect(),
+    };
+    let entries = ids.into_iter().enumerate();
+    Json::Object(
+        entries
+            .map(|(i, id)| (id, field_json(progress, schema, field, inner, offset + i * stride)))
+            .collect(),
+    )
+}
+
+/// All levels by id, in order, with their facts; nested by difficulty where they are kept apart.
+pub(crate) fn levels(progress: &Progress) -> Json {
+    let schema = progress.schema();
+    let difficulties: Vec<_> =
+        (0..schema.difficulties.len()).filter_map(|i| schema.difficulty_at(i)).collect();
+    let mut levels = Map::new();
+    for (index, level) in schema.levels.iter().enumerate() {
+        let facts = |difficulty| {
+            let cards = progress.level_cards(difficulty);
+            cards.get(index).map_or(Json::Null, |card| {
+                let needs = card.needs.and_then(|needs| schema.levels.get(needs.index()));
+                json!({
+                    "open": card.open,
+                    "needs": needs.map(|needs| needs.name.as_str()),
+                    "finished": card.facts.finished,
+                    "stars": card.facts.stars,
+                    "attempts": card.facts.attempts,
+                    "deaths": card.facts.deaths,
+                })
+            })
+        };
+        let entry = if schema.level_facts_per_difficulty {
+            let by_difficulty = difficulties.iter().zip(&schema.difficulties);
+            Json::Object(
+                by_difficulty.map(|(difficulty, id)| (id.to_string(), facts(Some(*difficulty)))).collect(),
+            )
+        } else {
+            facts(None)
+        };
+        levels.insert(level.name.to_string(), entry);
+    }
+    Json::Object(levels)
+}

@@ -1,0 +1,99 @@
+//! `check` and `survival`.
+
+use std::collections::BTreeSet;
+
+use crate::process::{assert_fits, keblin, keblin_in, project};
+
+#[test]
+fn a_sound_declaration_is_fine() {
+    let ran = keblin(&["check", "--schema", "demo/progress.toml"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    assert_eq!(
+        ran.out,
+        "demo/progress.toml: fen_post, version 1\n  9 fields: 1 of level scope, 5 of run scope, 3 of profile scope\n  \
+         7 levels with 10 checkpoints, on 2 difficulties\n  nothing found\n"
+    );
+    let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();
+    assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &1.into()));
+    assert!(json["findings"].as_array().unwrap().is_empty());
+}
+
+#[test]
+fn every_fault_is_printed_with_its_place_and_counted() {
+    let ran = keblin(&["check", "--schema", "data/faulty/misspelt.toml"]);
+    assert_eq!(ran.code, 1);
+    assert_fits(&ran.out);
+    assert!(
+        ran.out.starts_with("data/faulty/misspelt.toml:3:1: error: a declaration has no key"),
+        "{}",
+        ran.out
+    );
+    assert!(ran.out.contains(
+        "    3 | dificulties = [\"neap\", \"spring\"]\n      | ^^^^^^^^^^^\n      = write `difficulties`\n"
+    ));
+    assert!(
+        ran.out.ends_with("11 errors; there is no schema until the errors are\n    mended\n"),
+        "{}",
+        ran.out
+    );
+    let json = keblin(&["check", "--json", "--schema", "data/faulty/misspelt.toml"]).json();
+    let findings = json["findings"].as_array().unwrap();
+    assert_eq!((findings.len(), &json["ok"]), (11, &false.into()));
+    let first = &findings[0];
+    assert_eq!(first["code"], "unknown_key");
+    assert_eq!(first["where"], "data/faulty/misspelt.toml:3:1");
+    assert_eq!(first["instead"], "write `difficulties`");
+}
+
+#[test]
+fn no_fault_of_any_kind_is_printed_too_wide() {
+    let mut codes = BTreeSet::new();
+    for entry in std::fs::read_dir(project("data/faulty")).unwrap() {
+        let path = entry.unwrap().path();
+        if path.extension().is_some_and(|ending| ending == "toml") {
+            let name = format!("data/faulty/{}", path.file_name().unwrap().to_str().unwrap());
+            let ran = keblin(&["check", "--schema", &name]);
+            assert_eq!(ran.code, 1, "{name}");
+            assert_fits(&ran.out);
+            codes.insert(name);
+        }
+    }
+    assert!(codes.len() >= 9);
+}
+
+#[test]
+fn a_long_line_is_shown_around_its_carets() {
+    let folder = tempfile::tempdir().unwrap();
+    let list = (0..60).map(|n| format!("\"checkpoint_{n}\"")).collect::<Vec<_>>().join(", ");
+    let text = format!(
+        "game = \"wide\"\nversion = 1\n[[levels]]\nid = \"a\"\ncheckpoints = [{list}, \"Bad One\"]\n"
+    );
+    std::fs::write(folder.path().join("progress.toml"), text).unwrap();
+    let ran = keblin_in(folder.path(), &["check"]);
+    assert_eq!(ran.code, 1);
+    assert_fits(&ran.out);
+    assert!(ran.out.contains("\"Bad One\"]\n"), "{}", ran.out);
+    assert!(ran.out.contains(" ^^^^^^^^^\n"), "{}", ran.out);
+}
+
+#[test]
+fn the_survival_table_says_what_each_event_does_to_each_field() {
+    let ran = keblin(&["survival", "--schema", "demo/progress.toml"]);
+    assert_eq!(ran.code, 0);
+    assert_fits(&ran.out);
+    let words = |name: &str| {
+        let line = ran.out.lines().find(|line| line.trim().starts_with(name)).unwrap();
+        line.split_whitespace().collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(words("oil "), "oil checkpoint* entry stays default stays");
+    assert_eq!(words("boats"), "boats loses 1* stays* stays default stays");
+    assert_eq!(words("route_clock"), "route_clock stays* default* default default stays");
+    assert_eq!(words("coppers"), "coppers stays stays stays stays stays");
+    let json = keblin(&["survival", "--json", "--schema", "demo/progress.toml"]).json();
+    let oil = &json["survival"]["oil"];
+    assert_eq!((&oil["scope"], &oil["moments"]["death"]["fate"]), (&"run".into(), &"checkpoint".into()));
+    assert_eq!(oil["moments"]["death"]["override"], true);
+    assert_eq!(oil["moments"]["retry"]["override"], false);
+    assert_eq!(oil["moments"].as_object().unwrap().len(), 10);
+    assert_eq!(json["survival"]["boats"]["lives"], true);
+}

@@ -1,0 +1,15 @@
+//! What the tool promises, driven as a process.
+
+#![expect(
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::disallowed_methods,
+    reason = "a test may fail loudly, and makes and reads the files it is about"
+)]
+
+mod check;
+mod demo;
+mod process;
+mod rehearse;
+mod saves;
+mod usage;

@@ -1,0 +1,115 @@
+//! From declarations to a schema: every name resolved, every rule that spans two places held. Takes what `parse` gives,
+//! adds to the findings, and gives the schema if enough of it stands.
+
+/// What the keys of one field mean together.
+mod field;
+
+/// Lives, records and locks: rules between fields and levels.
+mod rules;
+
+use crate::finding::{Code, Finding};
+use crate::model::{Axis, LevelDef, Schema, Scope};
+use crate::parse::Declarations;
+
+/// The most cells a layout may have.
+const MAX_CELLS: usize = 1 << 20;
+
+/// The most levels, difficulties, or checkpoints of one level.
+const MAX_IN_LIST: usize = 4096;
+
+pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Option<Schema> {
+    let fields = declared.fields.iter().map(|field| field::resolve(field, &declared, found)).collect();
+    let levels = declared.levels.iter().map(|level| LevelDef {
+        name: level.name.value.clone(),
+        title: level.title.clone().unwrap_or_else(|| level.name.value.to_string()),
+        checkpoints: level.checkpoints.iter().map(|checkpoint| checkpoint.value.clone()).collect(),
+        checkpoint_order: level.checkpoint_order,
+        stars: level.stars,
+        unlock: None,
+    });
+    let mut schema = Schema {
+        game: declared.game.as_ref()?.value.clone(),
+        version: declared.version?,
+        difficulties: declared.difficulties.iter().map(|difficulty| difficulty.value.clone()).collect(),
+        level_facts_per_difficulty: declared.level_facts_per.is_some(),
+        resume: declared.resume,
+        after_last: declared.after_last,
+        lives: None,
+        fields,
+        levels: levels.collect(),
+        cell_count: 0,
+        copied_cells: 0,
+        clock_cells: Vec::new(),
+        owners: Vec::new(),
+        tag: 0,
+    };
+    if let Some(facts_per) = &declared.level_facts_per
+        && schema.difficulties.is_empty()
+    {
+        let message = "facts cannot be kept apart for each difficulty: no difficulties are declared";
+        let finding = Finding::error(Code::UnknownName, facts_per.span.clone(), message);
+        found.push(finding.instead("declare them: `difficulties = [\"easy\", \"hard\"]`"));
+    }
+    rules::feeds(&declared, &mut schema, found);
+    rules::lives(&declared, &mut schema, found);
+    rules::locks(&declared, &mut schema, found);
+    let fits = lists_fit(&declared, found) && lay_out(&declared, &mut schema, found);
+    if declared.broken_syntax {
+        found.retain(|finding| finding.code != Code::UnknownName);
+    }
+    schema.tag = tag(&schema);
+    fits.then_some(schema)
+}
+
+fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
+    let checkpoints = declared.levels.iter().map(|level| ("checkpoints", level.checkpoints.get(MAX_IN_LIST)));
+    let levels = ("levels", declared.levels.get(MAX_IN_LIST).map(|level| &level.name));
+    let mut fit = true;
+    for (what, excess) in
+        checkpoints.chain([levels, ("difficulties", declared.difficulties.get(MAX_IN_LIST))])
+    {
+        if let Some(excess) = excess {
+            let message = format!("at most {MAX_IN_LIST} {what} can be declared, and this is one more");
+            found.push(Finding::error(Code::OutOfRange, excess.span.clone(), message));
+            fit = false;
+        }
+    }
+    fit
+}
+
+/// Gives every value its cell: level scope first, then run, then profile, each in declared order, so that what the copies
+/// hold is one range from the start.
+fn lay_out(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) -> bool {
+    let places = |schema: &Schema, per: &[Axis]| {
+        per.iter().try_fold(1_usize, |places, axis| places.checked_mul(schema.axis_len(*axis)))
+    };
+    for scope in Scope::ALL {
+        for index in 0..schema.fields.len() {
+            let Some(field) = schema.fields.get(index).filter(|field| field.scope == scope) else { continue };
+            let end = places(schema, &field.per).and_then(|places| schema.cell_count.checked_add(places));
+            let Some(end) = end.filter(|end| *end <= MAX_CELLS) else {
+                let span = declared.fields.get(index).map_or(0..0, |field| field.name.span.clone());
+                let message = format!("with this field there are more than {MAX_CELLS} values");
+                found.push(Finding::error(Code::OutOfRange, span, message));
+                return false;
+            };
+            if let Some(field) = schema.fields.get_mut(index) {
+                field.cells = schema.cell_count..end;
+            }
+            schema.cell_count = end;
+            schema.owners.resize(end, u32::try_from(index).unwrap_or(u32::MAX));
+        }
+        if scope == Scope::Run {
+            schema.copied_cells = schema.cell_count;
+        }
+    }
+    let clocks = schema.fields.iter().filter(|field| field.counts_playing);
+    schema.clock_cells = clocks.map(|field| field.cells.start).collect();
+    true
+}
+
+/// A number by which handles of two schemas are told apart: 32-bit FNV-1a over everything the schema says.
+fn tag(schema: &Schema) -> u32 {
+    let everything = format!("{schema:?}");
+    everything.bytes().fold(0x811C_9DC5, |hash, byte| (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193))
+}

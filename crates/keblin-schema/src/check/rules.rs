@@ -1,0 +1,187 @@
+//! Lives, records and locks: rules between fields and levels. Each takes the declarations and completes the schema.
+
+use crate::condition::{self, ConditionError, Expr, names};
+use crate::finding::{Code, Finding};
+use crate::keep::Keep;
+use crate::model::{Lives, RecordFeed, Schema, Scope};
+use crate::name::nearest;
+use crate::parse::{Declarations, FieldDecl, LevelDecl, Placed};
+use crate::survival::{OnDeath, OnRetry};
+use crate::value::{Kind, Value};
+
+/// A field by a name that some key gives, or a complaint with the nearest one.
+fn field_named(
+    declared: &Declarations,
+    schema: &Schema,
+    name: &Placed<String>,
+    found: &mut Vec<Finding>,
+) -> Option<usize> {
+    let field = schema.field_named(&name.value).map(|(index, _)| index);
+    if field.is_none() && !declared.faulty_fields.contains(&name.value) {
+        let message = format!("no field `{}` is declared", name.value);
+        let finding = Finding::error(Code::UnknownName, name.span.clone(), message);
+        let known = schema.fields.iter().map(|field| field.name.as_str());
+        found.push(match nearest(&name.value, known) {
+            Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
+            None => finding,
+        });
+    }
+    field
+}
+
+/// Records that the engine feeds: where from and when.
+pub(super) fn feeds(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    for (index, field) in declared.fields.iter().enumerate() {
+        let is_record = field.keep.as_ref().is_some_and(|keep| keep.value.is_record());
+        let feed = match (&field.from, &field.at) {
+            (Some(from), Some(at)) if is_record => fed_by(declared, schema, field, from, found)
+                .map(|from| RecordFeed { from, at: at.value.clone() }),
+            (Some(from), None) if is_record => {
+                let message = "a record with `from` needs `at`: when its value is offered";
+                let finding = Finding::error(Code::MissingKey, from.span.clone(), message);
+                found.push(finding.instead("add `at = [\"finish\"]` or `at = [\"run_end\"]`"));
+                None
+            }
+            (None, Some(at)) if is_record => {
+                let message = "a record with `at` needs `from`: the field whose value is offered";
+                let finding = Finding::error(Code::MissingKey, at.span.clone(), message);
+                found.push(finding.instead("add `from = \"FIELD\"`"));
+                None
+            }
+            _ => None,
+        };
+        if let Some(def) = schema.fields.get_mut(index) {
+            def.feed = feed;
+        }
+    }
+}
+
+fn fed_by(
+    declared: &Declarations,
+    schema: &Schema,
+    field: &FieldDecl,
+    from: &Placed<String>,
+    found: &mut Vec<Finding>,
+) -> Option<usize> {
+    let index = field_named(declared, schema, from, found)?;
+    let source = schema.fields.get(index)?;
+    let misfit = if source.name == field.name.value {
+        "a record cannot be fed from itself".to_string()
+    } else if source.kind != field.kind {
+        format!("`{}` is {}, but this record is {}", source.name, source.kind, field.kind)
+    } else if !source.per.is_empty() {
+        format!(
+            "`{}` has one value for each of something, so it is not clear which one is offered",
+            source.name
+        )
+    } else if source.keep.is_record() {
+        format!("`{}` is a record itself", source.name)
+    } else {
+        return Some(index);
+    };
+    let finding = Finding::error(Code::RecordMisfit, from.span.clone(), misfit);
+    found.push(finding.instead(format!("name {} field with one value", field.kind.with_article())));
+    None
+}
+
+/// The lives rule: a field that counts lives, and that nothing but a new run fills up again.
+pub(super) fn lives(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    let Some(rule) = &declared.lives else { return };
+    let Some(name) = &rule.field else { return };
+    let Some(index) = field_named(declared, schema, name, found) else { return };
+    let Some((def, decl)) = schema.fields.get(index).zip(declared.fields.get(index)) else { return };
+    let said_death = decl.on_death.as_ref().map(|word| word.value);
+    let misfits = [
+        (def.kind != Kind::Int, "counts lives, so it must be an int", "type = \"int\""),
+        (def.scope != Scope::Run, "counts the lives of a run", "scope = \"run\""),
+        (def.keep != Keep::Latest, "goes up and down", "keep = \"latest\""),
+        (!def.per.is_empty(), "is one number", "no `per`"),
+        (def.min != Some(Value::Int(0)), "must end at 0, no life left", "min = 0"),
+        (
+            said_death != Some(OnDeath::Stays),
+            "would get its life back from the death that took it",
+            "on_death = \"stays\"",
+        ),
+        (def.survival.on_retry != OnRetry::Stays, "would be filled up by a retry", "on_retry = \"stays\""),
+        (
+            def.kind == Kind::Int && def.default.number().is_some_and(|lives| lives < 1),
+            "begins a run with no life",
+            "default = 3",
+        ),
+    ];
+    for (_, why, instead) in misfits.iter().filter(|(misfit, _, _)| *misfit) {
+        let message = format!("the lives field `{}` {why}", def.name);
+        let finding = Finding::error(Code::LivesMisfit, decl.name.span.clone(), message);
+        found.push(finding.instead(format!("write `{instead}`")));
+    }
+    schema.lives = Some(Lives { field: index, at_zero: rule.at_zero });
+}
+
+/// Locks: each the name of another level's `finished`, and none that wait for each other.
+pub(super) fn locks(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    for (index, level) in declared.levels.iter().enumerate() {
+        let unlock = lock(schema, level, found);
+        if let Some(def) = schema.levels.get_mut(index) {
+            def.unlock = unlock;
+        }
+    }
+    for (index, level) in declared.levels.iter().enumerate() {
+        if let (Some(circle), Some(unlock)) = (circle_through(schema, index), &level.unlock) {
+            let names = circle.iter().filter_map(|level| schema.levels.get(*level));
+            let chain =
+                names.map(|level| format!("`{}`", level.name)).collect::<Vec<_>>().join(", which waits for ");
+            let message = format!("`{}` can never open: it waits for {chain}", level.name.value);
+            let finding = Finding::error(Code::UnlockCircle, unlock.span.clone(), message);
+            found.push(finding.instead("leave one `unlock` of the circle out"));
+        }
+    }
+}
+
+/// The levels that a level waits for, if the last of them is itself.
+fn circle_through(schema: &Schema, level: usize) -> Option<Vec<usize>> {
+    let mut chain = Vec::new();
+    let mut waits_for = schema.levels.get(level)?.unlock;
+    while let Some(next) = waits_for.filter(|next| !chain.contains(next)) {
+        chain.push(next);
+        waits_for = if next == level { None } else { schema.levels.get(next)?.unlock };
+    }
+    (chain.last() == Some(&level)).then_some(chain)
+}
+
+fn lock(schema: &Schema, level: &LevelDecl, found: &mut Vec<Finding>) -> Option<usize> {
+    let unlock = level.unlock.as_ref()?;
+    match finished_level(schema, &unlock.condition) {
+        Ok(level) => Some(level),
+        Err(error) => {
+            let span = match unlock.text_start {
+                // At the end of the condition the caret stands under what follows: the quote, if there is one.
+                Some(start) => {
+                    let end = (start + error.span.end.max(error.span.start + 1)).min(unlock.span.end);
+                    (start + error.span.start).min(end)..end
+                }
+                None => unlock.span.clone(),
+            };
+            let finding = Finding::error(Code::Condition, span, error.message);
+            let usual = || "a lock is written `levels.LEVEL.finished`".to_string();
+            found.push(finding.instead(error.instead.unwrap_or_else(usual)));
+            None
+        }
+    }
+}
+
+fn finished_level(schema: &Schema, text: &str) -> Result<usize, ConditionError> {
+    let path = match condition::parse(text)? {
+        Expr::Path(path) => path,
+        Expr::Compare(..) => {
+            let message = "a lock asks whether another level is finished, but found a comparison";
+            return Err(ConditionError::new(0..text.len(), message));
+        }
+    };
+    match names::resolve(schema, &path)? {
+        names::Asked::Fact { level, difficulty: None, fact: names::Fact::Finished } => Ok(level),
+        _ => {
+            let message = format!("a lock asks whether another level is finished, but found `{text}`");
+            Err(ConditionError::new(0..text.len(), message))
+        }
+    }
+}

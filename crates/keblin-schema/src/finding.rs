@@ -1,0 +1,212 @@
+//! Findings: what is wrong with a declaration, where, and what to write instead. Data first; the wording of the place
+//! and the line with carets is composed in one `Display`.
+
+use std::fmt;
+use std::ops::Range;
+
+use crate::source::{Position, Source};
+
+/// How grave a finding is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Severity {
+    /// There is no schema until this is mended.
+    Error,
+    /// Allowed, but players are likely to suffer from it.
+    Warning,
+    /// Allowed and probably meant; worth a look.
+    Hint,
+}
+
+impl Severity {
+    /// The word for it in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Severity::Error => "error",
+            Severity::Warning => "warning",
+            Severity::Hint => "hint",
+        }
+    }
+}
+
+/// What is found, as a stable word.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum Code {
+    /// The text is not TOML.
+    Syntax,
+    /// A key that means nothing at its place.
+    UnknownKey,
+    /// A key that must be there.
+    MissingKey,
+    /// A value of another type than its key takes.
+    WrongType,
+    /// A word that is not one of those its key takes.
+    UnknownWord,
+    /// A number outside what its key takes.
+    OutOfRange,
+    /// A key that has no effect together with the others.
+    MeaninglessKey,
+    /// A text that is not an id.
+    BadId,
+    /// Two ids of one list that are the same, or the same to a reader.
+    SameId,
+    /// Two ids of one list that are one letter apart.
+    NearId,
+    /// A name that nothing declares.
+    UnknownName,
+    /// A lower bound above the upper one.
+    CrossedBounds,
+    /// A default that its own bounds refuse.
+    DefaultOutsideBounds,
+    /// Something that does not fit the record it is said of.
+    RecordMisfit,
+    /// A lives field that a death or a retry would fill up again, or that cannot count lives.
+    LivesMisfit,
+    /// A text that is not a condition, or asks what cannot be asked.
+    Condition,
+    /// Locks that wait for each other.
+    UnlockCircle,
+    /// A field that does not say what a death does to it.
+    UnansweredDeath,
+    /// A line of a rehearsal that is not a step.
+    BadStep,
+}
+
+impl Code {
+    /// The word for it in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Code::Syntax => "syntax",
+            Code::UnknownKey => "unknown_key",
+            Code::MissingKey => "missing_key",
+            Code::WrongType => "wrong_type",
+            Code::UnknownWord => "unknown_word",
+            Code::OutOfRange => "out_of_range",
+            Code::MeaninglessKey => "meaningless_key",
+            Code::BadId => "bad_id",
+            Code::SameId => "same_id",
+            Code::NearId => "near_id",
+            Code::UnknownName => "unknown_name",
+            Code::CrossedBounds => "crossed_bounds",
+            Code::DefaultOutsideBounds => "default_outside_bounds",
+            Code::RecordMisfit => "record_misfit",
+            Code::LivesMisfit => "lives_misfit",
+            Code::Condition => "condition",
+            Code::UnlockCircle => "unlock_circle",
+            Code::UnansweredDeath => "unanswered_death",
+            Code::BadStep => "bad_step",
+        }
+    }
+}
+
+/// One thing found in a declaration.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Finding {
+    /// What it is.
+    pub code: Code,
+    /// How grave it is.
+    pub severity: Severity,
+    /// Where: a range of bytes in the source.
+    pub span: Range<usize>,
+    /// What is wrong, as a sentence without a full stop.
+    pub message: String,
+    /// What to write or do instead, where that is known.
+    pub instead: Option<String>,
+}
+
+impl Finding {
+    /// An error.
+    #[must_use]
+    pub fn error(code: Code, span: Range<usize>, message: impl Into<String>) -> Finding {
+        Finding { code, severity: Severity::Error, span, message: message.into(), instead: None }
+    }
+
+    /// The same finding, less grave.
+    #[must_use]
+    pub fn as_severity(self, severity: Severity) -> Finding {
+        Finding { severity, ..self }
+    }
+
+    /// The same finding with what to do instead.
+    #[must_use]
+    pub fn instead(self, instead: impl Into<String>) -> Finding {
+        Finding { instead: Some(instead.into()), ..self }
+    }
+}
+
+/// Everything found in one source, in the order of the text.
+///
+/// As text, each finding is four lines, and the first begins with its place:
+///
+/// ```text
+/// progress.toml:12:1: error: a field has no key `defualt` [unknown_key]
+///    12 | defualt = 4
+///       | ^^^^^^^
+///       = write `default`
+/// ```
+#[derive(Clone, Debug)]
+pub struct Findings {
+    source: Source,
+    list: Vec<Finding>,
+}
+
+impl Findings {
+    /// Findings of a source; they are put into the order of the text here.
+    #[must_use]
+    pub fn new(source: Source, mut list: Vec<Finding>) -> Findings {
+        list.sort_by_key(|finding| (finding.span.start, finding.severity));
+        Findings { source, list }
+    }
+
+    /// The findings, in the order of the text.
+    #[must_use]
+    pub fn list(&self) -> &[Finding] {
+        &self.list
+    }
+
+    /// The text they were found in.
+    #[must_use]
+    pub fn source(&self) -> &Source {
+        &self.source
+    }
+
+    /// Line and column at which a finding begins.
+    #[must_use]
+    pub fn position(&self, finding: &Finding) -> Position {
+        self.source.position(finding.span.start)
+    }
+
+    /// The place of a finding as `file:line:column`.
+    #[must_use]
+    pub fn place(&self, finding: &Finding) -> String {
+        let Position { line, column } = self.position(finding);
+        format!("{}:{line}:{column}", self.source.name())
+    }
+
+    /// Whether one of them is an error, so that there is no schema.
+    #[must_use]
+    pub fn has_errors(&self) -> bool {
+        self.list.iter().any(|finding| finding.severity == Severity::Error)
+    }
+}
+
+impl fmt::Display for Findings {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (index, finding) in self.list.iter().enumerate() {
+            if index > 0 {
+                writeln!(f)?;
+            }
+            let (severity, code) = (finding.severity.as_str(), finding.code.as_str());
+            writeln!(f, "{}: {severity}: {} [{code}]", self.place(finding), finding.message)?;
+            write!(f, "{}", self.source.excerpt(finding.span.clone()))?;
+            if let Some(instead) = &finding.instead {
+                writeln!(f, "      = {instead}")?;
+            }
+        }
+        Ok(())
+    }
+}
+
+impl std::error::Error for Findings {}

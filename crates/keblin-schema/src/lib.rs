@@ -1,0 +1,53 @@
+//! What a game declares about its progress.
+//!
+//! ```text
+//! progress.toml ──► source ──► parse ──► check ──► Schema        (or: every finding, with its place)
+//! ```
+//!
+//! The text is parsed with spans, so that a complaint names file, line, column, what is wrong and what to write
+//! instead; all complaints come at once. The result is a [`Schema`]: fields with their kinds, scopes, bounds, keep
+//! rules and survival words, levels with their checkpoints and locks, and a layout that gives every value one fixed
+//! cell. Nothing here reads a file, a clock or the environment.
+//!
+//! Games use this crate through `keblin`, which re-exports it; it is a crate of its own because the macros need the
+//! parser too.
+
+/// Ids: how they are written, which are reserved, and which one was probably meant.
+pub mod name;
+
+/// Kinds of values and the values themselves.
+pub mod value;
+
+/// Keep rules: how a new value meets the stored one.
+pub mod keep;
+
+/// The survival table: which event does what to which field.
+pub mod survival;
+
+/// The schema: everything a declaration says, checked and resolved.
+pub mod model;
+
+/// Names looked up once, as typed handles.
+pub mod key;
+
+/// A source text with its lines, for complaints that name their place.
+pub mod source;
+
+/// Findings: what is wrong with a declaration, where, and what to write instead.
+pub mod finding;
+
+/// From text to declarations, each with its place.
+mod parse;
+
+/// From declarations to a schema: every name resolved, every rule that spans two places.
+mod check;
+
+/// Conditions: the language of locks and expectations.
+pub mod condition;
+
+pub use finding::{Code, Finding, Findings, Severity};
+pub use keep::Keep;
+pub use key::{Checkpoint, Difficulty, Field, FieldPer, Level, LookupError};
+pub use model::Schema;
+pub use name::Name;
+pub use value::{Kind, Time, Value};

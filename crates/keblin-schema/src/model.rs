@@ -1,0 +1,366 @@
+//! The schema: everything a declaration says, checked and resolved to positions, plus the layout that gives every
+//! value its cell. Made by [`Schema::parse`]; read by everything else.
+
+use std::ops::Range;
+
+use crate::finding::Findings;
+use crate::keep::Keep;
+use crate::name::Name;
+use crate::source::Source;
+use crate::survival::Survival;
+use crate::value::{Kind, Value};
+
+/// How long a value lives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum Scope {
+    /// One visit to a level.
+    Level,
+    /// One run, from begin to its end.
+    Run,
+    /// As long as the player's profile.
+    Profile,
+}
+
+impl Scope {
+    /// Every scope, shortest life first.
+    pub const ALL: [Scope; 3] = [Scope::Level, Scope::Run, Scope::Profile];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Scope::Level => "level",
+            Scope::Run => "run",
+            Scope::Profile => "profile",
+        }
+    }
+}
+
+/// What a field can have one value for each of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Axis {
+    /// One value for each level.
+    Level,
+    /// One value for each difficulty.
+    Difficulty,
+}
+
+impl Axis {
+    /// Every axis.
+    pub const ALL: [Axis; 2] = [Axis::Level, Axis::Difficulty];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Axis::Level => "level",
+            Axis::Difficulty => "difficulty",
+        }
+    }
+}
+
+/// When a record is fed by the engine.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum RecordMoment {
+    /// At finishing a level.
+    Finish,
+    /// At every way a run can end.
+    RunEnd,
+}
+
+impl RecordMoment {
+    /// Every moment.
+    pub const ALL: [RecordMoment; 2] = [RecordMoment::Finish, RecordMoment::RunEnd];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            RecordMoment::Finish => "finish",
+            RecordMoment::RunEnd => "run_end",
+        }
+    }
+}
+
+/// Where a record's values come from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct RecordFeed {
+    /// The field whose value is offered, as a position in [`Schema::fields`].
+    pub from: usize,
+    /// When it is offered.
+    pub at: Vec<RecordMoment>,
+}
+
+/// One level or difficulty in question, or none: which cell of a field with axes is meant.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub struct At {
+    /// A level, as a position in [`Schema::levels`].
+    pub level: Option<usize>,
+    /// A difficulty, as a position in [`Schema::difficulties`].
+    pub difficulty: Option<usize>,
+}
+
+/// A declared field.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct FieldDef {
+    /// Its id.
+    pub name: Name,
+    /// What it is, for people.
+    pub about: Option<String>,
+    /// What it holds.
+    pub kind: Kind,
+    /// How long its value lives.
+    pub scope: Scope,
+    /// What it reads as when nothing was written: unset for a record.
+    pub default: Value,
+    /// The least it may be (int, time).
+    pub min: Option<Value>,
+    /// The most it may be (int, time).
+    pub max: Option<Value>,
+    /// The most characters it may hold (text).
+    pub max_len_chars: Option<usize>,
+    /// How a new value meets the stored one.
+    pub keep: Keep,
+    /// Where its values come from, for a record that the engine feeds.
+    pub feed: Option<RecordFeed>,
+    /// What it has one value for each of, outermost first.
+    pub per: Vec<Axis>,
+    /// Whether it grows by itself while a level is being played (time).
+    pub counts_playing: bool,
+    /// What each event does to it.
+    pub survival: Survival,
+    /// Whether it says itself what a death does to it; a field of a visit or a run should.
+    pub says_on_death: bool,
+    /// Its cells in the layout: one, or one for each place on its axes.
+    pub cells: Range<usize>,
+}
+
+/// What happens when the last life is gone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum AtZero {
+    /// The run ends.
+    EndRun,
+    /// The lives are filled up and the level begins again.
+    RestartLevel,
+}
+
+/// The lives rule.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Lives {
+    /// The field that counts them, as a position in [`Schema::fields`].
+    pub field: usize,
+    /// What happens when the last one is gone.
+    pub at_zero: AtZero,
+}
+
+/// Which instant a resumed run comes back to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Resume {
+    /// To the last checkpoint, as after a death, without the death.
+    Checkpoint,
+    /// To the very instant that was saved.
+    Exact,
+}
+
+/// What finishing the last level in order does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum AfterLast {
+    /// Back to the map.
+    Map,
+    /// The run ends.
+    EndRun,
+}
+
+/// Which checkpoint counts when several are reached.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum CheckpointOrder {
+    /// The furthest in declared order; an earlier one is passed over.
+    Furthest,
+    /// The one reached last.
+    Latest,
+}
+
+/// A declared level.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct LevelDef {
+    /// Its id.
+    pub name: Name,
+    /// What people call it; its id where nothing is declared.
+    pub title: String,
+    /// Its checkpoints, in order.
+    pub checkpoints: Vec<Name>,
+    /// Which of them counts when several are reached.
+    pub checkpoint_order: CheckpointOrder,
+    /// The most stars it can be rated with; 0 without a rating.
+    pub stars: u8,
+    /// The level that must be finished before this one opens, as a position in [`Schema::levels`].
+    pub unlock: Option<usize>,
+}
+
+/// Everything a declaration says about a game's progress, checked.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Schema {
+    /// Whose saves these are.
+    pub game: Name,
+    /// The version of the shape of the saves.
+    pub version: u32,
+    /// The difficulties, in order; the first is the choice before any choice.
+    pub difficulties: Vec<Name>,
+    /// Whether finished, stars, attempts and deaths are kept apart for each difficulty.
+    pub level_facts_per_difficulty: bool,
+    /// Which instant a resumed run comes back to.
+    pub resume: Resume,
+    /// What finishing the last level does.
+    pub after_last: AfterLast,
+    /// The lives rule; without one a death costs nothing.
+    pub lives: Option<Lives>,
+    /// The fields, in declared order.
+    pub fields: Vec<FieldDef>,
+    /// The levels, in order.
+    pub levels: Vec<LevelDef>,
+    /// How many cells the layout has: those of level scope first, then run, then profile.
+    pub cell_count: usize,
+    /// How many of them, from the start, belong to a visit or a run and so are in the copies.
+    pub copied_cells: usize,
+    /// The cells that grow by themselves while a level is being played.
+    pub clock_cells: Vec<usize>,
+    /// The field that owns each cell, as a position in [`Schema::fields`].
+    pub(crate) owners: Vec<u32>,
+    /// Tells handles of one schema from those of another.
+    pub(crate) tag: u32,
+}
+
+/// A schema and what was found in it that is not an error.
+#[derive(Clone, Debug)]
+pub struct Parsed {
+    /// The schema.
+    pub schema: Schema,
+    /// Warnings and hints.
+    pub findings: Findings,
+}
+
+impl Schema {
+    /// Parses and checks a declaration. `source_name` is what complaints call the text, as a rule its path.
+    ///
+    /// ```
+    /// let text = "game = 'otter'\nversion = 1\n[fields.coppers]\ntype = 'int'\nscope = 'profile'\n";
+    /// let parsed = keblin_schema::Schema::parse("progress.toml", text)?;
+    /// assert_eq!(parsed.schema.fields[0].name.as_str(), "coppers");
+    /// # Ok::<(), keblin_schema::Findings>(())
+    /// ```
+    ///
+    /// # Errors
+    /// All [`Findings`], if at least one of them is an error.
+    pub fn parse(source_name: &str, text: &str) -> Result<Parsed, Findings> {
+        let mut list = Vec::new();
+        let declared = crate::parse::declarations(text, &mut list);
+        let schema = crate::check::resolve(declared, &mut list);
+        let findings = Findings::new(Source::new(source_name, text), list);
+        match schema {
+            Some(schema) if !findings.has_errors() => Ok(Parsed { schema, findings }),
+            _ => Err(findings),
+        }
+    }
+
+    /// How many values of each level fact there are: one a level, or one a level and difficulty.
+    #[must_use]
+    pub fn fact_count(&self) -> usize {
+        self.levels.len() * self.fact_difficulties()
+    }
+
+    /// The position of a level's facts among [`Schema::fact_count`] ones.
+    #[must_use]
+    pub fn fact_index(&self, level: usize, difficulty: usize) -> usize {
+        level * self.fact_difficulties() + if self.level_facts_per_difficulty { difficulty } else { 0 }
+    }
+
+    fn fact_difficulties(&self) -> usize {
+        if self.level_facts_per_difficulty { self.difficulties.len().max(1) } else { 1 }
+    }
+
+    /// How many places an axis has.
+    #[must_use]
+    pub fn axis_len(&self, axis: Axis) -> usize {
+        match axis {
+            Axis::Level => self.levels.len(),
+            Axis::Difficulty => self.difficulties.len(),
+        }
+    }
+
+    /// The cell of a field at a place, `None` if the place lacks one of the field's axes or lies outside.
+    #[must_use]
+    pub fn cell(&self, field: &FieldDef, at: At) -> Option<usize> {
+        let mut offset = 0;
+        for axis in &field.per {
+            let index = match axis {
+                Axis::Level => at.level,
+                Axis::Difficulty => at.difficulty,
+            }?;
+            let len = self.axis_len(*axis);
+            offset = if index < len { offset * len + index } else { return None };
+        }
+        Some(field.cells.start + offset)
+    }
+
+    /// The field a cell belongs to and its place on the field's axes.
+    #[must_use]
+    pub fn cell_owner(&self, cell: usize) -> Option<(&FieldDef, At)> {
+        let owner = usize::try_from(*self.owners.get(cell)?).ok()?;
+        let field = self.fields.get(owner)?;
+        let mut rest = cell - field.cells.start;
+        let mut at = At::default();
+        for axis in field.per.iter().rev() {
+            let len = self.axis_len(*axis).max(1);
+            match axis {
+                Axis::Level => at.level = Some(rest % len),
+                Axis::Difficulty => at.difficulty = Some(rest % len),
+            }
+            rest /= len;
+        }
+        Some((field, at))
+    }
+
+    /// A field with its position, by id.
+    #[must_use]
+    pub fn field_named(&self, id: &str) -> Option<(usize, &FieldDef)> {
+        self.fields.iter().enumerate().find(|(_, field)| field.name.as_str() == id)
+    }
+
+    /// The position of a level, by id.
+    #[must_use]
+    pub fn level_named(&self, id: &str) -> Option<usize> {
+        self.levels.iter().position(|level| level.name.as_str() == id)
+    }
+
+    /// The position of a difficulty, by id.
+    #[must_use]
+    pub fn difficulty_named(&self, id: &str) -> Option<usize> {
+        self.difficulties.iter().position(|difficulty| difficulty.as_str() == id)
+    }
+
+    /// The position of a checkpoint within its level, by id.
+    #[must_use]
+    pub fn checkpoint_named(&self, level: usize, id: &str) -> Option<usize> {
+        self.levels.get(level)?.checkpoints.iter().position(|checkpoint| checkpoint.as_str() == id)
+    }
+
+    /// A place as people write it, `reedgate, neap`; empty where nothing is in question.
+    #[must_use]
+    pub fn place_text(&self, at: At) -> String {
+        let level = at.level.and_then(|level| self.levels.get(level)).map(|level| level.name.as_str());
+        let difficulty = at.difficulty.and_then(|index| self.difficulties.get(index)).map(Name::as_str);
+        [level, difficulty].into_iter().flatten().collect::<Vec<_>>().join(", ")
+    }
+}

@@ -1,0 +1,238 @@
+//! Ids. Takes a text, gives a [`Name`] or says what is wrong with it; also finds the known id that was probably meant.
+//! Which ids clash within one list is decided here; where the lists come from is the parser's business.
+
+use std::fmt;
+use std::sync::Arc;
+
+/// The longest id, in characters.
+pub const MAX_NAME_CHARS: usize = 48;
+
+/// An id: `[a-z][a-z0-9_]*`, at most [`MAX_NAME_CHARS`] characters, not reserved. Cheap to clone.
+#[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Name(Arc<str>);
+
+/// Why a text is not an id.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum NameFault {
+    /// The text is empty.
+    Empty,
+    /// The text is longer than [`MAX_NAME_CHARS`] characters.
+    TooLong {
+        /// Its length in characters.
+        chars: usize,
+    },
+    /// A character that an id may not have at this position.
+    Character {
+        /// The character found.
+        found: char,
+        /// Its position, counted in characters from 1.
+        position: usize,
+    },
+    /// The word has a meaning of its own elsewhere.
+    Reserved {
+        /// Whose word it is.
+        owner: &'static str,
+    },
+}
+
+/// Words that would not be usable as names in the game's code.
+const RUST_WORDS: &[&str] = &[
+    "abstract", "as", "async", "await", "become", "box", "break", "const", "continue", "crate", "do", "dyn",
+    "else", "enum", "extern", "false", "final", "fn", "for", "gen", "if", "impl", "in", "let", "loop",
+    "macro", "match", "mod", "move", "mut", "override", "priv", "pub", "ref", "return", "self", "static",
+    "struct", "super", "trait", "true", "try", "type", "typeof", "unsafe", "unsized", "use", "virtual",
+    "where", "while", "yield",
+];
+
+/// Words that the condition language keeps for itself.
+const CONDITION_WORDS: &[&str] = &["function", "import", "namespace", "null", "package", "var", "void"];
+
+/// Names that conditions give to what the engine keeps.
+const ENGINE_WORDS: &[&str] = &[
+    "all",
+    "any",
+    "attempts",
+    "checkpoint",
+    "deaths",
+    "difficulty",
+    "duration",
+    "finished",
+    "furthest",
+    "greatest",
+    "least",
+    "level",
+    "levels",
+    "phase",
+    "played",
+    "size",
+    "stars",
+    "totals",
+    "unlocked",
+];
+
+/// Names that some systems give to devices, so that no file can have them.
+const DEVICE_WORDS: &[&str] = &["aux", "con", "nul", "prn"];
+
+impl Name {
+    /// Checks a text and makes it an id.
+    ///
+    /// # Errors
+    /// [`NameFault`], for the first fault from the left; a reserved word only if the text is otherwise an id.
+    pub fn new(text: &str) -> Result<Name, NameFault> {
+        for (at, found) in text.chars().enumerate() {
+            let fits = found.is_ascii_lowercase() || (at > 0 && (found.is_ascii_digit() || found == '_'));
+            if !fits {
+                return Err(NameFault::Character { found, position: at + 1 });
+            }
+        }
+        match text.len() {
+            0 => return Err(NameFault::Empty),
+            chars if chars > MAX_NAME_CHARS => return Err(NameFault::TooLong { chars }),
+            _ => {}
+        }
+        match reserved(text) {
+            Some(owner) => Err(NameFault::Reserved { owner }),
+            None => Ok(Name(Arc::from(text))),
+        }
+    }
+
+    /// The id as text.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+fn reserved(text: &str) -> Option<&'static str> {
+    let numbered_device = |stem: &str| {
+        text.strip_prefix(stem)
+            .is_some_and(|rest| rest.len() == 1 && rest.bytes().all(|b| b.is_ascii_digit()))
+    };
+    if RUST_WORDS.contains(&text) {
+        Some("Rust")
+    } else if CONDITION_WORDS.contains(&text) {
+        Some("the condition language")
+    } else if ENGINE_WORDS.contains(&text) {
+        Some("the progress engine")
+    } else if DEVICE_WORDS.contains(&text) || numbered_device("com") || numbered_device("lpt") {
+        Some("file systems, which keep it for a device")
+    } else {
+        None
+    }
+}
+
+impl fmt::Display for Name {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(&self.0)
+    }
+}
+
+impl fmt::Debug for Name {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "`{}`", self.0)
+    }
+}
+
+impl AsRef<str> for Name {
+    fn as_ref(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for NameFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            NameFault::Empty => write!(f, "an id has at least one letter"),
+            NameFault::TooLong { chars } => {
+                write!(f, "an id has at most {MAX_NAME_CHARS} characters, but this one has {chars}")
+            }
+            NameFault::Character { found, position: 1 } => {
+                write!(f, "an id starts with a letter a-z, but found {found:?}")
+            }
+            NameFault::Character { found, position } => {
+                write!(f, "an id has only a-z, 0-9 and _, but found {found:?} at character {position}")
+            }
+            NameFault::Reserved { owner } => write!(f, "this word belongs to {owner}"),
+        }
+    }
+}
+
+impl std::error::Error for NameFault {}
+
+/// The id that a faulty text was probably meant to be: lower case, `_` for what does not fit, an `_` behind a
+/// reserved word. `None` when nothing is left to make an id of.
+#[must_use]
+pub fn repaired(text: &str) -> Option<String> {
+    let mut id = String::new();
+    for c in text.trim().chars().flat_map(char::to_lowercase) {
+        let fits = c.is_ascii_lowercase() || (!id.is_empty() && c.is_ascii_digit());
+        if fits {
+            id.push(c);
+        } else if !id.is_empty() && !id.ends_with('_') {
+            id.push('_');
+        }
+    }
+    id.truncate(MAX_NAME_CHARS);
+    if reserved(&id).is_some() {
+        id.push('_');
+    } else if id.ends_with('_') {
+        id.pop();
+    }
+    Name::new(&id).ok().map(|_| id)
+}
+
+/// Two ids of one list that a person cannot keep apart: equal without `_`.
+#[must_use]
+pub fn same_to_a_reader(a: &str, b: &str) -> bool {
+    a.bytes().filter(|c| *c != b'_').eq(b.bytes().filter(|c| *c != b'_'))
+}
+
+/// Two ids of one list that are one letter apart: allowed, but worth a hint. A differing digit is meant (`gate_1`,
+/// `gate_2`), and short words differ by one letter all the time.
+#[must_use]
+pub fn one_letter_apart(a: &str, b: &str) -> bool {
+    if a.len().min(b.len()) < 5 || distance(a, b) != 1 {
+        return false;
+    }
+    let letters = |id: &str| id.bytes().filter(|c| !c.is_ascii_digit()).collect::<Vec<_>>();
+    letters(a) != letters(b)
+}
+
+/// The known word that `wrong` was probably meant to be: the nearest one, if it is near enough that most people
+/// would agree (a third of its letters, at least one).
+#[must_use]
+pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let wrong = wrong.to_lowercase();
+    known
+        .into_iter()
+        .map(|word| (distance(&wrong, word), word))
+        .filter(|(steps, word)| *steps <= (word.chars().count().max(wrong.chars().count()) / 3).max(1))
+        .min_by_key(|(steps, _)| *steps)
+        .map(|(_, word)| word)
+}
+
+/// Edit distance in which a letter too many, one too few, another one, or two neighbours swapped count one step each.
+fn distance(a: &str, b: &str) -> usize {
+    let b: Vec<char> = b.chars().collect();
+    let mut before_last: Vec<usize> = Vec::new();
+    let mut last: Vec<usize> = (0..=b.len()).collect();
+    let mut previous = None;
+    for (row, letter) in a.chars().enumerate() {
+        let mut current = vec![row + 1];
+        for (column, other) in b.iter().enumerate() {
+            let at = |line: &[usize], index: usize| line.get(index).copied().unwrap_or(usize::MAX / 2);
+            let mut steps = (at(&last, column) + usize::from(letter != *other))
+                .min(at(&last, column + 1) + 1)
+                .min(at(&current, column) + 1);
+            let neighbour = column.checked_sub(1).and_then(|left| b.get(left));
+            if previous == Some(*other) && neighbour == Some(&letter) {
+                steps = steps.min(at(&before_last, column - 1) + 1);
+            }
+            current.push(steps);
+        }
+        before_last = std::mem::replace(&mut last, current);
+        previous = Some(letter);
+    }
+    last.last().copied().unwrap_or(0)
+}

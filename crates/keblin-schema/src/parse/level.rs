@@ -1,0 +1,112 @@
+//! `[[levels]]` and `[lives]`.
+
+use std::ops::Range;
+
+use toml::de::{DeTable, DeValue};
+
+use super::table::Reader;
+use super::{Placed, clashes};
+use crate::finding::{Code, Finding};
+use crate::model::{AtZero, CheckpointOrder};
+use crate::name::Name;
+
+/// A level as declared.
+#[derive(Debug)]
+pub(crate) struct LevelDecl {
+    pub(crate) name: Placed<Name>,
+    pub(crate) title: Option<String>,
+    pub(crate) checkpoints: Vec<Placed<Name>>,
+    pub(crate) checkpoint_order: CheckpointOrder,
+    pub(crate) stars: u8,
+    pub(crate) unlock: Option<UnlockDecl>,
+}
+
+/// The text of a condition and where it stands.
+#[derive(Debug)]
+pub(crate) struct UnlockDecl {
+    pub(crate) condition: String,
+    /// The whole value, with its quotes.
+    pub(crate) span: Range<usize>,
+    /// Where the condition's first character stands, unless escapes make its characters stand elsewhere.
+    pub(crate) text_start: Option<usize>,
+}
+
+/// The lives rule as declared.
+#[derive(Debug)]
+pub(crate) struct LivesDecl {
+    pub(crate) field: Option<Placed<String>>,
+    pub(crate) at_zero: AtZero,
+}
+
+const LEVEL_KEYS: &[&str] = &["id", "title", "checkpoints", "checkpoint_order", "stars", "unlock"];
+const LIVES_KEYS: &[&str] = &["field", "at_zero"];
+
+/// The most stars a level can be rated with.
+const MAX_STARS: u8 = 100;
+
+pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<LevelDecl> {
+    let mut declared = Vec::new();
+    for item in top.list("levels", found).unwrap_or_default() {
+        match item.get_ref() {
+            DeValue::Table(table) => declared.extend(one(table, item.span(), text, found)),
+            _ => top.wrong_type(item, "a table such as `{ id = \"first\" }`", found),
+        }
+    }
+    let names = declared.iter().map(|level: &LevelDecl| level.name.clone()).collect();
+    let apart: Vec<_> = clashes("level", names, found).into_iter().map(|name| name.span).collect();
+    declared.retain(|level| apart.contains(&level.name.span));
+    declared
+}
+
+fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<LevelDecl> {
+    let reader = Reader::new("a level", table, span, LEVEL_KEYS, text, found);
+    let orders = [("furthest", CheckpointOrder::Furthest), ("latest", CheckpointOrder::Latest)];
+    let name = reader.required("id", found, "id = \"first\"").and_then(|item| reader.id(item, found));
+    let title = reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string);
+    let checkpoints = reader.ids("checkpoints", "checkpoint", found);
+    let checkpoint_order =
+        reader.word("checkpoint_order", &orders, found).unwrap_or(CheckpointOrder::Furthest);
+    let stars = stars(&reader, found);
+    let unlock = unlock(&reader, found);
+    Some(LevelDecl { name: name?, title, checkpoints, checkpoint_order, stars, unlock })
+}
+
+fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> u8 {
+    let Some(item) = reader.get("stars") else { return 0 };
+    let Some(number) = reader.integer(item, found) else { return 0 };
+    match u8::try_from(number) {
+        Ok(stars) if stars <= MAX_STARS => stars,
+        _ => {
+            let message = format!("`stars` is from 0 to {MAX_STARS}, but found {number}");
+            found.push(Finding::error(Code::OutOfRange, item.span(), message));
+            0
+        }
+    }
+}
+
+fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<UnlockDecl> {
+    let item = reader.get("unlock")?;
+    let condition = reader.string(item, found)?.to_string();
+    let span = item.span();
+    let written_plainly =
+        reader.text().get(span.start + 1..).is_some_and(|rest| rest.starts_with(&condition));
+    let text_start = written_plainly.then_some(span.start + 1);
+    Some(UnlockDecl { condition, span, text_start })
+}
+
+pub(super) fn lives(
+    table: &DeTable<'_>,
+    span: Range<usize>,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> LivesDecl {
+    let reader = Reader::new("the lives rule", table, span, LIVES_KEYS, text, found);
+    let at_zero = [("end_run", AtZero::EndRun), ("restart_level", AtZero::RestartLevel)];
+    let field = reader.required("field", found, "field = \"lives\"");
+    LivesDecl {
+        field: field
+            .and_then(|item| Some((reader.string(item, found)?, item.span())))
+            .map(|(value, span)| Placed { value: value.to_string(), span }),
+        at_zero: reader.word("at_zero", &at_zero, found).unwrap_or(AtZero::EndRun),
+    }
+}

@@ -1,0 +1,113 @@
+//! From text to declarations. Takes the text of a `progress.toml`, gives everything that was declared, each thing with
+//! its place; whatever is not well-formed goes to the list of findings and is left out. What the declarations mean
+//! together is decided in `check`.
+
+/// Reading one table of the text: known keys, expected types.
+mod table;
+
+/// Ids and lists of ids.
+mod ids;
+
+/// `[fields.NAME]`
+mod field;
+
+/// `[[levels]]` and `[lives]`
+mod level;
+
+use std::ops::Range;
+
+use toml::de::DeTable;
+
+use crate::finding::{Code, Finding};
+use crate::model::{AfterLast, Resume};
+use crate::name::Name;
+
+pub(crate) use field::FieldDecl;
+pub(crate) use ids::clashes;
+pub(crate) use level::{LevelDecl, LivesDecl};
+use table::Reader;
+
+/// Something declared, and where.
+#[derive(Clone, Debug)]
+pub(crate) struct Placed<T> {
+    pub(crate) value: T,
+    pub(crate) span: Range<usize>,
+}
+
+/// Everything a text declares, as far as it is well-formed by itself.
+#[derive(Debug)]
+pub(crate) struct Declarations {
+    pub(crate) game: Option<Placed<Name>>,
+    pub(crate) version: Option<u32>,
+    pub(crate) difficulties: Vec<Placed<Name>>,
+    pub(crate) level_facts_per: Option<Placed<()>>,
+    pub(crate) resume: Resume,
+    pub(crate) after_last: AfterLast,
+    pub(crate) lives: Option<LivesDecl>,
+    pub(crate) fields: Vec<FieldDecl>,
+    /// Ids of fields that are declared but left out for a fault of their own.
+    pub(crate) faulty_fields: Vec<String>,
+    pub(crate) levels: Vec<LevelDecl>,
+    /// The text is not whole, so that a name that is missing may be behind the fault.
+    pub(crate) broken_syntax: bool,
+}
+
+const KEYS: &[&str] = &[
+    "game",
+    "version",
+    "difficulties",
+    "level_facts_per",
+    "resume",
+    "after_last",
+    "lives",
+    "fields",
+    "levels",
+];
+
+pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations {
+    let (document, faults) = DeTable::parse_recoverable(text);
+    for fault in &faults {
+        let span = fault.span().unwrap_or(0..0);
+        found.push(Finding::error(Code::Syntax, span, format!("this is not TOML: {}", fault.message())));
+    }
+    let broken_syntax = !faults.is_empty();
+    let top = Reader::new("a declaration", document.get_ref(), 0..0, KEYS, text, found);
+    let (fields, faulty_fields) = field::all(&top, text, found);
+    let declared = Declarations {
+        game: top.required("game", found, "game = \"my_game\"").and_then(|value| top.id(value, found)),
+        version: version(&top, found),
+        difficulties: top.ids("difficulties", "difficulty", found),
+        level_facts_per: top
+            .word("level_facts_per", &[("difficulty", ())], found)
+            .map(|value| Placed { value, span: top.key_span("level_facts_per") }),
+        resume: top
+            .word("resume", &[("checkpoint", Resume::Checkpoint), ("exact", Resume::Exact)], found)
+            .unwrap_or(Resume::Checkpoint),
+        after_last: top
+            .word("after_last", &[("map", AfterLast::Map), ("end_run", AfterLast::EndRun)], found)
+            .unwrap_or(AfterLast::Map),
+        lives: top.table("lives", found).map(|(table, span)| level::lives(table, span, text, found)),
+        fields,
+        faulty_fields,
+        levels: level::all(&top, text, found),
+        broken_syntax,
+    };
+    if broken_syntax {
+        found.retain(|finding| finding.code != Code::MissingKey);
+    }
+    declared
+}
+
+fn version(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<u32> {
+    let value = top.required("version", found, "version = 1")?;
+    let number = top.integer(value, found)?;
+    match u32::try_from(number) {
+        Ok(version) if version > 0 => Some(version),
+        _ => {
+            let message = format!("`version` counts from 1 to {}, but found {number}", u32::MAX);
+            found
+                .push(Finding::error(Code::OutOfRange, value.span(), message).instead("write `version = 1`"));
+            None
+        }
+    }
+}

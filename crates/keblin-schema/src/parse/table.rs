@@ -1,0 +1,199 @@
+//! Reading one table of the text. Complains about unknown keys when it is made, about wrong types when asked; every
+//! complaint names the nearest right thing.
+
+use std::ops::Range;
+
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use crate::finding::{Code, Finding};
+use crate::name::nearest;
+
+pub(super) type Item<'i> = Spanned<DeValue<'i>>;
+
+/// One table and what complaints call it.
+pub(super) struct Reader<'a, 'i> {
+    what: &'static str,
+    table: &'a DeTable<'i>,
+    span: Range<usize>,
+    text: &'a str,
+}
+
+/// How a type of TOML is called in complaints.
+pub(super) fn type_text(value: &DeValue<'_>) -> &'static str {
+    match value {
+        DeValue::String(_) => "a text",
+        DeValue::Integer(_) => "a whole number",
+        DeValue::Float(_) => "a number with a fraction",
+        DeValue::Boolean(_) => "true or false",
+        DeValue::Datetime(_) => "a date",
+        DeValue::Array(_) => "a list",
+        DeValue::Table(_) => "a table",
+    }
+}
+
+impl<'a, 'i> Reader<'a, 'i> {
+    pub(super) fn new(
+        what: &'static str,
+        table: &'a DeTable<'i>,
+        span: Range<usize>,
+        known: &[&str],
+        text: &'a str,
+        found: &mut Vec<Finding>,
+    ) -> Reader<'a, 'i> {
+        let reader = Reader { what, table, span, text };
+        for key in table.keys().filter(|key| !known.contains(&key.get_ref().as_ref())) {
+            let message = format!("{what} has no key `{}`", key.get_ref());
+            let free = known.iter().copied().filter(|word| !table.contains_key(*word));
+            let instead = match nearest(key.get_ref(), free)
+                .or_else(|| nearest(key.get_ref(), known.iter().copied()))
+            {
+                Some(nearest) => format!("write `{nearest}`"),
+                None => format!("known here: {}", known.join(", ")),
+            };
+            found.push(Finding::error(Code::UnknownKey, key.span(), message).instead(instead));
+        }
+        reader
+    }
+
+    pub(super) fn text(&self) -> &'a str {
+        self.text
+    }
+
+    pub(super) fn get(&self, key: &str) -> Option<&'a Item<'i>> {
+        self.table.get(key)
+    }
+
+    pub(super) fn entries(
+        &self,
+    ) -> impl Iterator<Item = (&'a Spanned<toml::de::DeString<'i>>, &'a Item<'i>)> {
+        self.table.iter()
+    }
+
+    /// Where a key stands; the table's own place where the key is not there.
+    pub(super) fn key_span(&self, key: &str) -> Range<usize> {
+        self.table.get_key_value(key).map_or(self.span.clone(), |(key, _)| key.span())
+    }
+
+    pub(super) fn required(
+        &self,
+        key: &str,
+        found: &mut Vec<Finding>,
+        example: &str,
+    ) -> Option<&'a Item<'i>> {
+        let item = self.get(key);
+        if item.is_none() {
+            let message = format!("{} needs `{key}`", self.what);
+            let finding = Finding::error(Code::MissingKey, self.span.clone(), message);
+            found.push(finding.instead(format!("add `{example}`")));
+        }
+        item
+    }
+
+    /// A value of another type than its key takes.
+    pub(super) fn wrong_type(&self, item: &Item<'i>, expected: &str, found: &mut Vec<Finding>) {
+        let message = format!("expected {expected}, but found {}", type_text(item.get_ref()));
+        found.push(Finding::error(Code::WrongType, item.span(), message));
+    }
+
+    pub(super) fn string(&self, item: &'a Item<'i>, found: &mut Vec<Finding>) -> Option<&'a str> {
+        let text = item.get_ref().as_str();
+        if text.is_none() {
+            self.wrong_type(item, "a text", found);
+        }
+        text
+    }
+
+    pub(super) fn integer(&self, item: &Item<'i>, found: &mut Vec<Finding>) -> Option<i64> {
+        let Some(digits) = item.get_ref().as_integer() else {
+            self.wrong_type(item, "a whole number", found);
+            return None;
+        };
+        let number = i64::from_str_radix(digits.as_str(), digits.radix());
+        if number.is_err() {
+            let message =
+                format!("expected a whole number of at most 64 bits, but found {}", digits.as_str());
+            found.push(Finding::error(Code::OutOfRange, item.span(), message));
+        }
+        number.ok()
+    }
+
+    pub(super) fn table(
+        &self,
+        key: &str,
+        found: &mut Vec<Finding>,
+    ) -> Option<(&'a DeTable<'i>, Range<usize>)> {
+        let item = self.get(key)?;
+        match item.get_ref() {
+            DeValue::Table(table) => Some((table, self.key_span(key))),
+            _ => {
+                self.wrong_type(item, "a table", found);
+                None
+            }
+        }
+    }
+
+    pub(super) fn list(&self, key: &str, found: &mut Vec<Finding>) -> Option<&'a [Item<'i>]> {
+        let item = self.get(key)?;
+        match item.get_ref() {
+            DeValue::Array(list) => Some(list),
+            _ => {
+                self.wrong_type(item, "a list", found);
+                None
+            }
+        }
+    }
+
+    /// A key that takes one of a few words.
+    pub(super) fn word<T: Clone>(
+        &self,
+        key: &str,
+        words: &[(&str, T)],
+        found: &mut Vec<Finding>,
+    ) -> Option<T> {
+        let item = self.get(key)?;
+        self.word_of(key, item, words, found)
+    }
+
+    /// A key that takes a list of a few words; a word twice counts once.
+    pub(super) fn words<T: Clone + PartialEq>(
+        &self,
+        key: &str,
+        words: &[(&str, T)],
+        found: &mut Vec<Finding>,
+    ) -> Option<Vec<T>> {
+        let mut chosen = Vec::new();
+        for item in self.list(key, found)? {
+            if let Some(word) = self.word_of(key, item, words, found) {
+                if chosen.contains(&word) {
+                    let message = format!("`{key}` says this twice");
+                    found.push(Finding::error(Code::SameId, item.span(), message).instead("leave it out"));
+                } else {
+                    chosen.push(word);
+                }
+            }
+        }
+        Some(chosen)
+    }
+
+    fn word_of<T: Clone>(
+        &self,
+        key: &str,
+        item: &'a Item<'i>,
+        words: &[(&str, T)],
+        found: &mut Vec<Finding>,
+    ) -> Option<T> {
+        let text = self.string(item, found)?;
+        let word = words.iter().find(|(word, _)| *word == text).map(|(_, value)| value.clone());
+        if word.is_none() {
+            let known = || words.iter().map(|(word, _)| *word);
+            let message = format!("`{key}` knows no `{text}`");
+            let instead = match nearest(text, known()) {
+                Some(nearest) => format!("write {nearest:?}"),
+                None => format!("write one of: {}", known().collect::<Vec<_>>().join(", ")),
+            };
+            found.push(Finding::error(Code::UnknownWord, item.span(), message).instead(instead));
+        }
+        word
+    }
+}

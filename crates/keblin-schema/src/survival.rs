@@ -1,0 +1,243 @@
+//! The survival table: which event does what to which field. Takes a field's scope and overrides, gives the fate of its
+//! value at each event. The engine acts on the overrides; this table is what it promises, and tests hold it to that.
+
+use crate::model::{FieldDef, Resume, Schema, Scope};
+
+/// What a death with a life left does to a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum OnDeath {
+    /// Nothing.
+    Stays,
+    /// Back to the value at the last checkpoint; before one, to the value on arrival in the level.
+    Checkpoint,
+    /// Back to the value on arrival in the level.
+    Entry,
+    /// Back to the declared default.
+    Default,
+}
+
+/// What trying the level again does to a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum OnRetry {
+    /// Nothing.
+    Stays,
+    /// Back to the value on arrival in the level.
+    Entry,
+    /// Back to the declared default.
+    Default,
+}
+
+/// What entering a level afresh, or a new run, does to a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum OnReset {
+    /// Nothing.
+    Stays,
+    /// Back to the declared default.
+    Default,
+}
+
+impl OnDeath {
+    /// Every word, in the order in which complaints list them.
+    pub const ALL: [OnDeath; 4] = [OnDeath::Stays, OnDeath::Checkpoint, OnDeath::Entry, OnDeath::Default];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            OnDeath::Stays => "stays",
+            OnDeath::Checkpoint => "checkpoint",
+            OnDeath::Entry => "entry",
+            OnDeath::Default => "default",
+        }
+    }
+}
+
+impl OnRetry {
+    /// Every word, in the order in which complaints list them.
+    pub const ALL: [OnRetry; 3] = [OnRetry::Stays, OnRetry::Entry, OnRetry::Default];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            OnRetry::Stays => "stays",
+            OnRetry::Entry => "entry",
+            OnRetry::Default => "default",
+        }
+    }
+}
+
+impl OnReset {
+    /// Every word, in the order in which complaints list them.
+    pub const ALL: [OnReset; 2] = [OnReset::Stays, OnReset::Default];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            OnReset::Stays => "stays",
+            OnReset::Default => "default",
+        }
+    }
+}
+
+/// The four words of one field, declared or by its scope.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Survival {
+    /// At a death with a life left.
+    pub on_death: OnDeath,
+    /// At a retry.
+    pub on_retry: OnRetry,
+    /// At entering a level afresh.
+    pub on_level: OnReset,
+    /// At a new run.
+    pub on_new_run: OnReset,
+}
+
+impl Survival {
+    /// What holds for a scope where a field overrides nothing.
+    #[must_use]
+    pub fn of_scope(scope: Scope) -> Survival {
+        let (on_retry, on_level, on_new_run) = match scope {
+            Scope::Level => (OnRetry::Entry, OnReset::Default, OnReset::Default),
+            Scope::Run => (OnRetry::Entry, OnReset::Stays, OnReset::Default),
+            Scope::Profile => (OnRetry::Stays, OnReset::Stays, OnReset::Stays),
+        };
+        Survival { on_death: OnDeath::Stays, on_retry, on_level, on_new_run }
+    }
+}
+
+/// A row of the survival table.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Moment {
+    /// A checkpoint is reached.
+    Checkpoint,
+    /// A death with a life left.
+    Death,
+    /// The death that takes the last life and ends the run.
+    LastDeath,
+    /// The level is tried again.
+    Retry,
+    /// A level is entered afresh.
+    Enter,
+    /// The level is left to the map and its visit resumed.
+    Leave,
+    /// The level is finished.
+    Finish,
+    /// The run ends.
+    RunEnd,
+    /// A new run begins.
+    NewRun,
+    /// The game is quit, opened again and the run resumed.
+    Reopen,
+}
+
+impl Moment {
+    /// Every row, in the order of the table.
+    pub const ALL: [Moment; 10] = [
+        Moment::Checkpoint,
+        Moment::Death,
+        Moment::LastDeath,
+        Moment::Retry,
+        Moment::Enter,
+        Moment::Leave,
+        Moment::Finish,
+        Moment::RunEnd,
+        Moment::NewRun,
+        Moment::Reopen,
+    ];
+
+    /// The word for it in JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Moment::Checkpoint => "checkpoint",
+            Moment::Death => "death",
+            Moment::LastDeath => "last_death",
+            Moment::Retry => "retry",
+            Moment::Enter => "enter",
+            Moment::Leave => "leave",
+            Moment::Finish => "finish",
+            Moment::RunEnd => "run_end",
+            Moment::NewRun => "new_run",
+            Moment::Reopen => "reopen",
+        }
+    }
+}
+
+/// What becomes of a value at a moment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Fate {
+    /// It is as before, and a copy is taken to come back to.
+    Copied,
+    /// It is as before.
+    Stays,
+    /// It is as before until the next level or run begins; there is nothing to come back to.
+    Readable,
+    /// It is the value at the last checkpoint, before one the value on arrival.
+    Checkpoint,
+    /// It is the value on arrival in the level.
+    Entry,
+    /// It is the declared default.
+    Default,
+}
+
+impl Fate {
+    /// The word for it in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Fate::Copied => "copied",
+            Fate::Stays => "stays",
+            Fate::Readable => "readable",
+            Fate::Checkpoint => "checkpoint",
+            Fate::Entry => "entry",
+            Fate::Default => "default",
+        }
+    }
+}
+
+/// What becomes of a field's value at a moment.
+#[must_use]
+pub fn fate(schema: &Schema, field: &FieldDef, moment: Moment) -> Fate {
+    if field.scope == Scope::Profile {
+        return Fate::Stays;
+    }
+    let words = field.survival;
+    match moment {
+        Moment::Checkpoint => Fate::Copied,
+        Moment::Death => death_fate(words.on_death),
+        Moment::Retry => match words.on_retry {
+            OnRetry::Stays => Fate::Stays,
+            OnRetry::Entry => Fate::Entry,
+            OnRetry::Default => Fate::Default,
+        },
+        Moment::Enter if words.on_level == OnReset::Stays => Fate::Copied,
+        Moment::NewRun if words.on_new_run == OnReset::Stays => Fate::Stays,
+        Moment::Enter | Moment::NewRun => Fate::Default,
+        Moment::Leave => Fate::Stays,
+        Moment::Finish if field.scope == Scope::Run => Fate::Stays,
+        Moment::Finish | Moment::LastDeath | Moment::RunEnd => Fate::Readable,
+        Moment::Reopen if schema.resume == Resume::Exact => Fate::Stays,
+        Moment::Reopen => death_fate(words.on_death),
+    }
+}
+
+fn death_fate(word: OnDeath) -> Fate {
+    match word {
+        OnDeath::Stays => Fate::Stays,
+        OnDeath::Checkpoint => Fate::Checkpoint,
+        OnDeath::Entry => Fate::Entry,
+        OnDeath::Default => Fate::Default,
+    }
+}
+
+/// Whether a field says something else at a moment than its scope does.
+#[must_use]
+pub fn is_override(schema: &Schema, field: &FieldDef, moment: Moment) -> bool {
+    let plain = FieldDef { survival: Survival::of_scope(field.scope), ..field.clone() };
+    fate(schema, field, moment) != fate(schema, &plain, moment)
+}

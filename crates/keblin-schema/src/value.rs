@@ -1,0 +1,286 @@
+//! Kinds and values. A [`Value`] is what one cell of progress holds; [`Time`] is read and shown the way people write
+//! durations. Bounds and keep rules are decided elsewhere.
+
+use std::fmt;
+use std::str::FromStr;
+use std::sync::Arc;
+use std::time::Duration;
+
+/// What a field holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Kind {
+    /// Yes or no.
+    Bool,
+    /// A whole number, 64 bits with sign.
+    Int,
+    /// A length of time, in whole nanoseconds with sign.
+    Time,
+    /// Text, at most `max_len` characters.
+    Text,
+}
+
+impl Kind {
+    /// Every kind, in the order in which complaints list them.
+    pub const ALL: [Kind; 4] = [Kind::Bool, Kind::Int, Kind::Time, Kind::Text];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Kind::Bool => "bool",
+            Kind::Int => "int",
+            Kind::Time => "time",
+            Kind::Text => "text",
+        }
+    }
+
+    /// The word with its article, for sentences.
+    #[must_use]
+    pub fn with_article(self) -> &'static str {
+        match self {
+            Kind::Bool => "a bool",
+            Kind::Int => "an int",
+            Kind::Time => "a time",
+            Kind::Text => "a text",
+        }
+    }
+
+    /// The default of a field that declares none.
+    #[must_use]
+    pub fn own_default(self) -> Value {
+        match self {
+            Kind::Bool => Value::Bool(false),
+            Kind::Int => Value::Int(0),
+            Kind::Time => Value::Time(Time::ZERO),
+            Kind::Text => Value::text(""),
+        }
+    }
+}
+
+impl fmt::Display for Kind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.as_str())
+    }
+}
+
+/// What one cell of progress holds. `Unset` is "never", which is not zero. Cheap to clone.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub enum Value {
+    /// Nothing yet.
+    Unset,
+    /// Yes or no.
+    Bool(bool),
+    /// A whole number.
+    Int(i64),
+    /// A length of time.
+    Time(Time),
+    /// Text.
+    Text(Arc<str>),
+}
+
+impl Value {
+    /// A text value.
+    #[must_use]
+    pub fn text(text: &str) -> Value {
+        Value::Text(Arc::from(text))
+    }
+
+    /// The kind of the value, `None` for [`Value::Unset`].
+    #[must_use]
+    pub fn kind(&self) -> Option<Kind> {
+        match self {
+            Value::Unset => None,
+            Value::Bool(_) => Some(Kind::Bool),
+            Value::Int(_) => Some(Kind::Int),
+            Value::Time(_) => Some(Kind::Time),
+            Value::Text(_) => Some(Kind::Text),
+        }
+    }
+
+    /// The number behind an int (itself) or a time (nanoseconds): what bounds and orderings compare.
+    #[must_use]
+    pub fn number(&self) -> Option<i64> {
+        match self {
+            Value::Int(number) => Some(*number),
+            Value::Time(time) => Some(time.as_nanos()),
+            Value::Unset | Value::Bool(_) | Value::Text(_) => None,
+        }
+    }
+
+    /// A value of the same kind as this one with another number, where it has a number at all.
+    #[must_use]
+    pub fn with_number(&self, number: i64) -> Value {
+        match self {
+            Value::Int(_) => Value::Int(number),
+            Value::Time(_) => Value::Time(Time::from_nanos(number)),
+            Value::Unset | Value::Bool(_) | Value::Text(_) => self.clone(),
+        }
+    }
+}
+
+/// Shown as people write it: `unset`, `true`, `31`, `1m32.4s`, `"F-04"`.
+impl fmt::Display for Value {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Value::Unset => f.pad("unset"),
+            Value::Bool(yes) => f.pad(if *yes { "true" } else { "false" }),
+            Value::Int(number) => f.pad(&number.to_string()),
+            Value::Time(time) => fmt::Display::fmt(time, f),
+            Value::Text(text) => f.pad(&format!("{text:?}")),
+        }
+    }
+}
+
+/// A length of time in whole nanoseconds, with sign: about ±292 years.
+///
+/// Written and shown as numbers with units, largest first: `90s`, `1m32.4s`, `2h`, `250ms`, `-5ms`, `0s`. Units are
+/// `h`, `m`, `s`, `ms`, `us`, `ns`; a number may have a fraction.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Time(i64);
+
+const NANOS_PER_SECOND: i64 = 1_000_000_000;
+
+/// Units with their nanoseconds; longer spellings first, so that `ms` is not read as `m`.
+const UNITS: [(&str, i64); 6] = [
+    ("ms", 1_000_000),
+    ("us", 1_000),
+    ("ns", 1),
+    ("h", 3600 * NANOS_PER_SECOND),
+    ("m", 60 * NANOS_PER_SECOND),
+    ("s", NANOS_PER_SECOND),
+];
+
+impl Time {
+    /// No time at all.
+    pub const ZERO: Time = Time(0);
+
+    /// From whole nanoseconds.
+    #[must_use]
+    pub const fn from_nanos(nanos: i64) -> Time {
+        Time(nanos)
+    }
+
+    /// From whole milliseconds; stops at the ends of the range.
+    #[must_use]
+    pub const fn from_millis(millis: i64) -> Time {
+        Time(millis.saturating_mul(1_000_000))
+    }
+
+    /// In whole nanoseconds.
+    #[must_use]
+    pub const fn as_nanos(self) -> i64 {
+        self.0
+    }
+
+    /// In whole milliseconds; what is left over is cut off.
+    #[must_use]
+    pub const fn as_millis(self) -> i64 {
+        self.0 / 1_000_000
+    }
+
+    /// The sum; stops at the ends of the range.
+    #[must_use]
+    pub const fn saturating_add(self, other: Time) -> Time {
+        Time(self.0.saturating_add(other.0))
+    }
+}
+
+/// Stops at the longest time that fits.
+impl From<Duration> for Time {
+    fn from(duration: Duration) -> Time {
+        Time(i64::try_from(duration.as_nanos()).unwrap_or(i64::MAX))
+    }
+}
+
+impl fmt::Display for Time {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let nanos = self.0.unsigned_abs();
+        let second = NANOS_PER_SECOND.unsigned_abs();
+        let mut text = String::from(if self.0 < 0 { "-" } else { "" });
+        if nanos != 0 && nanos < second {
+            let (unit, size) = match nanos {
+                n if n >= 1_000_000 => ("ms", 1_000_000),
+                n if n >= 1_000 => ("us", 1_000),
+                _ => ("ns", 1),
+            };
+            text += &decimal(nanos / size, nanos % size, size);
+            text += unit;
+            return f.pad(&text);
+        }
+        let (hours, minutes) = (nanos / (3600 * second), nanos / (60 * second) % 60);
+        let (seconds, rest) = (nanos / second % 60, nanos % second);
+        if hours > 0 {
+            text += &format!("{hours}h");
+        }
+        if minutes > 0 {
+            text += &format!("{minutes}m");
+        }
+        if seconds > 0 || rest > 0 || nanos == 0 {
+            text += &decimal(seconds, rest, second);
+            text += "s";
+        }
+        f.pad(&text)
+    }
+}
+
+/// `whole` and `rest` of a unit of `size` smaller ones as a decimal number without trailing zeros.
+fn decimal(whole: u64, rest: u64, size: u64) -> String {
+    if rest == 0 {
+        return whole.to_string();
+    }
+    let digits = size.to_string().len() - 1;
+    format!("{whole}.{rest:0digits$}").trim_end_matches('0').to_string()
+}
+
+/// Why a text is not a time.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TimeFault(String);
+
+impl fmt::Display for TimeFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "expected a time such as 90s, 1m32.4s or 250ms, but found {}", self.0)
+    }
+}
+
+impl std::error::Error for TimeFault {}
+
+impl FromStr for Time {
+    type Err = TimeFault;
+
+    fn from_str(text: &str) -> Result<Time, TimeFault> {
+        let fault = || TimeFault(format!("{text:?}"));
+        let (negative, mut rest) = match text.strip_prefix('-') {
+            Some(rest) => (true, rest),
+            None => (false, text),
+        };
+        if rest.is_empty() {
+            return Err(fault());
+        }
+        let mut total: i128 = 0;
+        while !rest.is_empty() {
+            let digits = rest.find(|c: char| !c.is_ascii_digit() && c != '.').ok_or_else(fault)?;
+            let (number, behind) = rest.split_at(digits);
+            let (size, behind) = UNITS
+                .iter()
+                .find_map(|(unit, size)| behind.strip_prefix(unit).map(|behind| (*size, behind)))
+                .ok_or_else(fault)?;
+            total = total.checked_add(scaled(number, size).ok_or_else(fault)?).ok_or_else(fault)?;
+            rest = behind;
+        }
+        let signed = if negative { -total } else { total };
+        i64::try_from(signed).map(Time).map_err(|_| TimeFault(format!("{text:?}, which is too long")))
+    }
+}
+
+/// A decimal number times a unit, in nanoseconds; `None` if it is no number or finer than a nanosecond.
+fn scaled(number: &str, size: i64) -> Option<i128> {
+    let (whole, fraction) = number.split_once('.').unwrap_or((number, ""));
+    if fraction.len() > 12 || (number.contains('.') && fraction.is_empty()) {
+        return None;
+    }
+    let ten_to = 10_i128.checked_pow(u32::try_from(fraction.len()).ok()?)?;
+    let digits: i128 = format!("{whole}{fraction}").parse().ok()?;
+    let scaled = digits.checked_mul(i128::from(size))?;
+    (!whole.is_empty() && scaled % ten_to == 0).then(|| scaled / ten_to)
+}

@@ -1,0 +1,55 @@
+//! What a declaration means where it says little.
+
+use keblin_schema::model::{AfterLast, Resume, Scope};
+use keblin_schema::survival::{Fate, Moment, OnDeath, OnReset, OnRetry, fate, is_override};
+use keblin_schema::{Schema, Value};
+
+#[test]
+fn the_smallest_declaration_is_four_lines() {
+    let text = "game = 'otter'\nversion = 1\n[fields]\ncoppers = { type = 'int', scope = 'profile' }\n";
+    let parsed = Schema::parse("progress.toml", text).unwrap();
+    assert!(parsed.findings.list().is_empty());
+    let schema = parsed.schema;
+    assert_eq!(schema.fields[0].default, Value::Int(0));
+    assert_eq!((schema.resume, schema.after_last), (Resume::Checkpoint, AfterLast::Map));
+    assert!(schema.lives.is_none() && schema.levels.is_empty() && schema.difficulties.is_empty());
+}
+
+#[test]
+fn every_field_has_exactly_one_default_and_records_start_unset() {
+    let text = r#"
+        game = "otter"
+        version = 1
+        [fields]
+        said = { type = "int", scope = "profile", default = 7 }
+        number = { type = "int", scope = "profile" }
+        flag = { type = "bool", scope = "profile", keep = "once" }
+        clock = { type = "time", scope = "profile" }
+        word = { type = "text", scope = "profile", max_len = 8 }
+        best = { type = "int", scope = "profile", keep = "highest", min = 0 }
+        fastest = { type = "time", scope = "profile", keep = "lowest", min = "1ms" }
+    "#;
+    let schema = Schema::parse("progress.toml", text).unwrap().schema;
+    let defaults: Vec<String> = schema.fields.iter().map(|field| field.default.to_string()).collect();
+    assert_eq!(defaults, ["7", "0", "false", "0s", "\"\"", "unset", "unset"]);
+}
+
+#[test]
+fn a_field_that_says_nothing_lives_as_its_scope_does() {
+    let text = "game = 'otter'\nversion = 1\n[fields]\na = { type = 'int', scope = 'level' }\n\
+                b = { type = 'int', scope = 'run' }\nc = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'x'\n";
+    let schema = Schema::parse("progress.toml", text).unwrap().schema;
+    let words = |scope| schema.fields.iter().find(|field| field.scope == scope).unwrap().survival;
+    let (level, run) = (words(Scope::Level), words(Scope::Run));
+    assert_eq!((level.on_death, level.on_retry), (OnDeath::Stays, OnRetry::Entry));
+    assert_eq!((level.on_level, level.on_new_run), (OnReset::Default, OnReset::Default));
+    assert_eq!((run.on_level, run.on_new_run), (OnReset::Stays, OnReset::Default));
+    for field in &schema.fields {
+        for moment in Moment::ALL {
+            assert!(!is_override(&schema, field, moment), "{} {moment:?}", field.name);
+            if field.scope == Scope::Profile {
+                assert_eq!(fate(&schema, field, moment), Fate::Stays);
+            }
+        }
+    }
+}

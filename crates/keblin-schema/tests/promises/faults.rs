@@ -1,0 +1,82 @@
+//! Faulty declarations: everything wrong is told at once, each with its place, a line with carets, and what to write.
+//!
+//! `data/faulty/` has a declaration for each kind of fault and, beside it, what is said of it.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use keblin_schema::{Code, Findings, Schema};
+
+fn folder() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../data/faulty")
+}
+
+fn faulty() -> Vec<(String, Findings)> {
+    let mut names: Vec<PathBuf> =
+        fs::read_dir(folder()).unwrap().map(|entry| entry.unwrap().path()).collect();
+    names.retain(|path| path.extension().is_some_and(|ending| ending == "toml"));
+    names.sort();
+    let parse = |path: &PathBuf| {
+        let name = path.file_name().unwrap().to_str().unwrap().to_string();
+        let findings = match Schema::parse(&name, &fs::read_to_string(path).unwrap()) {
+            Ok(parsed) => parsed.findings,
+            Err(findings) => findings,
+        };
+        (name, findings)
+    };
+    names.iter().map(parse).collect()
+}
+
+#[test]
+fn every_fault_is_told_with_its_place_and_what_to_write() {
+    for (name, findings) in faulty() {
+        let told = fs::read_to_string(folder().join(name.replace(".toml", ".txt"))).unwrap();
+        assert_eq!(findings.to_string(), told, "{name}");
+    }
+}
+
+#[test]
+fn every_code_of_a_declaration_has_a_planted_fault() {
+    let told: BTreeSet<Code> =
+        faulty().iter().flat_map(|(_, found)| found.list()).map(|one| one.code).collect();
+    let all = [
+        Code::Syntax,
+        Code::UnknownKey,
+        Code::MissingKey,
+        Code::WrongType,
+        Code::UnknownWord,
+        Code::OutOfRange,
+        Code::MeaninglessKey,
+        Code::BadId,
+        Code::SameId,
+        Code::NearId,
+        Code::UnknownName,
+        Code::CrossedBounds,
+        Code::DefaultOutsideBounds,
+        Code::RecordMisfit,
+        Code::LivesMisfit,
+        Code::Condition,
+        Code::UnlockCircle,
+        Code::UnansweredDeath,
+    ];
+    assert_eq!(told, BTreeSet::from(all));
+}
+
+#[test]
+fn the_first_line_of_a_finding_begins_with_its_place() {
+    for (name, findings) in faulty() {
+        for finding in findings.list() {
+            let position = findings.position(finding);
+            let place = format!("{name}:{}:{}", position.line, position.column);
+            assert_eq!(findings.place(finding), place);
+            assert!(findings.to_string().lines().any(|line| line.starts_with(&place)), "{place}");
+        }
+    }
+}
+
+#[test]
+fn the_demos_declaration_has_nothing_to_find() {
+    let parsed = Schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap();
+    assert_eq!(parsed.findings.to_string(), "");
+}

@@ -1,0 +1,94 @@
+//! The layout: every value has one cell, and every handle finds its own.
+
+use keblin_schema::model::{At, Axis, Scope};
+use keblin_schema::{Field, FieldPer, Level, LookupError, Schema, Time};
+
+fn fen_post() -> Schema {
+    Schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().schema
+}
+
+#[test]
+fn what_copies_hold_is_one_range_from_the_start() {
+    let schema = fen_post();
+    for field in &schema.fields {
+        let copied = field.cells.end <= schema.copied_cells;
+        assert_eq!(copied, field.scope != Scope::Profile, "{}", field.name);
+    }
+    let mut owned: Vec<usize> = schema.fields.iter().flat_map(|field| field.cells.clone()).collect();
+    owned.sort_unstable();
+    assert_eq!(owned, (0..schema.cell_count).collect::<Vec<_>>(), "each cell has one owner");
+}
+
+#[test]
+fn a_cell_leads_back_to_its_field_and_place() {
+    let schema = fen_post();
+    for field in &schema.fields {
+        let levels = if field.per.contains(&Axis::Level) { schema.levels.len() } else { 1 };
+        let difficulties = if field.per.contains(&Axis::Difficulty) { schema.difficulties.len() } else { 1 };
+        assert_eq!(field.cells.len(), levels * difficulties, "{}", field.name);
+        for (level, difficulty) in (0..levels).flat_map(|l| (0..difficulties).map(move |d| (l, d))) {
+            let on = |axis, index| field.per.contains(&axis).then_some(index);
+            let at = At { level: on(Axis::Level, level), difficulty: on(Axis::Difficulty, difficulty) };
+            let cell = schema.cell(field, at).unwrap();
+            let (owner, place) = schema.cell_owner(cell).unwrap();
+            assert_eq!((&owner.name, place), (&field.name, at));
+        }
+    }
+    let best = schema.field_named("best_crossing").unwrap().1;
+    assert_eq!(schema.cell(best, At::default()), None, "a place must be given");
+    assert_eq!(schema.cell(best, At { level: Some(7), difficulty: Some(0) }), None, "and be there");
+    assert_eq!(schema.cell_owner(schema.cell_count), None);
+}
+
+#[test]
+fn a_handle_finds_the_cell_of_its_place() {
+    let schema = fen_post();
+    let best: FieldPer<Option<Time>, (Level, _)> = schema.field_per("best_crossing").unwrap();
+    let def = schema.field_named("best_crossing").unwrap().1;
+    for (level, id) in schema.levels.iter().enumerate() {
+        for (difficulty, tide) in schema.difficulties.iter().enumerate() {
+            let place = (schema.level(id.name.as_str()).unwrap(), schema.difficulty(tide.as_str()).unwrap());
+            let at = At { level: Some(level), difficulty: Some(difficulty) };
+            assert_eq!(best.at(place).cell(), schema.cell(def, at).unwrap());
+        }
+    }
+}
+
+#[test]
+fn a_wrong_name_or_type_is_told_at_the_look_up() {
+    let schema = fen_post();
+    let message = |error: LookupError| error.to_string();
+    assert_eq!(
+        message(schema.field::<i64>("oli").unwrap_err()),
+        "no field `oli` is declared; did you mean `oil`?"
+    );
+    assert_eq!(message(schema.level("x").unwrap_err()), "no level `x` is declared");
+    assert_eq!(
+        message(schema.field::<bool>("oil").unwrap_err()),
+        "field `oil` is declared as int, but was asked for as bool"
+    );
+    assert_eq!(
+        message(schema.field::<i64>("best_letters").unwrap_err()),
+        "field `best_letters` is declared as int that may be unset, but was asked for as int"
+    );
+    assert_eq!(
+        message(schema.field::<Option<Time>>("best_crossing").unwrap_err()),
+        "field `best_crossing` is declared as time that may be unset for each level and difficulty, but was asked for \
+         as time that may be unset"
+    );
+    let reedgate = schema.level("reedgate").unwrap();
+    assert_eq!(
+        message(schema.checkpoint(reedgate, "wilow").unwrap_err()),
+        "no checkpoint `wilow` is declared",
+        "willow stands in another level"
+    );
+}
+
+#[test]
+fn a_handle_knows_its_schema() {
+    let (schema, same) = (fen_post(), fen_post());
+    let text = include_str!("../../../../demo/progress.toml").replace("max = 90", "max = 91");
+    let other = Schema::parse("progress.toml", &text).unwrap().schema;
+    let oil: Field<i64> = schema.field("oil").unwrap();
+    assert!(oil.belongs_to(&schema) && oil.belongs_to(&same) && !oil.belongs_to(&other));
+}

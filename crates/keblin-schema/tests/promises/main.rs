@@ -1,0 +1,17 @@
+//! What the declaration promises, each promise a test that is named for it.
+
+#![expect(
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::disallowed_methods,
+    reason = "a test may fail loudly, and reads the files it is about"
+)]
+
+mod conditions;
+mod declared;
+mod faults;
+mod layout;
+mod mutation;
+mod names;
+mod times;

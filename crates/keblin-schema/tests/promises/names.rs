@@ -1,0 +1,77 @@
+//! Ids.
+
+use keblin_schema::Name;
+use keblin_schema::name::{MAX_NAME_CHARS, NameFault, nearest, one_letter_apart, repaired, same_to_a_reader};
+
+#[track_caller]
+fn assert_refused(text: &str, message: &str) {
+    assert_eq!(Name::new(text).unwrap_err().to_string(), message, "{text:?}");
+}
+
+#[test]
+fn an_id_is_lower_case_letters_digits_and_underscores() {
+    for id in ["a", "oil", "long_mere", "gate_3", "a1_", "x".repeat(MAX_NAME_CHARS).as_str()] {
+        assert_eq!(Name::new(id).unwrap().as_str(), id);
+    }
+    assert_refused("", "an id has at least one letter");
+    assert_refused("3_gates", "an id starts with a letter a-z, but found '3'");
+    assert_refused("_gate", "an id starts with a letter a-z, but found '_'");
+    assert_refused("Oil", "an id starts with a letter a-z, but found 'O'");
+    assert_refused("long-mere", "an id has only a-z, 0-9 and _, but found '-' at character 5");
+    assert_refused("häfen", "an id has only a-z, 0-9 and _, but found 'ä' at character 2");
+    let long = "x".repeat(MAX_NAME_CHARS + 1);
+    assert_eq!(Name::new(&long), Err(NameFault::TooLong { chars: MAX_NAME_CHARS + 1 }));
+}
+
+#[test]
+fn words_with_a_meaning_of_their_own_are_reserved() {
+    assert_refused("match", "this word belongs to Rust");
+    assert_refused("null", "this word belongs to the condition language");
+    assert_refused("stars", "this word belongs to the progress engine");
+    assert_refused("any", "this word belongs to the progress engine");
+    for device in ["con", "nul", "com1", "lpt9"] {
+        assert_refused(device, "this word belongs to file systems, which keep it for a device");
+    }
+    assert!(Name::new("com").is_ok() && Name::new("comet").is_ok() && Name::new("com10").is_ok());
+}
+
+#[test]
+fn a_faulty_id_comes_with_one_that_is_right() {
+    for (text, id) in [
+        ("Long Mere", "long_mere"),
+        ("long-mere", "long_mere"),
+        ("3gates", "gates"),
+        ("  Öl  ", "l"),
+        ("match", "match_"),
+        ("A__B", "a_b"),
+    ] {
+        assert_eq!(repaired(text).as_deref(), Some(id), "{text:?}");
+    }
+    assert_eq!(repaired("42"), None);
+    assert_eq!(repaired(""), None);
+}
+
+#[test]
+fn the_nearest_known_word_is_offered_and_nothing_far_off() {
+    let known = ["default", "scope", "type", "on_death", "on_retry"];
+    for (wrong, right) in [
+        ("defualt", "default"),
+        ("Scope", "scope"),
+        ("typ", "type"),
+        ("ondeath", "on_death"),
+        ("on_retyr", "on_retry"),
+    ] {
+        assert_eq!(nearest(wrong, known), Some(right), "{wrong}");
+    }
+    assert_eq!(nearest("colour", known), None);
+    assert_eq!(nearest("x", []), None);
+}
+
+#[test]
+fn ids_that_read_alike_are_told_from_ids_that_only_look_near() {
+    assert!(same_to_a_reader("fog_lamp", "foglamp"));
+    assert!(!same_to_a_reader("fog_lamp", "fog_lamps"));
+    assert!(one_letter_apart("fog_lamp", "fog_lamps"));
+    assert!(!one_letter_apart("gate_1", "gate_2"), "a digit is meant");
+    assert!(!one_letter_apart("oil", "oils"), "short words are near each other all the time");
+}

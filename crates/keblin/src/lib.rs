@@ -1,0 +1,72 @@
+//! Progress that persists.
+//!
+//! A game declares once, in a `progress.toml`, which scores, lives, unlocks, star ratings and checkpoints it keeps and
+//! what each event does to them. Everything else follows from that declaration.
+//!
+//! ```text
+//! progress.toml ──► Schema ──► Progress (pure state machine) ──► Snapshot ──► save file ──► SaveDir
+//!   (declared)     (checked)     events in, outcomes out          (values)      (bytes)      (disk)
+//! ```
+//!
+//! Left of the last arrow nothing touches a clock, a file, a thread or a terminal, so a game's rules can be tested
+//! without a disk and repeated byte for byte.
+//!
+//! ```
+//! use keblin::{Field, Progress, Schema};
+//!
+//! let text = r#"
+//!     game = "otter"
+//!     version = 1
+//!     [fields.fish]
+//!     type = "int"
+//!     scope = "run"
+//!     min = 0
+//!     on_death = "checkpoint"
+//!     [[levels]]
+//!     id = "brook"
+//!     checkpoints = ["log"]
+//! "#;
+//! let schema = Schema::parse("progress.toml", text)?.schema;
+//! let (brook, fish): (_, Field<i64>) = (schema.level("brook")?, schema.field("fish")?);
+//! let log = schema.checkpoint(brook, "log")?;
+//!
+//! let mut progress = Progress::new(schema);
+//! progress.begin(None)?;
+//! progress.enter(brook)?;
+//! progress.add(fish, 3);
+//! progress.reach(log)?; // three fish are safe
+//! progress.add(fish, 2);
+//! progress.die(); // the other two are not
+//! assert_eq!(progress.get(fish), 3);
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! # What it is not
+//! It draws nothing, runs no game loop and needs no network. It keeps no game objects and no settings, and it does not
+//! hide saves from players who want to change them: it makes sure that a change, like any damage, is noticed.
+
+/// The plain data that progress gives and a save takes.
+pub mod snapshot;
+
+/// How progress changes: events in, outcomes out.
+pub mod progress;
+
+/// How progress is written as bytes, and read again.
+pub mod save;
+
+/// Whether a save is to be trusted.
+pub mod verify;
+
+/// Where saves rest.
+pub mod store;
+
+/// Trying it: scripted play-throughs.
+pub mod rehearse;
+
+pub use keblin_schema::{
+    Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Keep, Kind, Level, LookupError, Name,
+    Schema, Severity, Time, Value, condition, model, name, source, survival,
+};
+pub use progress::{Notice, Phase, Progress, Refused};
+pub use snapshot::Snapshot;
+pub use store::SaveDir;

@@ -1,0 +1,155 @@
+//! Checkpoints and deaths. One death has one outcome: a life lost and a place to come back to, the level begun again, or
+//! the run over.
+
+use std::sync::Arc;
+
+use keblin_schema::condition::names::Fact;
+use keblin_schema::model::{AtZero, CheckpointOrder};
+use keblin_schema::{Checkpoint, Value};
+
+use super::Progress;
+use super::journal::Cause;
+use super::notice::{Notice, Place, RunEnd};
+use super::phase::{Answer, EventName};
+use super::refusal::{Refused, Why};
+use super::run::RunOver;
+use crate::snapshot::Stay;
+
+/// What reaching a checkpoint did.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Reached {
+    /// Values are copied, and a death comes back here.
+    Now,
+    /// Nothing: it is the one reached last, an earlier one where the furthest counts, or no level is being played.
+    Ignored,
+}
+
+/// What a death did.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Death {
+    /// A life was lost and there is another.
+    LifeLost {
+        /// Lives left; `None` where lives are not counted.
+        left: Option<i64>,
+        /// Where the player comes back to.
+        place: Place,
+    },
+    /// The last life was lost; lives are full again and the level begins from its start.
+    LevelRestarted {
+        /// Lives left.
+        left: i64,
+        /// The start of the level.
+        place: Place,
+    },
+    /// The last life was lost and the run is over.
+    RunOver(RunOver),
+}
+
+impl Progress {
+    /// Reaches a checkpoint: the values of the visit and the run are copied, for `on_death = "checkpoint"`.
+    ///
+    /// # Errors
+    /// [`Why::OtherLevel`] while another level is being played.
+    ///
+    /// # Panics
+    /// If the checkpoint was looked up in a schema with more levels.
+    pub fn reach(&mut self, checkpoint: Checkpoint) -> Result<Reached, Refused> {
+        if self.ask(EventName::Reach)? == Answer::Ignored {
+            return Ok(Reached::Ignored);
+        }
+        let of = self.known(checkpoint.level());
+        let visit = self.visit();
+        if visit.and_then(|visit| visit.level) != Some(of) {
+            return Err(self.refusal(EventName::Reach, self.in_other_level(checkpoint)));
+        }
+        let before = visit.and_then(|visit| visit.checkpoint);
+        let order = self.schema.levels.get(of).map(|level| level.checkpoint_order);
+        let earlier = before.is_some_and(|before| match order {
+            Some(CheckpointOrder::Latest) => before == checkpoint.index(),
+            _ => before >= checkpoint.index(),
+        });
+        if earlier {
+            return Ok(Reached::Ignored);
+        }
+        let copy = self.state.copy(&self.schema);
+        if let Some(visit) = self.visit_mut() {
+            visit.checkpoint = Some(checkpoint.index());
+            visit.at_checkpoint = Some(copy);
+        }
+        self.tell(Notice::CheckpointReached(checkpoint));
+        Ok(Reached::Now)
+    }
+
+    fn in_other_level(&self, checkpoint: Checkpoint) -> Why {
+        let of = self.level_name(checkpoint.level().index());
+        let level = self.schema.levels.get(checkpoint.level().index());
+        let name = level.and_then(|level| level.checkpoints.get(checkpoint.index()));
+        Why::OtherLevel { checkpoint: name.unwrap_or(&of).clone(), of }
+    }
+
+    /// Dies: the death is counted and takes one life. With a life left, values go back as their `on_death` says and the
+    /// player is down until [`Progress::respawn`]; with none left nothing is put back and the run ends, or, where the
+    /// schema says `at_zero = "restart_level"`, the level begins again. `None` if no level is being played.
+    pub fn die(&mut self) -> Option<Death> {
+        if EventName::Die.answer(self.phase()) == Answer::Ignored {
+            return None;
+        }
+        let place = self.place();
+        let cause = Cause::Death(place);
+        self.count_fact(Fact::Deaths, &cause);
+        let lives = self.schema.lives.clone();
+        let left = lives.as_ref().and_then(|lives| self.take_life(lives.field, &cause));
+        match (left, lives.map(|lives| lives.at_zero)) {
+            (Some(..=0), Some(AtZero::EndRun)) => Some(Death::RunOver(self.end(RunEnd::LastLife))),
+            (Some(..=0), Some(AtZero::RestartLevel)) => Some(self.restart_level()),
+            _ => {
+                self.put_back(|field| field.survival.on_death.into(), &cause);
+                if let Some(visit) = self.visit_mut() {
+                    visit.stay = Stay::Down;
+                }
+                self.tell(Notice::LifeLost { left, place });
+                Some(Death::LifeLost { left, place })
+            }
+        }
+    }
+
+    /// Takes one life; the lives left.
+    fn take_life(&mut self, field: usize, cause: &Cause) -> Option<i64> {
+        let cell = self.schema.fields.get(field)?.cells.start;
+        let left = self.state.cells.get(cell)?.number()?.saturating_sub(1).max(0);
+        self.put(cell, Value::Int(left), cause);
+        Some(left)
+    }
+
+    fn restart_level(&mut self) -> Death {
+        let schema = Arc::clone(&self.schema);
+        self.back_to_start(Stay::Down, &Cause::LevelRestart);
+        let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
+        if let Some(lives) = lives {
+            self.put(lives.cells.start, lives.default.clone(), &Cause::LevelRestart);
+        }
+        let left = lives.and_then(|lives| lives.default.number()).unwrap_or(0);
+        let place = self.place();
+        self.tell(Notice::LifeLost { left: Some(left), place });
+        Death::LevelRestarted { left, place }
+    }
+
+    /// Comes back after a death, at the place answered: the checkpoint reached last, else the start of the level. No value
+    /// changes. While playing it does nothing and answers the place a death would lead to.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] if no level is being played.
+    pub fn respawn(&mut self) -> Result<Place, Refused> {
+        self.ask(EventName::Respawn)?;
+        if let Some(visit) = self.visit_mut() {
+            visit.stay = Stay::Playing;
+        }
+        Ok(self.place())
+    }
+
+    /// The checkpoint reached last in this visit; `None` before one.
+    #[must_use]
+    pub fn checkpoint(&self) -> Option<Checkpoint> {
+        self.schema.checkpoint_at(self.level()?, self.visit()?.checkpoint?)
+    }
+}

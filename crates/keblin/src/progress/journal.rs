@@ -1,0 +1,178 @@
+//! The journal: which event changed which value last, and why. It stands beside the state: a cloned progress starts with
+//! an empty one, and it is neither compared nor saved.
+
+use std::collections::VecDeque;
+
+use keblin_schema::condition::names::Fact;
+use keblin_schema::model::At;
+use keblin_schema::{Schema, Value};
+
+use super::notice::{Place, RunEnd};
+
+/// How many changes the journal holds; older ones are forgotten.
+pub const JOURNAL_ENTRIES: usize = 256;
+
+/// What changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Target {
+    /// A value, by its cell in the layout.
+    Cell(usize),
+    /// A level's fact.
+    Fact {
+        /// The level and, where facts are kept apart, the difficulty.
+        at: At,
+        /// Which fact.
+        fact: Fact,
+    },
+}
+
+/// Why it changed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Cause {
+    /// The game set it.
+    Set,
+    /// The game added to it.
+    Add(Value),
+    /// The game spent some of it.
+    Spend(Value),
+    /// The game offered it as a record.
+    Submit,
+    /// Time passed.
+    Tick,
+    /// A run began.
+    Begin,
+    /// A level was entered.
+    Enter,
+    /// A death took or put back a value.
+    Death(Place),
+    /// The last life was gone and the level began again.
+    LevelRestart,
+    /// The level was tried again.
+    Retry,
+    /// The level was finished.
+    Finish,
+    /// The run ended.
+    RunEnd(RunEnd),
+    /// A test or a tool put it there.
+    Suppose,
+}
+
+/// One change.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Entry {
+    /// Counts the changes since the progress was made, from 1.
+    pub number: u64,
+    /// What changed.
+    pub target: Target,
+    /// The value before.
+    pub before: Value,
+    /// The value after.
+    pub after: Value,
+    /// Why.
+    pub cause: Cause,
+}
+
+impl Entry {
+    /// The change as people read it: `oil: 30 -> 20 (add -10)`.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        let name = self.target.text(schema);
+        format!("{name}: {} -> {} ({})", self.before, self.after, self.cause.text(schema))
+    }
+}
+
+impl Target {
+    /// The target as people read it: `oil`, `best_crossing at reedgate, neap`, `stars at reedgate, neap`.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        let (name, at) = match self {
+            Target::Cell(cell) => {
+                schema.cell_owner(*cell).map_or(("?", At::default()), |(field, at)| (field.name.as_str(), at))
+            }
+            Target::Fact { at, fact } => (fact.as_str(), *at),
+        };
+        match schema.place_text(at) {
+            place if place.is_empty() => name.to_string(),
+            place => format!("{name} at {place}"),
+        }
+    }
+}
+
+impl Cause {
+    /// The cause as people read it: `add -10`, `death, from birch`.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        match self {
+            Cause::Set => "set".into(),
+            Cause::Add(amount) => format!("add {amount}"),
+            Cause::Spend(amount) => format!("spend {amount}"),
+            Cause::Submit => "submit".into(),
+            Cause::Tick => "tick".into(),
+            Cause::Begin => "begin".into(),
+            Cause::Enter => "enter".into(),
+            Cause::Death(place) => format!("death, from {}", place.text(schema)),
+            Cause::LevelRestart => "last life, level begins again".into(),
+            Cause::Retry => "retry".into(),
+            Cause::Finish => "finish".into(),
+            Cause::RunEnd(end) => format!("run end, {}", end.as_str()),
+            Cause::Suppose => "suppose".into(),
+        }
+    }
+}
+
+impl Place {
+    /// The place as people read it: the checkpoint's id, or `the start of reedgate`.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        let level = self.level.and_then(|level| schema.levels.get(level.index()));
+        let checkpoint = self.checkpoint.and_then(|point| level?.checkpoints.get(point.index()));
+        match (checkpoint, level) {
+            (Some(checkpoint), _) => checkpoint.to_string(),
+            (None, Some(level)) => format!("the start of {}", level.name),
+            (None, None) => "the start".to_string(),
+        }
+    }
+}
+
+/// The last [`JOURNAL_ENTRIES`] changes, oldest first.
+#[derive(Debug, Default)]
+pub(super) struct Journal {
+    entries: VecDeque<Entry>,
+    count: u64,
+}
+
+impl Clone for Journal {
+    fn clone(&self) -> Journal {
+        Journal::default()
+    }
+}
+
+impl Journal {
+    pub(super) fn note(&mut self, target: Target, before: Value, after: Value, cause: Cause) {
+        if cause == Cause::Tick && self.stretch(target, &after) {
+            return;
+        }
+        if self.entries.len() == JOURNAL_ENTRIES {
+            self.entries.pop_front();
+        }
+        self.count += 1;
+        self.entries.push_back(Entry { number: self.count, target, before, after, cause });
+    }
+
+    /// Clocks change every frame: a row of ticks is one entry a clock, or it would push out everything else.
+    fn stretch(&mut self, target: Target, after: &Value) -> bool {
+        let newest_ticks = self.entries.iter_mut().rev().take_while(|entry| entry.cause == Cause::Tick);
+        match newest_ticks.into_iter().find(|entry| entry.target == target) {
+            Some(entry) => {
+                entry.after = after.clone();
+                true
+            }
+            None => false,
+        }
+    }
+
+    pub(super) fn entries(&self) -> impl DoubleEndedIterator<Item = &Entry> {
+        self.entries.iter()
+    }
+}

@@ -1,0 +1,203 @@
+//! Levels: their facts, their locks, their order. A locked look and a locked door ask the same question here.
+
+use keblin_schema::condition::names::Fact;
+use keblin_schema::model::At;
+use keblin_schema::{Difficulty, Level, Name, Value};
+
+use super::Progress;
+use super::journal::{Cause, Target};
+use super::notice::Notice;
+use super::phase::EventName;
+use super::refusal::{Refused, Why};
+use super::visit::Next;
+use crate::snapshot::LevelFacts;
+
+/// What a level-select screen shows of a level.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct LevelCard {
+    /// The level.
+    pub level: Level,
+    /// Whether it can be entered on the difficulty in question.
+    pub open: bool,
+    /// The level that must be finished first, if it is locked.
+    pub needs: Option<Level>,
+    /// Whether it is being played, or left half-way.
+    pub current: bool,
+    /// Whether it was finished, its stars, attempts and deaths.
+    pub facts: LevelFacts,
+}
+
+impl Progress {
+    /// All levels in order, as a level-select screen shows them. `difficulty` is the one in question; `None` is that of the
+    /// run, or the one last chosen.
+    #[must_use]
+    pub fn level_cards(&self, difficulty: Option<Difficulty>) -> Vec<LevelCard> {
+        let difficulty = difficulty.map(Difficulty::index).or(self.here().difficulty);
+        let current = self.level().filter(|_| self.has_run());
+        (0..self.schema.levels.len())
+            .filter_map(|index| {
+                let level = self.schema.level_at(index)?;
+                let needs = self.missing_for(index, difficulty).and_then(|needs| self.schema.level_at(needs));
+                let facts = self.facts_at(index, difficulty);
+                Some(LevelCard {
+                    level,
+                    open: needs.is_none(),
+                    needs,
+                    current: current == Some(level),
+                    facts,
+                })
+            })
+            .collect()
+    }
+
+    /// The facts of a level. `difficulty` is the one in question; `None` is that of the run, or the one last chosen.
+    ///
+    /// # Panics
+    /// If the level was looked up in a schema with more levels.
+    #[must_use]
+    pub fn facts(&self, level: Level, difficulty: Option<Difficulty>) -> LevelFacts {
+        self.facts_at(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
+    }
+
+    /// The furthest level that was entered, or stood open after a finish; only erasing lowers it.
+    #[must_use]
+    pub fn furthest(&self) -> Option<Level> {
+        self.state.furthest.and_then(|index| self.schema.level_at(index))
+    }
+
+    /// A level's position. A handle of another schema is a mistake in the program that no player could mend.
+    #[expect(clippy::panic, reason = "documented; a foreign handle would act on a wrong level silently")]
+    pub(super) fn known(&self, level: Level) -> usize {
+        if level.index() >= self.schema.levels.len() {
+            panic!("a level handle was used with progress of another schema than it was looked up in");
+        }
+        level.index()
+    }
+
+    fn facts_at(&self, level: usize, difficulty: Option<usize>) -> LevelFacts {
+        let index = self.schema.fact_index(level, difficulty.unwrap_or(0));
+        self.state.facts.get(index).copied().unwrap_or_default()
+    }
+
+    /// The level that must be finished before another opens, if it is not.
+    fn missing_for(&self, level: usize, difficulty: Option<usize>) -> Option<usize> {
+        let needs = self.schema.levels.get(level)?.unlock?;
+        (!self.facts_at(needs, difficulty).finished).then_some(needs)
+    }
+
+    /// Why a level cannot be entered now, if it cannot.
+    pub(super) fn lock(&self, level: usize) -> Option<Why> {
+        let at = self.here();
+        let needs = self.missing_for(level, at.difficulty)?;
+        let apart = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
+        Some(Why::Locked {
+            level: self.level_name(level),
+            needs: self.level_name(needs),
+            difficulty: apart.and_then(|index| self.schema.difficulties.get(index)).cloned(),
+        })
+    }
+
+    pub(super) fn open_levels(&self, difficulty: Option<usize>) -> Vec<bool> {
+        (0..self.schema.levels.len()).map(|level| self.missing_for(level, difficulty).is_none()).collect()
+    }
+
+    /// The levels that are open and were not, each told; the furthest one that stands open counts as reached.
+    pub(super) fn newly_open(&mut self, before: &[bool], difficulty: Option<usize>) -> Vec<Level> {
+        let now = self.open_levels(difficulty);
+        self.state.furthest = self.state.furthest.max(now.iter().rposition(|open| *open));
+        let opened = before.iter().zip(&now).enumerate().filter(|(_, (before, now))| **now && !**before);
+        let opened: Vec<Level> = opened.filter_map(|(index, _)| self.schema.level_at(index)).collect();
+        let apart = difficulty.filter(|_| self.schema.level_facts_per_difficulty);
+        let difficulty = apart.and_then(|index| self.schema.difficulty_at(index));
+        for level in &opened {
+            self.tell(Notice::Opened { level: *level, difficulty });
+        }
+        opened
+    }
+
+    pub(super) fn next_level(&self, index: usize, difficulty: Option<usize>) -> Option<Next> {
+        let level = self.schema.level_at(index)?;
+        Some(Next { level, open: self.missing_for(index, difficulty).is_none() })
+    }
+
+    /// Notes a finish with the rating the game gives, if any; the best rating before and now.
+    pub(super) fn note_finished(&mut self, stars: Option<i64>, refused: &mut Vec<Refused>) -> (u8, u8) {
+        let here = self.here();
+        let before = here.level.map_or(0, |level| self.facts_at(level, here.difficulty).stars);
+        self.put_fact(here, Fact::Finished, Value::Bool(true), &Cause::Finish);
+        let rating = stars.map(|stars| self.rating(stars));
+        let best = match rating {
+            Some(Ok(stars)) => before.max(stars),
+            Some(Err(refusal)) => {
+                refused.push(refusal);
+                before
+            }
+            None => before,
+        };
+        self.put_fact(here, Fact::Stars, Value::Int(i64::from(best)), &Cause::Finish);
+        (before, best)
+    }
+
+    /// A level's id, for complaints.
+    pub(super) fn level_name(&self, level: usize) -> Name {
+        self.schema.levels.get(level).map_or_else(|| self.schema.game.clone(), |level| level.name.clone())
+    }
+
+    /// A rating as a level takes it.
+    pub(super) fn rating(&self, stars: i64) -> Result<u8, Refused> {
+        let here = self.here();
+        let max = here.level.and_then(|level| self.schema.levels.get(level)).map_or(0, |level| level.stars);
+        u8::try_from(stars).ok().filter(|stars| *stars <= max).ok_or_else(|| {
+            let level = here.level.map(|level| self.level_name(level));
+            let difficulty = here.difficulty.and_then(|index| self.schema.difficulties.get(index)).cloned();
+            self.refusal(EventName::Finish, Why::Stars { level, difficulty, stars, max })
+        })
+    }
+
+    pub(super) fn count_attempt(&mut self, cause: &Cause) -> u64 {
+        self.count_fact(Fact::Attempts, cause)
+    }
+
+    /// Adds one to a fact that counts, of the level being played; the count now.
+    pub(super) fn count_fact(&mut self, fact: Fact, cause: &Cause) -> u64 {
+        let here = self.here();
+        let Some(level) = here.level else { return 0 };
+        let facts = self.facts_at(level, here.difficulty);
+        let count = if fact == Fact::Deaths { facts.deaths } else { facts.attempts };
+        let count = count.saturating_add(1).min(i64::MAX.unsigned_abs());
+        self.put_fact(here, fact, Value::Int(i64::try_from(count).unwrap_or(i64::MAX)), cause);
+        count
+    }
+
+    /// The one place where a fact changes.
+    pub(super) fn put_fact(&mut self, at: At, fact: Fact, value: Value, cause: &Cause) {
+        let Some(level) = at.level else { return };
+        let before = self.fact(at, fact);
+        let index = self.schema.fact_index(level, at.difficulty.unwrap_or(0));
+        let Some(facts) = self.state.facts.get_mut(index).filter(|_| before != value) else { return };
+        let count = value.number().and_then(|number| u64::try_from(number).ok()).unwrap_or(0);
+        match fact {
+            Fact::Finished => facts.finished = value == Value::Bool(true),
+            Fact::Stars => facts.stars = u8::try_from(count).unwrap_or(u8::MAX),
+            Fact::Attempts => facts.attempts = count,
+            _ => facts.deaths = count,
+        }
+        let difficulty = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
+        let target = Target::Fact { at: At { level: at.level, difficulty }, fact };
+        self.journal.note(target, before, value, cause.clone());
+    }
+
+    /// A fact as a value; unset where no level is in question.
+    pub(crate) fn fact(&self, at: At, fact: Fact) -> Value {
+        let Some(level) = at.level else { return Value::Unset };
+        let facts = self.facts_at(level, at.difficulty);
+        let count = |count: u64| Value::Int(i64::try_from(count).unwrap_or(i64::MAX));
+        match fact {
+            Fact::Finished => Value::Bool(facts.finished),
+            Fact::Stars => Value::Int(i64::from(facts.stars)),
+            Fact::Attempts => count(facts.attempts),
+            _ => count(facts.deaths),
+        }
+    }
+}

@@ -1,0 +1,277 @@
+//! How progress changes: events in, outcomes out.
+//!
+//! A pure, deterministic, cloneable state machine. It knows no clock, file or thread: time comes in through
+//! [`tick`](crate::Progress::tick), saves go out as [`Snapshot`](crate::Snapshot)s. Every event asks the table in
+//! [`phase`](crate::progress::phase) first; a refused event changes nothing and says what is possible instead.
+
+/// Phases, events, and the table that says which event does what in which phase.
+pub mod phase;
+
+/// Refusals: what was asked and not done, and why.
+pub mod refusal;
+
+/// Notices: one-shot messages to the game.
+pub mod notice;
+
+/// The journal: which event changed which value last, and why.
+pub mod journal;
+
+/// Runs: begin, resume, end.
+mod run;
+
+/// Visits: enter, retry, finish, leave, and the passing of time.
+mod visit;
+
+/// Checkpoints and deaths.
+mod death;
+
+/// Values: reading and writing them.
+mod fields;
+
+/// Records: best values and what feeds them.
+mod records;
+
+/// Levels: their facts, their locks, their order.
+mod levels;
+
+/// What conditions and tools ask by name.
+mod asked;
+
+/// Putting a made-up state in place.
+mod suppose;
+
+pub use death::{Death, Reached};
+pub use fields::Change;
+pub use levels::LevelCard;
+pub use notice::{Arrival, NewRecord, Notice, Place, RunEnd};
+pub use phase::Phase;
+pub use refusal::{Refused, Why};
+pub use run::{Begun, ResumePoint, Resumed, RunOver};
+pub use visit::{Entered, Finished, Next};
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+use keblin_schema::model::{At, FieldDef, Resume, Scope};
+use keblin_schema::survival::{OnDeath, OnReset};
+use keblin_schema::{Schema, Value};
+
+use crate::snapshot::{Carried, Run, Snapshot, State, Stay, Visit};
+use journal::{Cause, Entry, Journal, Target};
+use phase::{Answer, EventName};
+
+/// A game's progress.
+///
+/// Cloning gives an independent progress with the same values; its journal starts empty.
+#[derive(Clone, Debug)]
+pub struct Progress {
+    schema: Arc<Schema>,
+    state: State,
+    carried: Carried,
+    stage: Stage,
+    notices: VecDeque<Notice>,
+    journal: Journal,
+    /// Values that wait for the event that would reset them.
+    supposed: Vec<(usize, Value)>,
+}
+
+/// What of the phase the saved state does not say: whether a player is in the run it holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Stage {
+    Title,
+    Running,
+    Over,
+}
+
+/// Where a value is taken from when an event puts values back.
+enum Origin {
+    Live,
+    Checkpoint,
+    Entry,
+    Default,
+}
+
+impl From<OnDeath> for Origin {
+    fn from(word: OnDeath) -> Origin {
+        match word {
+            OnDeath::Stays => Origin::Live,
+            OnDeath::Checkpoint => Origin::Checkpoint,
+            OnDeath::Entry => Origin::Entry,
+            OnDeath::Default => Origin::Default,
+        }
+    }
+}
+
+impl From<OnReset> for Origin {
+    fn from(word: OnReset) -> Origin {
+        match word {
+            OnReset::Stays => Origin::Live,
+            OnReset::Default => Origin::Default,
+        }
+    }
+}
+
+impl Progress {
+    /// Progress without a save: every value as declared. Tells [`Notice::FirstRun`].
+    #[must_use]
+    pub fn new(schema: impl Into<Arc<Schema>>) -> Progress {
+        let schema = schema.into();
+        let state = State::first(&schema);
+        Progress::at_title(schema, state, Carried::default(), Notice::FirstRun)
+    }
+
+    /// Progress as it was saved, at the title. Tells [`Notice::Restored`].
+    ///
+    /// A run that was under way waits to be resumed, and its values read as resuming will give them: as saved, or, where
+    /// the schema says `resume = "checkpoint"`, as a death would put them back, without the death. Values outside
+    /// bounds that have changed since are clamped.
+    #[must_use]
+    pub fn restored(snapshot: Snapshot) -> Progress {
+        let Snapshot { schema, state, carried } = snapshot;
+        let mut progress = Progress::at_title(schema, state, carried, Notice::Restored);
+        let resume = progress.schema.resume;
+        match progress.visit().map(|visit| visit.stay) {
+            Some(Stay::Playing | Stay::Down | Stay::Left) if resume == Resume::Checkpoint => {
+                let place = progress.place();
+                progress.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
+            }
+            _ => {}
+        }
+        progress.clamp_all();
+        // Putting back and clamping belong to opening; the journal begins with what the player does.
+        progress.journal = Journal::default();
+        progress
+    }
+
+    /// Puts values back by `on_death` from the entry copy, for a saved checkpoint that is no longer there.
+    pub(crate) fn put_back_to_level_start(&mut self) {
+        let place = self.place();
+        self.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
+        self.journal = Journal::default();
+    }
+
+    fn at_title(schema: Arc<Schema>, state: State, carried: Carried, notice: Notice) -> Progress {
+        Progress {
+            schema,
+            state,
+            carried,
+            stage: Stage::Title,
+            notices: VecDeque::from([notice]),
+            journal: Journal::default(),
+            supposed: Vec::new(),
+        }
+    }
+
+    /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are back
+    /// at what the next run starts with.
+    #[must_use]
+    pub fn snapshot(&self) -> Snapshot {
+        let mut state = self.state.clone();
+        if self.stage == Stage::Over {
+            state.run = None;
+            let ended = self.schema.fields.iter().filter(|field| field.scope != Scope::Profile);
+            for field in ended.filter(|field| field.survival.on_new_run == OnReset::Default) {
+                state.cells.get_mut(field.cells.clone()).into_iter().flatten().for_each(|cell| {
+                    *cell = field.default.clone();
+                });
+            }
+        }
+        Snapshot { schema: Arc::clone(&self.schema), state, carried: self.carried.clone() }
+    }
+
+    /// The schema.
+    #[must_use]
+    pub fn schema(&self) -> &Arc<Schema> {
+        &self.schema
+    }
+
+    /// Where the player stands.
+    #[must_use]
+    pub fn phase(&self) -> Phase {
+        match self.stage {
+            Stage::Title => Phase::Title,
+            Stage::Over => Phase::Over,
+            Stage::Running => match self.visit().map(|visit| visit.stay) {
+                Some(Stay::Playing) => Phase::Playing,
+                Some(Stay::Down) => Phase::Down,
+                Some(Stay::Left | Stay::Finished) | None => Phase::Map,
+            },
+        }
+    }
+
+    /// Takes the notices that were not taken yet, oldest first.
+    pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice> {
+        self.notices.drain(..)
+    }
+
+    /// The last changes, oldest first, at most [`journal::JOURNAL_ENTRIES`].
+    pub fn journal(&self) -> impl DoubleEndedIterator<Item = &Entry> {
+        self.journal.entries()
+    }
+
+    pub(crate) fn tell(&mut self, notice: Notice) {
+        self.notices.push_back(notice);
+    }
+
+    fn run(&self) -> Option<&Run> {
+        self.state.run.as_ref()
+    }
+
+    fn visit(&self) -> Option<&Visit> {
+        self.run()?.visit.as_ref()
+    }
+
+    fn visit_mut(&mut self) -> Option<&mut Visit> {
+        self.state.run.as_mut()?.visit.as_mut()
+    }
+
+    /// What a phase answers to an event, a refusal as the error.
+    fn ask(&self, event: EventName) -> Result<Answer, Refused> {
+        match event.answer(self.phase()) {
+            Answer::Refused => Err(self.refusal(event, Why::Phase)),
+            answer => Ok(answer),
+        }
+    }
+
+    fn refusal(&self, event: EventName, why: Why) -> Refused {
+        Refused { event, phase: self.phase(), why: Box::new(why) }
+    }
+
+    /// The one place where a value changes.
+    fn put(&mut self, cell: usize, value: Value, cause: &Cause) {
+        if let Some(held) = self.state.cells.get_mut(cell)
+            && *held != value
+        {
+            let before = std::mem::replace(held, value.clone());
+            self.journal.note(Target::Cell(cell), before, value, cause.clone());
+        }
+    }
+
+    /// Puts the values of level and run scope back to where a word of theirs says.
+    fn put_back(&mut self, origin: impl Fn(&FieldDef) -> Origin, cause: &Cause) {
+        let schema = Arc::clone(&self.schema);
+        let copies = self.visit().map(|visit| {
+            let entry = Arc::clone(&visit.entry);
+            let checkpoint = visit.at_checkpoint.as_ref().map_or_else(|| Arc::clone(&entry), Arc::clone);
+            (entry, checkpoint)
+        });
+        for field in schema.fields.iter().filter(|field| field.scope != Scope::Profile) {
+            for cell in field.cells.clone() {
+                let copied = |copy: &Arc<[Value]>| copy.get(cell).cloned();
+                let value = match (origin(field), &copies) {
+                    (Origin::Live, _) => continue,
+                    (Origin::Checkpoint, Some((_, checkpoint))) => copied(checkpoint),
+                    (Origin::Entry, Some((entry, _))) => copied(entry),
+                    (Origin::Default | Origin::Checkpoint | Origin::Entry, _) => None,
+                };
+                self.put(cell, value.unwrap_or_else(|| field.default.clone()), cause);
+            }
+        }
+    }
+
+    /// The place in question: the level of the visit and the difficulty of the run, or the one last chosen.
+    fn here(&self) -> At {
+        let difficulty = self.run().map_or(self.state.difficulty, |run| run.difficulty);
+        At { level: self.visit().and_then(|visit| visit.level), difficulty }
+    }
+}

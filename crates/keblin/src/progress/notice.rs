@@ -1,0 +1,172 @@
+//! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
+
+use keblin_schema::model::At;
+use keblin_schema::{Checkpoint, Difficulty, Level, Name, Schema, Value};
+
+/// Where a player comes back to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Place {
+    /// The level; `None` in a game without levels.
+    pub level: Option<Level>,
+    /// The checkpoint; `None` is the level's start.
+    pub checkpoint: Option<Checkpoint>,
+}
+
+/// How a level came to be played.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Arrival {
+    /// Entered afresh.
+    Afresh,
+    /// Tried again from its start.
+    Retried,
+    /// Gone on with, after the map or after the program was closed.
+    Resumed,
+}
+
+/// How a run ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum RunEnd {
+    /// The last life was lost.
+    LastLife,
+    /// It was given up.
+    GivenUp,
+    /// The last level was finished.
+    LastLevel,
+    /// Another run was begun in its place.
+    Replaced,
+}
+
+impl RunEnd {
+    /// Its word in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            RunEnd::LastLife => "last_life",
+            RunEnd::GivenUp => "given_up",
+            RunEnd::LastLevel => "last_level",
+            RunEnd::Replaced => "replaced",
+        }
+    }
+}
+
+/// A record that was beaten.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct NewRecord {
+    /// The record.
+    pub field: Name,
+    /// The level, where there is one record for each.
+    pub level: Option<Level>,
+    /// The difficulty, where there is one record for each.
+    pub difficulty: Option<Difficulty>,
+    /// The old value; unset if it is the first.
+    pub before: Value,
+    /// The value now.
+    pub now: Value,
+}
+
+/// A one-shot message to the game.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Notice {
+    /// There was no save: everything is as declared.
+    FirstRun,
+    /// Values were put in place from a save: redraw.
+    Restored,
+    /// The newest save was damaged, and the one before it is used.
+    FellBack,
+    /// A level is being played.
+    Entered {
+        /// The level; `None` in a game without levels.
+        level: Option<Level>,
+        /// How it came to be played.
+        arrival: Arrival,
+    },
+    /// A checkpoint was reached.
+    CheckpointReached(Checkpoint),
+    /// A life was lost, and there is another.
+    LifeLost {
+        /// Lives left; `None` where lives are not counted.
+        left: Option<i64>,
+        /// Where the player comes back to.
+        place: Place,
+    },
+    /// A record was beaten.
+    NewRecord(NewRecord),
+    /// A level was finished.
+    Finished {
+        /// The level; `None` in a game without levels.
+        level: Option<Level>,
+        /// Its best rating now.
+        stars: u8,
+    },
+    /// A level opened.
+    Opened {
+        /// The level.
+        level: Level,
+        /// On this difficulty; `None` where facts are not kept apart.
+        difficulty: Option<Difficulty>,
+    },
+    /// The run is over.
+    RunOver(RunEnd),
+}
+
+impl Arrival {
+    /// Its word in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Arrival::Afresh => "afresh",
+            Arrival::Retried => "retried",
+            Arrival::Resumed => "resumed",
+        }
+    }
+}
+
+impl NewRecord {
+    /// The record as people read it: `best_crossing at reedgate, neap: unset -> 1m32.4s`.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        let at =
+            At { level: self.level.map(Level::index), difficulty: self.difficulty.map(Difficulty::index) };
+        let place = match schema.place_text(at) {
+            place if place.is_empty() => place,
+            place => format!(" at {place}"),
+        };
+        format!("{}{place}: {} -> {}", self.field, self.before, self.now)
+    }
+}
+
+impl Notice {
+    /// The notice as a line for logs and debug displays; what players read is the game's to say.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        let level_name = |level: Option<Level>| {
+            let level = level.and_then(|level| schema.levels.get(level.index()));
+            level.map_or("the level", |level| level.name.as_str()).to_string()
+        };
+        match self {
+            Notice::FirstRun => "first run".into(),
+            Notice::Restored => "restored".into(),
+            Notice::FellBack => "the newest save was damaged; the one before it is used".into(),
+            Notice::Entered { level, arrival } => {
+                format!("entered {}, {}", level_name(*level), arrival.as_str())
+            }
+            Notice::CheckpointReached(checkpoint) => {
+                let place = Place { level: Some(checkpoint.level()), checkpoint: Some(*checkpoint) };
+                format!("checkpoint {} reached", place.text(schema))
+            }
+            Notice::LifeLost { left, place } => {
+                let left = left.map_or(String::new(), |left| format!(", {left} left"));
+                format!("life lost{left}, back to {}", place.text(schema))
+            }
+            Notice::NewRecord(record) => format!("new record, {}", record.text(schema)),
+            Notice::Finished { level, stars } => format!("finished {}, stars {stars}", level_name(*level)),
+            Notice::Opened { level, difficulty } => {
+                let at = At { level: Some(level.index()), difficulty: difficulty.map(Difficulty::index) };
+                format!("{} opened", schema.place_text(at))
+            }
+            Notice::RunOver(end) => format!("run over, {}", end.as_str()),
+        }
+    }
+}

@@ -1,0 +1,156 @@
+//! Phases, events, and the table that says which event does what in which phase. The table is the contract: events ask it
+//! first, and complaints list from it what is possible instead.
+
+use std::fmt;
+
+/// Where a player stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Phase {
+    /// Before a run, or with one waiting to be resumed.
+    Title,
+    /// In a run, between levels.
+    Map,
+    /// In a level.
+    Playing,
+    /// In a level, after a death and before the respawn.
+    Down,
+    /// After a run.
+    Over,
+}
+
+impl Phase {
+    /// Every phase, in the order of the table.
+    pub const ALL: [Phase; 5] = [Phase::Title, Phase::Map, Phase::Playing, Phase::Down, Phase::Over];
+
+    /// Its word in conditions, text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Phase::Title => "title",
+            Phase::Map => "map",
+            Phase::Playing => "playing",
+            Phase::Down => "down",
+            Phase::Over => "over",
+        }
+    }
+}
+
+impl fmt::Display for Phase {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.as_str())
+    }
+}
+
+/// What can be asked of progress.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum EventName {
+    /// Begin a run.
+    Begin,
+    /// Go on with the waiting run, or with the level left half-way.
+    Resume,
+    /// Enter a level afresh.
+    Enter,
+    /// Change a value of level scope.
+    WriteLevel,
+    /// Change a value of run scope.
+    WriteRun,
+    /// Change a value of profile scope, a record among them.
+    WriteProfile,
+    /// Let time pass.
+    Tick,
+    /// Reach a checkpoint.
+    Reach,
+    /// Die.
+    Die,
+    /// Come back after a death.
+    Respawn,
+    /// Try the level again from its start.
+    Retry,
+    /// Finish the level.
+    Finish,
+    /// Leave the level for the map.
+    Leave,
+    /// Give the run up.
+    EndRun,
+}
+
+/// What a phase answers to an event.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Answer {
+    /// It happens.
+    Happens,
+    /// It is accepted without effect: what games fire every frame.
+    Ignored,
+    /// It is refused, and nothing changes.
+    Refused,
+    /// It depends on more than the phase; the event itself decides.
+    Depends,
+}
+
+use Answer::{Depends, Happens, Ignored, Refused};
+
+/// Answers by phase, in the order of [`Phase::ALL`].
+const TABLE: [(EventName, [Answer; 5]); 14] = [
+    (EventName::Begin, [Depends, Depends, Depends, Depends, Happens]),
+    (EventName::Resume, [Depends, Depends, Refused, Refused, Refused]),
+    (EventName::Enter, [Refused, Happens, Depends, Refused, Refused]),
+    (EventName::WriteRun, [Refused, Happens, Happens, Refused, Refused]),
+    (EventName::WriteLevel, [Refused, Refused, Happens, Refused, Refused]),
+    (EventName::WriteProfile, [Happens, Happens, Happens, Happens, Happens]),
+    (EventName::Tick, [Happens, Happens, Happens, Happens, Happens]),
+    (EventName::Reach, [Ignored, Ignored, Depends, Ignored, Ignored]),
+    (EventName::Die, [Ignored, Ignored, Happens, Ignored, Ignored]),
+    (EventName::Respawn, [Refused, Refused, Ignored, Happens, Refused]),
+    (EventName::Retry, [Refused, Depends, Happens, Happens, Refused]),
+    (EventName::Finish, [Refused, Depends, Happens, Refused, Depends]),
+    (EventName::Leave, [Refused, Ignored, Happens, Happens, Ignored]),
+    (EventName::EndRun, [Depends, Happens, Happens, Happens, Ignored]),
+];
+
+impl EventName {
+    /// Its word in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            EventName::Begin => "begin",
+            EventName::Resume => "resume",
+            EventName::Enter => "enter",
+            EventName::WriteLevel => "write level",
+            EventName::WriteRun => "write run",
+            EventName::WriteProfile => "write profile",
+            EventName::Tick => "tick",
+            EventName::Reach => "reach",
+            EventName::Die => "die",
+            EventName::Respawn => "respawn",
+            EventName::Retry => "retry",
+            EventName::Finish => "finish",
+            EventName::Leave => "leave",
+            EventName::EndRun => "end_run",
+        }
+    }
+
+    /// What a phase answers to it.
+    #[must_use]
+    pub fn answer(self, phase: Phase) -> Answer {
+        let column = Phase::ALL.iter().position(|other| *other == phase);
+        let row = TABLE.iter().find(|(event, _)| *event == self);
+        row.zip(column).and_then(|((_, answers), column)| answers.get(column).copied()).unwrap_or(Refused)
+    }
+
+    /// The events that a phase may accept, writes and ticks aside: what to offer instead of a refused one.
+    pub fn possible_in(phase: Phase) -> impl Iterator<Item = EventName> {
+        let offered = move |event: &EventName| {
+            let written =
+                [EventName::WriteLevel, EventName::WriteRun, EventName::WriteProfile, EventName::Tick];
+            !written.contains(event) && matches!(event.answer(phase), Happens | Depends)
+        };
+        TABLE.iter().map(|(event, _)| *event).filter(offered)
+    }
+}
+
+impl fmt::Display for EventName {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.as_str())
+    }
+}

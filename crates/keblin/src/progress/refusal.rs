@@ -1,0 +1,186 @@
+//! Refusals: what was asked, in which phase, and why it was not done. A refusal changes nothing.
+
+use std::fmt;
+
+use keblin_schema::{Name, Value};
+
+use super::phase::{EventName, Phase};
+
+/// Something that was asked and not done. Nothing has changed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Refused {
+    /// What was asked.
+    pub event: EventName,
+    /// In which phase.
+    pub phase: Phase,
+    /// Why it was not done.
+    pub why: Box<Why>,
+}
+
+/// Why something was not done.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Why {
+    /// The phase does not allow it.
+    Phase,
+    /// There is no run to go on with.
+    NoRun,
+    /// No level was left half-way.
+    NoVisit,
+    /// A run is under way, and replacing it was not said.
+    RunUnderWay,
+    /// The level is locked.
+    Locked {
+        /// The level.
+        level: Name,
+        /// The level that must be finished first.
+        needs: Name,
+        /// On this difficulty, where that is kept apart.
+        difficulty: Option<Name>,
+    },
+    /// The level is being played already.
+    SameLevel {
+        /// The level.
+        level: Name,
+    },
+    /// The checkpoint stands in another level.
+    OtherLevel {
+        /// The checkpoint.
+        checkpoint: Name,
+        /// The level it stands in.
+        of: Name,
+    },
+    /// A value outside its bounds, where clamping would invent a result.
+    OutOfBounds {
+        /// The field.
+        field: Name,
+        /// The level, where there is one value for each.
+        level: Option<Name>,
+        /// The difficulty, where there is one value for each.
+        difficulty: Option<Name>,
+        /// The value offered.
+        value: Value,
+        /// The least it may be.
+        min: Option<Value>,
+        /// The most it may be.
+        max: Option<Value>,
+    },
+    /// A rating that the level does not have.
+    Stars {
+        /// The level; `None` in a game without levels.
+        level: Option<Name>,
+        /// The difficulty, where one is chosen.
+        difficulty: Option<Name>,
+        /// The rating offered.
+        stars: i64,
+        /// The most it may be.
+        max: u8,
+    },
+    /// A text with more characters than it may have.
+    TooLong {
+        /// The field.
+        field: Name,
+        /// Its length in characters.
+        chars: usize,
+        /// The most it may have.
+        max_len_chars: usize,
+    },
+    /// More was to be spent than is there.
+    NotEnough {
+        /// The field.
+        field: Name,
+        /// What was to be spent.
+        asked: Value,
+        /// What is there.
+        held: Value,
+        /// The least that must stay.
+        min: Value,
+    },
+    /// Less than nothing was to be spent.
+    SpendsLessThanNothing {
+        /// The field.
+        field: Name,
+        /// What was to be spent.
+        asked: Value,
+    },
+    /// There is no value to add to.
+    Unset {
+        /// The field.
+        field: Name,
+    },
+    /// A value that a fact cannot have, or a value for what is derived from others.
+    Unfit {
+        /// What was to have it.
+        what: &'static str,
+        /// The value offered.
+        value: Value,
+    },
+    /// A value of another kind than the field's.
+    Kind {
+        /// The field.
+        field: Name,
+        /// The value offered.
+        value: Value,
+    },
+}
+
+impl fmt::Display for Refused {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Refused { event, phase, .. } = self;
+        match self.why.as_ref() {
+            Why::Phase => {
+                write!(f, "`{event}` is refused in phase {phase}; possible now: ")?;
+                let possible: Vec<_> = EventName::possible_in(*phase).map(EventName::as_str).collect();
+                f.write_str(&possible.join(", "))
+            }
+            Why::NoRun => write!(f, "`{event}` is refused: no run is waiting; begin one"),
+            Why::NoVisit => write!(f, "`{event}` is refused: no level was left half-way; enter one"),
+            Why::RunUnderWay => {
+                write!(f, "`{event}` is refused: a run is under way; ask the player, then begin replacing it")
+            }
+            Why::Locked { level, needs, difficulty } => {
+                write!(f, "{level} is locked: {needs} is not finished")?;
+                difficulty.as_ref().map_or(Ok(()), |difficulty| write!(f, " on {difficulty}"))
+            }
+            Why::SameLevel { level } => {
+                write!(f, "`{event}` is refused: {level} is being played already; retry it, or leave first")
+            }
+            Why::OtherLevel { checkpoint, of } => {
+                write!(f, "`{event}` is refused: checkpoint {checkpoint} stands in {of}, not in this level")
+            }
+            Why::OutOfBounds { field, level, difficulty, value, min, max } => {
+                write!(f, "{field}{}: {value} is refused: ", place(level, difficulty))?;
+                match (min, max) {
+                    (Some(min), Some(max)) => write!(f, "it is from {min} to {max}"),
+                    (Some(min), None) => write!(f, "it is at least {min}"),
+                    (None, Some(max)) => write!(f, "it is at most {max}"),
+                    (None, None) => write!(f, "it has no bounds"),
+                }
+            }
+            Why::Stars { level, difficulty, stars, max } => {
+                write!(f, "stars{}: {stars} is refused: it is from 0 to {max}", place(level, difficulty))
+            }
+            Why::TooLong { field, chars, max_len_chars } => {
+                write!(f, "{field}: a text of {chars} characters is refused: it has at most {max_len_chars}")
+            }
+            Why::NotEnough { field, asked, held, min } => {
+                write!(f, "{field}: spending {asked} of {held} is refused: at least {min} must stay")
+            }
+            Why::SpendsLessThanNothing { field, asked } => {
+                write!(f, "{field}: spending {asked} is refused: spend at least 0, or add")
+            }
+            Why::Unset { field } => write!(f, "{field}: adding is refused: it is unset; set it first"),
+            Why::Unfit { what, value } => write!(f, "{what} cannot be {value}"),
+            Why::Kind { field, value } => write!(f, "{field}: {value} is refused: it is of another kind"),
+        }
+    }
+}
+
+/// ` at LEVEL on DIFFICULTY`, as far as there are any.
+fn place(level: &Option<Name>, difficulty: &Option<Name>) -> String {
+    let level = level.as_ref().map(|level| format!(" at {level}"));
+    let difficulty = difficulty.as_ref().map(|difficulty| format!(" on {difficulty}"));
+    level.into_iter().chain(difficulty).collect()
+}
+
+impl std::error::Error for Refused {}

@@ -1,0 +1,108 @@
+//! Putting a made-up state in place, for tests and tools: values, facts and records, as if they had come about. Tells
+//! nothing. A value of a run or a level that is supposed before the run or the level begins is put in place after the
+//! resets of that event and before its entry copy.
+
+use keblin_schema::condition::names::{Asked, Fact};
+use keblin_schema::model::{FieldDef, Scope};
+use keblin_schema::survival::OnReset;
+use keblin_schema::{Field, Value, key::FieldType};
+
+use super::journal::{Cause, Target};
+use super::phase::EventName;
+use super::refusal::{Refused, Why};
+use super::{Phase, Progress};
+
+impl Progress {
+    /// Supposes a value.
+    ///
+    /// # Errors
+    /// [`Why::OutOfBounds`] and [`Why::TooLong`] for a value that the field could not hold.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn suppose<T: FieldType>(&mut self, field: Field<T>, value: T::Write) -> Result<(), Refused> {
+        // Reading checks the handle.
+        let _ = self.get(field);
+        self.suppose_cell(field.cell(), T::write(value))
+    }
+
+    /// Supposes a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
+    ///
+    /// # Errors
+    /// [`Why::Kind`] for a value of another kind or a name that is derived from others, else as [`Progress::suppose`].
+    pub fn suppose_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
+        match self.target(asked) {
+            Some(Target::Cell(cell)) => self.suppose_cell(cell, value),
+            Some(Target::Fact { at, fact }) => {
+                let most =
+                    at.level.and_then(|level| self.schema.levels.get(level)).map_or(0, |level| level.stars);
+                let fits = match (fact, &value) {
+                    (Fact::Finished, Value::Bool(_)) => true,
+                    (Fact::Stars, Value::Int(stars)) => (0..=i64::from(most)).contains(stars),
+                    (Fact::Attempts | Fact::Deaths, Value::Int(count)) => *count >= 0,
+                    _ => false,
+                };
+                if !fits {
+                    return Err(self.unfit(fact.as_str(), value));
+                }
+                self.put_fact(at, fact, value, &Cause::Suppose);
+                Ok(())
+            }
+            None => Err(self.unfit("what the engine derives", value)),
+        }
+    }
+
+    fn unfit(&self, what: &'static str, value: Value) -> Refused {
+        self.refusal(EventName::WriteProfile, Why::Unfit { what, value })
+    }
+
+    fn suppose_cell(&mut self, cell: usize, value: Value) -> Result<(), Refused> {
+        let Some((field, at)) = self.schema.cell_owner(cell) else { return Ok(()) };
+        let (scope, reset_by_enter) = (field.scope, resets_on_level(field));
+        let unsets = value == Value::Unset && field.keep.is_record();
+        if !unsets && self.within(EventName::WriteProfile, field, at, value.clone())?.1 {
+            let refused = Why::OutOfBounds {
+                field: field.name.clone(),
+                level: None,
+                difficulty: None,
+                value,
+                min: field.min.clone(),
+                max: field.max.clone(),
+            };
+            return Err(self.refusal(EventName::WriteProfile, refused));
+        }
+        let in_level = matches!(self.phase(), Phase::Playing | Phase::Down);
+        let for_begin = scope != Scope::Profile && !self.has_run();
+        let for_enter = scope != Scope::Profile && !in_level && reset_by_enter;
+        if for_begin || for_enter {
+            self.supposed.retain(|(other, _)| *other != cell);
+            self.supposed.push((cell, value.clone()));
+        }
+        if !for_begin {
+            self.put(cell, value, &Cause::Suppose);
+        }
+        Ok(())
+    }
+
+    /// At a begin: puts supposed values in place; those that entering a level resets stay supposed for that.
+    pub(super) fn put_supposed_for_begin(&mut self) {
+        let supposed = std::mem::take(&mut self.supposed);
+        for (cell, value) in &supposed {
+            self.put(*cell, value.clone(), &Cause::Suppose);
+        }
+        let reset_by_enter =
+            |cell| self.schema.cell_owner(cell).is_some_and(|(field, _)| resets_on_level(field));
+        self.supposed = supposed.into_iter().filter(|(cell, _)| reset_by_enter(*cell)).collect();
+    }
+
+    /// At an enter: puts the rest in place.
+    pub(super) fn put_supposed_for_enter(&mut self) {
+        for (cell, value) in std::mem::take(&mut self.supposed) {
+            self.put(cell, value, &Cause::Suppose);
+        }
+    }
+}
+
+fn resets_on_level(field: &FieldDef) -> bool {
+    field.survival.on_level == OnReset::Default
+}

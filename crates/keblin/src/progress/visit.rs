@@ -1,0 +1,227 @@
+//! Visits: enter, retry, finish, leave, and the passing of time in them. A visit owns the values of level scope, the
+//! checkpoint, and the copies that a death or a retry goes back to.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use keblin_schema::model::{AfterLast, RecordMoment};
+use keblin_schema::survival::OnRetry;
+use keblin_schema::{Difficulty, Level, Time};
+
+use super::journal::Cause;
+use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
+use super::phase::{Answer, EventName};
+use super::refusal::{Refused, Why};
+use super::run::RunOver;
+use super::{Origin, Phase, Progress};
+use crate::snapshot::{Stay, Visit};
+
+/// What an enter or a retry did.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Entered {
+    /// The level; `None` in a game without levels.
+    pub level: Option<Level>,
+    /// How often it was entered or tried again by now, this time included; 0 in a game without levels.
+    pub attempt: u64,
+}
+
+/// What a finish did.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Finished {
+    /// The level; `None` in a game without levels.
+    pub level: Option<Level>,
+    /// The difficulty it was finished on; `None` where none are declared.
+    pub difficulty: Option<Difficulty>,
+    /// The best rating before.
+    pub stars_before: u8,
+    /// The best rating now.
+    pub stars: u8,
+    /// The records it beat.
+    pub records: Vec<NewRecord>,
+    /// A rating or a record outside its bounds; the finish stands all the same.
+    pub refused: Vec<Refused>,
+    /// The levels it opened.
+    pub opened: Vec<Level>,
+    /// The next level in order; `None` after the last.
+    pub next: Option<Next>,
+    /// How the run ended, if this was its last level.
+    pub run_over: Option<RunOver>,
+}
+
+/// The next level in order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Next {
+    /// The level.
+    pub level: Level,
+    /// Whether it can be entered.
+    pub open: bool,
+}
+
+impl Progress {
+    /// Enters a level afresh: values go back to their defaults as their `on_level` says, then the entry copy is taken. A
+    /// visit of another level ends without being finished.
+    ///
+    /// # Errors
+    /// [`Why::Locked`] with the level that must be finished first; [`Why::SameLevel`] if it is being played already;
+    /// [`Why::Phase`] outside a run, after a death and after a run.
+    ///
+    /// # Panics
+    /// If the level was looked up in a schema with more levels.
+    pub fn enter(&mut self, level: Level) -> Result<Entered, Refused> {
+        self.ask(EventName::Enter)?;
+        let index = self.known(level);
+        let current = self.visit().and_then(|visit| visit.level);
+        if self.phase() == Phase::Playing && current == Some(index) {
+            return Err(self.refusal(EventName::Enter, Why::SameLevel { level: self.level_name(index) }));
+        }
+        if let Some(locked) = self.lock(index) {
+            return Err(self.refusal(EventName::Enter, locked));
+        }
+        Ok(self.open_visit(Some(level)))
+    }
+
+    pub(super) fn open_visit(&mut self, level: Option<Level>) -> Entered {
+        self.put_back(|field| field.survival.on_level.into(), &Cause::Enter);
+        self.put_supposed_for_enter();
+        let index = level.map(Level::index);
+        let entry = self.state.copy(&self.schema);
+        if let Some(run) = &mut self.state.run {
+            run.visit = Some(Visit {
+                level: index,
+                stay: Stay::Playing,
+                checkpoint: None,
+                entry,
+                at_checkpoint: None,
+            });
+        }
+        self.state.furthest = self.state.furthest.max(index);
+        self.tell(Notice::Entered { level, arrival: Arrival::Afresh });
+        Entered { level, attempt: self.count_attempt(&Cause::Enter) }
+    }
+
+    /// Tries the level again from its start: values go back as their `on_retry` says, the checkpoint is forgotten.
+    ///
+    /// # Errors
+    /// [`Why::NoVisit`] on the map without a level left half-way; [`Why::Phase`] outside a run and after one.
+    pub fn retry(&mut self) -> Result<Entered, Refused> {
+        self.ask(EventName::Retry)?;
+        if self.phase() == Phase::Map && self.visit().is_none_or(|visit| visit.stay != Stay::Left) {
+            return Err(self.refusal(EventName::Retry, Why::NoVisit));
+        }
+        self.back_to_start(Stay::Playing, &Cause::Retry);
+        let level = self.level();
+        self.tell(Notice::Entered { level, arrival: Arrival::Retried });
+        Ok(Entered { level, attempt: self.count_attempt(&Cause::Retry) })
+    }
+
+    /// Puts the visit back to the level's start by `on_retry`.
+    pub(super) fn back_to_start(&mut self, stay: Stay, cause: &Cause) {
+        let origin = |word| match word {
+            OnRetry::Stays => Origin::Live,
+            OnRetry::Entry => Origin::Entry,
+            OnRetry::Default => Origin::Default,
+        };
+        self.put_back(|field| origin(field.survival.on_retry), cause);
+        if let Some(visit) = self.visit_mut() {
+            visit.stay = stay;
+            visit.checkpoint = None;
+            visit.at_checkpoint = None;
+        }
+    }
+
+    /// Finishes the level, without a rating. `None` if the visit is finished already.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] if no level is being played.
+    pub fn finish(&mut self) -> Result<Option<Finished>, Refused> {
+        self.finish_rated(None)
+    }
+
+    /// Finishes the level with a rating of `stars`. The best rating is kept; one outside what the level declares is told in
+    /// [`Finished::refused`], and the finish stands. `None` if the visit is finished already.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] if no level is being played.
+    pub fn finish_with_stars(&mut self, stars: i64) -> Result<Option<Finished>, Refused> {
+        self.finish_rated(Some(stars))
+    }
+
+    fn finish_rated(&mut self, stars: Option<i64>) -> Result<Option<Finished>, Refused> {
+        if self.ask(EventName::Finish)? == Answer::Depends {
+            let finished = self.visit().is_some_and(|visit| visit.stay == Stay::Finished);
+            return if finished { Ok(None) } else { Err(self.refusal(EventName::Finish, Why::Phase)) };
+        }
+        let here = self.here();
+        let open_before = self.open_levels(here.difficulty);
+        let mut refused = Vec::new();
+        let (stars_before, stars) = self.note_finished(stars, &mut refused);
+        let (records, records_refused) = self.offer_records(RecordMoment::Finish, &Cause::Finish);
+        refused.extend(records_refused);
+        if let Some(visit) = self.visit_mut() {
+            visit.stay = Stay::Finished;
+            visit.entry = Arc::default();
+            visit.at_checkpoint = None;
+        }
+        let level = self.level();
+        self.tell(Notice::Finished { level, stars });
+        let opened = self.newly_open(&open_before, here.difficulty);
+        let next = here.level.and_then(|index| self.next_level(index + 1, here.difficulty));
+        let ends = next.is_none() && (here.level.is_none() || self.schema.after_last == AfterLast::EndRun);
+        let run_over = ends.then(|| self.end(RunEnd::LastLevel));
+        let difficulty = here.difficulty.and_then(|index| self.schema.difficulty_at(index));
+        Ok(Some(Finished {
+            level,
+            difficulty,
+            stars_before,
+            stars,
+            records,
+            refused,
+            opened,
+            next,
+            run_over,
+        }))
+    }
+
+    /// Leaves the level for the map; its visit can be resumed. `false` if there is none to leave.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] at the title.
+    pub fn leave(&mut self) -> Result<bool, Refused> {
+        if self.ask(EventName::Leave)? == Answer::Ignored {
+            return Ok(false);
+        }
+        if let Some(visit) = self.visit_mut() {
+            visit.stay = Stay::Left;
+        }
+        Ok(true)
+    }
+
+    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played, clocks and the time in play
+    /// grow.
+    pub fn tick(&mut self, elapsed: Duration) {
+        if self.phase() != Phase::Playing {
+            return;
+        }
+        let elapsed = Time::from(elapsed);
+        self.state.played = self.state.played.saturating_add(elapsed);
+        for clock in 0..self.schema.clock_cells.len() {
+            if let Some(cell) = self.schema.clock_cells.get(clock) {
+                self.advance_clock(*cell, elapsed);
+            }
+        }
+    }
+
+    /// The level being played, left half-way or finished last in this run; `None` without one.
+    #[must_use]
+    pub fn level(&self) -> Option<Level> {
+        self.schema.level_at(self.visit()?.level?)
+    }
+
+    /// Where a death or a resume leads to: the checkpoint reached last, else the start of the level.
+    #[must_use]
+    pub fn place(&self) -> Place {
+        Place { level: self.level(), checkpoint: self.checkpoint() }
+    }
+}

@@ -1,0 +1,33 @@
+//! Trying it: scripted play-throughs. A rehearsal is a text, one step a line, in the engine's words; it runs on a real slot
+//! in a folder of its own and holds what it expects against what is there.
+//!
+//! ```text
+//! suppose letters = 8        # a made-up state; what a run or level has is put in place when it begins
+//! begin neap
+//! enter long_mere
+//! add oil -10
+//! die
+//! expect boats == 3          # a condition: a name, a comparison, a value
+//! refused finish             # the step must be refused
+//! quit                       # saved, closed
+//! launch
+//! ```
+//!
+//! Steps: `suppose NAME = VALUE` · `begin [DIFFICULTY] [replacing]` · `resume` · `enter LEVEL` · `set NAME VALUE` ·
+//! `add NAME AMOUNT` · `spend NAME AMOUNT` · `submit NAME VALUE` · `tick TIME` · `reach CHECKPOINT` · `die` · `respawn` ·
+//! `retry` · `finish [stars N]` · `leave` · `end_run` · `save` · `quit` (saves first) · `kill` (saves nothing) ·
+//! `launch` · `expect CONDITION` · `refused STEP`. Everything behind `#` is a comment. The game is launched when the
+//! rehearsal begins. It stops at the first step that is not as it should be.
+
+/// From text to steps, each name resolved.
+mod script;
+
+/// Running the steps on a slot.
+mod run;
+
+/// What changed what, on which line.
+mod trace;
+
+pub use run::{Failure, FailureKind, Report, StepReport};
+pub use script::{Line, Rehearsal, Step};
+pub use trace::Traced;

@@ -1,0 +1,84 @@
+//! What changed what, on which line. Values are compared before and after each step, and the journal says why, so that a
+//! failed expectation can name the cause even when the game was closed in between.
+
+use std::collections::BTreeMap;
+
+use keblin_schema::Value;
+use keblin_schema::condition::names::{ENGINE, Fact};
+use keblin_schema::model::At;
+
+use crate::progress::Progress;
+use crate::progress::journal::Target;
+
+/// A change that a step made.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Traced {
+    /// The line of the step, from 1.
+    pub line: usize,
+    /// The step as written.
+    pub step: String,
+    /// What changed, as people read it: `oil`, `stars at reedgate, neap`.
+    pub name: String,
+    /// The value before.
+    pub before: Value,
+    /// The value after.
+    pub after: Value,
+    /// Why, in the words of the journal.
+    pub cause: String,
+}
+
+/// The last change of each name.
+#[derive(Default)]
+pub(super) struct Trace {
+    last: BTreeMap<String, Traced>,
+}
+
+/// Everything that can be asked of a progress, by name.
+pub(super) struct Seen(Vec<(String, Option<Target>, Value)>);
+
+impl Seen {
+    pub(super) fn of(progress: &Progress) -> Seen {
+        let schema = progress.schema();
+        let cells = (0..schema.cell_count).map(|cell| (Target::Cell(cell), progress.value_at(cell).clone()));
+        let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
+        let places = (0..schema.levels.len()).flat_map(|level| {
+            let apart = schema.level_facts_per_difficulty;
+            (0..difficulties).map(move |index| At { level: Some(level), difficulty: apart.then_some(index) })
+        });
+        let facts =
+            places.flat_map(|at| Fact::ALL.map(|fact| (Target::Fact { at, fact }, progress.fact(at, fact))));
+        let stored = cells.chain(facts).map(|(target, value)| (target.text(schema), Some(target), value));
+        let derived = ENGINE.iter().map(|(name, asked)| (name.to_string(), None, progress.answer(asked)));
+        Seen(stored.chain(derived).collect())
+    }
+}
+
+impl Trace {
+    /// Notes what a step changed; `instead` is the cause where the journal knows none.
+    pub(super) fn note(
+        &mut self,
+        (line, step): (usize, &str),
+        (before, after): (&Seen, &Seen),
+        progress: &Progress,
+        instead: &str,
+    ) -> Vec<Traced> {
+        let mut changes = Vec::new();
+        for ((name, target, before), (_, _, after)) in before.0.iter().zip(&after.0) {
+            if before == after {
+                continue;
+            }
+            let entry =
+                target.and_then(|target| progress.journal().rev().find(|entry| entry.target == target));
+            let cause = entry.map_or(instead.to_string(), |entry| entry.cause.text(progress.schema()));
+            let (before, after) = (before.clone(), after.clone());
+            let traced = Traced { line, step: step.to_string(), name: name.clone(), before, after, cause };
+            self.last.insert(name.clone(), traced.clone());
+            changes.push(traced);
+        }
+        changes
+    }
+
+    pub(super) fn last(&self, name: &str) -> Option<&Traced> {
+        self.last.get(name)
+    }
+}

@@ -1,0 +1,245 @@
+//! The bodies of sections to a snapshot. The mirror of `encode`: what is read under a key here is put under it there.
+//! What is missing is as declared, what is not known is carried along, and what is of another kind is refused.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use keblin_schema::model::{Axis, FieldDef, Schema, Scope};
+use keblin_schema::{Time, Value};
+
+use super::encode::axis_ids;
+use super::error::{Fault, ReadError};
+use super::layout::{HEADER, PROFILE, RUN};
+use super::map::Item;
+use super::reader::SaveFile;
+use crate::snapshot::{Carried, LevelFacts, Run, Snapshot, State, Stay, Visit};
+
+/// A save's values, before they are held against each other.
+#[derive(Debug)]
+pub(crate) struct Decoded {
+    pub(crate) snapshot: Snapshot,
+    /// The level and checkpoint of the saved visit, where this schema declares no such level or checkpoint.
+    pub(crate) missing: Vec<Missing>,
+}
+
+/// A place that a save names and the schema no longer declares.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Missing {
+    Level(String),
+    Checkpoint { level: String, checkpoint: String },
+}
+
+/// Whether a save is one of this game and this version of it; if not, it is to be left untouched.
+pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), ReadError> {
+    let (found, known) = (file.schema_version, schema.version);
+    let fault = if file.game != schema.game.as_str() {
+        Fault::OtherGame { found: file.game.to_string(), expected: schema.game.clone() }
+    } else if found > known {
+        Fault::NewerVersion { found, known }
+    } else if found < known {
+        Fault::OlderVersion { found, known }
+    } else {
+        return Ok(());
+    };
+    Err(ReadError::new(HEADER, 0, fault))
+}
+
+pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
+    of_this_game(file, schema)?;
+    let mut reading = Reading { schema, carried: Carried::new(), missing: Vec::new() };
+    let mut state = State::first(schema);
+    reading.profile(&file.section(PROFILE)?, &mut state)?;
+    reading.run(&file.section(RUN)?, &mut state)?;
+    let snapshot = Snapshot { schema: Arc::clone(schema), state, carried: reading.carried };
+    Ok(Decoded { snapshot, missing: reading.missing })
+}
+
+struct Reading<'s> {
+    schema: &'s Schema,
+    carried: Carried,
+    missing: Vec<Missing>,
+}
+
+impl Reading<'_> {
+    fn profile(&mut self, body: &Item<'_>, state: &mut State) -> Result<(), ReadError> {
+        let map = body.map()?;
+        self.carry(&[PROFILE], &map, &["furthest", "difficulty", "played", "fields", "levels"]);
+        state.furthest =
+            id(&body.required(&map, "furthest")?, "furthest")?.and_then(|id| self.schema.level_named(id));
+        state.difficulty = self.difficulty(&body.required(&map, "difficulty")?)?.or(state.difficulty);
+        state.played = Time::from_nanos(
+            body.required(&map, "played")?.value(keblin_schema::Kind::Time, "played")?.number().unwrap_or(0),
+        );
+        let fields = body.required(&map, "fields")?.map()?;
+        self.fields(Some(&[PROFILE, "fields"]), &fields, &mut state.cells, &[Scope::Profile])?;
+        let levels = body.required(&map, "levels")?.map()?;
+        self.levels(&levels, state)
+    }
+
+    fn run(&mut self, body: &Item<'_>, state: &mut State) -> Result<(), ReadError> {
+        let map = body.map()?;
+        self.carry(&[RUN], &map, &["fields", "run"]);
+        let fields = body.required(&map, "fields")?.map()?;
+        self.fields(Some(&[RUN, "fields"]), &fields, &mut state.cells, &[Scope::Level, Scope::Run])?;
+        let run = body.required(&map, "run")?;
+        if run.is_null() {
+            return Ok(());
+        }
+        let map = run.map()?;
+        self.carry(&[RUN, "run"], &map, &["difficulty", "visit"]);
+        let visit = run.required(&map, "visit")?;
+        let difficulty = self.difficulty(&run.required(&map, "difficulty")?)?.or(state.difficulty);
+        let visit = if visit.is_null() { None } else { self.visit(&visit)? };
+        state.run = Some(Run { difficulty, visit });
+        Ok(())
+    }
+
+    fn visit(&mut self, item: &Item<'_>) -> Result<Option<Visit>, ReadError> {
+        let map = item.map()?;
+        let level_id = id(&item.required(&map, "level")?, "level")?;
+        let checkpoint_id = id(&item.required(&map, "checkpoint")?, "checkpoint")?;
+        let level = level_id.and_then(|id| self.schema.level_named(id));
+        let checkpoint =
+            level.zip(checkpoint_id).and_then(|(level, id)| self.schema.checkpoint_named(level, id));
+        let stay_item = item.required(&map, "stay")?;
+        let word = stay_item.text("stay")?;
+        let stay = Stay::ALL.into_iter().find(|stay| stay.as_str() == word);
+        let stay = stay.ok_or_else(|| stay_item.unexpected("playing, down, left or finished"))?;
+        let entry = self.copy(&item.required(&map, "entry")?)?.unwrap_or_default();
+        let mut at_checkpoint = self.copy(&item.required(&map, "at_checkpoint")?)?;
+        match (level_id, checkpoint_id) {
+            (Some(gone), _) if level.is_none() => {
+                self.missing.push(Missing::Level(gone.to_string()));
+                return Ok(None);
+            }
+            (Some(level), Some(gone)) if checkpoint.is_none() => {
+                let (level, checkpoint) = (level.to_string(), gone.to_string());
+                self.missing.push(Missing::Checkpoint { level, checkpoint });
+                at_checkpoint = None;
+            }
+            _ => {}
+        }
+        Ok(Some(Visit { level, stay, checkpoint, entry, at_checkpoint }))
+    }
+
+    fn copy(&mut self, item: &Item<'_>) -> Result<Option<Arc<[Value]>>, ReadError> {
+        if item.is_null() {
+            return Ok(None);
+        }
+        let mut cells = State::first(self.schema).cells;
+        cells.truncate(self.schema.copied_cells);
+        self.fields(None, &item.map()?, &mut cells, &[Scope::Level, Scope::Run])?;
+        Ok(Some(cells.into()))
+    }
+
+    /// Reads the fields of some scopes; with a path, what is not known there is carried along.
+    fn fields(
+        &mut self,
+        path: Option<&[&str]>,
+        map: &BTreeMap<&str, Item<'_>>,
+        cells: &mut [Value],
+        scopes: &[Scope],
+    ) -> Result<(), ReadError> {
+        let schema = self.schema;
+        let of_scopes = || schema.fields.iter().filter(|field| scopes.contains(&field.scope));
+        if let Some(path) = path {
+            let known: Vec<&str> = of_scopes().map(|field| field.name.as_str()).collect();
+            self.carry(path, map, &known);
+        }
+        for field in of_scopes() {
+            if let Some(item) = map.get(field.name.as_str()) {
+                let path = path.map(|path| [path, &[field.name.as_str()]].concat());
+                self.nested(path.as_deref(), field, &field.per, item, cells, field.cells.start)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn nested(
+        &mut self,
+        path: Option<&[&str]>,
+        field: &FieldDef,
+        axes: &[Axis],
+        item: &Item<'_>,
+        cells: &mut [Value],
+        first: usize,
+    ) -> Result<(), ReadError> {
+        let Some((axis, inner)) = axes.split_first() else {
+            let unset = item.is_null() && field.default == Value::Unset;
+            let value = if unset { Value::Unset } else { item.value(field.kind, field.name.as_str())? };
+            cells.get_mut(first).into_iter().for_each(|cell| *cell = value.clone());
+            return Ok(());
+        };
+        let map = item.map()?;
+        let stride: usize = inner.iter().map(|axis| self.schema.axis_len(*axis)).product();
+        let ids: Vec<String> = axis_ids(self.schema, *axis).into_iter().map(ToString::to_string).collect();
+        if let Some(path) = path {
+            self.carry(path, &map, &ids.iter().map(String::as_str).collect::<Vec<_>>());
+        }
+        for (index, id) in ids.iter().enumerate() {
+            if let Some(item) = map.get(id.as_str()) {
+                let path = path.map(|path| [path, &[id.as_str()]].concat());
+                self.nested(path.as_deref(), field, inner, item, cells, first + index * stride)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn levels(&mut self, map: &BTreeMap<&str, Item<'_>>, state: &mut State) -> Result<(), ReadError> {
+        let schema = self.schema;
+        let ids: Vec<&str> = schema.levels.iter().map(|level| level.name.as_str()).collect();
+        self.carry(&[PROFILE, "levels"], map, &ids);
+        for (index, id) in ids.iter().enumerate() {
+            let Some(item) = map.get(id) else { continue };
+            let mut put = |difficulty, facts| {
+                state
+                    .facts
+                    .get_mut(schema.fact_index(index, difficulty))
+                    .into_iter()
+                    .for_each(|held| *held = facts);
+            };
+            if !schema.level_facts_per_difficulty {
+                put(0, facts(item)?);
+                continue;
+            }
+            let by_difficulty = item.map()?;
+            let difficulties: Vec<&str> = schema.difficulties.iter().map(AsRef::as_ref).collect();
+            self.carry(&[PROFILE, "levels", id], &by_difficulty, &difficulties);
+            for (difficulty, id) in difficulties.iter().enumerate() {
+                if let Some(item) = by_difficulty.get(id) {
+                    put(difficulty, facts(item)?);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn difficulty(&self, item: &Item<'_>) -> Result<Option<usize>, ReadError> {
+        Ok(id(item, "difficulty")?.and_then(|id| self.schema.difficulty_named(id)))
+    }
+
+    /// Carries along what has a key that is not known.
+    fn carry(&mut self, path: &[&str], map: &BTreeMap<&str, Item<'_>>, known: &[&str]) {
+        for (key, item) in map.iter().filter(|(key, _)| !known.contains(key)) {
+            let path = path.iter().chain([key]).map(ToString::to_string).collect();
+            self.carried.insert(path, item.bytes().to_vec());
+        }
+    }
+}
+
+/// An id, or nothing.
+fn id<'b>(item: &Item<'b>, what: &str) -> Result<Option<&'b str>, ReadError> {
+    if item.is_null() { Ok(None) } else { item.text(what).map(Some) }
+}
+
+fn facts(item: &Item<'_>) -> Result<LevelFacts, ReadError> {
+    let map = item.map()?;
+    let stars = item.required(&map, "stars")?;
+    let rating = u8::try_from(stars.count("stars")?).map_err(|_| stars.unexpected("stars up to 255"))?;
+    Ok(LevelFacts {
+        finished: item.required(&map, "finished")?.bool("finished")?,
+        stars: rating,
+        attempts: item.required(&map, "attempts")?.count("attempts")?,
+        deaths: item.required(&map, "deaths")?.count("deaths")?,
+    })
+}

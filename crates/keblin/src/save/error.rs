@@ -1,0 +1,162 @@
+//! Why bytes are not a save, or not one of this game: section, byte offset, and what was expected and found there.
+
+use std::fmt;
+
+use keblin_schema::Name;
+
+use super::layout::MAX_SAVE_BYTES;
+
+/// Why bytes could not be read as a save of a game.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ReadError {
+    /// The section it is about: `header`, `profile`, `run`, `state`, or `file` for what lies between them.
+    pub section: String,
+    /// Where, in bytes from the start of the file.
+    pub offset: usize,
+    /// What is wrong.
+    pub fault: Fault,
+}
+
+/// What is wrong with some bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Fault {
+    /// There are no bytes.
+    Empty,
+    /// The bytes do not begin as a save does: another kind of file, or damage at its very start.
+    NotASave,
+    /// More bytes than a save may have.
+    TooLarge {
+        /// How many there are.
+        bytes: usize,
+    },
+    /// The file ends where more was expected.
+    Cut {
+        /// What was expected.
+        expected: &'static str,
+    },
+    /// The bytes have changed since they were written.
+    Digest,
+    /// Something else stands where something was expected.
+    Unexpected {
+        /// What was expected.
+        expected: String,
+        /// What was found.
+        found: String,
+    },
+    /// Bytes behind the end of the save.
+    Trailing {
+        /// How many.
+        bytes: usize,
+    },
+    /// Written in a newer format than this library knows.
+    NewerFormat {
+        /// The format of the file.
+        found: u32,
+        /// The newest format known.
+        known: u32,
+    },
+    /// A save of another game.
+    OtherGame {
+        /// The game the save is of.
+        found: String,
+        /// The game that asked.
+        expected: Name,
+    },
+    /// Written by a newer version of the game.
+    NewerVersion {
+        /// The schema version of the save.
+        found: u32,
+        /// The schema version of the game.
+        known: u32,
+    },
+    /// Written by an older version of the game, from which no step leads on.
+    OlderVersion {
+        /// The schema version of the save.
+        found: u32,
+        /// The schema version of the game.
+        known: u32,
+    },
+}
+
+impl ReadError {
+    pub(crate) fn new(section: &str, offset: usize, fault: Fault) -> ReadError {
+        ReadError { section: section.to_string(), offset, fault }
+    }
+
+    /// Whether the bytes are a whole save that is only not for this game: to be left untouched, not to be mended.
+    #[must_use]
+    pub fn is_refusal(&self) -> bool {
+        matches!(
+            self.fault,
+            Fault::NewerFormat { .. }
+                | Fault::OtherGame { .. }
+                | Fault::NewerVersion { .. }
+                | Fault::OlderVersion { .. }
+        )
+    }
+}
+
+impl Fault {
+    /// Its word in text and JSON.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            Fault::Empty => "empty",
+            Fault::NotASave => "not_a_save",
+            Fault::TooLarge { .. } => "too_large",
+            Fault::Cut { .. } => "cut",
+            Fault::Digest => "digest",
+            Fault::Unexpected { .. } => "unexpected",
+            Fault::Trailing { .. } => "trailing",
+            Fault::NewerFormat { .. } => "newer_format",
+            Fault::OtherGame { .. } => "other_game",
+            Fault::NewerVersion { .. } => "newer_version",
+            Fault::OlderVersion { .. } => "older_version",
+        }
+    }
+}
+
+impl fmt::Display for ReadError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}, byte {}: {}", self.section, self.offset, self.fault)
+    }
+}
+
+impl fmt::Display for Fault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Fault::Empty => write!(f, "the file is empty"),
+            Fault::NotASave => write!(f, "this is no save of ours, or its first bytes are damaged"),
+            Fault::TooLarge { bytes } => {
+                write!(f, "a save has at most {MAX_SAVE_BYTES} bytes, but found {bytes}")
+            }
+            Fault::Cut { expected } => write!(f, "expected {expected}, but the file ends here"),
+            Fault::Digest => {
+                write!(f, "the bytes have changed since they were saved: their digest does not hold")
+            }
+            Fault::Unexpected { expected, found } => write!(f, "expected {expected}, but found {found}"),
+            Fault::Trailing { bytes } => write!(f, "{bytes} bytes behind the end of the save"),
+            Fault::NewerFormat { found, known } => {
+                write!(f, "written in format {found}, and this library knows formats up to {known}")
+            }
+            Fault::OtherGame { found, expected } => {
+                write!(f, "a save of the game {found:?}, not of {:?}", expected.as_str())
+            }
+            Fault::NewerVersion { found, known } => {
+                write!(
+                    f,
+                    "saved by version {found} of the game, and this is version {known}: use the newer game"
+                )
+            }
+            Fault::OlderVersion { found, known } => {
+                write!(
+                    f,
+                    "saved by version {found} of the game, and no step leads from it to version {known}"
+                )
+            }
+        }
+    }
+}
+
+impl std::error::Error for ReadError {}

@@ -1,0 +1,132 @@
+//! The plain data that progress gives and a save takes: every value, every fact, and the run that can be continued.
+//! Nothing here decides anything; `progress` changes it, `save` turns it into bytes and back.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use keblin_schema::{Schema, Time, Value};
+
+/// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
+///
+/// Two snapshots are equal if they hold the same values; that they were made by the same schema is up to the caller.
+#[derive(Clone, Debug)]
+pub struct Snapshot {
+    pub(crate) schema: Arc<Schema>,
+    pub(crate) state: State,
+    pub(crate) carried: Carried,
+}
+
+impl Snapshot {
+    /// The schema it was made with.
+    #[must_use]
+    pub fn schema(&self) -> &Arc<Schema> {
+        &self.schema
+    }
+}
+
+impl PartialEq for Snapshot {
+    fn eq(&self, other: &Snapshot) -> bool {
+        self.state == other.state && self.carried == other.carried
+    }
+}
+
+impl Eq for Snapshot {}
+
+/// The values themselves. Positions are those of the schema's fields, levels, checkpoints and difficulties.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct State {
+    /// By cell of the layout.
+    pub(crate) cells: Vec<Value>,
+    /// By [`Schema::fact_index`].
+    pub(crate) facts: Vec<LevelFacts>,
+    pub(crate) furthest: Option<usize>,
+    pub(crate) played: Time,
+    /// The difficulty last chosen.
+    pub(crate) difficulty: Option<usize>,
+    pub(crate) run: Option<Run>,
+}
+
+/// What is kept for every level without being declared.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct LevelFacts {
+    /// Whether it was ever finished.
+    pub finished: bool,
+    /// The best rating; 0 before any.
+    pub stars: u8,
+    /// How often it was entered or tried again.
+    pub attempts: u64,
+    /// How many deaths it cost.
+    pub deaths: u64,
+}
+
+/// A run that can be continued.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Run {
+    pub(crate) difficulty: Option<usize>,
+    pub(crate) visit: Option<Visit>,
+}
+
+/// One stay in a level.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Visit {
+    /// `None` in a game without levels.
+    pub(crate) level: Option<usize>,
+    pub(crate) stay: Stay,
+    pub(crate) checkpoint: Option<usize>,
+    /// The copied cells on arrival, after the resets of entering; empty once the visit is finished.
+    pub(crate) entry: Arc<[Value]>,
+    /// The copied cells at the last checkpoint.
+    pub(crate) at_checkpoint: Option<Arc<[Value]>>,
+}
+
+/// How a visit stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Stay {
+    Playing,
+    Down,
+    Left,
+    Finished,
+}
+
+impl Stay {
+    pub(crate) const ALL: [Stay; 4] = [Stay::Playing, Stay::Down, Stay::Left, Stay::Finished];
+
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            Stay::Playing => "playing",
+            Stay::Down => "down",
+            Stay::Left => "left",
+            Stay::Finished => "finished",
+        }
+    }
+}
+
+/// What a save of the same version holds that this schema does not know, by its path of keys: kept as encoded bytes and
+/// written back, so that a build without a new field or level does not lose what a build with it has saved.
+pub(crate) type Carried = BTreeMap<Vec<String>, Vec<u8>>;
+
+impl State {
+    /// What a first run starts with.
+    pub(crate) fn first(schema: &Schema) -> State {
+        let mut cells = vec![Value::Unset; schema.cell_count];
+        for field in &schema.fields {
+            for cell in cells.get_mut(field.cells.clone()).into_iter().flatten() {
+                *cell = field.default.clone();
+            }
+        }
+        State {
+            cells,
+            facts: vec![LevelFacts::default(); schema.fact_count()],
+            furthest: None,
+            played: Time::ZERO,
+            difficulty: (!schema.difficulties.is_empty()).then_some(0),
+            run: None,
+        }
+    }
+
+    /// The cells that a visit copies: level and run scope.
+    pub(crate) fn copy(&self, schema: &Schema) -> Arc<[Value]> {
+        self.cells.get(..schema.copied_cells).unwrap_or_default().into()
+    }
+}

@@ -1,0 +1,75 @@
+//! The folder: where slots lie, and what their files are called. A slot's name is an id, never a path.
+
+use std::fmt;
+use std::path::{Path, PathBuf};
+
+use keblin_schema::Name;
+use keblin_schema::name::NameFault;
+
+use super::disk::{self, DiskError};
+use super::slot::Slot;
+
+/// The ending of a save's file name.
+pub(super) const ENDING: &str = ".keblin";
+
+/// A folder of saves. Nothing is made or written before the first save.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SaveDir {
+    folder: PathBuf,
+}
+
+/// A text that is not the name of a slot.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SlotNameError {
+    /// The text.
+    pub name: String,
+    /// What is wrong with it.
+    pub fault: NameFault,
+}
+
+impl fmt::Display for SlotNameError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{:?} cannot be the name of a slot: {}", self.name, self.fault)
+    }
+}
+
+impl std::error::Error for SlotNameError {}
+
+impl SaveDir {
+    /// The saves in a folder.
+    #[must_use]
+    pub fn at(folder: impl Into<PathBuf>) -> SaveDir {
+        SaveDir { folder: folder.into() }
+    }
+
+    /// A slot.
+    ///
+    /// # Errors
+    /// [`SlotNameError`] for a name that is not an id.
+    pub fn slot(&self, name: &str) -> Result<Slot, SlotNameError> {
+        match Name::new(name) {
+            Ok(name) => Ok(Slot::new(self.clone(), name)),
+            Err(fault) => Err(SlotNameError { name: name.to_string(), fault }),
+        }
+    }
+
+    /// The names of the slots that have a save, in alphabetical order.
+    ///
+    /// # Errors
+    /// [`DiskError`] if the folder is there but cannot be listed.
+    pub fn slots(&self) -> Result<Vec<Name>, DiskError> {
+        let files = disk::list(&self.folder)?;
+        Ok(files.iter().filter_map(|file| Name::new(file.strip_suffix(ENDING)?).ok()).collect())
+    }
+
+    /// The folder.
+    #[must_use]
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// Where everything lies that is not a slot.
+    pub(super) fn aside(&self) -> PathBuf {
+        self.folder.join("aside")
+    }
+}

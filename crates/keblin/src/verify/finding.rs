@@ -1,0 +1,35 @@
+//! What is told of a save that is whole.
+
+use std::fmt;
+
+use keblin_schema::Severity;
+
+/// One thing told of a save.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct SaveFinding {
+    /// What it is, as a stable word.
+    pub code: &'static str,
+    /// How grave it is.
+    pub severity: Severity,
+    /// Where: section, then ids, with dots between.
+    pub place: String,
+    /// What is wrong, as a sentence without a full stop.
+    pub message: String,
+}
+
+impl SaveFinding {
+    pub(super) fn warning(
+        code: &'static str,
+        place: impl Into<String>,
+        message: impl Into<String>,
+    ) -> SaveFinding {
+        SaveFinding { code, severity: Severity::Warning, place: place.into(), message: message.into() }
+    }
+}
+
+impl fmt::Display for SaveFinding {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}: {} [{}]", self.place, self.severity.as_str(), self.message, self.code)
+    }
+}

@@ -1,0 +1,145 @@
+//! How the values of a save fit together and with the schema: bounds, facts against levels, the run against its lives.
+
+use keblin_schema::model::{At, Axis, RecordMoment, Scope};
+use keblin_schema::{Schema, Severity, Value};
+
+use super::finding::SaveFinding;
+use crate::save::decode::{Decoded, Missing};
+use crate::snapshot::{Snapshot, State};
+
+pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
+    let Snapshot { schema, state, carried } = &decoded.snapshot;
+    let mut found = Vec::new();
+    bounds(schema, state, &mut found);
+    facts(schema, state, &mut found);
+    lives(schema, state, &mut found);
+    found.extend(decoded.missing.iter().map(missing));
+    found.extend(carried.keys().map(|path| SaveFinding {
+        severity: Severity::Hint,
+        ..SaveFinding::warning("carried_along", path.join("."), "not declared here; kept and written back")
+    }));
+    found
+}
+
+fn place(schema: &Schema, section: &str, name: &str, at: At) -> String {
+    let level = at.level.and_then(|index| schema.levels.get(index)).map(|level| level.name.as_str());
+    let difficulty = at.difficulty.and_then(|index| schema.difficulties.get(index)).map(AsRef::as_ref);
+    [Some(section), level, difficulty, Some(name)].into_iter().flatten().collect::<Vec<_>>().join(".")
+}
+
+fn bounds(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
+    for (cell, value) in state.cells.iter().enumerate() {
+        let Some((field, at)) = schema.cell_owner(cell) else { continue };
+        let section = if field.scope == Scope::Profile { "profile" } else { "run" };
+        let below =
+            field.min.as_ref().filter(|min| value.number().is_some_and(|value| Some(value) < min.number()));
+        let above = field.max.as_ref().filter(|max| value.number() > max.number());
+        let (side, bound) = match (below, above) {
+            (Some(min), _) => ("below min", min),
+            (None, Some(max)) => ("above max", max),
+            (None, None) => {
+                text_length(
+                    value,
+                    field.max_len_chars,
+                    &place(schema, section, field.name.as_str(), at),
+                    found,
+                );
+                continue;
+            }
+        };
+        let message = format!("{value} lies {side} {bound}; opening clamps it");
+        found.push(SaveFinding::warning(
+            "out_of_bounds",
+            place(schema, section, field.name.as_str(), at),
+            message,
+        ));
+    }
+}
+
+fn text_length(value: &Value, most: Option<usize>, place: &str, found: &mut Vec<SaveFinding>) {
+    if let (Value::Text(text), Some(most)) = (value, most) {
+        let chars = text.chars().count();
+        if chars > most {
+            let message =
+                format!("a text of {chars} characters, and it has at most {most}; it is kept as it is");
+            found.push(SaveFinding::warning("out_of_bounds", place, message));
+        }
+    }
+}
+
+/// Stars and records of a finish belong to finished levels, and stars to those the level has.
+fn facts(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
+    let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
+    for (level, def) in schema.levels.iter().enumerate() {
+        for difficulty in 0..difficulties {
+            let facts = state.facts.get(schema.fact_index(level, difficulty)).copied().unwrap_or_default();
+            let at = At {
+                level: Some(level),
+                difficulty: schema.level_facts_per_difficulty.then_some(difficulty),
+            };
+            if facts.stars > def.stars {
+                let message = format!("{} stars, and the level has at most {}", facts.stars, def.stars);
+                found.push(SaveFinding::warning(
+                    "too_many_stars",
+                    place(schema, "profile", "stars", at),
+                    message,
+                ));
+            }
+            if facts.stars > 0 && !facts.finished {
+                let message = "the level has stars, but was never finished";
+                found.push(SaveFinding::warning(
+                    "stars_unfinished",
+                    place(schema, "profile", "stars", at),
+                    message,
+                ));
+            }
+        }
+    }
+    for field in &schema.fields {
+        let at_finish = field.feed.as_ref().is_some_and(|feed| feed.at.contains(&RecordMoment::Finish));
+        if !at_finish || !field.per.contains(&Axis::Level) {
+            continue;
+        }
+        for cell in
+            field.cells.clone().filter(|cell| state.cells.get(*cell).is_some_and(|v| *v != Value::Unset))
+        {
+            let Some((_, at)) = schema.cell_owner(cell) else { continue };
+            let Some(level) = at.level else { continue };
+            // A record kept for all difficulties together is fine if the level was finished on any.
+            let mut on = at.difficulty.map_or(0..difficulties, |one| one..one + 1);
+            let finished =
+                |one| state.facts.get(schema.fact_index(level, one)).is_some_and(|facts| facts.finished);
+            if !on.any(finished) {
+                let place = place(schema, "profile", field.name.as_str(), at);
+                let message = "a record of finishing, but the level was never finished";
+                found.push(SaveFinding::warning("record_unfinished", place, message));
+            }
+        }
+    }
+}
+
+fn lives(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
+    let field = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
+    let Some(field) = field.filter(|_| state.run.is_some()) else { return };
+    if state.cells.get(field.cells.start).and_then(Value::number) == Some(0) {
+        let place = format!("run.{}", field.name);
+        found.push(SaveFinding::warning("run_without_lives", place, "a run to continue, but no life left"));
+    }
+}
+
+fn missing(missing: &Missing) -> SaveFinding {
+    match missing {
+        Missing::Level(level) => SaveFinding::warning(
+            "level_gone",
+            "run.run.visit.level",
+            format!("level `{level}` is no longer declared; the player is on the map"),
+        ),
+        Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
+            "checkpoint_gone",
+            "run.run.visit.checkpoint",
+            format!(
+                "checkpoint `{checkpoint}` of {level} is no longer declared; the player is at the level's start"
+            ),
+        ),
+    }
+}

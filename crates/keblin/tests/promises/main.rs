@@ -1,0 +1,24 @@
+//! What the library promises, each promise a test that is named for it.
+
+#![expect(
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::disallowed_methods,
+    reason = "a test may fail loudly, and reads and damages the files it is about"
+)]
+
+mod damage;
+mod deaths;
+mod layers;
+mod levels;
+mod phases;
+mod quickstart;
+mod rehearsals;
+mod round_trip;
+mod runs;
+mod slots;
+mod survival;
+mod tables;
+mod values;
+mod verified;

@@ -1,0 +1,48 @@
+//! The first program: it runs, it is the one the README shows, and it is still there tomorrow.
+
+use std::path::PathBuf;
+use std::process::Command;
+
+use crate::tables::read;
+
+/// The example as cargo has built it, beside this test.
+fn example() -> PathBuf {
+    let test = std::env::current_exe().unwrap();
+    test.parent()
+        .unwrap()
+        .parent()
+        .unwrap()
+        .join("examples")
+        .join(format!("quickstart{}", std::env::consts::EXE_SUFFIX))
+}
+
+#[test]
+fn the_first_program_finds_its_save_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let run = || {
+        let output = Command::new(example()).arg(folder.path()).output().unwrap();
+        assert!(output.status.success(), "{output:?}");
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let lines = |text: &str| text.lines().map(str::to_string).collect::<Vec<_>>();
+    assert_eq!(
+        lines(&run())[..5],
+        [
+            "best catch so far: None",
+            "weir is locked: brook is not finished",
+            "life lost, back to log",
+            "weir opened",
+            "new record, best_catch: unset -> 4",
+        ]
+    );
+    assert_eq!(lines(&run())[..2], ["best catch so far: Some(4)", "life lost, back to log"]);
+}
+
+#[test]
+fn the_readme_shows_the_first_program_as_it_is() {
+    let (readme, program) = (read("README.md"), read("examples/quickstart.rs"));
+    let from = program.find("use std::sync::Arc;").unwrap();
+    assert!(readme.contains(&program[from..]), "README.md shows another program than examples/quickstart.rs");
+    assert!(readme.contains(&read("examples/quickstart.toml")), "README.md shows another quickstart.toml");
+    assert!((40..=60).contains(&program.lines().count()), "{} lines", program.lines().count());
+}

@@ -1,0 +1,245 @@
+//! Rehearsals: the demo's hold with their exact numbers, and fail where one number is changed, with the cause.
+
+use std::fs;
+
+use keblin::rehearse::{FailureKind, Rehearsal, Report};
+use keblin::{SaveDir, Value};
+
+use crate::tables::{fen_post, project};
+
+fn run(name: &str, text: &str) -> Report {
+    let rehearsal = Rehearsal::parse(name, text, &fen_post()).unwrap_or_else(|findings| panic!("{findings}"));
+    let folder = tempfile::tempdir().unwrap();
+    rehearsal.run(&SaveDir::at(folder.path()))
+}
+
+#[track_caller]
+fn failure(text: &str) -> (usize, FailureKind) {
+    let report = run("test", text);
+    let failure = report.failure.unwrap_or_else(|| panic!("it held: {text}"));
+    (failure.line, failure.kind)
+}
+
+fn demo() -> Vec<(String, String)> {
+    let mut found: Vec<(String, String)> = Vec::new();
+    for entry in fs::read_dir(project("demo/rehearsals")).unwrap() {
+        let path = entry.unwrap().path();
+        found.push((
+            path.file_name().unwrap().to_str().unwrap().to_string(),
+            fs::read_to_string(&path).unwrap(),
+        ));
+    }
+    found.sort();
+    assert!(found.len() >= 3);
+    found
+}
+
+#[test]
+fn every_rehearsal_of_the_demo_holds() {
+    for (name, text) in demo() {
+        let report = run(&name, &text);
+        assert!(report.failure.is_none(), "{name}: {:?}", report.failure);
+        assert!(report.held > 10, "{name} expects next to nothing");
+    }
+}
+
+/// The places of numbers in a line that stand by themselves.
+fn numbers(line: &str) -> Vec<(usize, usize)> {
+    let code = line.split('#').next().unwrap_or_default();
+    let mut found: Vec<(usize, usize)> = Vec::new();
+    for (at, c) in code.char_indices().filter(|(_, c)| c.is_ascii_digit()) {
+        match found.last_mut() {
+            Some((_, end)) if *end == at => *end = at + c.len_utf8(),
+            _ => found.push((at, at + 1)),
+        }
+    }
+    found
+}
+
+#[test]
+fn a_rehearsal_changed_by_one_number_fails_with_line_expected_actual_and_cause() {
+    let (mut changed, mut with_cause) = (0, 0);
+    for (name, text) in demo() {
+        for (index, line) in text.lines().enumerate() {
+            for (start, end) in numbers(line) {
+                let number: i64 = line[start..end].parse().unwrap();
+                let mut lines: Vec<String> = text.lines().map(str::to_string).collect();
+                lines[index] = format!("{}{}{}", &line[..start], number + 1, &line[end..]);
+                let report = run(&name, &lines.join("\n"));
+                let place = format!("{name}:{}: {} -> {}", index + 1, line, lines[index]);
+                if line.starts_with("refused") && report.failure.is_none() {
+                    continue; // Another value that is refused is as good.
+                }
+                let failure = report.failure.unwrap_or_else(|| panic!("{place}: it held all the same"));
+                changed += 1;
+                match failure.kind {
+                    FailureKind::Expectation { expected, actual, cause, .. } => {
+                        assert_ne!(expected, actual.to_string(), "{place}");
+                        if line.starts_with("expect") {
+                            assert_eq!(failure.line, index + 1, "{place}");
+                        } else {
+                            assert!(failure.line > index + 1, "{place}");
+                        }
+                        with_cause += usize::from(cause.is_some_and(|cause| cause.line <= failure.line));
+                    }
+                    FailureKind::NotRefused => assert_eq!(failure.line, index + 1, "{place}"),
+                    other => panic!("{place}: {other}"),
+                }
+            }
+        }
+    }
+    println!("{changed} numbers changed, each failed; {with_cause} with what changed the value last");
+    assert!(changed > 60 && with_cause * 10 > changed * 7, "{with_cause} of {changed}");
+}
+
+#[test]
+fn a_failed_expectation_names_what_changed_the_value_last() {
+    let text =
+        "suppose oil = 30\nbegin neap\nenter reedgate\nreach osier\nadd oil -10\ndie\nexpect boats == 2\n";
+    let (line, kind) = failure(text);
+    assert_eq!(line, 7);
+    assert_eq!(
+        kind.to_string(),
+        "boats: expected 2, but found 3; line 6, `die`, changed it last: 4 -> 3 (death, from osier)"
+    );
+    let (_, kind) = failure(&text.replace("boats == 2", "oil == 20"));
+    assert_eq!(
+        kind.to_string(),
+        "oil: expected 20, but found 30; line 6, `die`, changed it last: 20 -> 30 (death, from osier)"
+    );
+    let (_, kind) = failure("expect coppers == 1\n");
+    assert_eq!(
+        kind.to_string(),
+        "coppers: expected 1, but found 120; nothing has changed it: it is as declared"
+    );
+}
+
+#[test]
+fn a_cause_is_remembered_while_the_game_is_closed() {
+    let (line, kind) = failure("begin neap\nenter reedgate\nadd oil -22\nquit\nlaunch\nexpect oil == 60\n");
+    assert_eq!(line, 6);
+    assert_eq!(
+        kind.to_string(),
+        "oil: expected 60, but found 38; line 3, `add oil -22`, changed it last: 60 -> 38 (add -22)"
+    );
+    let (_, kind) =
+        failure("begin neap\nsave\nenter reedgate\nadd oil -22\nkill\nlaunch\nexpect oil == 38\n");
+    assert_eq!(
+        kind.to_string(),
+        "oil: expected 38, but found 60; line 6, `launch`, changed it last: 38 -> 60 (as saved)"
+    );
+}
+
+#[test]
+fn a_quit_saves_and_a_kill_does_not() {
+    let text = "begin neap\nenter reedgate\nadd letters 31\nsave\nadd letters 7\nkill\nlaunch\nexpect letters == 31\n\
+                resume\nadd letters 9\nquit\nlaunch\nexpect letters == 40\n";
+    assert!(run("test", text).failure.is_none());
+    assert!(
+        run("test", "kill\nlaunch\nexpect coppers == 120\n").failure.is_none(),
+        "never saved is a first run"
+    );
+}
+
+#[test]
+fn what_should_be_refused_and_what_should_not_is_told_apart() {
+    assert!(matches!(failure("refused begin neap\n"), (1, FailureKind::NotRefused)));
+    let (line, kind) = failure("begin neap\nenter heron_holm\n");
+    assert_eq!(
+        (line, kind.to_string().as_str()),
+        (2, "heron_holm is locked: black_sluice is not finished on neap")
+    );
+    assert!(
+        run("test", "begin neap\nrefused enter heron_holm\nrefused spend coppers 121\n").failure.is_none()
+    );
+    assert!(
+        run("test", "begin\nenter reedgate\nrefused finish stars 4\nexpect phase == \"map\"\n")
+            .failure
+            .is_none()
+    );
+}
+
+#[test]
+fn a_closed_game_takes_no_steps_and_a_running_one_is_not_launched_again() {
+    for text in [
+        "quit\nbegin neap\n",
+        "quit\nexpect oil == 60\n",
+        "kill\nkill\n",
+        "quit\nsave\n",
+        "quit\nrefused die\n",
+    ] {
+        assert!(matches!(failure(text), (2, FailureKind::Closed)), "{text}");
+    }
+    assert!(matches!(failure("launch\n"), (1, FailureKind::Running)));
+}
+
+#[test]
+fn comparisons_and_unset_are_expected_as_in_conditions() {
+    let text = "expect best_letters == null\nexpect oil >= 60\nexpect oil < 61\nexpect level != \"reedgate\"\n\
+                submit best_letters 0\nexpect best_letters != null\nexpect best_letters == 0 # zero is not never\n\
+                set coppers 7\nexpect coppers == 7\nexpect played == duration('0s')\n\
+                suppose levels.reedgate.spring.finished = true\nbegin spring\nexpect levels.reedgate.finished\n";
+    let report = run("test", text);
+    assert!(report.failure.is_none(), "{:?}", report.failure);
+    let (_, kind) = failure("expect best_letters == 0\n");
+    let FailureKind::Expectation { actual, .. } = kind else { panic!() };
+    assert_eq!(actual, Value::Unset);
+}
+
+#[test]
+fn the_same_rehearsal_gives_the_same_report() {
+    for (name, text) in demo() {
+        assert_eq!(format!("{:?}", run(&name, &text)), format!("{:?}", run(&name, &text)));
+    }
+}
+
+#[test]
+fn a_line_that_is_no_step_is_told_with_its_place_all_at_once() {
+    let text = "# faulty on purpose\n\
+                bgin neap\n\
+                begin nep\n\
+                enter longmere\n\
+                add oli 3\n\
+                add oil three\n\
+                reach wilow\n\
+                tick -5ms\n\
+                finish stamps 2\n\
+                expect oil = 3\n\
+                expect oil == true\n\
+                set levels.reedgate.stars 3\n\
+                suppose oil 3\n\
+                die now\n\
+                refused\n\
+                expect level < \"x\"\n";
+    let findings = Rehearsal::parse("faulty.txt", text, &fen_post()).unwrap_err();
+    let told: Vec<String> = findings
+        .list()
+        .iter()
+        .map(|finding| {
+            let instead = finding.instead.as_ref().map(|instead| format!(" ({instead})")).unwrap_or_default();
+            format!("{}: {}{instead}", findings.place(finding), finding.message)
+        })
+        .collect();
+    assert_eq!(
+        told,
+        [
+            "faulty.txt:2:1: there is no step `bgin` (did you mean `begin`?)",
+            "faulty.txt:3:7: no difficulty `nep` is declared (did you mean `neap`?)",
+            "faulty.txt:4:7: no level `longmere` is declared (did you mean `long_mere`?)",
+            "faulty.txt:5:5: no field `oli` is declared (did you mean `oil`?)",
+            "faulty.txt:6:9: expected a whole number, but found `three`",
+            "faulty.txt:7:7: no checkpoint `wilow` is declared (did you mean `willow`?)",
+            "faulty.txt:8:6: time does not run backwards",
+            "faulty.txt:9:8: expected `stars`, but found `stamps`",
+            "faulty.txt:10:12: expected a name, a number, a text or a comparison, but found '='",
+            "faulty.txt:11:15: expected a whole number, but found true",
+            "faulty.txt:12:5: only fields can be written; facts follow from events (use `suppose`)",
+            "faulty.txt:13:13: expected `=`, but found `3`",
+            "faulty.txt:14:5: expected the end of the line, but found `now`",
+            "faulty.txt:15:1: expected a step, but found the end of the line",
+            "faulty.txt:16:16: expected a text such as \"F-04\", but found \"x\"",
+        ]
+    );
+    let empty = Rehearsal::parse("empty.txt", "# nothing\n", &fen_post()).unwrap_err();
+    assert!(empty.to_string().starts_with("empty.txt:1:1: error: there is no step in this rehearsal"));
+}

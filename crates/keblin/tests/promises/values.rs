@@ -1,0 +1,203 @@
+//! Values: what a write does, by keep rule and bounds.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use keblin::progress::journal::JOURNAL_ENTRIES;
+use keblin::progress::{Change, Why};
+use keblin::{Field, Notice, Progress, Schema, Time, Value};
+
+use crate::tables::schema;
+
+fn game() -> (Arc<Schema>, Progress) {
+    let schema = schema(
+        r#"
+        game = "values"
+        version = 1
+        [fields]
+        oil = { type = "int", scope = "run", default = 60, min = 0, max = 90, on_death = "stays" }
+        free = { type = "int", scope = "profile" }
+        coppers = { type = "int", scope = "profile", default = 120, min = 0 }
+        name = { type = "text", scope = "profile", max_len = 4 }
+        met = { type = "bool", scope = "profile", keep = "once" }
+        best = { type = "int", scope = "profile", keep = "highest", min = 0, max = 100 }
+        fastest = { type = "time", scope = "profile", keep = "lowest", min = "1ms" }
+        air = { type = "time", scope = "run", default = "30s", max = "30s", min = "0s", on_death = "stays" }
+        clock = { type = "time", scope = "level", counts = "playing", max = "10s", on_death = "stays" }
+        [[levels]]
+        id = "first"
+        "#,
+    );
+    let mut game = Progress::new(Arc::clone(&schema));
+    game.begin(None).unwrap();
+    game.enter(schema.level("first").unwrap()).unwrap();
+    (schema, game)
+}
+
+fn int(schema: &Schema, id: &str) -> Field<i64> {
+    schema.field(id).unwrap()
+}
+
+#[track_caller]
+fn assert_changed(change: &Change, before: i64, after: i64, clamped: bool) {
+    assert_eq!((&change.before, &change.after), (&Value::Int(before), &Value::Int(after)));
+    assert_eq!((change.clamped, &change.refused), (clamped, &None));
+}
+
+#[test]
+fn a_plain_value_stops_at_its_bounds_and_says_so() {
+    let (schema, mut game) = game();
+    let oil = int(&schema, "oil");
+    assert_changed(&game.set(oil, 95), 60, 90, true);
+    assert_changed(&game.add(oil, -100), 90, 0, true);
+    assert_changed(&game.add(oil, 30), 0, 30, false);
+    assert_changed(&game.add(oil, i64::MAX), 30, 90, true);
+    assert_changed(&game.set(oil, i64::MIN), 90, 0, true);
+}
+
+#[test]
+fn nothing_ever_wraps_around() {
+    let (schema, mut game) = game();
+    let free = int(&schema, "free");
+    assert_changed(&game.set(free, i64::MAX), 0, i64::MAX, false);
+    assert_changed(&game.add(free, 1), i64::MAX, i64::MAX, true);
+    game.set(free, i64::MIN);
+    assert_changed(&game.add(free, -1), i64::MIN, i64::MIN, true);
+    let spent = game.spend(free, 1).unwrap_err();
+    assert!(matches!(*spent.why, Why::NotEnough { .. }));
+}
+
+#[test]
+fn spending_takes_all_or_nothing() {
+    let (schema, mut game) = game();
+    let coppers = int(&schema, "coppers");
+    let refused = game.spend(coppers, 130).unwrap_err();
+    assert_eq!(refused.to_string(), "coppers: spending 130 of 120 is refused: at least 0 must stay");
+    assert_eq!(game.get(coppers), 120);
+    assert_changed(&game.spend(coppers, 120).unwrap(), 120, 0, false);
+    let refused = game.spend(coppers, -1).unwrap_err();
+    assert_eq!(refused.to_string(), "coppers: spending -1 is refused: spend at least 0, or add");
+}
+
+#[test]
+fn a_record_keeps_the_better_value_and_an_equal_one_is_not_new() {
+    let (schema, mut game) = game();
+    let best: Field<Option<i64>> = schema.field("best").unwrap();
+    let fastest: Field<Option<Time>> = schema.field("fastest").unwrap();
+    game.drain_notices().for_each(drop);
+    assert_eq!((game.get(best), game.get(fastest)), (None, None));
+    for (offered, kept) in [(0, 0), (7, 7), (5, 7), (7, 7), (9, 9)] {
+        game.submit(best, offered);
+        assert_eq!(game.get(best), Some(kept), "after {offered}");
+    }
+    for (offered, kept) in [(92_400, 92_400), (95_100, 92_400), (88_050, 88_050), (88_050, 88_050)] {
+        game.submit(fastest, Time::from_millis(offered));
+        assert_eq!(game.get(fastest), Some(Time::from_millis(kept)), "after {offered}");
+    }
+    let records = game.drain_notices().filter(|notice| matches!(notice, Notice::NewRecord(_))).count();
+    assert_eq!(records, 3 + 2, "0, 7 and 9; 92.4 s and 88.05 s");
+}
+
+#[test]
+fn a_record_out_of_bounds_is_refused_rather_than_clamped() {
+    let (schema, mut game) = game();
+    let best: Field<Option<i64>> = schema.field("best").unwrap();
+    let fastest: Field<Option<Time>> = schema.field("fastest").unwrap();
+    for offered in [-1, 101] {
+        let change = game.submit(best, offered);
+        let message = change.refused.unwrap().to_string();
+        assert_eq!(message, format!("best: {offered} is refused: it is from 0 to 100"));
+        assert_eq!(change.before, change.after);
+    }
+    for (offered, shown) in [(0, "0s"), (-5, "-5ms")] {
+        let refused = game.submit(fastest, Time::from_millis(offered)).refused.unwrap();
+        assert_eq!(refused.to_string(), format!("fastest: {shown} is refused: it is at least 1ms"));
+    }
+    assert_eq!((game.get(best), game.get(fastest)), (None, None));
+    let refused = game.add(best, 1).refused.unwrap();
+    assert_eq!(refused.to_string(), "best: adding is refused: it is unset; set it first");
+}
+
+#[test]
+fn what_is_kept_once_never_turns_back() {
+    let (schema, mut game) = game();
+    let met: Field<bool> = schema.field("met").unwrap();
+    assert!(!game.get(met));
+    game.set(met, true);
+    let change = game.set(met, false);
+    assert_eq!((change.after, change.refused), (Value::Bool(true), None));
+    assert!(game.get(met));
+}
+
+#[test]
+fn a_text_has_at_most_its_characters() {
+    let (schema, mut game) = game();
+    let name: Field<String> = schema.field("name").unwrap();
+    game.set(name, "Ötti".to_string());
+    assert_eq!(game.get(name), "Ötti", "characters are counted, not bytes");
+    let refused = game.set(name, "Ottie".to_string()).refused.unwrap();
+    assert_eq!(refused.to_string(), "name: a text of 5 characters is refused: it has at most 4");
+    assert_eq!(game.get(name), "Ötti");
+}
+
+#[test]
+fn clocks_count_real_time_in_play_and_stop_at_their_bound() {
+    let (schema, mut game) = game();
+    let clock: Field<Time> = schema.field("clock").unwrap();
+    for (frames, frame) in [(60, 1.0 / 60.0), (30, 1.0 / 30.0), (1, 2.5)] {
+        (0..frames).for_each(|_| game.tick(Duration::from_secs_f64(frame)));
+    }
+    let nanos = game.get(clock).as_nanos();
+    assert!((nanos - 4_500_000_000).abs() < 100, "{nanos}: 90 frames are each rounded to a nanosecond");
+    game.leave().unwrap();
+    game.tick(Duration::from_secs(60));
+    assert_eq!(game.get(clock).as_nanos(), nanos, "the map is not play");
+    game.resume().unwrap();
+    game.tick(Duration::MAX);
+    assert_eq!(game.get(clock), Time::from_millis(10_000));
+}
+
+#[test]
+fn times_can_be_added_and_spent() {
+    let (schema, mut game) = game();
+    let air: Field<Time> = schema.field("air").unwrap();
+    game.spend(air, Time::from_millis(12_500)).unwrap();
+    assert_eq!(game.get(air), Time::from_millis(17_500));
+    let refused = game.spend(air, Time::from_millis(20_000)).unwrap_err();
+    assert_eq!(refused.to_string(), "air: spending 20s of 17.5s is refused: at least 0s must stay");
+    assert!(game.add(air, Time::from_millis(60_000)).clamped);
+    assert_eq!(game.get(air), Time::from_millis(30_000));
+}
+
+#[test]
+fn the_journal_says_what_changed_a_value_last_and_why() {
+    let (schema, mut game) = game();
+    let oil = int(&schema, "oil");
+    game.add(oil, -10);
+    game.add(oil, 0);
+    game.spend(oil, 5).unwrap();
+    let told: Vec<String> = game.journal().map(|entry| entry.text(&schema)).collect();
+    assert_eq!(told[told.len() - 2..], ["oil: 60 -> 50 (add -10)", "oil: 50 -> 45 (spend 5)"]);
+    assert_eq!(game.clone().journal().count(), 0, "a clone starts its own");
+}
+
+#[test]
+fn the_journal_is_bounded_and_ticks_do_not_fill_it() {
+    let (schema, mut game) = game();
+    let before = game.journal().count();
+    (0..1000).for_each(|_| game.tick(Duration::from_millis(1)));
+    assert_eq!(game.journal().count(), before + 1, "a row of ticks is one entry a clock");
+    let oil = int(&schema, "oil");
+    (0..1000).for_each(|i| drop(game.set(oil, i % 7)));
+    assert_eq!(game.journal().count(), JOURNAL_ENTRIES);
+    let numbers: Vec<u64> = game.journal().map(|entry| entry.number).collect();
+    assert!(numbers.windows(2).all(|pair| pair[1] == pair[0] + 1));
+}
+
+#[test]
+#[should_panic = "a field handle was used with progress of another schema"]
+fn a_handle_of_another_schema_is_a_mistake_in_the_program() {
+    let (_, game) = game();
+    let other = schema("game = 'other'\nversion = 1\n[fields]\noil = { type = 'int', scope = 'profile' }\n");
+    let _ = game.get::<i64>(other.field("oil").unwrap());
+}

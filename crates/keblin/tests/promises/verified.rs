@@ -1,0 +1,108 @@
+//! Verification: what is told of a save whose bytes are whole.
+
+use std::sync::Arc;
+
+use keblin::save::write;
+use keblin::verify::verify;
+use keblin::{Field, Progress, Time};
+
+use crate::round_trip::stamp;
+use crate::tables::{fen_post, read, schema};
+
+/// What is told of a save when it is read by a declaration that has changed since.
+#[track_caller]
+fn told(game: &Progress, change: (&str, &str)) -> Vec<String> {
+    let text = read("demo/progress.toml");
+    assert!(text.contains(change.0), "{}", change.0);
+    let now = schema(&text.replace(change.0, change.1));
+    let bytes = write(&game.snapshot(), &stamp(1));
+    verify(&bytes, &now).unwrap().findings().iter().map(ToString::to_string).collect()
+}
+
+fn rated() -> Progress {
+    let schema = fen_post();
+    let mut game = Progress::new(Arc::clone(&schema));
+    game.begin(None).unwrap();
+    game.enter(schema.level("reedgate").unwrap()).unwrap();
+    game.finish_with_stars(3).unwrap();
+    game
+}
+
+#[test]
+fn a_sound_save_has_nothing_to_tell() {
+    assert!(told(&rated(), ("", "")).is_empty());
+}
+
+#[test]
+fn a_value_outside_bounds_that_have_changed_is_told_and_clamped() {
+    let schema_now = schema(
+        &read("demo/progress.toml")
+            .replace("max = 90\non_death", "max = 50\non_death")
+            .replace("default = 60\nmin = 0\nmax = 50", "default = 50\nmin = 0\nmax = 50")
+            .replace("default = 60\nmin = 60\nmax = 50", "default = 60\nmin = 60\nmax = 90"),
+    );
+    let bytes = write(&rated().snapshot(), &stamp(1));
+    let save = verify(&bytes, &schema_now).unwrap();
+    assert_eq!(
+        save.findings()[0].to_string(),
+        "run.oil: warning: 60 lies above max 50; opening clamps it [out_of_bounds]"
+    );
+    assert_eq!(save.into_progress().get::<i64>(schema_now.field("oil").unwrap()), 50);
+}
+
+#[test]
+fn a_rebalanced_rating_is_told_and_kept() {
+    let told =
+        told(&rated(), ("checkpoints = [\"osier\"]\nstars = 3", "checkpoints = [\"osier\"]\nstars = 2"));
+    assert_eq!(
+        told,
+        ["profile.reedgate.neap.stars: warning: 3 stars, and the level has at most 2 [too_many_stars]"]
+    );
+}
+
+#[test]
+fn records_and_ratings_of_levels_that_were_never_finished_are_told() {
+    let schema = fen_post();
+    let mut game = Progress::new(Arc::clone(&schema));
+    let place = (schema.level("reedgate").unwrap(), schema.difficulty("spring").unwrap());
+    let best: Field<Option<Time>> = schema.field_per("best_crossing").unwrap().at(place);
+    game.submit::<Time>(best, Time::from_millis(5));
+    let path = keblin::condition::parse("levels.long_mere.neap.stars").unwrap();
+    let keblin::condition::Expr::Path(path) = path else { panic!() };
+    let stars = keblin::condition::names::resolve(&schema, &path).unwrap();
+    game.suppose_asked(&stars, keblin::Value::Int(1)).unwrap();
+    assert_eq!(
+        told(&game, ("", "")),
+        [
+            "profile.long_mere.neap.stars: warning: the level has stars, but was never finished [stars_unfinished]",
+            "profile.reedgate.spring.best_crossing: warning: a record of finishing, but the level was never finished \
+             [record_unfinished]",
+        ]
+    );
+}
+
+#[test]
+fn a_run_without_a_life_is_told() {
+    let schema = fen_post();
+    let mut game = Progress::new(Arc::clone(&schema));
+    game.begin(None).unwrap();
+    game.set::<i64>(schema.field("boats").unwrap(), 0);
+    assert_eq!(
+        told(&game, ("", "")),
+        ["run.boats: warning: a run to continue, but no life left [run_without_lives]"]
+    );
+}
+
+#[test]
+fn a_value_of_another_kind_is_refused_at_its_place() {
+    let bytes = write(&rated().snapshot(), &stamp(1));
+    let now = schema(&read("demo/progress.toml").replace(
+        "[fields.coppers]\nabout = \"Coins for the chandler.\"\ntype = \"int\"\nscope = \"profile\"\ndefault = 120\nmin = 0",
+        "[fields.coppers]\ntype = \"text\"\nscope = \"profile\"\nmax_len = 5",
+    ));
+    let error = verify(&bytes, &now).unwrap_err();
+    assert_eq!(error.section, "profile");
+    assert!(error.to_string().ends_with("expected coppers as text, but found u8"), "{error}");
+    assert_eq!(bytes[error.offset], 0x18, "the offset leads to the value");
+    assert_eq!(bytes[error.offset + 1], 120);
+}
