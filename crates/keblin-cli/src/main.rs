@@ -11,8 +11,10 @@ use std::process::ExitCode;
 use keblin_cli::{Look, run};
 
 fn main() -> ExitCode {
-    let width = terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0));
-    let color = stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
+    // Lines much longer than a hundred columns are hard to read on any terminal.
+    let width = terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)).min(100);
+    let is_set = |name| std::env::var_os(name).is_some_and(|value| !value.is_empty());
+    let color = !is_set("NO_COLOR") && (stdout().is_terminal() || is_set("CLICOLOR_FORCE"));
     let code = run(std::env::args_os(), &mut stdout().lock(), &mut stderr().lock(), Look { width, color });
     ExitCode::from(code)
 }

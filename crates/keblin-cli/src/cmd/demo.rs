@@ -18,6 +18,9 @@ use crate::{Outcome, Trouble};
 /// The demo's declaration, so that the demo runs wherever the tool is.
 const DECLARATION: &str = include_str!("../../../../demo/progress.toml");
 
+/// How wide what the game does is printed, before what came of it.
+const LABEL_COLUMNS: usize = 27;
+
 /// What a game looks up once at start.
 struct Names {
     neap: Difficulty,
@@ -82,7 +85,7 @@ pub(crate) fn run(console: &mut Console<'_>) -> Result<Outcome, Trouble> {
     damage(console, folder.path(), &slot, &schema)?;
     console.blank()?;
     console
-        .paragraph(&format!("That was all: {} saves, none lost. The folder is gone again.", second), "")?;
+        .paragraph(&format!("That was all: {second} saves, one of them damaged, nothing believed that was not saved. The folder is gone again."), "")?;
     console.line("Next: README.md for a first program, `keblin --help` for the tool.")?;
     Ok(Outcome::Fine)
 }
@@ -97,8 +100,8 @@ fn step(console: &mut Console<'_>, number: u32, text: &str) -> Result<(), Troubl
 
 /// What the game did, and what the library answered.
 fn did(console: &mut Console<'_>, what: &str, answer: &str) -> Result<(), Trouble> {
-    let what = console.toned(Tone::Name, &format!("{what:<26}"));
-    console.paragraph(&format!("   {what} {answer}"), &" ".repeat(30))?;
+    let what = console.toned(Tone::Name, &format!("{what:<LABEL_COLUMNS$}"));
+    console.paragraph(&format!("   {what} {answer}"), &" ".repeat(LABEL_COLUMNS + 4))?;
     Ok(())
 }
 
@@ -185,9 +188,12 @@ fn second_evening(
     did(console, "quit", &format!("save {}: {} bytes", saved.number, saved.len_bytes))?;
     console.line("   The routes after, on neap tide:")?;
     console.levels(&game, Some(names.neap))?;
-    console.line("   On spring tide, which has its own facts:")?;
-    let first = game.level_cards(Some(names.spring)).iter().filter(|card| card.open).count();
-    console.line(&format!("   {first} of {} routes open, none finished", schema.levels.len()))?;
+    let cards = game.level_cards(Some(names.spring));
+    let (open, finished) =
+        (cards.iter().filter(|card| card.open), cards.iter().filter(|card| card.facts.finished));
+    let (open, finished) = (open.count(), finished.count());
+    console
+        .line(&format!("   On spring tide, which has its own facts: {open} open, {finished} finished."))?;
     Ok(saved.number)
 }
 

@@ -3,14 +3,16 @@
 use std::path::Path;
 use std::time::{Duration, UNIX_EPOCH};
 
+use comfy_table::Cell;
+
 use keblin::condition::names::Asked;
-use keblin::model::Scope;
+use keblin::model::{FieldDef, Scope};
 use keblin::save::Stamp;
 use keblin::{Difficulty, Progress, Value, verify};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone, json};
+use crate::out::{Console, Tone, cell, json};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result<Outcome, Trouble> {
@@ -93,16 +95,16 @@ fn waiting(console: &Console<'_>, progress: &Progress) -> String {
     let level = point.level.and_then(|level| schema.levels.get(level.index()));
     let checkpoint = point.checkpoint.and_then(|point| level?.checkpoints.get(point.index()));
     let place = match (level, checkpoint) {
-        (Some(level), Some(checkpoint)) => format!("in {}, from {checkpoint}", level.title),
-        (Some(level), None) => format!("in {}, from its start", level.title),
+        (Some(level), Some(checkpoint)) => format!("{}, checkpoint {checkpoint}", level.title),
+        (Some(level), None) => format!("{}, no checkpoint yet", level.title),
         (None, _) => "on the map".to_string(),
     };
     let difficulty = point.difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
-    let difficulty = difficulty.map_or(String::new(), |difficulty| format!(" on {difficulty}"));
-    console.toned(Tone::Name, &format!("a run waits {place}{difficulty}"))
+    let difficulty = difficulty.map_or(String::new(), |difficulty| format!(", {difficulty}"));
+    console.toned(Tone::Name, &format!("a run waits: {place}{difficulty}"))
 }
 
-/// Every field with its value, scope by scope; of indexed ones only what is not as declared.
+/// Every field with its value, scope by scope.
 fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
     let schema = progress.schema();
     for scope in Scope::ALL {
@@ -114,33 +116,30 @@ fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble>
         let heading = console.toned(Tone::Heading, scope.as_str());
         console.line(&heading)?;
         let mut table = console.new_table();
-        for field in of_scope {
-            let mut name = field.name.to_string();
-            let held = |cell: &usize| *progress.value_at(*cell) != field.default;
-            let cells: Vec<usize> =
-                field.cells.clone().filter(|cell| field.per.is_empty() || held(cell)).collect();
-            if cells.is_empty() {
-                table.add_row([
-                    name.clone(),
-                    field.default.to_string(),
-                    console.toned(Tone::Quiet, "everywhere"),
-                ]);
-            }
-            for cell in cells {
-                let place = schema.cell_owner(cell).map(|(_, at)| schema.place_text(at)).unwrap_or_default();
-                let value = progress.value_at(cell);
-                let note =
-                    if place.is_empty() && *value == field.default { "as declared".into() } else { place };
-                table.add_row([
-                    std::mem::take(&mut name),
-                    value.to_string(),
-                    console.toned(Tone::Quiet, &note),
-                ]);
-            }
+        for [name, value, note] in of_scope.into_iter().flat_map(|field| rows(progress, field)) {
+            table.add_row([Cell::new(name), Cell::new(value), cell(Tone::Quiet, &note)]);
         }
         console.table(&table)?;
     }
     Ok(())
+}
+
+/// The rows of a field: name, value, and a note. Of one with many values, those that are not as declared.
+fn rows(progress: &Progress, field: &FieldDef) -> Vec<[String; 3]> {
+    let schema = progress.schema();
+    let first = progress.value_at(field.cells.start);
+    if field.per.is_empty() {
+        let note = if *first == field.default { "as declared" } else { "" };
+        return vec![[field.name.to_string(), first.to_string(), note.to_string()]];
+    }
+    let place = |cell| schema.cell_owner(cell).map(|(_, at)| schema.place_text(at)).unwrap_or_default();
+    let held = field.cells.clone().map(|cell| (cell, progress.value_at(cell)));
+    let held: Vec<_> = held.filter(|(_, value)| **value != field.default).collect();
+    if held.is_empty() {
+        return vec![[field.name.to_string(), field.default.to_string(), "everywhere".to_string()]];
+    }
+    let names = std::iter::once(field.name.to_string()).chain(std::iter::repeat(String::new()));
+    names.zip(held).map(|(name, (cell, value))| [name, value.to_string(), place(cell)]).collect()
 }
 
 fn level_list(

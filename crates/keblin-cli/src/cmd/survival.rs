@@ -6,7 +6,7 @@ use keblin::survival::{Fate, Moment, fate, is_override};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone};
+use crate::out::{Console, Tone, cell};
 use crate::{Outcome, Trouble, files};
 
 /// The moments at which fields differ; at the others all fields of a scope are alike.
@@ -54,30 +54,31 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     let mut table = console.new_table();
     let heads = std::iter::once("").chain(COLUMNS.iter().map(|(head, _)| *head));
-    table.set_header(heads.map(|head| console.toned(Tone::Quiet, head)));
+    table.set_header(heads.map(|head| cell(Tone::Quiet, head)));
     for scope in Scope::ALL {
         let fields: Vec<_> = schema.fields.iter().filter(|field| field.scope == scope).collect();
         if fields.is_empty() {
             continue;
         }
-        table.add_row([console.toned(Tone::Heading, scope.as_str())]);
+        table.add_row([cell(Tone::Heading, scope.as_str())]);
         for field in fields {
             let is_lives = lives.is_some_and(|lives| lives.name == field.name);
-            let cells = COLUMNS.iter().map(|(_, moment)| cell(console, schema, field, *moment, is_lives));
-            table.add_row(std::iter::once(format!("  {}", field.name)).chain(cells).map(Cell::new));
+            let cells = COLUMNS.iter().map(|(_, moment)| fate_cell(schema, field, *moment, is_lives));
+            table.add_row(std::iter::once(Cell::new(format!("  {}", field.name))).chain(cells));
         }
     }
     console.table(&table)?;
     console.blank()?;
     for line in NOTES {
-        console.paragraph(&format!("  {line}"), "    ")?;
+        let note = console.toned(Tone::Quiet, line);
+        console.paragraph(&format!("  {note}"), "    ")?;
     }
     Ok(())
 }
 
 const NOTES: [&str; 6] = [
     "* said by the field; everything else follows from its scope.",
-    "death with a life left · entry: the value on arrival in the level · checkpoint: the value at the last \
+    "death: one with a life left. entry: the value on arrival in the level. checkpoint: the value at the last \
      checkpoint, before one the value on arrival.",
     "A checkpoint copies the values of level and run scope, and so does the arrival in a level.",
     "Leaving a level and going on with it changes nothing. A finish changes nothing until the next level.",
@@ -86,20 +87,17 @@ const NOTES: [&str; 6] = [
     "Profile values outlive runs; records among them keep the better value.",
 ];
 
-fn cell(console: &Console<'_>, schema: &Schema, field: &FieldDef, moment: Moment, is_lives: bool) -> String {
+fn fate_cell(schema: &Schema, field: &FieldDef, moment: Moment, is_lives: bool) -> Cell {
     let fate = fate(schema, field, moment);
     let mark = if is_override(schema, field, moment) || says(field, moment) { "*" } else { "" };
-    let word = match fate {
-        Fate::Copied => "stays",
-        Fate::Stays if is_lives && moment == Moment::Death => "loses 1",
-        other => other.as_str(),
+    let (word, tone) = match fate {
+        Fate::Stays if is_lives && moment == Moment::Death => ("loses 1", Tone::Doubtful),
+        Fate::Copied => ("stays", Tone::Quiet),
+        Fate::Stays | Fate::Readable => (fate.as_str(), Tone::Quiet),
+        Fate::Checkpoint | Fate::Entry => (fate.as_str(), Tone::Name),
+        _ => (fate.as_str(), Tone::Doubtful),
     };
-    let tone = match fate {
-        Fate::Stays | Fate::Copied | Fate::Readable => Tone::Quiet,
-        Fate::Checkpoint | Fate::Entry => Tone::Name,
-        _ => Tone::Doubtful,
-    };
-    console.toned(tone, &format!("{word}{mark}"))
+    cell(tone, &format!("{word}{mark}"))
 }
 
 /// What a death does must be said by each field, so it is marked also where it is what would hold anyway.

@@ -5,34 +5,32 @@ use std::io;
 use comfy_table::{Cell, CellAlignment};
 use keblin::{Difficulty, Progress};
 
-use super::{Console, Tone};
+use super::{Console, Tone, cell};
 
 impl Console<'_> {
     /// The levels in order, on one difficulty.
     pub(crate) fn levels(&mut self, progress: &Progress, difficulty: Option<Difficulty>) -> io::Result<()> {
         let schema = progress.schema();
         let mut table = self.new_table();
-        table.set_header(["", "stars", "tries", "deaths", ""].map(|head| self.toned(Tone::Quiet, head)));
+        table.set_header(["", "stars", "tries", "deaths", ""].map(|head| cell(Tone::Quiet, head)));
         for card in progress.level_cards(difficulty) {
             let Some(level) = schema.levels.get(card.level.index()) else { continue };
             let needs = card.needs.and_then(|needs| schema.levels.get(needs.index()));
             let state = match (needs, card.facts.finished, card.current) {
-                (Some(needs), ..) => {
-                    self.toned(Tone::Quiet, &format!("locked: finish {} first", needs.title))
-                }
-                (None, _, true) => self.toned(Tone::Name, "under way"),
-                (None, true, _) => self.toned(Tone::Good, "finished"),
-                (None, false, _) => "open".to_string(),
+                (Some(needs), ..) => cell(Tone::Quiet, &format!("locked: finish {} first", needs.title)),
+                (None, _, true) => cell(Tone::Name, "under way"),
+                (None, true, _) => cell(Tone::Good, "finished"),
+                (None, false, _) => Cell::new("open"),
             };
             let stars = "★".repeat(card.facts.stars.into())
                 + &"☆".repeat(level.stars.saturating_sub(card.facts.stars).into());
             let count = |count: u64| if count == 0 { "-".to_string() } else { count.to_string() };
             table.add_row([
                 Cell::new(&level.title),
-                Cell::new(self.toned(Tone::Doubtful, &stars)),
+                cell(Tone::Doubtful, &stars),
                 Cell::new(count(card.facts.attempts)).set_alignment(CellAlignment::Right),
                 Cell::new(count(card.facts.deaths)).set_alignment(CellAlignment::Right),
-                Cell::new(state),
+                state,
             ]);
         }
         self.table(&table)

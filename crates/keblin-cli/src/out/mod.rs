@@ -12,7 +12,7 @@ pub(crate) mod json;
 use std::io::{self, Write};
 
 use anstyle::{AnsiColor, Style};
-use comfy_table::{ContentArrangement, Table};
+use comfy_table::{Attribute, Cell, Color, ContentArrangement, Table};
 
 /// What the terminal can show.
 #[derive(Clone, Copy, Debug)]
@@ -52,6 +52,19 @@ impl Tone {
             Tone::Quiet => Style::new().dimmed(),
             Tone::Name => color(AnsiColor::Cyan),
         }
+    }
+}
+
+/// A cell of a table in a tone; the table leaves the tone out where there are no colours.
+pub(crate) fn cell(tone: Tone, text: &str) -> Cell {
+    let cell = Cell::new(text);
+    match tone {
+        Tone::Heading => cell.add_attribute(Attribute::Bold),
+        Tone::Good => cell.fg(Color::DarkGreen),
+        Tone::Bad => cell.fg(Color::DarkRed).add_attribute(Attribute::Bold),
+        Tone::Doubtful => cell.fg(Color::DarkYellow),
+        Tone::Quiet => cell.add_attribute(Attribute::Dim),
+        Tone::Name => cell.fg(Color::DarkCyan),
     }
 }
 
@@ -105,6 +118,12 @@ impl<'o> Console<'o> {
         let mut table = Table::new();
         table.load_style(comfy_table::presets::NOTHING);
         table.set_content_arrangement(ContentArrangement::Dynamic);
+        // The table must not ask the terminal by itself: how output looks is decided in one place.
+        if self.look.color {
+            table.enforce_styling()
+        } else {
+            table.force_no_tty()
+        };
         table.set_width(u16::try_from(self.look.width.saturating_sub(2)).unwrap_or(u16::MAX));
         table
     }

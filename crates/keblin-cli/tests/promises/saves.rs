@@ -43,7 +43,7 @@ fn show_prints_what_a_save_holds() {
         ran.out.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect();
     for line in [
         "otter.keblin: fen_post, version 1",
-        "a run waits in Long Mere, from willow on neap",
+        "a run waits: Long Mere, checkpoint willow, neap",
         "letters 31",
         "coppers 120 as declared",
         "best_letters unset as declared",
