@@ -69,6 +69,10 @@ fn meaningless(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) {
         let span = field.counts.as_ref().map(|counts| counts.span.clone());
         refuse(span, format!("{kind} cannot count time"), "only time can");
     }
+    if keep != Keep::Latest {
+        let span = field.counts.as_ref().map(|counts| counts.span.clone());
+        refuse(span, "a clock only grows".to_string(), "leave `counts` or `keep` out");
+    }
     if field.per.is_some() {
         let span = field.counts.as_ref().map(|counts| counts.span.clone());
         refuse(span, "a clock is one value".to_string(), "leave `counts` or `per` out");

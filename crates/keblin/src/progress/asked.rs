@@ -1,12 +1,12 @@
 //! What conditions and tools ask by name: a resolved name gives a value, and what it was that changed it last.
 
 use keblin_schema::condition::names::Asked;
-use keblin_schema::model::At;
+use keblin_schema::model::{At, LevelDef};
 use keblin_schema::{Name, Value};
 
 use super::Progress;
 use super::journal::Target;
-use crate::snapshot::Stay;
+use crate::snapshot::{Stay, Visit};
 
 impl Progress {
     /// The value a name asks for; ids are text, and nothing there is unset.
@@ -20,13 +20,9 @@ impl Progress {
                 None => Value::Unset,
             },
             Asked::Phase => Value::text(self.phase().as_str()),
-            Asked::Level => {
-                let visit = self.visit().filter(|visit| visit.stay != Stay::Finished);
-                id(visit.and_then(|visit| Some(&self.schema.levels.get(visit.level?)?.name)))
-            }
+            Asked::Level => id(self.visited().map(|(_, level)| &level.name)),
             Asked::Checkpoint => {
-                let level = self.level().and_then(|level| self.schema.levels.get(level.index()));
-                id(self.checkpoint().and_then(|checkpoint| level?.checkpoints.get(checkpoint.index())))
+                id(self.visited().and_then(|(visit, level)| level.checkpoints.get(visit.checkpoint?)))
             }
             Asked::Furthest => {
                 id(self.state.furthest.and_then(|index| Some(&self.schema.levels.get(index)?.name)))
@@ -37,6 +33,12 @@ impl Progress {
             Asked::Played => Value::Time(self.state.played),
             _ => Value::Unset,
         }
+    }
+
+    /// The visit that is open or left half-way, and its level.
+    fn visited(&self) -> Option<(&Visit, &LevelDef)> {
+        let visit = self.visit().filter(|visit| visit.stay != Stay::Finished)?;
+        Some((visit, self.schema.levels.get(visit.level?)?))
     }
 
     /// The value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for what
