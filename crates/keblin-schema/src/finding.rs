@@ -65,8 +65,12 @@ pub enum Code {
     LivesMisfit,
     /// A text that is not a condition, or asks what cannot be asked.
     Condition,
-    /// Locks that wait for each other.
-    UnlockCircle,
+    /// A lock that nothing a player can do will open.
+    NeverOpens,
+    /// A rule that always holds, or never.
+    DecidedRule,
+    /// A rule that can end in an error, and so be false.
+    FailingRule,
     /// A field that does not say what a death does to it.
     UnansweredDeath,
     /// A line of a rehearsal that is not a step.
@@ -94,7 +98,9 @@ impl Code {
             Code::RecordMisfit => "record_misfit",
             Code::LivesMisfit => "lives_misfit",
             Code::Condition => "condition",
-            Code::UnlockCircle => "unlock_circle",
+            Code::NeverOpens => "never_opens",
+            Code::DecidedRule => "decided_rule",
+            Code::FailingRule => "failing_rule",
             Code::UnansweredDeath => "unanswered_death",
             Code::BadStep => "bad_step",
         }

@@ -24,6 +24,12 @@ pub mod keep;
 /// The survival table: which event does what to which field.
 pub mod survival;
 
+/// Rules with reasons: locks taken apart.
+pub mod rule;
+
+/// Which rules to ask again after a change.
+pub mod watch;
+
 /// The schema: everything a declaration says, checked and resolved.
 pub mod model;
 

@@ -6,9 +6,11 @@ use std::ops::Range;
 use crate::finding::Findings;
 use crate::keep::Keep;
 use crate::name::Name;
+use crate::rule::Rule;
 use crate::source::Source;
 use crate::survival::Survival;
 use crate::value::{Kind, Value};
+use crate::watch::Watch;
 
 /// How long a value lives.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -204,8 +206,8 @@ pub struct LevelDef {
     pub checkpoint_order: CheckpointOrder,
     /// The most stars it can be rated with; 0 without a rating.
     pub stars: u8,
-    /// The level that must be finished before this one opens, as a position in [`Schema::levels`].
-    pub unlock: Option<usize>,
+    /// What must hold before it opens; `None` is open from the start.
+    pub unlock: Option<Rule>,
 }
 
 /// Everything a declaration says about a game's progress, checked.
@@ -238,6 +240,8 @@ pub struct Schema {
     pub clock_cells: Vec<usize>,
     /// The field that owns each cell, as a position in [`Schema::fields`].
     pub(crate) owners: Vec<u32>,
+    /// Which locks to ask again after a change.
+    pub watch: Watch,
     /// Tells handles of one schema from those of another.
     pub(crate) tag: u32,
 }

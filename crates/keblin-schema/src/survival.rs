@@ -132,11 +132,13 @@ pub enum Moment {
     NewRun,
     /// The game is quit, opened again and the run resumed.
     Reopen,
+    /// The profile is erased.
+    Erase,
 }
 
 impl Moment {
     /// Every row, in the order of the table.
-    pub const ALL: [Moment; 10] = [
+    pub const ALL: [Moment; 11] = [
         Moment::Checkpoint,
         Moment::Death,
         Moment::LastDeath,
@@ -147,6 +149,7 @@ impl Moment {
         Moment::RunEnd,
         Moment::NewRun,
         Moment::Reopen,
+        Moment::Erase,
     ];
 
     /// The word for it in JSON.
@@ -163,6 +166,7 @@ impl Moment {
             Moment::RunEnd => "run_end",
             Moment::NewRun => "new_run",
             Moment::Reopen => "reopen",
+            Moment::Erase => "erase",
         }
     }
 }
@@ -203,6 +207,9 @@ impl Fate {
 /// What becomes of a field's value at a moment.
 #[must_use]
 pub fn fate(schema: &Schema, field: &FieldDef, moment: Moment) -> Fate {
+    if moment == Moment::Erase {
+        return Fate::Default;
+    }
     if field.scope == Scope::Profile {
         return Fate::Stays;
     }
@@ -217,7 +224,7 @@ pub fn fate(schema: &Schema, field: &FieldDef, moment: Moment) -> Fate {
         },
         Moment::Enter if words.on_level == OnReset::Stays => Fate::Copied,
         Moment::NewRun if words.on_new_run == OnReset::Stays => Fate::Stays,
-        Moment::Enter | Moment::NewRun => Fate::Default,
+        Moment::Enter | Moment::NewRun | Moment::Erase => Fate::Default,
         Moment::Leave => Fate::Stays,
         Moment::Finish if field.scope == Scope::Run => Fate::Stays,
         Moment::Finish | Moment::LastDeath | Moment::RunEnd => Fate::Readable,

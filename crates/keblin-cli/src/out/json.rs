@@ -1,6 +1,7 @@
 //! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by id.
 
 use keblin::model::{Axis, FieldDef, Schema};
+use keblin::progress::{LockAsks, LockPart};
 use keblin::verify::SaveFinding;
 use keblin::{Finding, Findings, Progress, Value};
 use serde_json::{Map, Value as Json, json};
@@ -69,10 +70,9 @@ pub(crate) fn levels(progress: &Progress) -> Json {
         let facts = |difficulty| {
             let cards = progress.level_cards(difficulty);
             cards.get(index).map_or(Json::Null, |card| {
-                let needs = card.needs.and_then(|needs| schema.levels.get(needs.index()));
                 json!({
                     "open": card.open,
-                    "needs": needs.map(|needs| needs.name.as_str()),
+                    "lock": card.lock.iter().map(|part| lock_part(schema, part)).collect::<Vec<_>>(),
                     "finished": card.facts.finished,
                     "stars": card.facts.stars,
                     "attempts": card.facts.attempts,
@@ -91,4 +91,18 @@ pub(crate) fn levels(progress: &Progress) -> Json {
         levels.insert(level.name.to_string(), entry);
     }
     Json::Object(levels)
+}
+
+/// A part of a lock: what it asks for, and how that stands.
+pub(crate) fn lock_part(schema: &Schema, part: &LockPart) -> Json {
+    let what = match &part.asks {
+        LockAsks::Finish { level, .. } => {
+            let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());
+            format!("levels.{name}.finished")
+        }
+        LockAsks::Stars(_) => "stars".to_string(),
+        LockAsks::Number(_, source) | LockAsks::Condition(source) => source.clone(),
+        _ => String::new(),
+    };
+    json!({ "what": what, "held": value(&part.held), "needed": value(&part.needed), "met": part.met })
 }

@@ -3,7 +3,8 @@
 use std::io;
 
 use comfy_table::{Cell, CellAlignment};
-use keblin::{Difficulty, Progress};
+use keblin::progress::{LevelCard, LockAsks};
+use keblin::{Difficulty, Progress, Schema};
 
 use super::{Console, Tone, cell};
 
@@ -15,12 +16,11 @@ impl Console<'_> {
         table.set_header(["", "stars", "tries", "deaths", ""].map(|head| cell(Tone::Quiet, head)));
         for card in progress.level_cards(difficulty) {
             let Some(level) = schema.levels.get(card.level.index()) else { continue };
-            let needs = card.needs.and_then(|needs| schema.levels.get(needs.index()));
-            let state = match (needs, card.facts.finished, card.current) {
-                (Some(needs), ..) => cell(Tone::Quiet, &format!("locked: finish {} first", needs.title)),
-                (None, _, true) => cell(Tone::Name, "under way"),
-                (None, true, _) => cell(Tone::Good, "finished"),
-                (None, false, _) => Cell::new("open"),
+            let state = match (card.open, card.facts.finished, card.current) {
+                (false, ..) => cell(Tone::Quiet, &format!("locked: {}", missing(schema, &card))),
+                (true, _, true) => cell(Tone::Name, "under way"),
+                (true, true, _) => cell(Tone::Good, "finished"),
+                (true, false, _) => Cell::new("open"),
             };
             let stars = "★".repeat(card.facts.stars.into())
                 + &"☆".repeat(level.stars.saturating_sub(card.facts.stars).into());
@@ -35,4 +35,16 @@ impl Console<'_> {
         }
         self.table(&table)
     }
+}
+
+/// What a player has to do before a level opens. The table is about one difficulty, so it is not said again.
+fn missing(schema: &Schema, card: &LevelCard) -> String {
+    let missing = card.lock.iter().filter(|part| !part.met).map(|part| match &part.asks {
+        LockAsks::Finish { level, .. } => {
+            let title = schema.levels.get(level.index()).map_or("?", |level| level.title.as_str());
+            format!("finish {title} first")
+        }
+        _ => part.text(schema),
+    });
+    missing.collect::<Vec<_>>().join(", ")
 }

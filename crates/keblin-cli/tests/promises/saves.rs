@@ -73,7 +73,7 @@ fn show_as_json_has_every_field_and_level() {
         (&level["finished"], &level["stars"], &level["open"]),
         (&true.into(), &2.into(), &true.into())
     );
-    assert_eq!(json["levels"]["otter_weir"]["neap"]["needs"], "long_mere");
+    assert_eq!(json["levels"]["otter_weir"]["neap"]["lock"][0]["what"], "levels.long_mere.finished");
 }
 
 #[test]

@@ -4,12 +4,16 @@
 /// What the keys of one field mean together.
 mod field;
 
-/// Lives, records and locks: rules between fields and levels.
+/// Lives and records: rules between fields.
 mod rules;
+
+/// Locks: compiled, and whether they can ever open.
+mod locks;
 
 use crate::finding::{Code, Finding};
 use crate::model::{Axis, LevelDef, Schema, Scope};
 use crate::parse::Declarations;
+use crate::watch::Watch;
 
 /// The most cells a layout may have.
 const MAX_CELLS: usize = 1 << 20;
@@ -41,6 +45,7 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
         copied_cells: 0,
         clock_cells: Vec::new(),
         owners: Vec::new(),
+        watch: Watch::default(),
         tag: 0,
     };
     if let Some(facts_per) = &declared.level_facts_per
@@ -52,8 +57,11 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
     }
     rules::feeds(&declared, &mut schema, found);
     rules::lives(&declared, &mut schema, found);
-    rules::locks(&declared, &mut schema, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut schema, found);
+    if fits {
+        // Conditions are compiled against the layout.
+        locks::compile(&declared, &mut schema, found);
+    }
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);
     }

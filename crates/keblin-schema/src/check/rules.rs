@@ -1,11 +1,10 @@
-//! Lives, records and locks: rules between fields and levels. Each takes the declarations and completes the schema.
+//! Lives and records: rules between fields. Each takes the declarations and completes the schema.
 
-use crate::condition::{self, ConditionError, Expr, names};
 use crate::finding::{Code, Finding};
 use crate::keep::Keep;
 use crate::model::{Lives, RecordFeed, Schema, Scope};
 use crate::name::nearest;
-use crate::parse::{Declarations, FieldDecl, LevelDecl, Placed};
+use crate::parse::{Declarations, FieldDecl, Placed};
 use crate::survival::{OnDeath, OnRetry};
 use crate::value::{Kind, Value};
 
@@ -115,73 +114,4 @@ pub(super) fn lives(declared: &Declarations, schema: &mut Schema, found: &mut Ve
         found.push(finding.instead(format!("write `{instead}`")));
     }
     schema.lives = Some(Lives { field: index, at_zero: rule.at_zero });
-}
-
-/// Locks: each the name of another level's `finished`, and none that wait for each other.
-pub(super) fn locks(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
-    for (index, level) in declared.levels.iter().enumerate() {
-        let unlock = lock(schema, level, found);
-        if let Some(def) = schema.levels.get_mut(index) {
-            def.unlock = unlock;
-        }
-    }
-    for (index, level) in declared.levels.iter().enumerate() {
-        if let (Some(circle), Some(unlock)) = (circle_through(schema, index), &level.unlock) {
-            let names = circle.iter().filter_map(|level| schema.levels.get(*level));
-            let chain =
-                names.map(|level| format!("`{}`", level.name)).collect::<Vec<_>>().join(", which waits for ");
-            let message = format!("`{}` can never open: it waits for {chain}", level.name.value);
-            let finding = Finding::error(Code::UnlockCircle, unlock.span.clone(), message);
-            found.push(finding.instead("leave one `unlock` of the circle out"));
-        }
-    }
-}
-
-/// The levels that a level waits for, if the last of them is itself.
-fn circle_through(schema: &Schema, level: usize) -> Option<Vec<usize>> {
-    let mut chain = Vec::new();
-    let mut waits_for = schema.levels.get(level)?.unlock;
-    while let Some(next) = waits_for.filter(|next| !chain.contains(next)) {
-        chain.push(next);
-        waits_for = if next == level { None } else { schema.levels.get(next)?.unlock };
-    }
-    (chain.last() == Some(&level)).then_some(chain)
-}
-
-fn lock(schema: &Schema, level: &LevelDecl, found: &mut Vec<Finding>) -> Option<usize> {
-    let unlock = level.unlock.as_ref()?;
-    match finished_level(schema, &unlock.condition) {
-        Ok(level) => Some(level),
-        Err(error) => {
-            let span = match unlock.text_start {
-                // At the end of the condition the caret stands under what follows: the quote, if there is one.
-                Some(start) => {
-                    let end = (start + error.span.end.max(error.span.start + 1)).min(unlock.span.end);
-                    (start + error.span.start).min(end)..end
-                }
-                None => unlock.span.clone(),
-            };
-            let finding = Finding::error(Code::Condition, span, error.message);
-            let usual = || "a lock is written `levels.LEVEL.finished`".to_string();
-            found.push(finding.instead(error.instead.unwrap_or_else(usual)));
-            None
-        }
-    }
-}
-
-fn finished_level(schema: &Schema, text: &str) -> Result<usize, ConditionError> {
-    let path = match condition::parse(text)? {
-        Expr::Path(path) => path,
-        Expr::Compare(..) => {
-            let message = "a lock asks whether another level is finished, but found a comparison";
-            return Err(ConditionError::new(0..text.len(), message));
-        }
-    };
-    match names::resolve(schema, &path)? {
-        names::Asked::Fact { level, difficulty: None, fact: names::Fact::Finished } => Ok(level),
-        _ => {
-            let message = format!("a lock asks whether another level is finished, but found `{text}`");
-            Err(ConditionError::new(0..text.len(), message))
-        }
-    }
 }

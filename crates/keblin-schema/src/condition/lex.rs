@@ -7,7 +7,8 @@ use super::ConditionError;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Token {
     Word(String),
-    Int(i64),
+    /// Without its sign, so that the least number of 64 bits can be written.
+    Int(u64),
     Text(String),
     Sign(&'static str),
     End,
@@ -33,7 +34,10 @@ pub(super) struct Lexeme {
 }
 
 /// Signs, longer ones first.
-const SIGNS: [&str; 9] = ["==", "!=", "<=", ">=", "<", ">", ".", "(", ")"];
+const SIGNS: [&str; 22] = [
+    "==", "!=", "<=", ">=", "&&", "||", "<", ">", "!", "?", ":", ".", ",", "(", ")", "[", "]", "+", "-", "*",
+    "/", "%",
+];
 
 /// Tokens up to and with one [`Token::End`].
 pub(super) fn lex(text: &str) -> Result<Vec<Lexeme>, ConditionError> {
@@ -41,12 +45,12 @@ pub(super) fn lex(text: &str) -> Result<Vec<Lexeme>, ConditionError> {
     let mut at = 0;
     while let Some(rest) = text.get(at..).filter(|rest| !rest.is_empty()) {
         let (token, len) = match rest.chars().next().unwrap_or(' ') {
-            c if c.is_whitespace() => {
-                at += c.len_utf8();
+            c if c.is_ascii_whitespace() => {
+                at += 1;
                 continue;
             }
             c if c.is_ascii_alphabetic() || c == '_' => word(rest),
-            c if c.is_ascii_digit() || c == '-' => number(rest, at)?,
+            c if c.is_ascii_digit() => number(rest, at)?,
             quote @ ('\'' | '"') => quoted(rest, quote, at)?,
             other => sign(rest, other, at)?,
         };
@@ -63,38 +67,53 @@ fn word(rest: &str) -> (Token, usize) {
 }
 
 fn number(rest: &str, at: usize) -> Result<(Token, usize), ConditionError> {
-    let digits = rest.strip_prefix('-').unwrap_or(rest);
-    let signs = rest.len() - digits.len();
-    let len = signs + digits.find(|c: char| !c.is_ascii_digit()).unwrap_or(digits.len());
+    let len = rest.find(|c: char| !c.is_ascii_alphanumeric() && c != '.' && c != '_').unwrap_or(rest.len());
     let text = rest.get(..len).unwrap_or_default();
-    let parsed = text.parse().map_err(|_| {
-        let message = format!("expected a whole number of at most 64 bits, but found `{text}`");
-        ConditionError::new(at..at + len, message)
-    })?;
-    Ok((Token::Int(parsed), len))
+    match text.parse() {
+        Ok(number) if text.bytes().all(|byte| byte.is_ascii_digit()) => Ok((Token::Int(number), len)),
+        _ => {
+            let message = format!("expected a whole number of at most 64 bits, but found `{text}`");
+            Err(ConditionError::new(at..at + len, message))
+        }
+    }
 }
 
 fn quoted(rest: &str, quote: char, at: usize) -> Result<(Token, usize), ConditionError> {
-    let inside = rest.get(1..).unwrap_or_default();
-    match inside.split_once(quote) {
-        Some((text, _)) if text.contains('\\') => Err(ConditionError::new(
-            at..at + text.len() + 2,
-            "expected a text without `\\`, but found an escape",
-        )),
-        Some((text, _)) => Ok((Token::Text(text.to_string()), text.len() + 2)),
-        None => Err(ConditionError::new(
-            at..at + rest.len(),
-            format!("expected a closing {quote}, but found the end"),
-        )),
+    let mut text = String::new();
+    let mut characters = rest.char_indices().skip(1);
+    while let Some((index, c)) = characters.next() {
+        match c {
+            c if c == quote => return Ok((Token::Text(text), index + 1)),
+            '\n' | '\r' => break,
+            '\\' => match characters.next() {
+                Some((_, c @ ('\\' | '\'' | '"'))) => text.push(c),
+                Some((_, 'n')) => text.push('\n'),
+                Some((_, 't')) => text.push('\t'),
+                Some((end, other)) => {
+                    let span = at + index..at + end + other.len_utf8();
+                    let message = format!("expected one of \\\\ \\' \\\" \\n \\t, but found `\\{other}`");
+                    return Err(ConditionError::new(span, message));
+                }
+                None => break,
+            },
+            other => text.push(other),
+        }
     }
+    Err(ConditionError::new(at..at + rest.len(), format!("expected a closing {quote}, but found the end")))
 }
 
 fn sign(rest: &str, first: char, at: usize) -> Result<(Token, usize), ConditionError> {
     match SIGNS.into_iter().find(|sign| rest.starts_with(sign)) {
         Some(sign) => Ok((Token::Sign(sign), sign.len())),
-        None => Err(ConditionError::new(
-            at..at + first.len_utf8(),
-            format!("expected a name, a number, a text or a comparison, but found {first:?}"),
-        )),
+        None => {
+            let message = format!("expected a name, a value or a sign, but found {first:?}");
+            let error = ConditionError::new(at..at + first.len_utf8(), message);
+            Err(match first {
+                '=' => error.instead("write `==` to compare"),
+                '&' => error.instead("write `&&` for and"),
+                '|' => error.instead("write `||` for or"),
+                _ => error,
+            })
+        }
     }
 }

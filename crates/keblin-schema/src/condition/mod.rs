@@ -1,12 +1,30 @@
 //! Conditions: a subset of the syntax and meaning of the open Common Expression Language.
 //!
 //! ```text
-//! text ──► lex ──► tokens ──► parse ──► Expr ──► names (against the schema) ──► what is asked
+//! text ──► lex ──► tokens ──► parse ──► Expr ──► check (against the schema) ──► Program ──► evaluate
 //! ```
 //!
-//! Understood so far: a name made of parts (`levels.reedgate.finished`), and such a name compared with a literal
-//! (`oil == 38`, `route_clock <= duration('90s')`, `best_letters != null`). A lock is a name that asks whether another
-//! level is finished; an expectation of a rehearsal is a comparison.
+//! Every name is resolved, every type and index checked before anything is evaluated; a program is evaluated without
+//! allocating, without loops, and without overflow or division by zero that would go unnoticed. `docs/conditions.md`
+//! lists every production and every name.
+//!
+//! ```
+//! use keblin_schema::condition::{Program, Val};
+//! # use keblin_schema::{Schema, Value, condition::{Facts, names::Fact}};
+//! let text = "game = 'otter'\nversion = 1\n[fields]\nfish = { type = 'int', scope = 'profile' }\n";
+//! let schema = Schema::parse("progress.toml", text)?.schema;
+//! let rule = Program::compile(&schema, "fish > 3 || fish == -1")?;
+//! # struct Played;
+//! # impl Facts for Played {
+//! #     fn cell(&self, _: usize) -> &Value { &Value::Int(4) }
+//! #     fn fact(&self, _: usize, _: Fact) -> i64 { 0 }
+//! #     fn word(&self, _: keblin_schema::condition::Word) -> Option<&str> { None }
+//! #     fn played_nanos(&self) -> i64 { 0 }
+//! # }
+//! assert!(rule.holds(&Played, 0)); // `Played` says what the fields hold: four fish
+//! assert!(Program::compile(&schema, "fsh > 3").unwrap_err().to_string().ends_with("(did you mean `fish`?)"));
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
 
 /// Tokens.
 mod lex;
@@ -17,13 +35,34 @@ mod parse;
 /// What the names in conditions stand for.
 pub mod names;
 
-pub use parse::{Comparison, Expr, Literal, Part, parse};
+/// Types: what may stand where.
+mod check;
+
+/// From the text to a program.
+mod compile;
+
+/// What is known to be set behind a guard.
+mod guards;
+
+/// Programs and their evaluation.
+mod program;
+
+/// What a condition can come to, whatever is played.
+mod range;
+
+pub use compile::Type;
+pub use parse::{Arithmetic, Comparison, Expr, Node, Part, parse};
+pub use program::{Facts, Failing, Program, Read, Val, Word};
+pub use range::{Possible, Ranges};
 
 use std::fmt;
 use std::ops::Range;
 
 /// The longest condition, in bytes.
 pub const MAX_CONDITION_BYTES: usize = 4096;
+
+/// How deep expressions may be nested.
+pub const MAX_CONDITION_DEPTH: usize = 48;
 
 /// Why a text is not a condition, or asks what cannot be asked.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -44,11 +83,15 @@ impl ConditionError {
     pub(crate) fn meant(self, nearest: Option<&str>) -> ConditionError {
         ConditionError { instead: nearest.map(|nearest| format!("did you mean `{nearest}`?")), ..self }
     }
+
+    pub(crate) fn instead(self, instead: impl Into<String>) -> ConditionError {
+        ConditionError { instead: Some(instead.into()), ..self }
+    }
 }
 
 impl fmt::Display for ConditionError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "at character {}: {}", self.span.start + 1, self.message)?;
+        write!(f, "at byte {}: {}", self.span.start + 1, self.message)?;
         self.instead.as_ref().map_or(Ok(()), |instead| write!(f, " ({instead})"))
     }
 }

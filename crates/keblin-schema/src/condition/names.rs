@@ -6,7 +6,7 @@
 use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, Schema};
 use crate::name::nearest;
-use crate::value::Kind;
+use crate::value::{Kind, Value};
 
 /// A fact that is kept for every level without being declared.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -26,6 +26,12 @@ impl Fact {
     /// Every fact.
     pub const ALL: [Fact; 4] = [Fact::Finished, Fact::Stars, Fact::Attempts, Fact::Deaths];
 
+    /// The kind of it.
+    #[must_use]
+    pub fn kind(self) -> Kind {
+        if self == Fact::Finished { Kind::Bool } else { Kind::Int }
+    }
+
     /// Its name.
     #[must_use]
     pub fn as_str(self) -> &'static str {
@@ -35,6 +41,25 @@ impl Fact {
             Fact::Attempts => "attempts",
             Fact::Deaths => "deaths",
         }
+    }
+}
+
+/// Which difficulty is meant, where something is kept apart for each.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum On {
+    /// The one in question: that of the run, the one last chosen, or the one asked about.
+    InQuestion,
+    /// This one, as a position in [`Schema::difficulties`].
+    One(usize),
+    /// Any of them: finished on one, the best rating, the sum of all for totals.
+    Any,
+}
+
+impl On {
+    /// The difficulty, where the name says one.
+    #[must_use]
+    pub fn one(self) -> Option<usize> {
+        if let On::One(difficulty) = self { Some(difficulty) } else { None }
     }
 }
 
@@ -53,10 +78,17 @@ pub enum Asked {
     Fact {
         /// The level, as a position in [`Schema::levels`].
         level: usize,
-        /// The difficulty, where the name says one.
-        difficulty: Option<usize>,
+        /// On which difficulty.
+        on: On,
         /// Which fact.
         fact: Fact,
+    },
+    /// The sum of a fact over all levels: stars, or how many are finished.
+    Total {
+        /// Which fact.
+        fact: Fact,
+        /// On which difficulty.
+        on: On,
     },
     /// The phase: `"title"`, `"map"`, `"playing"`, `"down"` or `"over"`.
     Phase,
@@ -72,6 +104,9 @@ pub enum Asked {
     Played,
 }
 
+/// The words that `phase` can be.
+pub const PHASES: [&str; 5] = ["title", "map", "playing", "down", "over"];
+
 /// Names that stand alone, for what the engine keeps by itself.
 pub const ENGINE: [(&str, Asked); 6] = [
     ("phase", Asked::Phase),
@@ -83,19 +118,46 @@ pub const ENGINE: [(&str, Asked); 6] = [
 ];
 
 impl Asked {
+    /// Whether the answer may be null.
+    #[must_use]
+    pub fn may_be_unset(&self, schema: &Schema) -> bool {
+        match self {
+            Asked::Field { field, .. } => {
+                schema.fields.get(*field).is_some_and(|field| field.default == Value::Unset)
+            }
+            Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
+            Asked::Difficulty => schema.difficulties.is_empty(),
+            Asked::Fact { .. } | Asked::Total { .. } | Asked::Phase | Asked::Played => false,
+        }
+    }
+
     /// The kind of the answer; ids are text.
     #[must_use]
     pub fn kind(&self, schema: &Schema) -> Kind {
         match self {
             Asked::Field { field, .. } => schema.fields.get(*field).map_or(Kind::Int, |field| field.kind),
-            Asked::Fact { fact: Fact::Finished, .. } => Kind::Bool,
-            Asked::Fact { .. } => Kind::Int,
+            Asked::Fact { fact, .. } => fact.kind(),
+            Asked::Total { .. } => Kind::Int,
             Asked::Played => Kind::Time,
             Asked::Phase | Asked::Level | Asked::Checkpoint | Asked::Furthest | Asked::Difficulty => {
                 Kind::Text
             }
         }
     }
+}
+
+/// Resolves a name as it is written, such as `levels.reedgate.stars`, against a schema.
+///
+/// # Errors
+/// As [`resolve`].
+pub fn named(schema: &Schema, text: &str) -> Result<Asked, ConditionError> {
+    let mut start = 0;
+    let parts = text.split('.').map(|word| {
+        let part = Part { word: word.to_string(), span: start..start + word.len() };
+        start += word.len() + 1;
+        part
+    });
+    resolve(schema, &parts.collect::<Vec<_>>())
 }
 
 /// Resolves a name made of parts against a schema.
@@ -106,13 +168,14 @@ pub fn resolve(schema: &Schema, path: &[Part]) -> Result<Asked, ConditionError> 
     match path {
         [only] => alone(schema, only),
         [first, level, rest @ ..] if first.word == "levels" => of_level(schema, level, rest),
+        [first, rest @ ..] if first.word == "totals" => total(schema, first, rest),
         [field, difficulty] if per_difficulty(schema, field).is_some() => {
             let difficulty = Some(difficulty_named(schema, difficulty)?);
             let field = per_difficulty(schema, field).unwrap_or_default();
             Ok(Asked::Field { field, at: At { level: None, difficulty } })
         }
         [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
-            .meant(nearest(&first.word, ["levels"]))),
+            .meant(nearest(&first.word, ["levels", "totals"]))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }
@@ -138,7 +201,7 @@ fn alone(schema: &Schema, part: &Part) -> Result<Asked, ConditionError> {
         Some((field, _)) => Ok(Asked::Field { field, at: At::default() }),
         None => {
             let fields = schema.fields.iter().map(|field| field.name.as_str());
-            let known = fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels"]);
+            let known = fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels", "totals"]);
             Err(ConditionError::new(part.span.clone(), format!("no field `{}` is declared", part.word))
                 .meant(nearest(&part.word, known)))
         }
@@ -151,9 +214,10 @@ fn of_level(schema: &Schema, level: &Part, rest: &[Part]) -> Result<Asked, Condi
         ConditionError::new(level.span.clone(), format!("no level `{}` is declared", level.word))
             .meant(nearest(&level.word, known))
     })?;
-    let (difficulty, what) = match rest {
-        [what] => (None, what),
-        [difficulty, what] => (Some(difficulty_named(schema, difficulty)?), what),
+    let (on, what) = match rest {
+        [what] => (On::InQuestion, what),
+        [difficulty, what] if difficulty.word == "any" => (On::Any, what),
+        [difficulty, what] => (On::One(difficulty_named(schema, difficulty)?), what),
         [] => {
             let message = "expected what is asked of the level, such as `.finished`, but found the end";
             return Err(ConditionError::new(level.span.clone(), message));
@@ -165,21 +229,43 @@ fn of_level(schema: &Schema, level: &Part, rest: &[Part]) -> Result<Asked, Condi
             ));
         }
     };
-    let per_level = |field: &FieldDef| field.per.contains(&Axis::Level);
     if let Some(fact) = Fact::ALL.into_iter().find(|fact| fact.as_str() == what.word) {
-        if difficulty.is_some() && !schema.level_facts_per_difficulty {
-            let message = format!("`{}` is not kept apart for each difficulty", what.word);
-            return Err(ConditionError::new(what.span.clone(), message));
-        }
-        return Ok(Asked::Fact { level: level_index, difficulty, fact });
+        return fact_on(schema, what, fact, on).map(|on| Asked::Fact { level: level_index, on, fact });
     }
-    match schema.field_named(&what.word) {
-        Some((field, def))
-            if per_level(def) && (difficulty.is_none() || def.per.contains(&Axis::Difficulty)) =>
-        {
-            Ok(Asked::Field { field, at: At { level: Some(level_index), difficulty } })
+    field_of_level(schema, level_index, what, on)
+}
+
+/// Whether a fact can be asked on a difficulty. Where facts are not kept apart there is nothing to choose.
+fn fact_on(schema: &Schema, what: &Part, fact: Fact, on: On) -> Result<On, ConditionError> {
+    let message = match on {
+        On::Any if !matches!(fact, Fact::Finished | Fact::Stars) => {
+            format!("`{}` is counted for each difficulty, so `any` has no answer", what.word)
         }
-        _ => {
+        On::One(_) if !schema.level_facts_per_difficulty => {
+            format!("`{}` is not kept apart for each difficulty", what.word)
+        }
+        on => return Ok(on),
+    };
+    Err(ConditionError::new(what.span.clone(), message)
+        .instead("leave the difficulty out, or name one that is kept"))
+}
+
+fn field_of_level(schema: &Schema, level: usize, what: &Part, on: On) -> Result<Asked, ConditionError> {
+    let per_level = |field: &FieldDef| field.per.contains(&Axis::Level);
+    match schema.field_named(&what.word).filter(|(_, def)| per_level(def)) {
+        Some((field, def)) if on == On::InQuestion || def.per.contains(&Axis::Difficulty) => match on {
+            On::Any => {
+                let message =
+                    format!("`{}` has one value for each difficulty, so `any` has no answer", what.word);
+                Err(ConditionError::new(what.span.clone(), message).instead("name a difficulty"))
+            }
+            on => Ok(Asked::Field { field, at: At { level: Some(level), difficulty: on.one() } }),
+        },
+        Some((_, def)) => {
+            let message = format!("`{}` does not have one value for each difficulty", def.name);
+            Err(ConditionError::new(what.span.clone(), message).instead("leave the difficulty out"))
+        }
+        None => {
             let fields =
                 schema.fields.iter().filter(|field| per_level(field)).map(|field| field.name.as_str());
             let known = Fact::ALL.iter().map(|fact| fact.as_str()).chain(fields);
@@ -187,6 +273,26 @@ fn of_level(schema: &Schema, level: &Part, rest: &[Part]) -> Result<Asked, Condi
             Err(ConditionError::new(what.span.clone(), message).meant(nearest(&what.word, known)))
         }
     }
+}
+
+/// `totals.stars`, `totals.neap.stars`, `totals.all.stars`, and the same of `finished`.
+fn total(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
+    let (on, what) = match rest {
+        [what] => (On::InQuestion, what),
+        [all, what] if all.word == "all" => (On::Any, what),
+        [difficulty, what] => (On::One(difficulty_named(schema, difficulty)?), what),
+        _ => {
+            let end = rest.last().unwrap_or(first).span.end;
+            let message = "expected `totals.stars`, `totals.finished`, or one of them on a difficulty";
+            return Err(ConditionError::new(first.span.start..end, message));
+        }
+    };
+    let fact = [Fact::Stars, Fact::Finished].into_iter().find(|fact| fact.as_str() == what.word);
+    let fact = fact.ok_or_else(|| {
+        ConditionError::new(what.span.clone(), format!("there is no total of `{}`", what.word))
+            .meant(nearest(&what.word, ["stars", "finished"]).or(Some("stars")))
+    })?;
+    fact_on(schema, what, fact, on).map(|on| Asked::Total { fact, on })
 }
 
 fn difficulty_named(schema: &Schema, part: &Part) -> Result<usize, ConditionError> {

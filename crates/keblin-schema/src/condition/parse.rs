@@ -1,17 +1,25 @@
 //! From tokens to an expression. Grammar, in the notation of the standard it is a subset of:
 //!
 //! ```text
-//! Condition = Path [ RelOp Literal ] ;
-//! Path      = IDENT { "." IDENT } ;
-//! RelOp     = "==" | "!=" | "<" | "<=" | ">" | ">=" ;
-//! Literal   = "true" | "false" | "null" | INT | STRING | "duration" "(" STRING ")" ;
+//! Expr           = ConditionalOr [ "?" ConditionalOr ":" Expr ] ;
+//! ConditionalOr  = [ ConditionalOr "||" ] ConditionalAnd ;
+//! ConditionalAnd = [ ConditionalAnd "&&" ] Relation ;
+//! Relation       = [ Relation RelOp ] Addition | Relation "in" List ;
+//! RelOp          = "==" | "!=" | "<" | "<=" | ">" | ">=" ;
+//! Addition       = [ Addition ("+" | "-") ] Multiplication ;
+//! Multiplication = [ Multiplication ("*" | "/" | "%") ] Unary ;
+//! Unary          = Member | "!" { "!" } Member | "-" { "-" } Member ;
+//! Member         = IDENT { "." IDENT } | Call | "(" Expr ")" | Literal ;
+//! Call           = IDENT "(" Expr { "," Expr } ")" ;
+//! List           = "[" Expr { "," Expr } "]" ;
+//! Literal        = INT | STRING | "true" | "false" | "null" ;
 //! ```
 
 use std::ops::Range;
 
 use super::lex::{Lexeme, Token, lex};
-use super::{ConditionError, MAX_CONDITION_BYTES};
-use crate::value::{Time, Value};
+use super::{ConditionError, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH};
+use crate::value::Value;
 
 /// One part of a name made of parts.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -55,38 +63,89 @@ impl Comparison {
         Comparison::ALL.iter().find(|(_, comparison)| *comparison == self).map_or("==", |(sign, _)| sign)
     }
 
-    /// Whether two values compare so; `None` where an order is asked of values that have none.
+    /// Whether it asks for an order, not only for equality.
     #[must_use]
-    pub fn holds(self, left: &Value, right: &Value) -> Option<bool> {
-        let order = || left.number().zip(right.number()).map(|(left, right)| left.cmp(&right));
+    pub fn is_order(self) -> bool {
+        !matches!(self, Comparison::Equal | Comparison::NotEqual)
+    }
+
+    /// Whether two numbers compare so.
+    #[must_use]
+    pub fn holds(self, left: i64, right: i64) -> bool {
         match self {
-            Comparison::Equal => Some(left == right),
-            Comparison::NotEqual => Some(left != right),
-            Comparison::Less => order().map(|order| order.is_lt()),
-            Comparison::LessOrEqual => order().map(|order| order.is_le()),
-            Comparison::Greater => order().map(|order| order.is_gt()),
-            Comparison::GreaterOrEqual => order().map(|order| order.is_ge()),
+            Comparison::Equal => left == right,
+            Comparison::NotEqual => left != right,
+            Comparison::Less => left < right,
+            Comparison::LessOrEqual => left <= right,
+            Comparison::Greater => left > right,
+            Comparison::GreaterOrEqual => left >= right,
         }
     }
 }
 
-/// A value written out.
+/// How two numbers are put together.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Arithmetic {
+    /// `+`
+    Add,
+    /// `-`
+    Subtract,
+    /// `*`
+    Multiply,
+    /// `/`, towards zero
+    Divide,
+    /// `%`, with the sign of the left one
+    Remainder,
+}
+
+impl Arithmetic {
+    const SUM: [(&'static str, Arithmetic); 2] = [("+", Arithmetic::Add), ("-", Arithmetic::Subtract)];
+    const PRODUCT: [(&'static str, Arithmetic); 3] =
+        [("*", Arithmetic::Multiply), ("/", Arithmetic::Divide), ("%", Arithmetic::Remainder)];
+
+    /// The sign for it.
+    #[must_use]
+    pub fn sign(self) -> &'static str {
+        let all = Arithmetic::SUM.iter().chain(&Arithmetic::PRODUCT);
+        all.into_iter().find(|(_, known)| *known == self).map_or("+", |(sign, _)| sign)
+    }
+}
+
+/// An expression and where it stands.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Literal {
-    /// The value; `null` is unset.
-    pub value: Value,
+pub struct Expr {
+    /// What it is.
+    pub node: Node,
     /// Where it stands: a range of bytes in the condition.
     pub span: Range<usize>,
 }
 
-/// An expression.
+/// What an expression is.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Expr {
+pub enum Node {
+    /// A value written out; `null` is unset.
+    Literal(Value),
     /// A name made of parts.
     Path(Vec<Part>),
-    /// A name compared with a literal.
-    Compare(Vec<Part>, Comparison, Literal),
+    /// `!x`
+    Not(Box<Expr>),
+    /// `-x`
+    Negate(Box<Expr>),
+    /// `a && b`
+    And(Box<Expr>, Box<Expr>),
+    /// `a || b`
+    Or(Box<Expr>, Box<Expr>),
+    /// `a == b` and the like
+    Compare(Comparison, Box<Expr>, Box<Expr>),
+    /// `a + b` and the like
+    Arithmetic(Arithmetic, Box<Expr>, Box<Expr>),
+    /// `x in [a, b]`
+    In(Box<Expr>, Vec<Expr>),
+    /// `a ? b : c`
+    Choose(Box<Expr>, Box<Expr>, Box<Expr>),
+    /// `least(a, b)` and the like
+    Call(Part, Vec<Expr>),
 }
 
 /// Parses a condition.
@@ -99,19 +158,11 @@ pub fn parse(text: &str) -> Result<Expr, ConditionError> {
             format!("a condition has at most {MAX_CONDITION_BYTES} bytes, but this one has {}", text.len());
         return Err(ConditionError::new(0..text.len(), message));
     }
-    let mut tokens = Tokens { lexemes: lex(text)?, at: 0 };
-    let path = tokens.path()?;
-    let next = tokens.take();
-    let comparison = match &next.token {
-        Token::End => return Ok(Expr::Path(path)),
-        Token::Sign(sign) => Comparison::ALL.iter().find(|(known, _)| known == sign).map(|(_, found)| *found),
-        _ => None,
-    };
-    let comparison = comparison.ok_or_else(|| expected("`.`, a comparison or the end", &next))?;
-    let literal = tokens.literal()?;
-    match tokens.take() {
-        Lexeme { token: Token::End, .. } => Ok(Expr::Compare(path, comparison, literal)),
-        other => Err(expected("the end", &other)),
+    let mut parser = Parser { lexemes: lex(text)?, at: 0, depth: 0 };
+    let expr = parser.expr()?;
+    match parser.take() {
+        Lexeme { token: Token::End, .. } => Ok(expr),
+        other => Err(expected("an operator or the end", &other)),
     }
 }
 
@@ -119,12 +170,15 @@ fn expected(what: &str, found: &Lexeme) -> ConditionError {
     ConditionError::new(found.span.clone(), format!("expected {what}, but found {}", found.token.found()))
 }
 
-struct Tokens {
+struct Parser {
     lexemes: Vec<Lexeme>,
     at: usize,
+    depth: usize,
 }
 
-impl Tokens {
+type Parsed = Result<Expr, ConditionError>;
+
+impl Parser {
     fn take(&mut self) -> Lexeme {
         let end = Lexeme { token: Token::End, span: 0..0 };
         let lexeme = self.lexemes.get(self.at).or(self.lexemes.last()).cloned().unwrap_or(end);
@@ -132,57 +186,187 @@ impl Tokens {
         lexeme
     }
 
-    fn skip(&mut self, sign: &'static str) -> bool {
-        let found = self.lexemes.get(self.at).is_some_and(|lexeme| lexeme.token == Token::Sign(sign));
+    fn skip(&mut self, sign: &str) -> bool {
+        let found = matches!(self.lexemes.get(self.at), Some(Lexeme { token: Token::Sign(next), .. }) if *next == sign);
         self.at += usize::from(found);
         found
     }
 
-    fn path(&mut self) -> Result<Vec<Part>, ConditionError> {
-        let mut parts = Vec::new();
-        loop {
+    fn require(&mut self, sign: &str) -> Result<Range<usize>, ConditionError> {
+        match self.take() {
+            Lexeme { token: Token::Sign(found), span } if found == sign => Ok(span),
+            other => Err(expected(&format!("`{sign}`"), &other)),
+        }
+    }
+
+    /// One of some signs, if it comes next.
+    fn one_of<T: Copy>(&mut self, signs: &[(&str, T)]) -> Option<T> {
+        signs.iter().find(|(sign, _)| self.skip(sign)).map(|(_, found)| *found)
+    }
+
+    /// Every nesting goes through here, so that a deep text cannot exhaust the stack.
+    fn deeper(&mut self, parse: impl FnOnce(&mut Parser) -> Parsed) -> Parsed {
+        if self.depth == MAX_CONDITION_DEPTH {
+            let here = self.take();
+            let message = format!("a condition may be nested {MAX_CONDITION_DEPTH} deep, and this is deeper");
+            return Err(ConditionError::new(here.span, message));
+        }
+        self.depth += 1;
+        let parsed = parse(self);
+        self.depth -= 1;
+        parsed
+    }
+
+    fn expr(&mut self) -> Parsed {
+        self.deeper(|parser| {
+            let condition = parser.or()?;
+            if !parser.skip("?") {
+                return Ok(condition);
+            }
+            let yes = parser.or()?;
+            parser.require(":")?;
+            let no = parser.expr()?;
+            let span = condition.span.start..no.span.end;
+            Ok(Expr { node: Node::Choose(Box::new(condition), Box::new(yes), Box::new(no)), span })
+        })
+    }
+
+    /// A row of operators of one rank, grouped from the left. The row is as deep as it is long when it is evaluated.
+    fn row<T: Copy>(
+        &mut self,
+        signs: &[(&str, T)],
+        next: fn(&mut Parser) -> Parsed,
+        join: impl Fn(T, Box<Expr>, Box<Expr>) -> Node,
+    ) -> Parsed {
+        let mut left = next(self)?;
+        let mut length = 0;
+        while let Some(found) = self.one_of(signs) {
+            length += 1;
+            let right = next(self)?;
+            if self.depth + length > MAX_CONDITION_DEPTH {
+                let message =
+                    format!("a condition may be nested {MAX_CONDITION_DEPTH} deep, and this row is longer");
+                return Err(ConditionError::new(right.span, message));
+            }
+            let span = left.span.start..right.span.end;
+            left = Expr { node: join(found, Box::new(left), Box::new(right)), span };
+        }
+        Ok(left)
+    }
+
+    fn or(&mut self) -> Parsed {
+        self.row(&[("||", ())], Parser::and, |(), left, right| Node::Or(left, right))
+    }
+
+    fn and(&mut self) -> Parsed {
+        self.row(&[("&&", ())], Parser::relation, |(), left, right| Node::And(left, right))
+    }
+
+    fn relation(&mut self) -> Parsed {
+        let left = self.sum()?;
+        if let Some(comparison) = self.one_of(&Comparison::ALL) {
+            let right = self.sum()?;
+            let chained = self.lexemes.get(self.at).cloned();
+            if let (Some(_), Some(next)) = (self.one_of(&Comparison::ALL), chained) {
+                let error = ConditionError::new(next.span, "two comparisons in a row compare a yes or no");
+                return Err(error.instead("write `a < b && b < c`"));
+            }
+            let span = left.span.start..right.span.end;
+            return Ok(Expr { node: Node::Compare(comparison, Box::new(left), Box::new(right)), span });
+        }
+        if !matches!(self.lexemes.get(self.at), Some(Lexeme { token: Token::Word(word), .. }) if word == "in")
+        {
+            return Ok(left);
+        }
+        self.at += 1;
+        self.require("[")?;
+        let (list, end) = self.list("]")?;
+        let span = left.span.start..end;
+        Ok(Expr { node: Node::In(Box::new(left), list), span })
+    }
+
+    fn sum(&mut self) -> Parsed {
+        self.row(&Arithmetic::SUM, Parser::product, Node::Arithmetic)
+    }
+
+    fn product(&mut self) -> Parsed {
+        self.row(&Arithmetic::PRODUCT, Parser::unary, Node::Arithmetic)
+    }
+
+    fn unary(&mut self) -> Parsed {
+        let start = self.lexemes.get(self.at).map_or(0, |lexeme| lexeme.span.start);
+        if self.skip("!") {
+            let inner = self.deeper(Parser::unary)?;
+            let span = start..inner.span.end;
+            return Ok(Expr { node: Node::Not(Box::new(inner)), span });
+        }
+        if !self.skip("-") {
+            return self.member();
+        }
+        if let Some(Lexeme { token: Token::Int(number), span }) = self.lexemes.get(self.at).cloned() {
+            self.at += 1;
+            return match 0_i64.checked_sub_unsigned(number) {
+                Some(number) => Ok(Expr { node: Node::Literal(Value::Int(number)), span: start..span.end }),
+                None => Err(out_of_range(start..span.end, &format!("-{number}"))),
+            };
+        }
+        let inner = self.deeper(Parser::unary)?;
+        let span = start..inner.span.end;
+        Ok(Expr { node: Node::Negate(Box::new(inner)), span })
+    }
+
+    fn member(&mut self) -> Parsed {
+        let first = self.take();
+        let span = first.span.clone();
+        let literal = |value| Ok(Expr { node: Node::Literal(value), span: span.clone() });
+        match &first.token {
+            Token::Int(number) => match i64::try_from(*number) {
+                Ok(number) => literal(Value::Int(number)),
+                Err(_) => Err(out_of_range(span, &number.to_string())),
+            },
+            Token::Text(text) => literal(Value::text(text)),
+            Token::Sign("(") => {
+                let inner = self.expr()?;
+                let end = self.require(")")?.end;
+                Ok(Expr { node: inner.node, span: span.start..end })
+            }
+            Token::Word(word) => match word.as_str() {
+                "true" => literal(Value::Bool(true)),
+                "false" => literal(Value::Bool(false)),
+                "null" => literal(Value::Unset),
+                _ => self.name(Part { word: word.clone(), span }),
+            },
+            Token::Sign(_) | Token::End => Err(expected("a name or a value", &first)),
+        }
+    }
+
+    fn name(&mut self, first: Part) -> Parsed {
+        let start = first.span.start;
+        if self.skip("(") {
+            let (arguments, end) = self.list(")")?;
+            return Ok(Expr { node: Node::Call(first, arguments), span: start..end });
+        }
+        let mut parts = vec![first];
+        while self.skip(".") {
             match self.take() {
                 Lexeme { token: Token::Word(word), span } => parts.push(Part { word, span }),
                 other => return Err(expected("a name", &other)),
             }
-            if !self.skip(".") {
-                return Ok(parts);
-            }
         }
+        let end = parts.last().map_or(start, |part| part.span.end);
+        Ok(Expr { node: Node::Path(parts), span: start..end })
     }
 
-    fn literal(&mut self) -> Result<Literal, ConditionError> {
-        let first = self.take();
-        let value = match &first.token {
-            Token::Int(number) => Value::Int(*number),
-            Token::Text(text) => Value::text(text),
-            Token::Word(word) => match word.as_str() {
-                "true" => Value::Bool(true),
-                "false" => Value::Bool(false),
-                "null" => Value::Unset,
-                "duration" => return self.duration(first.span.start),
-                _ => return Err(expected("a value", &first)),
-            },
-            Token::Sign(_) | Token::End => return Err(expected("a value", &first)),
-        };
-        Ok(Literal { value, span: first.span })
+    /// Expressions up to a closing sign, and where that ends.
+    fn list(&mut self, close: &str) -> Result<(Vec<Expr>, usize), ConditionError> {
+        let mut list = vec![self.expr()?];
+        while self.skip(",") {
+            list.push(self.expr()?);
+        }
+        Ok((list, self.require(close)?.end))
     }
+}
 
-    fn duration(&mut self, start: usize) -> Result<Literal, ConditionError> {
-        if !self.skip("(") {
-            return Err(expected("`(`", &self.take()));
-        }
-        let inside = self.take();
-        let Token::Text(text) = &inside.token else {
-            return Err(expected("a text such as '90s'", &inside));
-        };
-        let time: Time =
-            text.parse().map_err(|fault| ConditionError::new(inside.span.clone(), format!("{fault}")))?;
-        match self.take() {
-            Lexeme { token: Token::Sign(")"), span } => {
-                Ok(Literal { value: Value::Time(time), span: start..span.end })
-            }
-            other => Err(expected("`)`", &other)),
-        }
-    }
+fn out_of_range(span: Range<usize>, text: &str) -> ConditionError {
+    ConditionError::new(span, format!("expected a whole number of at most 64 bits, but found `{text}`"))
 }

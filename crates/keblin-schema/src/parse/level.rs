@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
 
-use super::table::Reader;
+use super::table::{Item, Reader};
 use super::{Placed, clashes};
 use crate::finding::{Code, Finding};
 use crate::model::{AtZero, CheckpointOrder};
@@ -18,13 +18,13 @@ pub(crate) struct LevelDecl {
     pub(crate) checkpoints: Vec<Placed<Name>>,
     pub(crate) checkpoint_order: CheckpointOrder,
     pub(crate) stars: u8,
-    pub(crate) unlock: Option<UnlockDecl>,
+    pub(crate) unlock: Option<ConditionDecl>,
 }
 
 /// The text of a condition and where it stands.
 #[derive(Debug)]
-pub(crate) struct UnlockDecl {
-    pub(crate) condition: String,
+pub(crate) struct ConditionDecl {
+    pub(crate) text: String,
     /// The whole value, with its quotes.
     pub(crate) span: Range<usize>,
     /// Where the condition's first character stands, unless escapes make its characters stand elsewhere.
@@ -84,14 +84,20 @@ fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> u8 {
     }
 }
 
-fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<UnlockDecl> {
-    let item = reader.get("unlock")?;
-    let condition = reader.string(item, found)?.to_string();
+fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<ConditionDecl> {
+    condition(reader, reader.get("unlock")?, found)
+}
+
+/// A text that is to be a condition.
+fn condition(reader: &Reader<'_, '_>, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<ConditionDecl> {
+    let Some(text) = item.get_ref().as_str() else {
+        reader.wrong_type(item, "a condition as a text", found);
+        return None;
+    };
     let span = item.span();
-    let written_plainly =
-        reader.text().get(span.start + 1..).is_some_and(|rest| rest.starts_with(&condition));
+    let written_plainly = reader.text().get(span.start + 1..).is_some_and(|rest| rest.starts_with(text));
     let text_start = written_plainly.then_some(span.start + 1);
-    Some(UnlockDecl { condition, span, text_start })
+    Some(ConditionDecl { text: text.to_string(), span, text_start })
 }
 
 pub(super) fn lives(

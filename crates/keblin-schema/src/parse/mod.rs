@@ -24,7 +24,7 @@ use crate::name::Name;
 
 pub(crate) use field::FieldDecl;
 pub(crate) use ids::clashes;
-pub(crate) use level::{LevelDecl, LivesDecl};
+pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl};
 use table::Reader;
 
 /// Something declared, and where.

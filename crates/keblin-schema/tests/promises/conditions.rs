@@ -1,124 +1,266 @@
-//! Conditions: what is understood, and what is said of the rest.
+//! Conditions: what they mean, and what is said of what is none.
 
-use keblin_schema::condition::names::{Asked, Fact, resolve};
-use keblin_schema::condition::{Comparison, Expr, MAX_CONDITION_BYTES, parse};
+use std::fs;
+use std::path::Path;
+
+use keblin_schema::condition::names::{Asked, Fact, On, named};
+use keblin_schema::condition::{MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Program};
 use keblin_schema::model::At;
-use keblin_schema::{Kind, Schema, Time, Value};
+use keblin_schema::{Kind, Schema};
 use proptest::prelude::*;
+
+use crate::played::{Played, schema};
 
 fn fen_post() -> Schema {
     Schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().schema
 }
 
-fn asked(text: &str) -> Result<Asked, String> {
-    let (Expr::Path(path) | Expr::Compare(path, ..)) = parse(text).map_err(|error| error.to_string())? else {
-        panic!("no other expression is known");
-    };
-    resolve(&fen_post(), &path).map_err(|error| error.to_string())
-}
-
 #[track_caller]
 fn assert_refused(text: &str, message: &str) {
-    assert_eq!(asked(text).unwrap_err(), message, "{text}");
+    assert_eq!(Program::compile(&fen_post(), text).unwrap_err().to_string(), message, "{text}");
+}
+
+/// The examples of `docs/conditions.md`: rows of a table with a condition and what it comes to.
+fn documented() -> Vec<(String, String)> {
+    let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/conditions.md");
+    let page = fs::read_to_string(page).unwrap();
+    let rows = page.lines().filter(|line| line.starts_with("| `") && line.contains("` → "));
+    rows.flat_map(|row| row.split('|').map(str::to_string).collect::<Vec<_>>())
+        .filter_map(|cell| {
+            let (source, value) = cell.trim().strip_prefix('`')?.split_once("` → ")?;
+            Some((source.replace("\\|", "|").replace('¦', "|"), value.trim().to_string()))
+        })
+        .collect()
 }
 
 #[test]
-fn a_comparison_has_a_name_a_sign_and_a_value() {
-    let cases = [
-        ("oil == 38", Comparison::Equal, Value::Int(38)),
-        ("oil != -1", Comparison::NotEqual, Value::Int(-1)),
-        ("oil<5", Comparison::Less, Value::Int(5)),
-        ("levels.reedgate.finished == true", Comparison::Equal, Value::Bool(true)),
-        ("level <= \"x\"", Comparison::LessOrEqual, Value::text("x")),
-        ("best_letters > null", Comparison::Greater, Value::Unset),
-        (
-            "route_clock >= duration('1m30s')",
-            Comparison::GreaterOrEqual,
-            Value::Time(Time::from_millis(90_000)),
-        ),
-    ];
-    for (text, sign, value) in cases {
-        match parse(text) {
-            Ok(Expr::Compare(_, found, literal)) => {
-                assert_eq!((found, literal.value), (sign, value), "{text}")
-            }
-            other => panic!("{text}: {other:?}"),
-        }
+fn every_example_of_the_page_comes_to_what_the_page_says() {
+    let played = Played::new();
+    let examples = documented();
+    assert!(examples.len() >= 60, "{}", examples.len());
+    for (source, value) in examples {
+        assert_eq!(played.value(&source), value, "{source}");
     }
 }
 
 #[test]
 fn a_text_that_is_no_condition_is_refused_at_its_place() {
-    assert_refused("", "at character 1: expected a name, but found the end");
-    assert_refused("oil ==", "at character 7: expected a value, but found the end");
+    assert_refused("", "at byte 1: expected a name or a value, but found the end");
+    assert_refused("oil ==", "at byte 7: expected a name or a value, but found the end");
     assert_refused(
         "oil = 3",
-        "at character 5: expected a name, a number, a text or a comparison, but found '='",
+        "at byte 5: expected a name, a value or a sign, but found '=' (write `==` to compare)",
     );
-    assert_refused("oil 3", "at character 5: expected `.`, a comparison or the end, but found `3`");
-    assert_refused("oil == 3 4", "at character 10: expected the end, but found `4`");
-    assert_refused("levels..x", "at character 8: expected a name, but found `.`");
-    assert_refused("level == 'reed", "at character 10: expected a closing ', but found the end");
     assert_refused(
-        "oil == 99999999999999999999",
-        "at character 8: expected a whole number of at most 64 bits, but found `99999999999999999999`",
+        "oil > 3 & true",
+        "at byte 9: expected a name, a value or a sign, but found '&' (write `&&` for and)",
     );
-    assert_refused("oil == duration(90)", "at character 17: expected a text such as '90s', but found `90`");
+    assert_refused("oil 3", "at byte 5: expected an operator or the end, but found `3`");
+    assert_refused("levels..x", "at byte 8: expected a name, but found `.`");
+    assert_refused("level == 'reed", "at byte 10: expected a closing ', but found the end");
+    assert_refused(r"level == 'a\q'", r#"at byte 12: expected one of \\ \' \" \n \t, but found `\q`"#);
+    assert_refused("(oil > 3", "at byte 9: expected `)`, but found the end");
+    assert_refused("oil > 3 ? true", "at byte 15: expected `:`, but found the end");
+    assert_refused(
+        "1 < oil < 3",
+        "at byte 9: two comparisons in a row compare a yes or no (write `a < b && b < c`)",
+    );
+    assert_refused("oil == 3.5", "at byte 8: expected a whole number of at most 64 bits, but found `3.5`");
+    assert_refused(
+        "oil == 9223372036854775808",
+        "at byte 8: expected a whole number of at most 64 bits, but found `9223372036854775808`",
+    );
     let long = format!("oil == {}", "1".repeat(MAX_CONDITION_BYTES));
-    assert!(asked(&long).unwrap_err().contains("has at most 4096 bytes, but this one has 4103"));
+    assert!(Program::compile(&fen_post(), &long).unwrap_err().to_string().contains("has at most 4096 bytes"));
 }
 
 #[test]
-fn names_stand_for_fields_facts_and_what_the_engine_keeps() {
-    let field = |name: &str| fen_post().field_named(name).unwrap().0;
-    let fact = |difficulty, fact| Ok(Asked::Fact { level: 1, difficulty, fact });
-    assert_eq!(asked("oil"), Ok(Asked::Field { field: field("oil"), at: At::default() }));
-    assert_eq!(asked("levels.long_mere.finished"), fact(None, Fact::Finished));
-    assert_eq!(asked("levels.long_mere.spring.stars"), fact(Some(1), Fact::Stars));
-    let at = At { level: Some(1), difficulty: Some(0) };
-    assert_eq!(
-        asked("levels.long_mere.neap.best_crossing"),
-        Ok(Asked::Field { field: field("best_crossing"), at })
-    );
-    assert_eq!(asked("phase"), Ok(Asked::Phase));
+fn what_is_nested_too_deep_is_refused_and_does_not_exhaust_the_stack() {
     let schema = fen_post();
-    let kind = |text: &str| asked(text).unwrap().kind(&schema);
-    assert_eq!(kind("levels.long_mere.deaths"), Kind::Int);
-    assert_eq!((kind("played"), kind("level"), kind("run_clock")), (Kind::Time, Kind::Text, Kind::Time));
+    let deep =
+        |n: usize| [format!("{}oil > 3{}", "(".repeat(n), ")".repeat(n)), format!("{}true", "!".repeat(n))];
+    for text in deep(MAX_CONDITION_DEPTH / 2) {
+        assert!(Program::compile(&schema, &text).is_ok(), "{text}");
+    }
+    let row = |n: usize| vec!["oil > 3"; n].join(" && ");
+    assert!(Program::compile(&schema, &row(MAX_CONDITION_DEPTH - 5)).is_ok());
+    for text in deep(1000).into_iter().chain([row(200), vec!["1"; 500].join("+")]) {
+        let message = Program::compile(&schema, &text).unwrap_err().to_string();
+        assert!(message.contains("a condition may be nested 48 deep"), "{message}");
+    }
+}
+
+#[test]
+fn types_that_do_not_go_together_are_refused() {
+    assert_refused(
+        "oil",
+        "at byte 1: expected a condition, which is true or false, but found a whole number",
+    );
+    assert_refused("oil > '3'", "at byte 7: expected a whole number or a time, but found a text");
+    assert_refused("oil == true", "at byte 8: expected a whole number, but found true or false");
+    assert_refused("oil + run_clock > 3", "at byte 7: expected a whole number, but found a time");
+    assert_refused(
+        "run_clock * 2 > run_clock",
+        "at byte 1: expected a whole number beside `*`, but found a time",
+    );
+    assert_refused("run_clock > 90", "at byte 13: expected a time, but found a whole number");
+    assert_refused("!oil", "at byte 2: expected true or false, but found a whole number");
+    assert_refused("oil > 3 && letters", "at byte 12: expected true or false, but found a whole number");
+    assert_refused("oil > null", "at byte 7: expected a whole number or a time, but found null");
+    assert_refused("oil in ['a']", "at byte 9: expected a whole number, but found a text");
+    assert_refused("(oil > 3 ? 1 : 'a') == 1", "at byte 16: expected a whole number, but found a text");
+    assert_refused("least(oil) > 2", "at byte 1: `least` takes two values, but found 1");
+    assert_refused("duration(oil) == run_clock", "at byte 10: expected a text such as '90s', written out");
+    assert_refused(
+        "duration('90') == run_clock",
+        "at byte 10: expected a time such as 90s, 1m32.4s or 250ms, but found \"90\"",
+    );
 }
 
 #[test]
 fn a_wrong_name_comes_with_the_right_one() {
-    assert_refused("oli", "at character 1: no field `oli` is declared (did you mean `oil`?)");
+    assert_refused("oli > 3", "at byte 1: no field `oli` is declared (did you mean `oil`?)");
     assert_refused(
         "levels.longmere.finished",
-        "at character 8: no level `longmere` is declared (did you mean `long_mere`?)",
+        "at byte 8: no level `longmere` is declared (did you mean `long_mere`?)",
     );
     assert_refused(
         "levels.long_mere.finishd",
-        "at character 18: `finishd` is nothing that is kept for each level (did you mean `finished`?)",
+        "at byte 18: `finishd` is nothing that is kept for each level (did you mean `finished`?)",
     );
     assert_refused(
-        "levels.long_mere.neep.stars",
-        "at character 18: no difficulty `neep` is declared (did you mean `neap`?)",
+        "levels.long_mere.neep.stars > 1",
+        "at byte 18: no difficulty `neep` is declared (did you mean `neap`?)",
     );
     assert_refused(
-        "best_crossing",
-        "at character 1: `best_crossing` has one value for each level (write `levels.LEVEL.best_crossing`)",
+        "best_crossing == null",
+        "at byte 1: `best_crossing` has one value for each level (write `levels.LEVEL.best_crossing`)",
     );
-    assert_refused("level.long_mere.stars", "at character 1: `level` has no parts (did you mean `levels`?)");
+    assert_refused("level.long_mere.stars > 1", "at byte 1: `level` has no parts (did you mean `levels`?)");
     assert_refused(
         "levels.long_mere",
-        "at character 8: expected what is asked of the level, such as `.finished`, but found the end",
+        "at byte 8: expected what is asked of the level, such as `.finished`, but found the end",
     );
-    assert_refused("levels.long_mere.neap.stars.now", "at character 29: `now` is one part too many");
+    assert_refused("levels.long_mere.neap.stars.now == 1", "at byte 29: `now` is one part too many");
+    assert_refused(
+        "totals.neap.deaths > 1",
+        "at byte 13: there is no total of `deaths` (did you mean `stars`?)",
+    );
+    assert_refused(
+        "level == 'long_mer'",
+        "at byte 10: there is no level `long_mer` (did you mean `long_mere`?)",
+    );
+    assert_refused("phase == 'plaing'", "at byte 10: there is no phase `plaing` (did you mean `playing`?)");
+    assert_refused(
+        "checkpoint in ['osier', 'wilow']",
+        "at byte 25: there is no checkpoint `wilow` (did you mean `willow`?)",
+    );
+    assert_refused("leest(oil, 3) > 2", "at byte 1: there is no function `leest` (did you mean `least`?)");
+    assert_refused(
+        "levels.long_mere.any.deaths > 2",
+        "at byte 22: `deaths` is counted for each difficulty, so `any` has no answer (leave the difficulty out, or name \
+         one that is kept)",
+    );
+}
+
+#[test]
+fn names_stand_for_fields_facts_and_what_the_engine_keeps() {
+    let schema = fen_post();
+    let field = |name: &str| schema.field_named(name).unwrap().0;
+    let fact = |on, fact| Ok(Asked::Fact { level: 1, on, fact });
+    assert_eq!(named(&schema, "oil"), Ok(Asked::Field { field: field("oil"), at: At::default() }));
+    assert_eq!(named(&schema, "levels.long_mere.finished"), fact(On::InQuestion, Fact::Finished));
+    assert_eq!(named(&schema, "levels.long_mere.spring.stars"), fact(On::One(1), Fact::Stars));
+    assert_eq!(named(&schema, "levels.long_mere.any.stars"), fact(On::Any, Fact::Stars));
+    let at = At { level: Some(1), difficulty: Some(0) };
+    assert_eq!(
+        named(&schema, "levels.long_mere.neap.best_crossing"),
+        Ok(Asked::Field { field: field("best_crossing"), at })
+    );
+    assert_eq!(named(&schema, "totals.all.stars"), Ok(Asked::Total { fact: Fact::Stars, on: On::Any }));
+    let kind = |text: &str| named(&schema, text).unwrap().kind(&schema);
+    assert_eq!((kind("levels.long_mere.deaths"), kind("phase")), (Kind::Int, Kind::Text));
+    assert_eq!((kind("played"), kind("run_clock")), (Kind::Time, Kind::Time));
+}
+
+#[test]
+fn a_program_says_where_it_can_fail_and_where_it_leaves_the_difficulty_open() {
+    let schema = schema();
+    let fails = |text: &str| {
+        Program::compile(&schema, text).unwrap().can_fail().map(|(span, _)| text[span].to_string())
+    };
+    assert_eq!(fails("best > 3").as_deref(), Some("best"));
+    assert_eq!(fails("best != null && best > 3"), None);
+    assert_eq!(fails("best == null || best > 3"), None);
+    assert_eq!(fails("best == null && best > 3").as_deref(), Some("best"), "this guard guards nothing");
+    assert_eq!(fails("oil / letters > 3").as_deref(), Some("letters"));
+    assert_eq!(fails("oil / 3 > letters % 2"), None);
+    let open = |text: &str| Program::compile(&schema, text).unwrap().asks_in_question().is_some();
+    assert!(open("levels.reedgate.finished") && open("totals.stars > 3") && open("tide_lead > 3"));
+    assert!(!open("levels.reedgate.neap.finished && totals.all.stars > 3 && oil > 3 && tide_lead.neap > 3"));
 }
 
 proptest! {
     #[test]
-    fn no_text_makes_the_parser_panic_or_point_outside(text in "[a-z_.0-9 '\"()=<>!äß-]{0,60}") {
-        if let Err(error) = parse(&text) {
+    fn no_text_makes_the_parser_panic_or_point_outside(text in "[a-z_.0-9 '\"()=<>!&|?:+*/%,\\[\\]äß-]{0,60}") {
+        if let Err(error) = Program::compile(&fen_post(), &text) {
             prop_assert!(error.span.start <= error.span.end && error.span.end <= text.len());
         }
     }
+}
+
+/// Sources that are nearly right: words of the language in any order.
+#[test]
+fn a_hundred_thousand_spoilt_conditions_are_refused_inside_the_text() {
+    let words = [
+        "oil",
+        "levels",
+        ".",
+        "reedgate",
+        "finished",
+        "stars",
+        "&&",
+        "||",
+        "!",
+        "==",
+        "<",
+        ">=",
+        "(",
+        ")",
+        "3",
+        "'x'",
+        "null",
+        "true",
+        "?",
+        ":",
+        "in",
+        "[",
+        "]",
+        ",",
+        "least",
+        "duration",
+        "-",
+        "*",
+        "totals",
+        "all",
+        "é",
+        "best_crossing",
+    ];
+    let schema = fen_post();
+    let (mut seed, mut refused) = (1_u64, 0_u32);
+    for _ in 0..100_000 {
+        let mut text = String::new();
+        for _ in 0..8 {
+            seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            text += words[usize::try_from(seed >> 33).unwrap() % words.len()];
+            text += if seed % 3 == 0 { "" } else { " " };
+        }
+        if let Err(error) = Program::compile(&schema, &text) {
+            assert!(error.span.start <= error.span.end && error.span.end <= text.len(), "{text}: {error:?}");
+            assert!(text.is_char_boundary(error.span.start), "{text}");
+            refused += 1;
+        }
+    }
+    println!("{refused} of 100000 refused, each with a place inside the text");
+    assert!(refused > 90_000);
 }

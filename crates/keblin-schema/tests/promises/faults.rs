@@ -57,7 +57,9 @@ fn every_code_of_a_declaration_has_a_planted_fault() {
         Code::RecordMisfit,
         Code::LivesMisfit,
         Code::Condition,
-        Code::UnlockCircle,
+        Code::NeverOpens,
+        Code::DecidedRule,
+        Code::FailingRule,
         Code::UnansweredDeath,
     ];
     assert_eq!(told, BTreeSet::from(all));

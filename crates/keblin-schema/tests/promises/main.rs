@@ -10,8 +10,10 @@
 
 mod conditions;
 mod declared;
+mod differential;
 mod faults;
 mod layout;
 mod mutation;
 mod names;
+mod played;
 mod times;

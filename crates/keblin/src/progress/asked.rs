@@ -1,6 +1,7 @@
 //! What conditions and tools ask by name: a resolved name gives a value, and what it was that changed it last.
 
-use keblin_schema::condition::names::Asked;
+use keblin_schema::condition::names::{Asked, Fact, On};
+use keblin_schema::condition::{Facts, Word};
 use keblin_schema::model::{At, LevelDef};
 use keblin_schema::{Name, Value};
 
@@ -8,30 +9,60 @@ use super::Progress;
 use super::journal::Target;
 use crate::snapshot::{Stay, Visit};
 
+/// What rules are evaluated on.
+impl Facts for Progress {
+    fn cell(&self, cell: usize) -> &Value {
+        self.value_at(cell)
+    }
+
+    fn fact(&self, index: usize, fact: Fact) -> i64 {
+        let facts = self.state.facts.get(index).copied().unwrap_or_default();
+        let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
+        match fact {
+            Fact::Finished => i64::from(facts.finished),
+            Fact::Stars => i64::from(facts.stars),
+            Fact::Attempts => count(facts.attempts),
+            _ => count(facts.deaths),
+        }
+    }
+
+    fn word(&self, word: Word) -> Option<&str> {
+        let id = match word {
+            Word::Phase => return Some(self.phase().as_str()),
+            Word::Level => self.visited().map(|(_, level)| &level.name),
+            Word::Checkpoint => {
+                self.visited().and_then(|(visit, level)| level.checkpoints.get(visit.checkpoint?))
+            }
+            Word::Furthest => {
+                self.state.furthest.and_then(|index| Some(&self.schema.levels.get(index)?.name))
+            }
+            Word::Difficulty => self.here().difficulty.and_then(|index| self.schema.difficulties.get(index)),
+        };
+        id.map(Name::as_str)
+    }
+
+    fn played_nanos(&self) -> i64 {
+        self.state.played.as_nanos()
+    }
+}
+
 impl Progress {
     /// The value a name asks for; ids are text, and nothing there is unset.
     #[must_use]
     pub fn answer(&self, asked: &Asked) -> Value {
-        let id = |name: Option<&Name>| name.map_or(Value::Unset, |name| Value::text(name.as_str()));
+        let word = |word| self.word(word).map_or(Value::Unset, Value::text);
         match asked {
-            Asked::Field { .. } | Asked::Fact { .. } => match self.target(asked) {
+            Asked::Phase => word(Word::Phase),
+            Asked::Level => word(Word::Level),
+            Asked::Checkpoint => word(Word::Checkpoint),
+            Asked::Furthest => word(Word::Furthest),
+            Asked::Difficulty => word(Word::Difficulty),
+            Asked::Played => Value::Time(self.state.played),
+            _ => match self.target(asked) {
                 Some(Target::Cell(cell)) => self.value_at(cell).clone(),
-                Some(Target::Fact { at, fact }) => self.fact(at, fact),
+                Some(Target::Fact { at, fact }) => self.fact_value(at, fact),
                 None => Value::Unset,
             },
-            Asked::Phase => Value::text(self.phase().as_str()),
-            Asked::Level => id(self.visited().map(|(_, level)| &level.name)),
-            Asked::Checkpoint => {
-                id(self.visited().and_then(|(visit, level)| level.checkpoints.get(visit.checkpoint?)))
-            }
-            Asked::Furthest => {
-                id(self.state.furthest.and_then(|index| Some(&self.schema.levels.get(index)?.name)))
-            }
-            Asked::Difficulty => {
-                id(self.here().difficulty.and_then(|index| self.schema.difficulties.get(index)))
-            }
-            Asked::Played => Value::Time(self.state.played),
-            _ => Value::Unset,
         }
     }
 
@@ -41,8 +72,8 @@ impl Progress {
         Some((visit, self.schema.levels.get(visit.level?)?))
     }
 
-    /// The value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for what
-    /// the engine keeps by itself.
+    /// The one value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for what is
+    /// derived, or kept by the engine itself.
     #[must_use]
     pub fn target(&self, asked: &Asked) -> Option<Target> {
         let in_question = self.here().difficulty;
@@ -51,9 +82,9 @@ impl Progress {
                 let at = At { level: at.level, difficulty: at.difficulty.or(in_question) };
                 Some(Target::Cell(self.schema.cell(self.schema.fields.get(*field)?, at)?))
             }
-            Asked::Fact { level, difficulty, fact } => {
+            Asked::Fact { level, on: on @ (On::InQuestion | On::One(_)), fact } => {
                 let apart = self.schema.level_facts_per_difficulty;
-                let difficulty = difficulty.or(in_question).filter(|_| apart);
+                let difficulty = on.one().or(in_question).filter(|_| apart);
                 Some(Target::Fact { at: At { level: Some(*level), difficulty }, fact: *fact })
             }
             _ => None,

@@ -77,6 +77,7 @@ impl Progress {
             visit.at_checkpoint = Some(copy);
         }
         self.tell(Notice::CheckpointReached(checkpoint));
+        self.moved();
         Ok(Reached::Now)
     }
 
@@ -99,18 +100,20 @@ impl Progress {
         self.count_fact(Fact::Deaths, &cause);
         let lives = self.schema.lives.clone();
         let left = lives.as_ref().and_then(|lives| self.take_life(lives.field, &cause));
-        match (left, lives.map(|lives| lives.at_zero)) {
-            (Some(..=0), Some(AtZero::EndRun)) => Some(Death::RunOver(self.end(RunEnd::LastLife))),
-            (Some(..=0), Some(AtZero::RestartLevel)) => Some(self.restart_level()),
+        let death = match (left, lives.map(|lives| lives.at_zero)) {
+            (Some(..=0), Some(AtZero::EndRun)) => Death::RunOver(self.end(RunEnd::LastLife)),
+            (Some(..=0), Some(AtZero::RestartLevel)) => self.restart_level(),
             _ => {
                 self.put_back(|field| field.survival.on_death.into(), &cause);
                 if let Some(visit) = self.visit_mut() {
                     visit.stay = Stay::Down;
                 }
                 self.tell(Notice::LifeLost { left, place });
-                Some(Death::LifeLost { left, place })
+                Death::LifeLost { left, place }
             }
-        }
+        };
+        self.moved();
+        Some(death)
     }
 
     /// Takes one life; the lives left.
@@ -144,6 +147,7 @@ impl Progress {
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Playing;
         }
+        self.moved();
         Ok(self.place())
     }
 

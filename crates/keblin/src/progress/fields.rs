@@ -136,6 +136,7 @@ impl Progress {
                 let keep = self.schema.cell_owner(cell).map(|(field, _)| field.keep);
                 if keep.is_some_and(|keep| takes_place(keep, &before, &value)) {
                     self.put(cell, value, cause);
+                    self.settle_locks();
                 }
                 Change { before, after: self.value_at(cell).clone(), clamped, refused: None }
             }
@@ -267,6 +268,7 @@ impl Progress {
         {
             let before = std::mem::replace(held, after.clone());
             self.journal.note(Target::Cell(cell), before, after, Cause::Tick);
+            self.locks.cell_changed(&self.schema, cell);
         }
     }
 }

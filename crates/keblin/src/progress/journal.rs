@@ -54,6 +54,8 @@ pub enum Cause {
     Finish,
     /// The run ended.
     RunEnd(RunEnd),
+    /// It was erased.
+    Erase,
     /// A test or a tool put it there.
     Suppose,
 }
@@ -116,6 +118,7 @@ impl Cause {
             Cause::Retry => "retry".into(),
             Cause::Finish => "finish".into(),
             Cause::RunEnd(end) => format!("run end, {}", end.as_str()),
+            Cause::Erase => "erase".into(),
             Cause::Suppose => "suppose".into(),
         }
     }

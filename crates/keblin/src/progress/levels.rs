@@ -1,27 +1,28 @@
-//! Levels: their facts, their locks, their order. A locked look and a locked door ask the same question here.
+//! Levels: their facts, their ratings, their order.
 
+use keblin_schema::condition::Facts;
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::At;
 use keblin_schema::{Difficulty, Level, Name, Value};
 
 use super::Progress;
 use super::journal::{Cause, Target};
-use super::notice::Notice;
+use super::locks::LockPart;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::visit::Next;
 use crate::snapshot::LevelFacts;
 
 /// What a level-select screen shows of a level.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LevelCard {
     /// The level.
     pub level: Level,
     /// Whether it can be entered on the difficulty in question.
     pub open: bool,
-    /// The level that must be finished first, if it is locked.
-    pub needs: Option<Level>,
+    /// Its lock, part by part; empty where it is open from the start.
+    pub lock: Vec<LockPart>,
     /// Whether it is being played, or left half-way.
     pub current: bool,
     /// Whether it was finished, its stars, attempts and deaths.
@@ -38,15 +39,9 @@ impl Progress {
         (0..self.schema.levels.len())
             .filter_map(|index| {
                 let level = self.schema.level_at(index)?;
-                let needs = self.missing_for(index, difficulty).and_then(|needs| self.schema.level_at(needs));
-                let facts = self.facts_at(index, difficulty);
-                Some(LevelCard {
-                    level,
-                    open: needs.is_none(),
-                    needs,
-                    current: current == Some(level),
-                    facts,
-                })
+                let (lock, facts) = (self.lock_parts(index, difficulty), self.facts_at(index, difficulty));
+                let open = self.is_open_at(index, difficulty);
+                Some(LevelCard { level, open, lock, current: current == Some(level), facts })
             })
             .collect()
     }
@@ -75,50 +70,20 @@ impl Progress {
         level.index()
     }
 
-    fn facts_at(&self, level: usize, difficulty: Option<usize>) -> LevelFacts {
+    pub(super) fn facts_at(&self, level: usize, difficulty: Option<usize>) -> LevelFacts {
         let index = self.schema.fact_index(level, difficulty.unwrap_or(0));
         self.state.facts.get(index).copied().unwrap_or_default()
     }
 
-    /// The level that must be finished before another opens, if it is not.
-    fn missing_for(&self, level: usize, difficulty: Option<usize>) -> Option<usize> {
-        let needs = self.schema.levels.get(level)?.unlock?;
-        (!self.facts_at(needs, difficulty).finished).then_some(needs)
-    }
-
-    /// Why a level cannot be entered now, if it cannot.
-    pub(super) fn lock(&self, level: usize) -> Option<Why> {
-        let at = self.here();
-        let needs = self.missing_for(level, at.difficulty)?;
-        let apart = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
-        Some(Why::Locked {
-            level: self.level_name(level),
-            needs: self.level_name(needs),
-            difficulty: apart.and_then(|index| self.schema.difficulties.get(index)).cloned(),
-        })
-    }
-
-    pub(super) fn open_levels(&self, difficulty: Option<usize>) -> Vec<bool> {
-        (0..self.schema.levels.len()).map(|level| self.missing_for(level, difficulty).is_none()).collect()
-    }
-
-    /// The levels that are open and were not, each told; the furthest one that stands open counts as reached.
-    pub(super) fn newly_open(&mut self, before: &[bool], difficulty: Option<usize>) -> Vec<Level> {
-        let now = self.open_levels(difficulty);
-        self.state.furthest = self.state.furthest.max(now.iter().rposition(|open| *open));
-        let opened = before.iter().zip(&now).enumerate().filter(|(_, (before, now))| **now && !**before);
-        let opened: Vec<Level> = opened.filter_map(|(index, _)| self.schema.level_at(index)).collect();
-        let apart = difficulty.filter(|_| self.schema.level_facts_per_difficulty);
-        let difficulty = apart.and_then(|index| self.schema.difficulty_at(index));
-        for level in &opened {
-            self.tell(Notice::Opened { level: *level, difficulty });
-        }
-        opened
+    /// The furthest level that stands open after a finish counts as reached.
+    pub(super) fn reach_furthest(&mut self, difficulty: Option<usize>) {
+        let open = (0..self.schema.levels.len()).rev().find(|level| self.is_open_at(*level, difficulty));
+        self.state.furthest = self.state.furthest.max(open);
     }
 
     pub(super) fn next_level(&self, index: usize, difficulty: Option<usize>) -> Option<Next> {
         let level = self.schema.level_at(index)?;
-        Some(Next { level, open: self.missing_for(index, difficulty).is_none() })
+        Some(Next { level, open: self.is_open_at(index, difficulty) })
     }
 
     /// Notes a finish with the rating the game gives, if any; the best rating before and now.
@@ -173,7 +138,7 @@ impl Progress {
     /// The one place where a fact changes.
     pub(super) fn put_fact(&mut self, at: At, fact: Fact, value: Value, cause: &Cause) {
         let Some(level) = at.level else { return };
-        let before = self.fact(at, fact);
+        let before = self.fact_value(at, fact);
         let index = self.schema.fact_index(level, at.difficulty.unwrap_or(0));
         let Some(facts) = self.state.facts.get_mut(index).filter(|_| before != value) else { return };
         let count = value.number().and_then(|number| u64::try_from(number).ok()).unwrap_or(0);
@@ -186,18 +151,13 @@ impl Progress {
         let difficulty = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
         let target = Target::Fact { at: At { level: at.level, difficulty }, fact };
         self.journal.note(target, before, value, cause.clone());
+        self.locks.fact_changed(&self.schema, level, fact);
     }
 
     /// A fact as a value; unset where no level is in question.
-    pub(crate) fn fact(&self, at: At, fact: Fact) -> Value {
+    pub(crate) fn fact_value(&self, at: At, fact: Fact) -> Value {
         let Some(level) = at.level else { return Value::Unset };
-        let facts = self.facts_at(level, at.difficulty);
-        let count = |count: u64| Value::Int(i64::try_from(count).unwrap_or(i64::MAX));
-        match fact {
-            Fact::Finished => Value::Bool(facts.finished),
-            Fact::Stars => Value::Int(i64::from(facts.stars)),
-            Fact::Attempts => count(facts.attempts),
-            _ => count(facts.deaths),
-        }
+        let number = self.fact(self.schema.fact_index(level, at.difficulty.unwrap_or(0)), fact);
+        if fact == Fact::Finished { Value::Bool(number != 0) } else { Value::Int(number) }
     }
 }

@@ -31,18 +31,26 @@ mod fields;
 /// Records: best values and what feeds them.
 mod records;
 
-/// Levels: their facts, their locks, their order.
+/// Levels: their facts, their ratings, their order.
 mod levels;
+
+/// Locks: whether a level can be entered, and why not.
+mod locks;
 
 /// What conditions and tools ask by name.
 mod asked;
+
+/// Erasing, with the player's yes.
+mod erase;
 
 /// Putting a made-up state in place.
 mod suppose;
 
 pub use death::{Death, Reached};
+pub use erase::{Erase, Erased};
 pub use fields::Change;
 pub use levels::LevelCard;
+pub use locks::{LockAsks, LockPart};
 pub use notice::{Arrival, NewRecord, Notice, Place, RunEnd};
 pub use phase::Phase;
 pub use refusal::{Refused, Why};
@@ -58,6 +66,7 @@ use keblin_schema::{Schema, Value};
 
 use crate::snapshot::{Carried, Run, Snapshot, State, Stay, Visit};
 use journal::{Cause, Entry, Journal, Target};
+use locks::Locks;
 use phase::{Answer, EventName};
 
 /// A game's progress.
@@ -71,6 +80,7 @@ pub struct Progress {
     stage: Stage,
     notices: VecDeque<Notice>,
     journal: Journal,
+    locks: Locks,
     /// Values that wait for the event that would reset them.
     supposed: Vec<(usize, Value)>,
 }
@@ -140,6 +150,7 @@ impl Progress {
         progress.clamp_all();
         // Putting back and clamping belong to opening; the journal begins with what the player does.
         progress.journal = Journal::default();
+        progress.note_locks();
         progress
     }
 
@@ -151,15 +162,18 @@ impl Progress {
     }
 
     fn at_title(schema: Arc<Schema>, state: State, carried: Carried, notice: Notice) -> Progress {
-        Progress {
+        let mut progress = Progress {
             schema,
             state,
             carried,
             stage: Stage::Title,
             notices: VecDeque::from([notice]),
             journal: Journal::default(),
+            locks: Locks::default(),
             supposed: Vec::new(),
-        }
+        };
+        progress.note_locks();
+        progress
     }
 
     /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are back
@@ -244,6 +258,7 @@ impl Progress {
         {
             let before = std::mem::replace(held, value.clone());
             self.journal.note(Target::Cell(cell), before, value, cause.clone());
+            self.locks.cell_changed(&self.schema, cell);
         }
     }
 

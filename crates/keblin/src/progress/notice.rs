@@ -109,6 +109,8 @@ pub enum Notice {
     },
     /// The run is over.
     RunOver(RunEnd),
+    /// Something was erased: redraw.
+    Erased,
 }
 
 impl Arrival {
@@ -138,6 +140,39 @@ impl NewRecord {
 }
 
 impl Notice {
+    /// Every word that [`Notice::word`] can be.
+    pub const WORDS: [&str; 11] = [
+        "first_run",
+        "restored",
+        "fell_back",
+        "entered",
+        "checkpoint_reached",
+        "life_lost",
+        "new_record",
+        "finished",
+        "opened",
+        "run_over",
+        "erased",
+    ];
+
+    /// What it is, in a word, for rehearsals and JSON.
+    #[must_use]
+    pub fn word(&self) -> &'static str {
+        match self {
+            Notice::FirstRun => "first_run",
+            Notice::Restored => "restored",
+            Notice::FellBack => "fell_back",
+            Notice::Entered { .. } => "entered",
+            Notice::CheckpointReached(_) => "checkpoint_reached",
+            Notice::LifeLost { .. } => "life_lost",
+            Notice::NewRecord(_) => "new_record",
+            Notice::Finished { .. } => "finished",
+            Notice::Opened { .. } => "opened",
+            Notice::RunOver(_) => "run_over",
+            Notice::Erased => "erased",
+        }
+    }
+
     /// The notice as a line for logs and debug displays; what players read is the game's to say.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
@@ -167,6 +202,7 @@ impl Notice {
                 format!("{} opened", schema.place_text(at))
             }
             Notice::RunOver(end) => format!("run over, {}", end.as_str()),
+            Notice::Erased => "erased".into(),
         }
     }
 }

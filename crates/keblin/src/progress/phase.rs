@@ -73,6 +73,8 @@ pub enum EventName {
     Leave,
     /// Give the run up.
     EndRun,
+    /// Erase the profile, a level, a fact or a field.
+    Erase,
 }
 
 /// What a phase answers to an event.
@@ -91,7 +93,7 @@ pub enum Answer {
 use Answer::{Depends, Happens, Ignored, Refused};
 
 /// Answers by phase, in the order of [`Phase::ALL`].
-const TABLE: [(EventName, [Answer; 5]); 14] = [
+const TABLE: [(EventName, [Answer; 5]); 15] = [
     (EventName::Begin, [Depends, Depends, Depends, Depends, Happens]),
     (EventName::Resume, [Depends, Depends, Refused, Refused, Refused]),
     (EventName::Enter, [Refused, Happens, Depends, Refused, Refused]),
@@ -106,6 +108,7 @@ const TABLE: [(EventName, [Answer; 5]); 14] = [
     (EventName::Finish, [Refused, Depends, Happens, Refused, Depends]),
     (EventName::Leave, [Refused, Ignored, Happens, Happens, Ignored]),
     (EventName::EndRun, [Depends, Happens, Happens, Happens, Ignored]),
+    (EventName::Erase, [Happens, Happens, Happens, Happens, Happens]),
 ];
 
 impl EventName {
@@ -127,6 +130,7 @@ impl EventName {
             EventName::Finish => "finish",
             EventName::Leave => "leave",
             EventName::EndRun => "end_run",
+            EventName::Erase => "erase",
         }
     }
 
@@ -138,12 +142,12 @@ impl EventName {
         row.zip(column).and_then(|((_, answers), column)| answers.get(column).copied()).unwrap_or(Refused)
     }
 
-    /// The events that a phase may accept, writes and ticks aside: what to offer instead of a refused one.
+    /// The events that a phase may accept, writes, ticks and erasing aside: what to offer instead of a refused one.
     pub fn possible_in(phase: Phase) -> impl Iterator<Item = EventName> {
         let offered = move |event: &EventName| {
-            let written =
-                [EventName::WriteLevel, EventName::WriteRun, EventName::WriteProfile, EventName::Tick];
-            !written.contains(event) && matches!(event.answer(phase), Happens | Depends)
+            use EventName::{Erase, Tick, WriteLevel, WriteProfile, WriteRun};
+            let at_any_time = [WriteLevel, WriteRun, WriteProfile, Tick, Erase];
+            !at_any_time.contains(event) && matches!(event.answer(phase), Happens | Depends)
         };
         TABLE.iter().map(|(event, _)| *event).filter(offered)
     }

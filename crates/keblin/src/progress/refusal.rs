@@ -33,10 +33,8 @@ pub enum Why {
     Locked {
         /// The level.
         level: Name,
-        /// The level that must be finished first.
-        needs: Name,
-        /// On this difficulty, where that is kept apart.
-        difficulty: Option<Name>,
+        /// What is missing, part by part.
+        missing: Vec<String>,
     },
     /// The level is being played already.
     SameLevel {
@@ -115,6 +113,11 @@ pub enum Why {
         /// The value offered.
         value: Value,
     },
+    /// The player has not said yes.
+    NotConfirmed {
+        /// What would go.
+        would: Vec<String>,
+    },
     /// A value of another kind than the field's.
     Kind {
         /// The field.
@@ -138,10 +141,7 @@ impl fmt::Display for Refused {
             Why::RunUnderWay => {
                 write!(f, "`{event}` is refused: a run is under way; ask the player, then begin replacing it")
             }
-            Why::Locked { level, needs, difficulty } => {
-                write!(f, "{level} is locked: {needs} is not finished")?;
-                difficulty.as_ref().map_or(Ok(()), |difficulty| write!(f, " on {difficulty}"))
-            }
+            Why::Locked { level, missing } => write!(f, "{level} is locked: {}", missing.join("; ")),
             Why::SameLevel { level } => {
                 write!(f, "`{event}` is refused: {level} is being played already; retry it, or leave first")
             }
@@ -170,6 +170,12 @@ impl fmt::Display for Refused {
                 write!(f, "{field}: spending {asked} is refused: spend at least 0, or add")
             }
             Why::Unset { field } => write!(f, "{field}: adding is refused: it is unset; set it first"),
+            Why::NotConfirmed { would } if would.is_empty() => {
+                write!(f, "`{event}` is refused without a yes; nothing would go")
+            }
+            Why::NotConfirmed { would } => {
+                write!(f, "`{event}` is refused without a yes; it would take: {}", would.join("; "))
+            }
             Why::Unfit { what, value } => write!(f, "{what} cannot be {value}"),
             Why::Kind { field, value } => write!(f, "{field}: {value} is refused: it is of another kind"),
         }

@@ -33,6 +33,8 @@ pub struct RunOver {
     pub records: Vec<NewRecord>,
     /// Values that were offered as records and lie outside their bounds.
     pub refused: Vec<Refused>,
+    /// The levels that a record opened.
+    pub opened: Vec<Level>,
 }
 
 /// What can be gone on with.
@@ -87,8 +89,15 @@ impl Progress {
         if self.schema.levels.is_empty() {
             self.open_visit(None);
         }
-        let difficulty = self.state.difficulty.and_then(|index| self.schema.difficulty_at(index));
+        self.note_locks();
+        let difficulty = self.difficulty();
         Begun { difficulty, replaced }
+    }
+
+    /// The difficulty of the run, or the one last chosen; `None` where none are declared.
+    #[must_use]
+    pub fn difficulty(&self) -> Option<Difficulty> {
+        self.here().difficulty.and_then(|index| self.schema.difficulty_at(index))
     }
 
     /// Whether a run is under way or waits at the title.
@@ -135,6 +144,8 @@ impl Progress {
         self.stage = Stage::Running;
         self.state.difficulty = self.run().and_then(|run| run.difficulty).or(self.state.difficulty);
         self.supposed.clear();
+        // The difficulty in question may be another one now.
+        self.note_locks();
         if !has_visit {
             return Ok(Resumed::Map);
         }
@@ -167,6 +178,7 @@ impl Progress {
             visit.at_checkpoint = None;
         }
         self.tell(Notice::RunOver(end));
-        RunOver { end, records, refused }
+        let opened = self.moved();
+        RunOver { end, records, refused, opened }
     }
 }

@@ -46,6 +46,7 @@ impl Progress {
                     return Err(self.unfit(fact.as_str(), value));
                 }
                 self.put_fact(at, fact, value, &Cause::Suppose);
+                self.note_locks();
                 Ok(())
             }
             None => Err(self.unfit("what the engine derives", value)),
@@ -80,6 +81,7 @@ impl Progress {
         }
         if !for_begin {
             self.put(cell, value, &Cause::Suppose);
+            self.note_locks();
         }
         Ok(())
     }

@@ -76,10 +76,12 @@ impl Progress {
         if self.phase() == Phase::Playing && current == Some(index) {
             return Err(self.refusal(EventName::Enter, Why::SameLevel { level: self.level_name(index) }));
         }
-        if let Some(locked) = self.lock(index) {
+        if let Some(locked) = self.locked(index) {
             return Err(self.refusal(EventName::Enter, locked));
         }
-        Ok(self.open_visit(Some(level)))
+        let entered = self.open_visit(Some(level));
+        self.moved();
+        Ok(entered)
     }
 
     pub(super) fn open_visit(&mut self, level: Option<Level>) -> Entered {
@@ -113,7 +115,9 @@ impl Progress {
         self.back_to_start(Stay::Playing, &Cause::Retry);
         let level = self.level();
         self.tell(Notice::Entered { level, arrival: Arrival::Retried });
-        Ok(Entered { level, attempt: self.count_attempt(&Cause::Retry) })
+        let attempt = self.count_attempt(&Cause::Retry);
+        self.moved();
+        Ok(Entered { level, attempt })
     }
 
     /// Puts the visit back to the level's start by `on_retry`.
@@ -154,7 +158,6 @@ impl Progress {
             return if finished { Ok(None) } else { Err(self.refusal(EventName::Finish, Why::Phase)) };
         }
         let here = self.here();
-        let open_before = self.open_levels(here.difficulty);
         let mut refused = Vec::new();
         let (stars_before, stars) = self.note_finished(stars, &mut refused);
         let (records, records_refused) = self.offer_records(RecordMoment::Finish, &Cause::Finish);
@@ -166,7 +169,8 @@ impl Progress {
         }
         let level = self.level();
         self.tell(Notice::Finished { level, stars });
-        let opened = self.newly_open(&open_before, here.difficulty);
+        let opened = self.moved();
+        self.reach_furthest(here.difficulty);
         let next = here.level.and_then(|index| self.next_level(index + 1, here.difficulty));
         let ends = next.is_none() && (here.level.is_none() || self.schema.after_last == AfterLast::EndRun);
         let run_over = ends.then(|| self.end(RunEnd::LastLevel));
@@ -195,6 +199,7 @@ impl Progress {
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Left;
         }
+        self.moved();
         Ok(true)
     }
 
@@ -211,6 +216,8 @@ impl Progress {
                 self.advance_clock(*cell, elapsed);
             }
         }
+        self.locks.time_passed(&self.schema);
+        self.settle_locks();
     }
 
     /// The level being played, left half-way or finished last in this run; `None` without one.

@@ -16,11 +16,19 @@
 //! Steps: `suppose NAME = VALUE` · `begin [DIFFICULTY] [replacing]` · `resume` · `enter LEVEL` · `set NAME VALUE` ·
 //! `add NAME AMOUNT` · `spend NAME AMOUNT` · `submit NAME VALUE` · `tick TIME` · `reach CHECKPOINT` · `die` · `respawn` ·
 //! `retry` · `finish [stars N]` · `leave` · `end_run` · `save` · `quit` (saves first) · `kill` (saves nothing) ·
-//! `launch` · `expect CONDITION` · `refused STEP`. Everything behind `#` is a comment. The game is launched when the
+//! `launch` ·
+//! `erase profile|level LEVEL [DIFFICULTY]|field FIELD|NAME [yes]` · `expect CONDITION` ·
+//! `expect open|locked LEVEL [DIFFICULTY]` · `expect notice WORD once|never|N times` · `refused STEP`. Everything behind `#` is a comment. The game is launched when the
 //! rehearsal begins. It stops at the first step that is not as it should be.
 
-/// From text to steps, each name resolved.
+/// The steps, and the text they are written in.
 mod script;
+
+/// The words of a line as a step.
+mod words;
+
+/// Expectations, and what is said of those that do not hold.
+mod expectation;
 
 /// Running the steps on a slot.
 mod run;
@@ -28,6 +36,7 @@ mod run;
 /// What changed what, on which line.
 mod trace;
 
+pub use expectation::Expectation;
 pub use run::{Failure, FailureKind, Report, StepReport};
 pub use script::{Line, Rehearsal, Step};
 pub use trace::Traced;

@@ -1,12 +1,14 @@
 //! Running the steps of a rehearsal on a slot. Stops at the first step that is not as it should be, and says what was
 //! expected, what is there, and what made it so.
 
+use std::collections::BTreeMap;
 use std::fmt;
 
-use keblin_schema::condition::Comparison;
-use keblin_schema::condition::names::{Asked, ENGINE};
-use keblin_schema::{Checkpoint, Value};
+use keblin_schema::condition::names::Asked;
+use keblin_schema::model::At;
+use keblin_schema::{Checkpoint, Difficulty, Level, Value};
 
+use super::expectation::{Expectation, Unmet};
 use super::script::{Line, Rehearsal, Step};
 use super::trace::{Seen, Trace, Traced};
 use crate::progress::journal::{Cause, Target};
@@ -71,6 +73,24 @@ pub enum FailureKind {
         /// What changed it last; `None` if nothing did.
         cause: Option<Box<Traced>>,
     },
+    /// A level is open, or locked, and should not be.
+    Openness {
+        /// The level, as people read it.
+        level: String,
+        /// Whether it is open.
+        open: bool,
+        /// What is missing, if it is locked.
+        missing: Vec<String>,
+    },
+    /// A notice was told more or less often than expected.
+    Notices {
+        /// Which.
+        word: &'static str,
+        /// How often it was expected.
+        expected: usize,
+        /// How often it was told.
+        actual: usize,
+    },
     /// The step was refused.
     Refused(Refused),
     /// The step was to be refused and was not.
@@ -96,6 +116,15 @@ impl fmt::Display for FailureKind {
                     None => write!(f, "nothing has changed it: it is as declared"),
                 }
             }
+            FailureKind::Openness { level, open: true, .. } => {
+                write!(f, "{level}: expected locked, but it is open")
+            }
+            FailureKind::Openness { level, missing, .. } => {
+                write!(f, "{level}: expected open, but it is locked: {}", missing.join("; "))
+            }
+            FailureKind::Notices { word, expected, actual } => {
+                write!(f, "notice {word}: expected {expected} times, but it was told {actual} times")
+            }
             FailureKind::Refused(refused) => write!(f, "{refused}"),
             FailureKind::NotRefused => write!(f, "expected a refusal, but it was done"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
@@ -110,7 +139,8 @@ impl Rehearsal {
     #[must_use]
     pub fn run(&self, dir: &SaveDir) -> Report {
         let mut report = Report { name: self.name.clone(), steps: Vec::new(), held: 0, failure: None };
-        let mut stage = Stage { rehearsal: self, dir, progress: None, closed: None, trace: Trace::default() };
+        let (trace, told) = (Trace::default(), Told::default());
+        let mut stage = Stage { rehearsal: self, dir, progress: None, closed: None, trace, told };
         let launched = stage.launch();
         if let (Err(kind), Some(line)) = (launched, self.lines.first()) {
             report.failure = Some(Failure { line: line.number, text: line.text.clone(), kind });
@@ -119,7 +149,7 @@ impl Rehearsal {
         for line in &self.lines {
             match stage.line(line) {
                 Ok(step) => {
-                    report.held += usize::from(matches!(line.step, Step::Expect(..) | Step::Refused(_)));
+                    report.held += usize::from(line.step.is_expectation());
                     report.steps.push(step);
                 }
                 Err(kind) => {
@@ -141,6 +171,18 @@ struct Stage<'r> {
     /// What was seen last before the game was closed.
     closed: Option<Seen>,
     trace: Trace,
+    told: Told,
+}
+
+/// How often each notice was told since it was last expected.
+#[derive(Default)]
+struct Told(BTreeMap<&'static str, usize>);
+
+impl Told {
+    fn expect(&mut self, word: &'static str, expected: usize) -> Result<(), FailureKind> {
+        let actual = self.0.remove(word).unwrap_or(0);
+        if actual == expected { Ok(()) } else { Err(FailureKind::Notices { word, expected, actual }) }
+    }
 }
 
 impl Stage<'_> {
@@ -157,6 +199,7 @@ impl Stage<'_> {
                 None
             }
         };
+        self.count_notices();
         let mut changes = Vec::new();
         match (before, &self.progress) {
             (Some(before), Some(progress)) => {
@@ -176,6 +219,12 @@ impl Stage<'_> {
         Ok(StepReport { line: line.number, text: line.text.clone(), changes, refused })
     }
 
+    fn count_notices(&mut self) {
+        for notice in self.progress.iter_mut().flat_map(Progress::drain_notices) {
+            *self.told.0.entry(notice.word()).or_default() += 1;
+        }
+    }
+
     fn slot(&self) -> Result<Slot, FailureKind> {
         self.dir.slot(SLOT).map_err(|error| FailureKind::Slot(error.to_string()))
     }
@@ -186,6 +235,8 @@ impl Stage<'_> {
         }
         let opened = self.slot()?.open(&self.rehearsal.schema);
         self.progress = Some(opened.map_err(|error| FailureKind::Slot(error.to_string()))?.progress);
+        self.told = Told::default();
+        self.count_notices();
         Ok(())
     }
 
@@ -211,9 +262,9 @@ impl Stage<'_> {
         }
         let progress = self.progress.as_mut().ok_or(FailureKind::Closed)?;
         match step {
-            Step::Expect(asked, comparison, value) => {
-                expect(progress, &self.trace, asked, *comparison, value)
-            }
+            Step::Expect(expectation) => expect(progress, &self.trace, expectation),
+            Step::ExpectOpen { level, difficulty, open } => expect_open(progress, *level, *difficulty, *open),
+            Step::ExpectNotice(word, times) => self.told.expect(word, *times),
             event => play(progress, event).map_err(FailureKind::Refused),
         }
     }
@@ -261,6 +312,7 @@ fn play(progress: &mut Progress, event: &Step) -> Result<(), Refused> {
             let refused = finished.into_iter().flat_map(|finished| finished.refused).next();
             refused.map_or(Ok(()), Err)
         }),
+        Step::Erase(what, yes) => progress.erase(what, *yes).map(drop),
         Step::Leave => progress.leave().map(drop),
         Step::EndRun => progress.end_run().map(drop),
         _ => Ok(()),
@@ -285,22 +337,25 @@ fn checkpoint(progress: &Progress, name: &str) -> Option<Checkpoint> {
     progress.level().into_iter().chain(all).find_map(|level| schema.checkpoint(level, name).ok())
 }
 
-fn expect(
+fn expect_open(
     progress: &Progress,
-    trace: &Trace,
-    asked: &Asked,
-    comparison: Comparison,
-    value: &Value,
+    level: Level,
+    difficulty: Option<Difficulty>,
+    expected: bool,
 ) -> Result<(), FailureKind> {
-    let actual = progress.answer(asked);
-    if comparison.holds(&actual, value) == Some(true) {
+    let open = progress.is_open(level, difficulty);
+    if open == expected {
         return Ok(());
     }
-    let engine_word =
-        || ENGINE.iter().find(|(_, known)| known == asked).map_or("?", |(word, _)| word).to_string();
-    let name = progress.target(asked).map_or_else(engine_word, |target| target.text(progress.schema()));
-    let sign =
-        if comparison == Comparison::Equal { String::new() } else { format!("{} ", comparison.sign()) };
-    let cause = trace.last(&name).cloned().map(Box::new);
-    Err(FailureKind::Expectation { name, expected: format!("{sign}{value}"), actual, cause })
+    let schema = progress.schema();
+    let at = At { level: Some(level.index()), difficulty: difficulty.map(Difficulty::index) };
+    let parts = progress.why_locked(level, difficulty);
+    let missing = parts.iter().filter(|part| !part.met).map(|part| part.text(schema)).collect();
+    Err(FailureKind::Openness { level: schema.place_text(at), open, missing })
+}
+
+fn expect(progress: &Progress, trace: &Trace, expectation: &Expectation) -> Result<(), FailureKind> {
+    let Some(Unmet { name, expected, actual }) = expectation.unmet(progress) else { return Ok(()) };
+    let cause = trace.last(&expectation.names(progress.schema())).cloned().map(Box::new);
+    Err(FailureKind::Expectation { name, expected, actual, cause })
 }

@@ -1,15 +1,16 @@
-//! From text to steps. Every name is resolved against the schema here, so that a misspelt one is told with its place
-//! before anything runs, all of them at once.
+//! The steps of a rehearsal, and the text they are written in. Every name is resolved against the schema when the text is
+//! parsed, so that a misspelt one is told with its place before anything runs, all of them at once.
 
-use std::ops::Range;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::condition::names::{Asked, resolve};
-use keblin_schema::condition::{self, Comparison, ConditionError, Expr, Part};
-use keblin_schema::name::nearest;
+use keblin_schema::condition::names::Asked;
 use keblin_schema::source::Source;
-use keblin_schema::{Code, Difficulty, Finding, Findings, Kind, Level, Schema, Time, Value};
+use keblin_schema::{Code, Difficulty, Finding, Findings, Level, Schema, Value};
+
+use super::expectation::Expectation;
+use super::words::{step, without_comment};
+use crate::progress::Erase;
 
 /// A rehearsal: steps in order.
 #[derive(Clone, Debug)]
@@ -79,16 +80,33 @@ pub enum Step {
     Kill,
     /// Opens the game again.
     Launch,
-    /// Holds a value against another.
-    Expect(Asked, Comparison, Value),
+    /// Erases, once the yes is said.
+    Erase(Erase, bool),
+    /// A condition that must hold.
+    Expect(Box<Expectation>),
+    /// A level that must be open, or locked.
+    ExpectOpen {
+        /// The level.
+        level: Level,
+        /// On this difficulty; `None` is the one in question.
+        difficulty: Option<Difficulty>,
+        /// Whether it must be open.
+        open: bool,
+    },
+    /// How often a notice must have been told since it was last expected, or since the launch.
+    ExpectNotice(&'static str, usize),
     /// Does a step that must be refused.
     Refused(Box<Step>),
 }
 
-const WORDS: [&str; 22] = [
-    "suppose", "begin", "resume", "enter", "set", "add", "spend", "submit", "tick", "reach", "die",
-    "respawn", "retry", "finish", "leave", "end_run", "save", "quit", "kill", "launch", "expect", "refused",
-];
+impl Step {
+    /// Whether it changes nothing and only holds what is there against what is expected.
+    #[must_use]
+    pub fn is_expectation(&self) -> bool {
+        use Step::{Expect, ExpectNotice, ExpectOpen, Refused};
+        matches!(self, Expect(_) | ExpectOpen { .. } | ExpectNotice(..) | Refused(_))
+    }
+}
 
 impl Rehearsal {
     /// Parses a rehearsal. `name` is what complaints call it, as a rule its path.
@@ -124,247 +142,5 @@ impl Rehearsal {
     #[must_use]
     pub fn lines(&self) -> &[Line] {
         &self.lines
-    }
-}
-
-/// A line up to its `#`, unless that stands in a text.
-fn without_comment(line: &str) -> &str {
-    let mut in_text = false;
-    let end = line.char_indices().find(|(_, c)| {
-        in_text ^= *c == '"';
-        *c == '#' && !in_text
-    });
-    end.map_or(line, |(at, _)| line.get(..at).unwrap_or(line))
-}
-
-/// The words of a step with their places; a text in quotes is one word.
-struct Words<'t> {
-    schema: &'t Schema,
-    text: &'t str,
-    offset: usize,
-    at: usize,
-}
-
-fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
-    Finding::error(Code::BadStep, span, message)
-}
-
-fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
-    match nearest(word, known.iter().copied()) {
-        Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
-        None if known.is_empty() => finding,
-        None => finding.instead(format!("known: {}", known.join(", "))),
-    }
-}
-
-fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
-    let mut words = Words { schema, text, offset, at: 0 };
-    let step = words.step()?;
-    match words.next() {
-        Some((extra, span)) => Err(bad(span, format!("expected the end of the line, but found `{extra}`"))),
-        None => Ok(step),
-    }
-}
-
-impl<'t> Words<'t> {
-    fn next(&mut self) -> Option<(&'t str, Range<usize>)> {
-        let rest = self.text.get(self.at..)?;
-        let start = self.at + (rest.len() - rest.trim_start().len());
-        let word = self.text.get(start..).filter(|word| !word.is_empty())?;
-        let len = match word.strip_prefix('"').and_then(|inside| inside.find('"')) {
-            Some(inside) => inside + 2,
-            None => word.find(char::is_whitespace).unwrap_or(word.len()),
-        };
-        self.at = start + len;
-        Some((word.get(..len)?, self.offset + start..self.offset + start + len))
-    }
-
-    fn expected(&mut self, what: &str) -> Result<(&'t str, Range<usize>), Finding> {
-        let end = self.offset + self.text.len();
-        self.next()
-            .ok_or_else(|| bad(self.offset..end, format!("expected {what}, but found the end of the line")))
-    }
-
-    fn step(&mut self) -> Result<Step, Finding> {
-        let (word, span) = self.expected("a step")?;
-        Ok(match word {
-            "suppose" => self.suppose()?,
-            "begin" => self.begin()?,
-            "resume" => Step::Resume,
-            "enter" => Step::Enter(self.level()?),
-            "set" => self.write(Step::Set)?,
-            "add" => self.write(Step::Add)?,
-            "spend" => self.write(Step::Spend)?,
-            "submit" => self.write(Step::Submit)?,
-            "tick" => self.tick()?,
-            "reach" => self.reach()?,
-            "die" => Step::Die,
-            "respawn" => Step::Respawn,
-            "retry" => Step::Retry,
-            "finish" => self.finish()?,
-            "leave" => Step::Leave,
-            "end_run" => Step::EndRun,
-            "save" => Step::Save,
-            "quit" => Step::Quit,
-            "kill" => Step::Kill,
-            "launch" => Step::Launch,
-            "expect" => self.expect()?,
-            "refused" => Step::Refused(Box::new(self.step()?)),
-            other => return Err(meant(bad(span, format!("there is no step `{other}`")), other, &WORDS)),
-        })
-    }
-
-    fn suppose(&mut self) -> Result<Step, Finding> {
-        let (asked, _) = self.name()?;
-        let (sign, span) = self.expected("`=`")?;
-        if sign != "=" {
-            return Err(bad(span, format!("expected `=`, but found `{sign}`")));
-        }
-        let value = self.value(&asked)?;
-        Ok(Step::Suppose(asked, value))
-    }
-
-    fn write(&mut self, step: fn(Asked, Value) -> Step) -> Result<Step, Finding> {
-        let (asked, span) = self.name()?;
-        if !matches!(asked, Asked::Field { .. }) {
-            return Err(
-                bad(span, "only fields can be written; facts follow from events").instead("use `suppose`")
-            );
-        }
-        let value = self.value(&asked)?;
-        Ok(step(asked, value))
-    }
-
-    fn begin(&mut self) -> Result<Step, Finding> {
-        let (mut difficulty, mut replacing) = (None, false);
-        while let Some((word, span)) = self.next() {
-            match self.schema.difficulty(word) {
-                Ok(found) => difficulty = Some(found),
-                Err(_) if word == "replacing" => replacing = true,
-                Err(_) => {
-                    let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
-                    let known = [known.as_slice(), &["replacing"]].concat();
-                    return Err(meant(
-                        bad(span, format!("no difficulty `{word}` is declared")),
-                        word,
-                        &known,
-                    ));
-                }
-            }
-        }
-        Ok(Step::Begin { difficulty, replacing })
-    }
-
-    fn level(&mut self) -> Result<Level, Finding> {
-        let (word, span) = self.expected("a level")?;
-        self.schema.level(word).map_err(|_| {
-            let known: Vec<&str> = self.schema.levels.iter().map(|level| level.name.as_str()).collect();
-            meant(bad(span, format!("no level `{word}` is declared")), word, &known)
-        })
-    }
-
-    fn reach(&mut self) -> Result<Step, Finding> {
-        let (word, span) = self.expected("a checkpoint")?;
-        let known: Vec<&str> =
-            self.schema.levels.iter().flat_map(|level| &level.checkpoints).map(AsRef::as_ref).collect();
-        match known.contains(&word) {
-            true => Ok(Step::Reach(word.to_string())),
-            false => Err(meant(bad(span, format!("no checkpoint `{word}` is declared")), word, &known)),
-        }
-    }
-
-    fn tick(&mut self) -> Result<Step, Finding> {
-        let (word, span) = self.expected("a time")?;
-        let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
-        let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "time does not run backwards"))?;
-        Ok(Step::Tick(Duration::from_nanos(nanos)))
-    }
-
-    fn finish(&mut self) -> Result<Step, Finding> {
-        match self.next() {
-            None => Ok(Step::Finish(None)),
-            Some(("stars", _)) => {
-                let (word, span) = self.expected("how many stars")?;
-                let stars = word
-                    .parse()
-                    .map_err(|_| bad(span, format!("expected a whole number, found `{word}`")))?;
-                Ok(Step::Finish(Some(stars)))
-            }
-            Some((other, span)) => Err(bad(span, format!("expected `stars`, but found `{other}`"))),
-        }
-    }
-
-    fn expect(&mut self) -> Result<Step, Finding> {
-        let rest = self.text.get(self.at..).unwrap_or_default();
-        let start = self.offset + self.at + (rest.len() - rest.trim_start().len());
-        self.at = self.text.len();
-        let placed = |error: ConditionError| {
-            let end = error.span.end.max(error.span.start + 1);
-            let finding = bad(start + error.span.start..start + end, error.message);
-            error.instead.map_or(finding.clone(), |instead| finding.instead(instead))
-        };
-        let (path, comparison, literal) = match condition::parse(rest.trim()).map_err(placed)? {
-            Expr::Compare(path, comparison, literal) => (path, comparison, literal),
-            Expr::Path(path) => {
-                let span = path.first().map_or(0..0, |part| part.span.clone());
-                let end = condition::Literal { value: Value::Bool(true), span };
-                (path, Comparison::Equal, end)
-            }
-            _ => return Err(bad(start..start + rest.trim().len(), "expected a comparison")),
-        };
-        let asked = resolve(self.schema, &path).map_err(placed)?;
-        let kind = asked.kind(self.schema);
-        let ordered = matches!(comparison, Comparison::Equal | Comparison::NotEqual)
-            || matches!(kind, Kind::Int | Kind::Time) && literal.value != Value::Unset;
-        if literal.value.kind().is_some_and(|found| found != kind) || !ordered {
-            let span = start + literal.span.start..start + literal.span.end;
-            return Err(bad(span, format!("expected {}, but found {}", example(kind), literal.value)));
-        }
-        Ok(Step::Expect(asked, comparison, literal.value))
-    }
-
-    /// A name made of parts, such as `oil` or `levels.reedgate.stars`.
-    fn name(&mut self) -> Result<(Asked, Range<usize>), Finding> {
-        let (word, span) = self.expected("a name")?;
-        let mut parts = Vec::new();
-        let mut start = 0;
-        for part in word.split('.') {
-            parts.push(Part { word: part.to_string(), span: start..start + part.len() });
-            start += part.len() + 1;
-        }
-        match resolve(self.schema, &parts) {
-            Ok(asked) => Ok((asked, span)),
-            Err(error) => {
-                let finding = bad(span.start + error.span.start..span.start + error.span.end, error.message);
-                Err(error.instead.map_or(finding.clone(), |instead| finding.instead(instead)))
-            }
-        }
-    }
-
-    /// A value of the kind of a name: `31`, `true`, `92.4s`, `"F-04"`, or `null`.
-    fn value(&mut self, asked: &Asked) -> Result<Value, Finding> {
-        let (word, span) = self.expected("a value")?;
-        let kind = asked.kind(self.schema);
-        let value = match (kind, word) {
-            (_, "null") => Some(Value::Unset),
-            (Kind::Bool, "true") => Some(Value::Bool(true)),
-            (Kind::Bool, "false") => Some(Value::Bool(false)),
-            (Kind::Int, number) => number.parse().ok().map(Value::Int),
-            (Kind::Time, time) => time.parse().ok().map(Value::Time),
-            (Kind::Text, text) => {
-                text.strip_prefix('"').and_then(|text| text.strip_suffix('"')).map(Value::text)
-            }
-            _ => None,
-        };
-        value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example(kind))))
-    }
-}
-
-fn example(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Bool => "true or false",
-        Kind::Int => "a whole number",
-        Kind::Time => "a time such as 92.4s, in conditions duration('92.4s')",
-        _ => "a text such as \"F-04\"",
     }
 }

@@ -45,8 +45,8 @@ impl Seen {
             let apart = schema.level_facts_per_difficulty;
             (0..difficulties).map(move |index| At { level: Some(level), difficulty: apart.then_some(index) })
         });
-        let facts =
-            places.flat_map(|at| Fact::ALL.map(|fact| (Target::Fact { at, fact }, progress.fact(at, fact))));
+        let facts = places
+            .flat_map(|at| Fact::ALL.map(|fact| (Target::Fact { at, fact }, progress.fact_value(at, fact))));
         let stored = cells.chain(facts).map(|(target, value)| (target.text(schema), Some(target), value));
         let derived = ENGINE.iter().map(|(name, asked)| (name.to_string(), None, progress.answer(asked)));
         Seen(stored.chain(derived).collect())
@@ -78,7 +78,8 @@ impl Trace {
         changes
     }
 
-    pub(super) fn last(&self, name: &str) -> Option<&Traced> {
-        self.last.get(name)
+    /// The latest change of some names.
+    pub(super) fn last(&self, names: &[String]) -> Option<&Traced> {
+        names.iter().filter_map(|name| self.last.get(name)).max_by_key(|change| change.line)
     }
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::progress::{Death, Reached, Why};
+use keblin::progress::{Death, Erase, Reached, Why};
 use keblin::{Field, Phase, Progress, Refused, Schema, Snapshot};
 
 use crate::tables::{schema, table};
@@ -137,6 +137,12 @@ fn fire(schema: &Arc<Schema>, game: &mut Progress, event: &str) -> Did {
         "finish" | "finish the last level" => did(game.finish(), Option::is_none),
         "leave" => did(game.leave(), |left| !left),
         "end_run" => did(game.end_run(), Option::is_none),
+        "erase a field" => {
+            let (field, _) = schema.field_named("of_profile").unwrap();
+            did(game.erase(&Erase::Field(field), true), |_| false)
+        }
+        "erase the profile" => did(game.erase(&Erase::Profile, true), |_| false),
+        "erase, without the yes" => did(game.erase(&Erase::Profile, false), |_| false),
         other => panic!("the table has an event the test does not know: {other}"),
     }
 }
@@ -198,7 +204,7 @@ fn every_event_does_in_every_situation_what_the_table_says() {
             ignored += usize::from(cell == "i");
         }
     }
-    assert_eq!((cells, columns.len()), (22 * 10, 10));
+    assert_eq!((cells, columns.len()), (25 * 10, 10));
     println!("{cells} cells, {refused} refused, {ignored} without effect");
     assert!(refused > 50 && ignored > 40);
 }

@@ -17,11 +17,8 @@ fn every_way_a_run_can_end_offers_its_records_once() {
     for end in [RunEnd::LastLife, RunEnd::GivenUp, RunEnd::LastLevel, RunEnd::Replaced] {
         let mut game = Progress::new(Arc::clone(&schema));
         for level in &schema.levels {
-            let path = format!("levels.{}.finished", level.name);
-            let keblin::condition::Expr::Path(path) = keblin::condition::parse(&path).unwrap() else {
-                panic!()
-            };
-            let asked = keblin::condition::names::resolve(&schema, &path).unwrap();
+            let name = format!("levels.{}.finished", level.name);
+            let asked = keblin::condition::names::named(&schema, &name).unwrap();
             game.suppose_asked(&asked, keblin::Value::Bool(true)).unwrap();
         }
         game.begin(None).unwrap();

@@ -119,6 +119,10 @@ fn happen(game: &mut Progress, row: &str) -> Moment {
             game.resume().unwrap();
             Moment::Reopen
         }
+        "the profile is erased" => {
+            game.erase(&keblin::progress::Erase::Profile, true).unwrap();
+            Moment::Erase
+        }
         other => panic!("the table has a row the test does not know: {other}"),
     }
 }
@@ -189,7 +193,7 @@ fn every_field_survives_every_event_as_the_table_and_the_schema_say() {
             checked += 1;
         }
     }
-    assert_eq!(checked, 11 * (2 * 48 + 3));
+    assert_eq!(checked, 12 * (2 * 48 + 3));
     println!("{checked} values checked");
 }
 

@@ -67,9 +67,7 @@ fn records_and_ratings_of_levels_that_were_never_finished_are_told() {
     let place = (schema.level("reedgate").unwrap(), schema.difficulty("spring").unwrap());
     let best: Field<Option<Time>> = schema.field_per("best_crossing").unwrap().at(place);
     game.submit::<Time>(best, Time::from_millis(5));
-    let path = keblin::condition::parse("levels.long_mere.neap.stars").unwrap();
-    let keblin::condition::Expr::Path(path) = path else { panic!() };
-    let stars = keblin::condition::names::resolve(&schema, &path).unwrap();
+    let stars = keblin::condition::names::named(&schema, "levels.long_mere.neap.stars").unwrap();
     game.suppose_asked(&stars, keblin::Value::Int(1)).unwrap();
     assert_eq!(
         told(&game, ("", "")),

@@ -1,0 +1,27 @@
+//! Guards: what is known to be set on the other side of `x != null && …` or `x == null || …`.
+
+use super::parse::{Comparison, Expr, Node, Part};
+use crate::value::Value;
+
+/// Adds the names that a guard asks for; each side of its own `&&` (or `||`) is one.
+pub(super) fn guarded_names(guard: &Expr, asks: Comparison, known: &mut Vec<String>) {
+    match (&guard.node, asks) {
+        (Node::And(left, right), Comparison::NotEqual) | (Node::Or(left, right), Comparison::Equal) => {
+            guarded_names(left, asks, known);
+            guarded_names(right, asks, known);
+        }
+        (Node::Compare(how, left, right), _) if *how == asks => match (&left.node, &right.node) {
+            (Node::Path(path), Node::Literal(Value::Unset))
+            | (Node::Literal(Value::Unset), Node::Path(path)) => {
+                known.push(dotted(path));
+            }
+            _ => {}
+        },
+        _ => {}
+    }
+}
+
+/// A name as it is written.
+pub(super) fn dotted(path: &[Part]) -> String {
+    path.iter().map(|part| part.word.as_str()).collect::<Vec<_>>().join(".")
+}

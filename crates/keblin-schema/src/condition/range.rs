@@ -1,0 +1,181 @@
+//! What a condition can come to, whatever is played: every value is taken as the range it may lie in, and the range of the
+//! whole follows. It errs on the side of "can be", so that what is told to be impossible is.
+
+use super::names::Fact;
+use super::parse::{Arithmetic, Comparison};
+use super::program::{Load, Op, Program, Word};
+
+/// What can be read, as ranges.
+pub trait Ranges {
+    /// The numbers a cell may hold, least and most; a bool is 0 and 1. `None` for text.
+    fn cell(&self, cell: usize) -> Option<(i64, i64)>;
+    /// The numbers a level's fact may be.
+    fn fact(&self, level: usize, fact: Fact) -> (i64, i64);
+    /// How many difficulties facts are kept apart for.
+    fn difficulties(&self) -> usize;
+    /// How many levels there are.
+    fn levels(&self) -> usize;
+}
+
+/// What something can be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Can {
+    /// True, false: whether it can be each of them.
+    Bool { yes: bool, no: bool },
+    /// A number within these.
+    Number(i128, i128),
+    /// Anything.
+    Anything,
+}
+
+const EITHER: Can = Can::Bool { yes: true, no: true };
+
+/// Whether a condition can be true, and whether it can be anything else.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Possible {
+    /// It can be true.
+    pub yes: bool,
+    /// It can be false, or end in an error.
+    pub no: bool,
+}
+
+impl Program {
+    /// What the condition can come to where values lie in these ranges.
+    #[must_use]
+    pub fn possible(&self, ranges: &impl Ranges) -> Possible {
+        let mut can: Vec<Can> = Vec::with_capacity(self.ops.len());
+        for op in &self.ops {
+            let next = step(self, ranges, &can, *op);
+            can.push(next);
+        }
+        match can.last() {
+            Some(Can::Bool { yes, no }) => Possible { yes: *yes, no: *no || self.can_fail.is_some() },
+            _ => Possible { yes: true, no: true },
+        }
+    }
+}
+
+/// Operations come after those they take, so each is looked at once, in order.
+fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
+    let at = |index: u32| can.get(index as usize).copied().unwrap_or(Can::Anything);
+    match op {
+        Op::Bool(yes) => Can::Bool { yes, no: !yes },
+        Op::Int(number) => Can::Number(number.into(), number.into()),
+        Op::Load(load) => loaded(program, ranges, load),
+        Op::Not(inner) => match at(inner) {
+            Can::Bool { yes, no } => Can::Bool { yes: no, no: yes },
+            _ => EITHER,
+        },
+        Op::And(left, right) => match (at(left), at(right)) {
+            (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => {
+                Can::Bool { yes: a && c, no: b || d }
+            }
+            _ => EITHER,
+        },
+        Op::Or(left, right) => match (at(left), at(right)) {
+            (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => {
+                Can::Bool { yes: a || c, no: b && d }
+            }
+            _ => EITHER,
+        },
+        Op::Choose(condition, yes, no) => match at(condition) {
+            Can::Bool { yes: true, no: false } => at(yes),
+            Can::Bool { yes: false, no: true } => at(no),
+            _ => either(at(yes), at(no)),
+        },
+        Op::Compare(comparison, left, right) => compared(comparison, at(left), at(right)),
+        Op::CompareWith(comparison, load, with) => {
+            compared(comparison, loaded(program, ranges, load), Can::Number(with.into(), with.into()))
+        }
+        Op::Arithmetic(how, left, right) => arithmetic(how, at(left), at(right)),
+        Op::Least(left, right) => match (at(left), at(right)) {
+            (Can::Number(a, b), Can::Number(c, d)) => Can::Number(a.min(c), b.min(d)),
+            _ => Can::Anything,
+        },
+        Op::Greatest(left, right) => match (at(left), at(right)) {
+            (Can::Number(a, b), Can::Number(c, d)) => Can::Number(a.max(c), b.max(d)),
+            _ => Can::Anything,
+        },
+        Op::Negate(inner) => match at(inner) {
+            Can::Number(low, high) => Can::Number(-high, -low),
+            _ => Can::Anything,
+        },
+        Op::Size(_) => Can::Number(0, i64::MAX.into()),
+        Op::In(..) => EITHER,
+        Op::Null | Op::Text(_) => Can::Anything,
+    }
+}
+
+fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
+    let number = |(low, high): (i64, i64)| Can::Number(low.into(), high.into());
+    let fact = |level: usize, fact: Fact| ranges.fact(level, fact);
+    let is_bool = |cell: u32| program.bool_cells.contains(&cell);
+    match load {
+        Load::Cell(cell) | Load::CellOn { first: cell, .. } => match ranges.cell(cell as usize) {
+            Some((low, high)) if is_bool(cell) => Can::Bool { yes: high > 0, no: low < 1 },
+            Some(range) => number(range),
+            None => Can::Anything,
+        },
+        Load::Fact { level, fact: Fact::Finished, .. } => {
+            let (low, high) = fact(level as usize, Fact::Finished);
+            Can::Bool { yes: high > 0, no: low < 1 }
+        }
+        Load::Fact { level, fact: which, .. } => number(fact(level as usize, which)),
+        Load::Total { on, fact: which } => {
+            let times = if on == super::names::On::Any { ranges.difficulties() as i128 } else { 1 };
+            let each = (0..ranges.levels()).map(|level| fact(level, which));
+            let (low, high) =
+                each.fold((0_i128, 0_i128), |(a, b), (c, d)| (a + i128::from(c), b + i128::from(d)));
+            Can::Number(low * times, high * times)
+        }
+        Load::Played => Can::Number(0, i64::MAX.into()),
+        Load::Word(Word::Phase | Word::Level | Word::Checkpoint | Word::Furthest | Word::Difficulty) => {
+            Can::Anything
+        }
+    }
+}
+
+fn either(a: Can, b: Can) -> Can {
+    match (a, b) {
+        (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => Can::Bool { yes: a || c, no: b || d },
+        (Can::Number(a, b), Can::Number(c, d)) => Can::Number(a.min(c), b.max(d)),
+        _ => Can::Anything,
+    }
+}
+
+fn compared(comparison: Comparison, left: Can, right: Can) -> Can {
+    let (Can::Number(a, b), Can::Number(c, d)) = (left, right) else { return EITHER };
+    let (always, never) = match comparison {
+        Comparison::Less => (b < c, a >= d),
+        Comparison::LessOrEqual => (b <= c, a > d),
+        Comparison::Greater => (a > d, b <= c),
+        Comparison::GreaterOrEqual => (a >= d, b < c),
+        Comparison::Equal => (a == b && c == d && a == c, b < c || d < a),
+        Comparison::NotEqual => (b < c || d < a, a == b && c == d && a == c),
+    };
+    Can::Bool { yes: !never, no: !always }
+}
+
+fn arithmetic(how: Arithmetic, left: Can, right: Can) -> Can {
+    let (Can::Number(a, b), Can::Number(c, d)) = (left, right) else { return Can::Anything };
+    let (low, high) = match how {
+        Arithmetic::Add => (a + c, b + d),
+        Arithmetic::Subtract => (a - d, b - c),
+        Arithmetic::Multiply => {
+            let corners =
+                [a.saturating_mul(c), a.saturating_mul(d), b.saturating_mul(c), b.saturating_mul(d)];
+            (corners.into_iter().min().unwrap_or(a), corners.into_iter().max().unwrap_or(b))
+        }
+        // What is divided comes no further from zero.
+        Arithmetic::Divide => {
+            let most = a.abs().max(b.abs());
+            (-most, most)
+        }
+        Arithmetic::Remainder => {
+            let most = c.abs().max(d.abs());
+            (-most, most)
+        }
+    };
+    // What does not fit is an error, so a result lies within 64 bits.
+    Can::Number(low.max(i64::MIN.into()), high.min(i64::MAX.into()))
+}

@@ -1,0 +1,85 @@
+//! Which rules to ask again: for everything that can change, the rules that name it. Built once with the schema, so that a
+//! change costs a look-up and nothing for rules that do not name it.
+
+use crate::condition::names::Fact;
+use crate::condition::{Program, Read, Word};
+
+/// A rule that is watched: the lock of the level at this position in [`Schema::levels`](crate::Schema::levels).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct RuleId(pub u32);
+
+/// For everything that can change, the rules that name it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Watch {
+    cells: Vec<Vec<RuleId>>,
+    /// By level, then fact.
+    facts: Vec<Vec<RuleId>>,
+    words: Vec<(Word, RuleId)>,
+    played: Vec<RuleId>,
+}
+
+impl Watch {
+    pub(crate) fn new<'p>(
+        cells: usize,
+        levels: usize,
+        rules: impl IntoIterator<Item = (RuleId, &'p Program)>,
+    ) -> Watch {
+        let mut watch = Watch {
+            cells: vec![Vec::new(); cells],
+            facts: vec![Vec::new(); levels * Fact::ALL.len()],
+            ..Watch::default()
+        };
+        for (rule, program) in rules {
+            for read in program.reads() {
+                watch.add(rule, read, levels);
+            }
+        }
+        watch
+    }
+
+    fn add(&mut self, rule: RuleId, read: &Read, levels: usize) {
+        let note = |rules: &mut Vec<RuleId>| {
+            if !rules.contains(&rule) {
+                rules.push(rule);
+            }
+        };
+        match read {
+            Read::Cells(range) => self.cells.get_mut(range.clone()).into_iter().flatten().for_each(note),
+            Read::Fact { fact, level } => {
+                let (first, end) = level.map_or((0, levels), |level| (level, level + 1));
+                for level in first..end {
+                    self.facts.get_mut(fact_index(level, *fact)).into_iter().for_each(note);
+                }
+            }
+            Read::Word(word) => self.words.push((*word, rule)),
+            Read::Played => note(&mut self.played),
+        }
+    }
+
+    /// The rules that name a cell.
+    #[must_use]
+    pub fn of_cell(&self, cell: usize) -> &[RuleId] {
+        self.cells.get(cell).map_or(&[], Vec::as_slice)
+    }
+
+    /// The rules that name a level's fact, on whatever difficulty.
+    #[must_use]
+    pub fn of_fact(&self, level: usize, fact: Fact) -> &[RuleId] {
+        self.facts.get(fact_index(level, fact)).map_or(&[], Vec::as_slice)
+    }
+
+    /// The rules that name an id the engine keeps.
+    pub fn of_words(&self) -> impl Iterator<Item = (Word, RuleId)> {
+        self.words.iter().copied()
+    }
+
+    /// The rules that name the time in play.
+    #[must_use]
+    pub fn of_played(&self) -> &[RuleId] {
+        &self.played
+    }
+}
+
+fn fact_index(level: usize, fact: Fact) -> usize {
+    level * Fact::ALL.len() + Fact::ALL.iter().position(|known| *known == fact).unwrap_or(0)
+}

@@ -1,0 +1,168 @@
+//! Conditions against another evaluator of the same standard: whatever the language allows means the same there.
+//!
+//! The generator knows every production of `docs/conditions.md` but `duration`, which the other evaluator leaves out
+//! without its date library, and `least` and `greatest`, which it is given as functions.
+
+use std::collections::{BTreeMap, HashMap};
+
+use cel::{Context, Value as Other};
+use keblin_schema::condition::{Program, Val};
+
+use crate::played::Played;
+
+/// A small generator of pseudo-random numbers, so that a failure can be repeated.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        usize::try_from(self.0 >> 33).unwrap() % sides
+    }
+
+    fn one<'w>(&mut self, words: &[&'w str]) -> &'w str {
+        words[self.roll(words.len())]
+    }
+
+    fn bool(&mut self, depth: usize, used: &mut Used) -> String {
+        if depth == 0 {
+            return self
+                .one(&[
+                    "true",
+                    "false",
+                    "met",
+                    "levels.reedgate.neap.finished",
+                    "levels.long_mere.neap.finished",
+                ])
+                .into();
+        }
+        let kind = self.roll(9);
+        *used.entry(["!", "&&", "||", "?:", "order", "==", "null ==", "in", "text =="][kind]).or_default() +=
+            1;
+        match kind {
+            0 => format!("!({})", self.bool(depth - 1, used)),
+            1 => format!("({}) && ({})", self.bool(depth - 1, used), self.bool(depth - 1, used)),
+            2 => format!("({}) || ({})", self.bool(depth - 1, used), self.bool(depth - 1, used)),
+            3 => {
+                let (condition, yes) = (self.bool(depth - 1, used), self.bool(depth - 1, used));
+                format!("({condition}) ? ({yes}) : ({})", self.bool(depth - 1, used))
+            }
+            4 => {
+                let sign = self.one(&["<", "<=", ">", ">="]);
+                format!("{} {sign} {}", self.int(depth - 1, used), self.int(depth - 1, used))
+            }
+            5 => {
+                let sign = self.one(&["==", "!="]);
+                format!("{} {sign} {}", self.int(depth - 1, used), self.int(depth - 1, used))
+            }
+            6 => format!("{} {} null", self.one(&["best", "oil"]), self.one(&["==", "!="])),
+            7 => {
+                let (what, one) = (self.int(depth - 1, used), self.int(depth - 1, used));
+                format!("{what} in [{one}, 17, {}]", self.int(depth - 1, used))
+            }
+            _ => format!("{} {} {}", self.text(), self.one(&["==", "!="]), self.text()),
+        }
+    }
+
+    fn int(&mut self, depth: usize, used: &mut Used) -> String {
+        if depth == 0 {
+            let leaves = [
+                "0",
+                "3",
+                "17",
+                "-1",
+                "oil",
+                "letters",
+                "most",
+                "best",
+                "levels.reedgate.neap.stars",
+                "size(name)",
+            ];
+            return self.one(&leaves).into();
+        }
+        let kind = self.roll(6);
+        *used.entry(["+ -", "* / %", "negate", "least", "?: int", "size"][kind]).or_default() += 1;
+        match kind {
+            0 => {
+                let sign = self.one(&["+", "-"]);
+                format!("({} {sign} {})", self.int(depth - 1, used), self.int(depth - 1, used))
+            }
+            1 => {
+                let sign = self.one(&["*", "/", "%"]);
+                format!("({} {sign} {})", self.int(depth - 1, used), self.int(depth - 1, used))
+            }
+            2 => format!("-({})", self.int(depth - 1, used)),
+            3 => {
+                let name = self.one(&["least", "greatest"]);
+                format!("{name}({}, {})", self.int(depth - 1, used), self.int(depth - 1, used))
+            }
+            4 => {
+                let (condition, yes) = (self.bool(depth - 1, used), self.int(depth - 1, used));
+                format!("(({condition}) ? {yes} : {})", self.int(depth - 1, used))
+            }
+            _ => format!("size({})", self.text()),
+        }
+    }
+
+    fn text(&mut self) -> &'static str {
+        self.one(&["name", "'Otter'", "\"otter\"", "''", "'a\\'b'"])
+    }
+}
+
+type Used = BTreeMap<&'static str, u32>;
+
+fn context() -> Context<'static, 'static> {
+    let mut context = Context::default();
+    context.add_variable_from_value("oil", 17_i64);
+    context.add_variable_from_value("letters", -4_i64);
+    context.add_variable_from_value("most", i64::MAX);
+    context.add_variable_from_value("best", Other::Null);
+    context.add_variable_from_value("met", true);
+    context.add_variable_from_value("name", "Otter");
+    let level = |finished: bool, stars: i64| {
+        let neap = HashMap::from([("finished", Other::Bool(finished)), ("stars", Other::Int(stars))]);
+        Other::from(HashMap::from([("neap", Other::from(neap))]))
+    };
+    let levels = HashMap::from([("reedgate", level(true, 1)), ("long_mere", level(false, 0))]);
+    context.add_variable_from_value("levels", Other::from(levels));
+    context.add_function("least", |a: i64, b: i64| a.min(b)).unwrap();
+    context.add_function("greatest", |a: i64, b: i64| a.max(b)).unwrap();
+    context
+}
+
+fn same(ours: Val<'_>, theirs: &Result<Other, cel::ExecutionError>) -> bool {
+    match (ours, theirs) {
+        (Val::Error, Err(_)) | (Val::Null, Ok(Other::Null)) => true,
+        (Val::Bool(a), Ok(Other::Bool(b))) => a == *b,
+        (Val::Int(a), Ok(Other::Int(b))) => a == *b,
+        (Val::Text(a), Ok(Other::String(b))) => a == b.as_str(),
+        _ => false,
+    }
+}
+
+#[test]
+fn twenty_thousand_expressions_mean_the_same_to_another_evaluator() {
+    let (played, context) = (Played::new(), context());
+    let (mut dice, mut used) = (Dice(7), Used::new());
+    let (mut errors, mut yes, mut no, mut tried) = (0, 0, 0, 0);
+    while tried < 20_000 {
+        let depth = 1 + dice.roll(4);
+        let source = dice.bool(depth, &mut used);
+        let program = match Program::compile(&played.schema, &source) {
+            Ok(program) => program,
+            Err(error) => panic!("{source}: {error}"),
+        };
+        let ours = program.value(&played, 0);
+        let other = cel::Program::compile(&source).unwrap_or_else(|error| panic!("{source}: {error}"));
+        let theirs = other.execute(&context);
+        assert!(same(ours, &theirs), "{source}\nours: {ours:?}\nthe other: {theirs:?}");
+        match ours {
+            Val::Error => errors += 1,
+            Val::Bool(true) => yes += 1,
+            _ => no += 1,
+        }
+        tried += 1;
+    }
+    println!("{yes} true, {no} false, {errors} errors; productions used: {used:?}");
+    assert!(yes > 3000 && no > 3000 && errors > 1000);
+    assert!(used.len() == 15 && used.values().all(|count| *count > 500), "{used:?}");
+}

@@ -1,0 +1,105 @@
+//! A made-up state to evaluate conditions on, and the declaration it belongs to.
+
+use keblin_schema::condition::names::Fact;
+use keblin_schema::condition::{Facts, Program, Val, Word};
+use keblin_schema::{Schema, Value};
+
+pub(crate) const GAME: &str = r#"
+    game = "oracle"
+    version = 1
+    difficulties = ["neap", "spring"]
+    level_facts_per = "difficulty"
+    [fields]
+    oil = { type = "int", scope = "run", on_death = "stays" }
+    letters = { type = "int", scope = "run", on_death = "stays" }
+    most = { type = "int", scope = "profile" }
+    best = { type = "int", scope = "profile", keep = "highest" }
+    met = { type = "bool", scope = "profile" }
+    name = { type = "text", scope = "profile", max_len = 20 }
+    clock = { type = "time", scope = "run", on_death = "stays" }
+    lead = { type = "int", scope = "profile", per = ["level", "difficulty"] }
+    tide_lead = { type = "int", scope = "profile", per = ["difficulty"] }
+    [[levels]]
+    id = "reedgate"
+    checkpoints = ["osier"]
+    stars = 3
+    [[levels]]
+    id = "long_mere"
+    stars = 3
+"#;
+
+pub(crate) fn schema() -> Schema {
+    Schema::parse("progress.toml", GAME).unwrap_or_else(|findings| panic!("{findings}")).schema
+}
+
+/// Values by field, facts by index.
+pub(crate) struct Played {
+    pub(crate) schema: Schema,
+    pub(crate) cells: Vec<Value>,
+}
+
+impl Played {
+    pub(crate) fn new() -> Played {
+        let schema = schema();
+        let mut cells = vec![Value::Unset; schema.cell_count];
+        for field in &schema.fields {
+            for (number, cell) in field.cells.clone().enumerate() {
+                cells[cell] = match field.name.as_str() {
+                    "oil" => Value::Int(17),
+                    "letters" => Value::Int(-4),
+                    "most" => Value::Int(i64::MAX),
+                    "met" => Value::Bool(true),
+                    "name" => Value::text("Otter"),
+                    "clock" => Value::Time("1m30s".parse().unwrap()),
+                    "lead" | "tide_lead" => Value::Int(i64::try_from(number).unwrap() * 10),
+                    _ => Value::Unset,
+                };
+            }
+        }
+        Played { schema, cells }
+    }
+
+    /// The value of an expression, on spring.
+    #[track_caller]
+    pub(crate) fn value(&self, source: &str) -> String {
+        let (program, _) =
+            Program::compile_any(&self.schema, source).unwrap_or_else(|error| panic!("{source}: {error}"));
+        match program.value(self, 1) {
+            Val::Error => "error".into(),
+            Val::Null => "null".into(),
+            Val::Bool(yes) => yes.to_string(),
+            Val::Int(number) => number.to_string(),
+            Val::Text(text) => format!("{text:?}"),
+        }
+    }
+}
+
+/// Reedgate finished with 1 and 2 stars, Long Mere never.
+impl Facts for Played {
+    fn cell(&self, cell: usize) -> &Value {
+        &self.cells[cell]
+    }
+
+    fn fact(&self, index: usize, fact: Fact) -> i64 {
+        match (index, fact) {
+            (0 | 1, Fact::Finished) => 1,
+            (0, Fact::Stars) => 1,
+            (1, Fact::Stars) => 2,
+            (_, Fact::Attempts) => 5,
+            _ => 0,
+        }
+    }
+
+    fn word(&self, word: Word) -> Option<&str> {
+        match word {
+            Word::Phase => Some("playing"),
+            Word::Level => Some("reedgate"),
+            Word::Difficulty => Some("spring"),
+            Word::Checkpoint | Word::Furthest => None,
+        }
+    }
+
+    fn played_nanos(&self) -> i64 {
+        7
+    }
+}

@@ -1,0 +1,164 @@
+//! Erasing: the profile, a level, a fact or a field. Without the player's yes nothing happens, and what would go is told.
+
+use std::sync::Arc;
+
+use keblin_schema::condition::names::{Asked, Fact, On};
+use keblin_schema::model::{At, Axis};
+use keblin_schema::{Difficulty, Level, Value};
+
+use super::journal::{Cause, Target};
+use super::notice::Notice;
+use super::phase::EventName;
+use super::refusal::{Refused, Why};
+use super::{Progress, Stage};
+use crate::snapshot::{Carried, State};
+
+/// What is to be erased.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Erase {
+    /// Everything the profile holds, the run included.
+    Profile,
+    /// A level: its facts, and its values of every field that has one for each level. On one difficulty, or on all.
+    Level(Level, Option<Difficulty>),
+    /// One fact or field, as a name resolves; where the name leaves the difficulty open, on all of them.
+    Named(Asked),
+    /// A field everywhere, as a position in [`Schema::fields`](keblin_schema::Schema::fields).
+    Field(usize),
+}
+
+/// Something that was erased, or would be.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Erased {
+    /// What, as people read it: `best_crossing at reedgate, neap`.
+    pub name: String,
+    /// The value it had.
+    pub before: Value,
+}
+
+impl Progress {
+    /// Erases, if the player has said yes; what went, in the order of the declaration. Values go back to their defaults,
+    /// records to unset, facts to never. Erasing the profile leads to the title and drops the run without offering its
+    /// records.
+    ///
+    /// # Errors
+    /// [`Why::NotConfirmed`] without the yes, with what would go.
+    pub fn erase(&mut self, what: &Erase, yes: bool) -> Result<Vec<Erased>, Refused> {
+        let targets = self.targets(what);
+        let erased: Vec<Erased> = targets.iter().filter_map(|target| self.would_erase(*target)).collect();
+        if !yes {
+            let would = erased.into_iter().map(|erased| erased.name).collect();
+            return Err(self.refusal(EventName::Erase, Why::NotConfirmed { would }));
+        }
+        for target in targets {
+            self.put_default(target);
+        }
+        match what {
+            Erase::Profile => {
+                self.state = State::first(&self.schema);
+                self.carried = Carried::default();
+                self.stage = Stage::Title;
+                self.supposed.clear();
+            }
+            Erase::Level(level, _) if self.state.furthest == Some(level.index()) => self.fall_back(),
+            _ => {}
+        }
+        self.note_locks();
+        self.tell(Notice::Erased);
+        Ok(erased)
+    }
+
+    fn targets(&self, what: &Erase) -> Vec<Target> {
+        let schema = &self.schema;
+        let all_facts = || {
+            let levels =
+                (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, &Fact::ALL));
+            levels.collect::<Vec<_>>()
+        };
+        let cells = |cells: std::ops::Range<usize>| cells.map(Target::Cell);
+        match what {
+            Erase::Profile => cells(0..schema.cell_count).chain(all_facts()).collect(),
+            Erase::Field(field) => {
+                schema.fields.get(*field).into_iter().flat_map(|def| cells(def.cells.clone())).collect()
+            }
+            Erase::Level(level, difficulty) => {
+                let difficulty = difficulty.map(Difficulty::index);
+                let facts = self.fact_targets(level.index(), difficulty, &Fact::ALL);
+                let fields = schema.fields.iter().filter(|field| field.per.contains(&Axis::Level));
+                let values = fields.flat_map(|field| cells(field.cells.clone()));
+                facts
+                    .into_iter()
+                    .chain(values.filter(|cell| self.is_at(*cell, Some(level.index()), difficulty)))
+                    .collect()
+            }
+            Erase::Named(Asked::Fact { level, on, fact }) => self.fact_targets(*level, on.one(), &[*fact]),
+            Erase::Named(Asked::Field { field, at }) => {
+                let def = schema.fields.get(*field);
+                let values = def.into_iter().flat_map(|def| cells(def.cells.clone()));
+                values.filter(|cell| self.is_at(*cell, at.level, at.difficulty)).collect()
+            }
+            Erase::Named(Asked::Total { fact, on: On::Any }) => {
+                (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, &[*fact])).collect()
+            }
+            Erase::Named(_) => Vec::new(),
+        }
+    }
+
+    /// Some facts of a level, on one difficulty or on all.
+    fn fact_targets(&self, level: usize, difficulty: Option<usize>, facts: &[Fact]) -> Vec<Target> {
+        let apart = self.schema.level_facts_per_difficulty;
+        let on: Vec<Option<usize>> = match difficulty.filter(|_| apart) {
+            Some(one) => vec![Some(one)],
+            None if apart => (0..self.schema.difficulties.len()).map(Some).collect(),
+            None => vec![None],
+        };
+        let places = on.into_iter().map(|difficulty| At { level: Some(level), difficulty });
+        places.flat_map(|at| facts.iter().map(move |fact| Target::Fact { at, fact: *fact })).collect()
+    }
+
+    /// Whether a cell lies at a level and difficulty, as far as they are said and the field has such an axis.
+    fn is_at(&self, target: Target, level: Option<usize>, difficulty: Option<usize>) -> bool {
+        let Target::Cell(cell) = target else { return false };
+        let Some((_, at)) = self.schema.cell_owner(cell) else { return false };
+        let fits = |said: Option<usize>, is: Option<usize>| said.is_none() || is.is_none() || said == is;
+        fits(level, at.level) && fits(difficulty, at.difficulty)
+    }
+
+    fn would_erase(&self, target: Target) -> Option<Erased> {
+        let (before, default) = match target {
+            Target::Cell(cell) => {
+                (self.value_at(cell).clone(), self.schema.cell_owner(cell)?.0.default.clone())
+            }
+            Target::Fact { at, fact } => (self.fact_value(at, fact), never(fact)),
+        };
+        (before != default).then(|| Erased { name: target.text(&self.schema), before })
+    }
+
+    fn put_default(&mut self, target: Target) {
+        let schema = Arc::clone(&self.schema);
+        match target {
+            Target::Cell(cell) => {
+                if let Some((field, _)) = schema.cell_owner(cell) {
+                    self.put(cell, field.default.clone(), &Cause::Erase);
+                }
+            }
+            Target::Fact { at, fact } => self.put_fact(at, fact, never(fact), &Cause::Erase),
+        }
+    }
+
+    /// The furthest level was erased: the furthest of those that were entered is it now.
+    fn fall_back(&mut self) {
+        let entered = |level: &usize| {
+            self.fact_targets(*level, None, &[Fact::Attempts]).into_iter().any(|target| match target {
+                Target::Fact { at, fact } => self.fact_value(at, fact) != Value::Int(0),
+                Target::Cell(_) => false,
+            })
+        };
+        self.state.furthest = (0..self.schema.levels.len()).rev().find(entered);
+    }
+}
+
+/// The value of a fact before anything happened.
+fn never(fact: Fact) -> Value {
+    if fact == Fact::Finished { Value::Bool(false) } else { Value::Int(0) }
+}

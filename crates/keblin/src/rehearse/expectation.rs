@@ -1,0 +1,120 @@
+//! Expectations: conditions that say, when they do not hold, what is there instead and which names to look behind.
+
+use keblin_schema::condition::names::{ENGINE, Fact};
+use keblin_schema::condition::{
+    Comparison, ConditionError, Expr, Node, Program, Read, Type, Val, Word, parse,
+};
+use keblin_schema::model::At;
+use keblin_schema::{Schema, Time, Value};
+
+use crate::progress::Progress;
+use crate::progress::journal::Target;
+
+/// A condition that a rehearsal expects to hold.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Expectation {
+    program: Program,
+    /// What is compared, and with what, where the condition is a comparison.
+    sides: Option<Sides>,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Sides {
+    left: (Program, Type),
+    comparison: Comparison,
+    right: (Program, Type),
+}
+
+/// An expectation that does not hold.
+pub(super) struct Unmet {
+    /// What was asked, as it is written.
+    pub(super) name: String,
+    pub(super) expected: String,
+    pub(super) actual: Value,
+}
+
+impl Expectation {
+    pub(super) fn compile(schema: &Schema, source: &str) -> Result<Expectation, ConditionError> {
+        let program = Program::compile(schema, source)?;
+        let side = |expr: &Expr| Program::of_expr(schema, source, expr);
+        let sides = match parse(source)?.node {
+            Node::Compare(comparison, left, right) => {
+                Some(Sides { left: side(&left)?, comparison, right: side(&right)? })
+            }
+            _ => None,
+        };
+        Ok(Expectation { program, sides })
+    }
+
+    /// What is there instead, if the condition does not hold.
+    pub(super) fn unmet(&self, progress: &Progress) -> Option<Unmet> {
+        let difficulty = progress.difficulty().map_or(0, keblin_schema::Difficulty::index);
+        if self.program.holds(progress, difficulty) {
+            return None;
+        }
+        let value = |(program, kind): &(Program, Type)| as_value(program.value(progress, difficulty), *kind);
+        Some(match &self.sides {
+            Some(Sides { left, comparison, right }) => {
+                let sign = match comparison {
+                    Comparison::Equal => String::new(),
+                    other => format!("{} ", other.sign()),
+                };
+                let expected = format!("{sign}{}", value(right));
+                Unmet { name: left.0.source().to_string(), expected, actual: value(left) }
+            }
+            None => Unmet {
+                name: self.program.source().to_string(),
+                expected: Value::Bool(true).to_string(),
+                actual: Value::Bool(false),
+            },
+        })
+    }
+
+    /// The names behind what was asked, as the trace knows them.
+    pub(super) fn names(&self, schema: &Schema) -> Vec<String> {
+        let asked = self.sides.as_ref().map_or(&self.program, |sides| &sides.left.0);
+        let mut names = Vec::new();
+        for read in asked.reads() {
+            match read {
+                Read::Cells(range) => names.extend(range.clone().map(|cell| Target::Cell(cell).text(schema))),
+                Read::Fact { fact, level } => fact_names(schema, *fact, *level, &mut names),
+                Read::Word(word) => names.push(word_name(*word).to_string()),
+                _ => names.push("played".to_string()),
+            }
+        }
+        names
+    }
+}
+
+fn fact_names(schema: &Schema, fact: Fact, level: Option<usize>, names: &mut Vec<String>) {
+    let apart = schema.level_facts_per_difficulty;
+    let difficulties: Vec<Option<usize>> =
+        if apart { (0..schema.difficulties.len()).map(Some).collect() } else { vec![None] };
+    let levels = level.map_or(0..schema.levels.len(), |level| level..level + 1);
+    for at in levels
+        .flat_map(|level| difficulties.iter().map(move |one| At { level: Some(level), difficulty: *one }))
+    {
+        names.push(Target::Fact { at, fact }.text(schema));
+    }
+}
+
+fn word_name(word: Word) -> &'static str {
+    let index = match word {
+        Word::Phase => 0,
+        Word::Level => 1,
+        Word::Checkpoint => 2,
+        Word::Furthest => 3,
+        Word::Difficulty => 4,
+    };
+    ENGINE.get(index).map_or("", |(name, _)| name)
+}
+
+fn as_value(val: Val<'_>, kind: Type) -> Value {
+    match val {
+        Val::Int(nanos) if kind == Type::Time => Value::Time(Time::from_nanos(nanos)),
+        Val::Int(number) => Value::Int(number),
+        Val::Bool(yes) => Value::Bool(yes),
+        Val::Text(text) => Value::text(text),
+        Val::Null | Val::Error => Value::Unset,
+    }
+}

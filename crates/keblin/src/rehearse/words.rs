@@ -1,0 +1,315 @@
+//! The words of a line as a step: every name resolved against the schema, every fault told with its place.
+
+use std::ops::Range;
+use std::time::Duration;
+
+use keblin_schema::condition::ConditionError;
+use keblin_schema::condition::names::{Asked, named};
+use keblin_schema::name::nearest;
+use keblin_schema::{Code, Finding, Kind, Level, Schema, Time, Value};
+
+use super::expectation::Expectation;
+use super::script::Step;
+use crate::progress::{Erase, Notice};
+
+const WORDS: [&str; 23] = [
+    "erase", "suppose", "begin", "resume", "enter", "set", "add", "spend", "submit", "tick", "reach", "die",
+    "respawn", "retry", "finish", "leave", "end_run", "save", "quit", "kill", "launch", "expect", "refused",
+];
+
+/// A line up to its `#`, unless that stands in a text.
+pub(super) fn without_comment(line: &str) -> &str {
+    let mut in_text = false;
+    let end = line.char_indices().find(|(_, c)| {
+        in_text ^= *c == '"';
+        *c == '#' && !in_text
+    });
+    end.map_or(line, |(at, _)| line.get(..at).unwrap_or(line))
+}
+
+/// The words of a step with their places; a text in quotes is one word.
+struct Words<'t> {
+    schema: &'t Schema,
+    text: &'t str,
+    offset: usize,
+    at: usize,
+}
+
+fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
+    Finding::error(Code::BadStep, span, message)
+}
+
+fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
+    match nearest(word, known.iter().copied()) {
+        Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
+        None if known.is_empty() => finding,
+        None => finding.instead(format!("known: {}", known.join(", "))),
+    }
+}
+
+/// One step, from the words of a line.
+pub(super) fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
+    let mut words = Words { schema, text, offset, at: 0 };
+    let step = words.step()?;
+    match words.next() {
+        Some((extra, span)) => Err(bad(span, format!("expected the end of the line, but found `{extra}`"))),
+        None => Ok(step),
+    }
+}
+
+impl<'t> Words<'t> {
+    fn next(&mut self) -> Option<(&'t str, Range<usize>)> {
+        let rest = self.text.get(self.at..)?;
+        let start = self.at + (rest.len() - rest.trim_start().len());
+        let word = self.text.get(start..).filter(|word| !word.is_empty())?;
+        let len = match word.strip_prefix('"').and_then(|inside| inside.find('"')) {
+            Some(inside) => inside + 2,
+            None => word.find(char::is_whitespace).unwrap_or(word.len()),
+        };
+        self.at = start + len;
+        Some((word.get(..len)?, self.offset + start..self.offset + start + len))
+    }
+
+    fn expected(&mut self, what: &str) -> Result<(&'t str, Range<usize>), Finding> {
+        let end = self.offset + self.text.len();
+        self.next()
+            .ok_or_else(|| bad(self.offset..end, format!("expected {what}, but found the end of the line")))
+    }
+
+    fn step(&mut self) -> Result<Step, Finding> {
+        let (word, span) = self.expected("a step")?;
+        Ok(match word {
+            "suppose" => self.suppose()?,
+            "begin" => self.begin()?,
+            "resume" => Step::Resume,
+            "enter" => Step::Enter(self.level()?),
+            "set" => self.write(Step::Set)?,
+            "add" => self.write(Step::Add)?,
+            "spend" => self.write(Step::Spend)?,
+            "submit" => self.write(Step::Submit)?,
+            "tick" => self.tick()?,
+            "reach" => self.reach()?,
+            "die" => Step::Die,
+            "respawn" => Step::Respawn,
+            "retry" => Step::Retry,
+            "finish" => self.finish()?,
+            "leave" => Step::Leave,
+            "end_run" => Step::EndRun,
+            "save" => Step::Save,
+            "quit" => Step::Quit,
+            "kill" => Step::Kill,
+            "launch" => Step::Launch,
+            "erase" => self.erase()?,
+            "expect" => self.expect()?,
+            "refused" => Step::Refused(Box::new(self.step()?)),
+            other => return Err(meant(bad(span, format!("there is no step `{other}`")), other, &WORDS)),
+        })
+    }
+
+    fn suppose(&mut self) -> Result<Step, Finding> {
+        let (asked, _) = self.name()?;
+        let (sign, span) = self.expected("`=`")?;
+        if sign != "=" {
+            return Err(bad(span, format!("expected `=`, but found `{sign}`")));
+        }
+        let value = self.value(&asked)?;
+        Ok(Step::Suppose(asked, value))
+    }
+
+    fn write(&mut self, step: fn(Asked, Value) -> Step) -> Result<Step, Finding> {
+        let (asked, span) = self.name()?;
+        if !matches!(asked, Asked::Field { .. }) {
+            return Err(
+                bad(span, "only fields can be written; facts follow from events").instead("use `suppose`")
+            );
+        }
+        let value = self.value(&asked)?;
+        Ok(step(asked, value))
+    }
+
+    fn begin(&mut self) -> Result<Step, Finding> {
+        let (mut difficulty, mut replacing) = (None, false);
+        while let Some((word, span)) = self.next() {
+            match self.schema.difficulty(word) {
+                Ok(found) => difficulty = Some(found),
+                Err(_) if word == "replacing" => replacing = true,
+                Err(_) => {
+                    let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
+                    let known = [known.as_slice(), &["replacing"]].concat();
+                    return Err(meant(
+                        bad(span, format!("no difficulty `{word}` is declared")),
+                        word,
+                        &known,
+                    ));
+                }
+            }
+        }
+        Ok(Step::Begin { difficulty, replacing })
+    }
+
+    fn level(&mut self) -> Result<Level, Finding> {
+        let (word, span) = self.expected("a level")?;
+        self.schema.level(word).map_err(|_| {
+            let known: Vec<&str> = self.schema.levels.iter().map(|level| level.name.as_str()).collect();
+            meant(bad(span, format!("no level `{word}` is declared")), word, &known)
+        })
+    }
+
+    fn reach(&mut self) -> Result<Step, Finding> {
+        let (word, span) = self.expected("a checkpoint")?;
+        let known: Vec<&str> =
+            self.schema.levels.iter().flat_map(|level| &level.checkpoints).map(AsRef::as_ref).collect();
+        match known.contains(&word) {
+            true => Ok(Step::Reach(word.to_string())),
+            false => Err(meant(bad(span, format!("no checkpoint `{word}` is declared")), word, &known)),
+        }
+    }
+
+    fn tick(&mut self) -> Result<Step, Finding> {
+        let (word, span) = self.expected("a time")?;
+        let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
+        let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "time does not run backwards"))?;
+        Ok(Step::Tick(Duration::from_nanos(nanos)))
+    }
+
+    fn finish(&mut self) -> Result<Step, Finding> {
+        match self.next() {
+            None => Ok(Step::Finish(None)),
+            Some(("stars", _)) => {
+                let (word, span) = self.expected("how many stars")?;
+                let stars = word
+                    .parse()
+                    .map_err(|_| bad(span, format!("expected a whole number, found `{word}`")))?;
+                Ok(Step::Finish(Some(stars)))
+            }
+            Some((other, span)) => Err(bad(span, format!("expected `stars`, but found `{other}`"))),
+        }
+    }
+
+    fn erase(&mut self) -> Result<Step, Finding> {
+        let start = self.at;
+        let what = match self.expected("what to erase")? {
+            ("profile", _) => Erase::Profile,
+            ("level", _) => {
+                let level = self.level()?;
+                let after = self.at;
+                let difficulty = self.next().and_then(|(word, _)| self.schema.difficulty(word).ok());
+                // What is no difficulty belongs to what follows.
+                self.at = if difficulty.is_some() { self.at } else { after };
+                Erase::Level(level, difficulty)
+            }
+            ("field", _) => {
+                let (word, span) = self.expected("a field")?;
+                let known: Vec<&str> = self.schema.fields.iter().map(|field| field.name.as_str()).collect();
+                let missing = || meant(bad(span, format!("no field `{word}` is declared")), word, &known);
+                Erase::Field(self.schema.field_named(word).ok_or_else(missing)?.0)
+            }
+            _ => {
+                self.at = start;
+                Erase::Named(self.name()?.0)
+            }
+        };
+        match self.next() {
+            None => Ok(Step::Erase(what, false)),
+            Some(("yes", _)) => Ok(Step::Erase(what, true)),
+            Some((other, span)) => Err(bad(span, format!("expected `yes` or the end, but found `{other}`"))),
+        }
+    }
+
+    /// `expect open LEVEL [DIFFICULTY]`, `expect locked LEVEL [DIFFICULTY]`
+    fn expect_open(&mut self, open: bool) -> Result<Step, Finding> {
+        let level = self.level()?;
+        let difficulty = match self.next() {
+            None => None,
+            Some((word, span)) => {
+                let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
+                let missing =
+                    || meant(bad(span, format!("no difficulty `{word}` is declared")), word, &known);
+                Some(self.schema.difficulty(word).map_err(|_| missing())?)
+            }
+        };
+        Ok(Step::ExpectOpen { level, difficulty, open })
+    }
+
+    /// `expect notice WORD once`, `… never`, `… 3 times`
+    fn expect_notice(&mut self) -> Result<Step, Finding> {
+        let (word, span) = self.expected("a notice")?;
+        let known = Notice::WORDS.into_iter().find(|known| *known == word);
+        let notice = known
+            .ok_or_else(|| meant(bad(span, format!("there is no notice `{word}`")), word, &Notice::WORDS))?;
+        let (count, span) = self.expected("`once`, `never` or a number of times")?;
+        let times = match count {
+            "once" => 1,
+            "never" => 0,
+            count => {
+                let number = count.parse().map_err(|_| {
+                    bad(span, format!("expected `once`, `never` or a number, found `{count}`"))
+                })?;
+                match self.expected("`times`")? {
+                    ("times", _) => number,
+                    (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
+                }
+            }
+        };
+        Ok(Step::ExpectNotice(notice, times))
+    }
+
+    fn expect(&mut self) -> Result<Step, Finding> {
+        let start = self.at;
+        match self.next() {
+            Some(("open", _)) => return self.expect_open(true),
+            Some(("locked", _)) => return self.expect_open(false),
+            Some(("notice", _)) => return self.expect_notice(),
+            _ => self.at = start,
+        }
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let start = self.offset + self.at + (rest.len() - rest.trim_start().len());
+        self.at = self.text.len();
+        let placed = |error: ConditionError| {
+            let end = error.span.end.max(error.span.start + 1);
+            let finding = bad(start + error.span.start..start + end, error.message);
+            error.instead.map_or(finding.clone(), |instead| finding.instead(instead))
+        };
+        let expectation = Expectation::compile(self.schema, rest.trim()).map_err(placed)?;
+        Ok(Step::Expect(Box::new(expectation)))
+    }
+
+    /// A name made of parts, such as `oil` or `levels.reedgate.stars`.
+    fn name(&mut self) -> Result<(Asked, Range<usize>), Finding> {
+        let (word, span) = self.expected("a name")?;
+        match named(self.schema, word) {
+            Ok(asked) => Ok((asked, span)),
+            Err(error) => {
+                let finding = bad(span.start + error.span.start..span.start + error.span.end, error.message);
+                Err(error.instead.map_or(finding.clone(), |instead| finding.instead(instead)))
+            }
+        }
+    }
+
+    /// A value of the kind of a name: `31`, `true`, `92.4s`, `"F-04"`, or `null`.
+    fn value(&mut self, asked: &Asked) -> Result<Value, Finding> {
+        let (word, span) = self.expected("a value")?;
+        let kind = asked.kind(self.schema);
+        let value = match (kind, word) {
+            (_, "null") => Some(Value::Unset),
+            (Kind::Bool, "true") => Some(Value::Bool(true)),
+            (Kind::Bool, "false") => Some(Value::Bool(false)),
+            (Kind::Int, number) => number.parse().ok().map(Value::Int),
+            (Kind::Time, time) => time.parse().ok().map(Value::Time),
+            (Kind::Text, text) => {
+                text.strip_prefix('"').and_then(|text| text.strip_suffix('"')).map(Value::text)
+            }
+            _ => None,
+        };
+        value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example(kind))))
+    }
+}
+
+fn example(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Bool => "true or false",
+        Kind::Int => "a whole number",
+        Kind::Time => "a time such as 92.4s",
+        _ => "a text such as \"F-04\"",
+    }
+}
