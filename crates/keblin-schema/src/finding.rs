@@ -69,6 +69,10 @@ pub enum Code {
     NeverOpens,
     /// A rule that always holds, or never.
     DecidedRule,
+    /// A name that leaves the difficulty open where none is in question.
+    BareName,
+    /// Stars in an order in which a later one is given for less.
+    UnorderedStars,
     /// A rule that can end in an error, and so be false.
     FailingRule,
     /// A field that does not say what a death does to it.
@@ -100,6 +104,8 @@ impl Code {
             Code::Condition => "condition",
             Code::NeverOpens => "never_opens",
             Code::DecidedRule => "decided_rule",
+            Code::BareName => "bare_name",
+            Code::UnorderedStars => "unordered_stars",
             Code::FailingRule => "failing_rule",
             Code::UnansweredDeath => "unanswered_death",
             Code::BadStep => "bad_step",

@@ -151,6 +151,18 @@ pub struct Level(u16);
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Difficulty(u16);
 
+/// An unlock: what is not a level and opens.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Unlock(u16);
+
+impl Unlock {
+    /// Its position in [`Schema::unlocks`].
+    #[must_use]
+    pub fn index(self) -> usize {
+        usize::from(self.0)
+    }
+}
+
 /// A checkpoint of one level.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Checkpoint {
@@ -375,6 +387,22 @@ impl Schema {
     #[must_use]
     pub fn difficulty_at(&self, index: usize) -> Option<Difficulty> {
         self.difficulties.get(index).and(position(index)).map(Difficulty)
+    }
+
+    /// An unlock.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn unlock(&self, id: &str) -> Result<Unlock, LookupError> {
+        let found = self.unlock_named(id).and_then(position).map(Unlock);
+        found
+            .ok_or_else(|| LookupError::unknown("unlock", id, self.unlocks.iter().map(|unlock| &unlock.name)))
+    }
+
+    /// An unlock by its position in [`Schema::unlocks`], `None` outside.
+    #[must_use]
+    pub fn unlock_at(&self, index: usize) -> Option<Unlock> {
+        self.unlocks.get(index).and(position(index)).map(Unlock)
     }
 
     /// A checkpoint of a level.

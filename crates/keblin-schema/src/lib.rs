@@ -53,7 +53,7 @@ pub mod condition;
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
-pub use key::{Checkpoint, Difficulty, Field, FieldPer, Level, LookupError};
+pub use key::{Checkpoint, Difficulty, Field, FieldPer, Level, LookupError, Unlock};
 pub use model::Schema;
 pub use name::Name;
 pub use value::{Kind, Time, Value};

@@ -206,8 +206,34 @@ pub struct LevelDef {
     pub checkpoint_order: CheckpointOrder,
     /// The most stars it can be rated with; 0 without a rating.
     pub stars: u8,
+    /// What each star is given for; empty where the game gives the rating.
+    pub star_rules: Vec<Rule>,
     /// What must hold before it opens; `None` is open from the start.
     pub unlock: Option<Rule>,
+}
+
+/// What is not a level and opens: an ability, a mode, a look.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct UnlockDef {
+    /// Its id.
+    pub name: Name,
+    /// What people call it; its id where nothing is declared.
+    pub title: String,
+    /// What must hold.
+    pub when: Option<Rule>,
+    /// Whether it is never taken back once it is given.
+    pub latch: bool,
+}
+
+/// How a level's rating meets the one it had.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum StarsBy {
+    /// The rating is how many stars hold in one attempt; the best attempt counts.
+    BestAttempt,
+    /// Each star is collected by itself, over all attempts.
+    Each,
 }
 
 /// Everything a declaration says about a game's progress, checked.
@@ -232,6 +258,10 @@ pub struct Schema {
     pub fields: Vec<FieldDef>,
     /// The levels, in order.
     pub levels: Vec<LevelDef>,
+    /// What is not a level and opens, in declared order.
+    pub unlocks: Vec<UnlockDef>,
+    /// How a level's rating meets the one it had.
+    pub stars_by: StarsBy,
     /// How many cells the layout has: those of level scope first, then run, then profile.
     pub cell_count: usize,
     /// How many of them, from the start, belong to a visit or a run and so are in the copies.
@@ -346,6 +376,12 @@ impl Schema {
     #[must_use]
     pub fn level_named(&self, id: &str) -> Option<usize> {
         self.levels.iter().position(|level| level.name.as_str() == id)
+    }
+
+    /// The position of an unlock, by id.
+    #[must_use]
+    pub fn unlock_named(&self, id: &str) -> Option<usize> {
+        self.unlocks.iter().position(|unlock| unlock.name.as_str() == id)
     }
 
     /// The position of a difficulty, by id.

@@ -4,7 +4,7 @@
 use crate::condition::names::Fact;
 use crate::condition::{Program, Read, Word};
 
-/// A rule that is watched: the lock of the level at this position in [`Schema::levels`](crate::Schema::levels).
+/// A rule that is watched: below the number of levels the lock of that level, then the unlocks in order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct RuleId(pub u32);
 
@@ -16,6 +16,7 @@ pub struct Watch {
     facts: Vec<Vec<RuleId>>,
     words: Vec<(Word, RuleId)>,
     played: Vec<RuleId>,
+    unlocks: Vec<(usize, RuleId)>,
 }
 
 impl Watch {
@@ -52,6 +53,7 @@ impl Watch {
                 }
             }
             Read::Word(word) => self.words.push((*word, rule)),
+            Read::Unlocked(unlock) => self.unlocks.push((*unlock, rule)),
             Read::Played => note(&mut self.played),
         }
     }
@@ -71,6 +73,11 @@ impl Watch {
     /// The rules that name an id the engine keeps.
     pub fn of_words(&self) -> impl Iterator<Item = (Word, RuleId)> {
         self.words.iter().copied()
+    }
+
+    /// The rules that name an unlock.
+    pub fn of_unlock(&self, unlock: usize) -> impl Iterator<Item = RuleId> {
+        self.unlocks.iter().filter(move |(named, _)| *named == unlock).map(|(_, rule)| *rule)
     }
 
     /// The rules that name the time in play.

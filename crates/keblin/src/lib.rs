@@ -65,7 +65,7 @@ pub mod rehearse;
 
 pub use keblin_schema::{
     Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Keep, Kind, Level, LookupError, Name,
-    Schema, Severity, Time, Value, condition, model, name, source, survival,
+    Schema, Severity, Time, Unlock, Value, condition, model, name, source, survival,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

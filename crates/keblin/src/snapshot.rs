@@ -41,6 +41,8 @@ pub(crate) struct State {
     pub(crate) facts: Vec<LevelFacts>,
     pub(crate) furthest: Option<usize>,
     pub(crate) played: Time,
+    /// By unlock: whether it was given and latches.
+    pub(crate) latched: Vec<bool>,
     /// The difficulty last chosen.
     pub(crate) difficulty: Option<usize>,
     pub(crate) run: Option<Run>,
@@ -54,6 +56,8 @@ pub struct LevelFacts {
     pub finished: bool,
     /// The best rating; 0 before any.
     pub stars: u8,
+    /// Where stars are collected one by one: which of them, the first in the lowest bit.
+    pub collected: u64,
     /// How often it was entered or tried again.
     pub attempts: u64,
     /// How many deaths it cost.
@@ -120,6 +124,7 @@ impl State {
             facts: vec![LevelFacts::default(); schema.fact_count()],
             furthest: None,
             played: Time::ZERO,
+            latched: vec![false; schema.unlocks.len()],
             difficulty: (!schema.difficulties.is_empty()).then_some(0),
             run: None,
         }

@@ -1,7 +1,7 @@
 //! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by id.
 
 use keblin::model::{Axis, FieldDef, Schema};
-use keblin::progress::{LockAsks, LockPart};
+use keblin::progress::{Asks, Standing};
 use keblin::verify::SaveFinding;
 use keblin::{Finding, Findings, Progress, Value};
 use serde_json::{Map, Value as Json, json};
@@ -94,14 +94,14 @@ pub(crate) fn levels(progress: &Progress) -> Json {
 }
 
 /// A part of a lock: what it asks for, and how that stands.
-pub(crate) fn lock_part(schema: &Schema, part: &LockPart) -> Json {
+pub(crate) fn lock_part(schema: &Schema, part: &Standing) -> Json {
     let what = match &part.asks {
-        LockAsks::Finish { level, .. } => {
+        Asks::Finish { level, .. } => {
             let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());
             format!("levels.{name}.finished")
         }
-        LockAsks::Stars(_) => "stars".to_string(),
-        LockAsks::Number(_, source) | LockAsks::Condition(source) => source.clone(),
+        Asks::Stars(_) => "stars".to_string(),
+        Asks::Number(_, source) | Asks::Condition(source) => source.clone(),
         _ => String::new(),
     };
     json!({ "what": what, "held": value(&part.held), "needed": value(&part.needed), "met": part.met })

@@ -3,7 +3,7 @@
 use std::io;
 
 use comfy_table::{Cell, CellAlignment};
-use keblin::progress::{LevelCard, LockAsks};
+use keblin::progress::{Asks, LevelCard};
 use keblin::{Difficulty, Progress, Schema};
 
 use super::{Console, Tone, cell};
@@ -40,7 +40,7 @@ impl Console<'_> {
 /// What a player has to do before a level opens. The table is about one difficulty, so it is not said again.
 fn missing(schema: &Schema, card: &LevelCard) -> String {
     let missing = card.lock.iter().filter(|part| !part.met).map(|part| match &part.asks {
-        LockAsks::Finish { level, .. } => {
+        Asks::Finish { level, .. } => {
             let title = schema.levels.get(level.index()).map_or("?", |level| level.title.as_str());
             format!("finish {title} first")
         }

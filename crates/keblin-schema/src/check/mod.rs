@@ -7,12 +7,15 @@ mod field;
 /// Lives and records: rules between fields.
 mod rules;
 
-/// Locks: compiled, and whether they can ever open.
-mod locks;
+/// Locks, stars and unlocks: compiled, and whether a player can ever reach them.
+mod conditions;
+
+/// What a player can ever reach.
+mod reach;
 
 use crate::finding::{Code, Finding};
-use crate::model::{Axis, LevelDef, Schema, Scope};
-use crate::parse::Declarations;
+use crate::model::{Axis, LevelDef, Schema, Scope, UnlockDef};
+use crate::parse::{Declarations, StarsDecl, UnlockDecl};
 use crate::watch::Watch;
 
 /// The most cells a layout may have.
@@ -28,7 +31,11 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
         title: level.title.clone().unwrap_or_else(|| level.name.value.to_string()),
         checkpoints: level.checkpoints.iter().map(|checkpoint| checkpoint.value.clone()).collect(),
         checkpoint_order: level.checkpoint_order,
-        stars: level.stars,
+        stars: match &level.stars {
+            StarsDecl::Given(stars) => *stars,
+            StarsDecl::Rules(rules) => u8::try_from(rules.len()).unwrap_or(u8::MAX),
+        },
+        star_rules: Vec::new(),
         unlock: None,
     });
     let mut schema = Schema {
@@ -41,6 +48,8 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
         lives: None,
         fields,
         levels: levels.collect(),
+        unlocks: declared.unlocks.iter().map(unlock).collect(),
+        stars_by: declared.stars_by,
         cell_count: 0,
         copied_cells: 0,
         clock_cells: Vec::new(),
@@ -60,13 +69,23 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut schema, found);
     if fits {
         // Conditions are compiled against the layout.
-        locks::compile(&declared, &mut schema, found);
+        conditions::compile(&declared, &mut schema, found);
     }
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);
     }
     schema.tag = tag(&schema);
     fits.then_some(schema)
+}
+
+/// An unlock before its rule is compiled.
+fn unlock(declared: &UnlockDecl) -> UnlockDef {
+    UnlockDef {
+        name: declared.name.value.clone(),
+        title: declared.title.clone().unwrap_or_else(|| declared.name.value.to_string()),
+        when: None,
+        latch: declared.latch,
+    }
 }
 
 fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {

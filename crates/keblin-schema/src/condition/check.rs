@@ -151,6 +151,10 @@ impl<'s> Compiler<'s> {
                 self.reads.push(Read::Fact { fact: *fact, level: None });
                 Ok(Load::Total { on: *on, fact: *fact })
             }
+            Asked::Unlocked(unlock) => {
+                self.reads.push(Read::Unlocked(*unlock));
+                Ok(Load::Unlocked(small(*unlock)))
+            }
             Asked::Phase => word(self, Word::Phase),
             Asked::Level => word(self, Word::Level),
             Asked::Checkpoint => word(self, Word::Checkpoint),

@@ -20,6 +20,7 @@
 //! #     fn fact(&self, _: usize, _: Fact) -> i64 { 0 }
 //! #     fn word(&self, _: keblin_schema::condition::Word) -> Option<&str> { None }
 //! #     fn played_nanos(&self) -> i64 { 0 }
+//! #     fn unlocked(&self, _: usize) -> bool { false }
 //! # }
 //! assert!(rule.holds(&Played, 0)); // `Played` says what the fields hold: four fish
 //! assert!(Program::compile(&schema, "fsh > 3").unwrap_err().to_string().ends_with("(did you mean `fish`?)"));

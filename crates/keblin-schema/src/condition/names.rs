@@ -90,6 +90,8 @@ pub enum Asked {
         /// On which difficulty.
         on: On,
     },
+    /// Whether an unlock is given, as a position in [`Schema::unlocks`].
+    Unlocked(usize),
     /// The phase: `"title"`, `"map"`, `"playing"`, `"down"` or `"over"`.
     Phase,
     /// The id of the level being played or left half-way; null without one.
@@ -127,7 +129,9 @@ impl Asked {
             }
             Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
             Asked::Difficulty => schema.difficulties.is_empty(),
-            Asked::Fact { .. } | Asked::Total { .. } | Asked::Phase | Asked::Played => false,
+            Asked::Fact { .. } | Asked::Total { .. } | Asked::Unlocked(_) | Asked::Phase | Asked::Played => {
+                false
+            }
         }
     }
 
@@ -138,6 +142,7 @@ impl Asked {
             Asked::Field { field, .. } => schema.fields.get(*field).map_or(Kind::Int, |field| field.kind),
             Asked::Fact { fact, .. } => fact.kind(),
             Asked::Total { .. } => Kind::Int,
+            Asked::Unlocked(_) => Kind::Bool,
             Asked::Played => Kind::Time,
             Asked::Phase | Asked::Level | Asked::Checkpoint | Asked::Furthest | Asked::Difficulty => {
                 Kind::Text
@@ -169,13 +174,20 @@ pub fn resolve(schema: &Schema, path: &[Part]) -> Result<Asked, ConditionError> 
         [only] => alone(schema, only),
         [first, level, rest @ ..] if first.word == "levels" => of_level(schema, level, rest),
         [first, rest @ ..] if first.word == "totals" => total(schema, first, rest),
+        [first, unlock] if first.word == "unlocked" => {
+            let known = || schema.unlocks.iter().map(|unlock| unlock.name.as_str());
+            let missing = format!("no unlock `{}` is declared", unlock.word);
+            let missing =
+                || ConditionError::new(unlock.span.clone(), missing).meant(nearest(&unlock.word, known()));
+            schema.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
+        }
         [field, difficulty] if per_difficulty(schema, field).is_some() => {
             let difficulty = Some(difficulty_named(schema, difficulty)?);
             let field = per_difficulty(schema, field).unwrap_or_default();
             Ok(Asked::Field { field, at: At { level: None, difficulty } })
         }
         [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
-            .meant(nearest(&first.word, ["levels", "totals"]))),
+            .meant(nearest(&first.word, ["levels", "totals", "unlocked"]))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }
@@ -201,7 +213,8 @@ fn alone(schema: &Schema, part: &Part) -> Result<Asked, ConditionError> {
         Some((field, _)) => Ok(Asked::Field { field, at: At::default() }),
         None => {
             let fields = schema.fields.iter().map(|field| field.name.as_str());
-            let known = fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels", "totals"]);
+            let known =
+                fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels", "totals", "unlocked"]);
             Err(ConditionError::new(part.span.clone(), format!("no field `{}` is declared", part.word))
                 .meant(nearest(&part.word, known)))
         }

@@ -19,6 +19,8 @@ pub trait Facts {
     fn fact(&self, index: usize, fact: Fact) -> i64;
     /// An id that the engine keeps, `None` where there is none.
     fn word(&self, word: Word) -> Option<&str>;
+    /// Whether an unlock is given.
+    fn unlocked(&self, unlock: usize) -> bool;
     /// The time in play of the profile, in nanoseconds.
     fn played_nanos(&self) -> i64;
 }
@@ -71,6 +73,7 @@ pub(super) enum Load {
         on: On,
         fact: Fact,
     },
+    Unlocked(u32),
     Word(Word),
     Played,
 }
@@ -111,6 +114,8 @@ pub enum Read {
         /// The level; `None` is all of them.
         level: Option<usize>,
     },
+    /// Whether an unlock is given.
+    Unlocked(usize),
     /// An id that the engine keeps.
     Word(Word),
     /// The time in play.
@@ -165,6 +170,17 @@ impl Program {
     #[must_use]
     pub fn asks_in_question(&self) -> Option<Range<usize>> {
         self.asks_in_question.clone()
+    }
+
+    /// The value, where it is written out and needs nothing to be read.
+    #[must_use]
+    pub fn constant(&self) -> Option<Val<'_>> {
+        match self.ops.as_ref() {
+            [Op::Int(number)] => Some(Val::Int(*number)),
+            [Op::Bool(yes)] => Some(Val::Bool(*yes)),
+            [Op::Null] => Some(Val::Null),
+            _ => None,
+        }
     }
 
     /// Whether the condition holds; an error is no. `difficulty` is the one in question, as a position in
@@ -280,6 +296,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
                 if fact == Fact::Finished { Val::Bool(number != 0) } else { Val::Int(number) }
             }
             Load::Total { on, fact } => self.total(on, fact),
+            Load::Unlocked(unlock) => Val::Bool(self.facts.unlocked(unlock as usize)),
             Load::Word(word) => self.facts.word(word).map_or(Val::Null, Val::Text),
             Load::Played => Val::Int(self.facts.played_nanos()),
         }

@@ -11,6 +11,8 @@ pub trait Ranges {
     fn cell(&self, cell: usize) -> Option<(i64, i64)>;
     /// The numbers a level's fact may be.
     fn fact(&self, level: usize, fact: Fact) -> (i64, i64);
+    /// Whether an unlock can ever be given.
+    fn unlocked(&self, unlock: usize) -> bool;
     /// How many difficulties facts are kept apart for.
     fn difficulties(&self) -> usize;
     /// How many levels there are.
@@ -128,6 +130,7 @@ fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
                 each.fold((0_i128, 0_i128), |(a, b), (c, d)| (a + i128::from(c), b + i128::from(d)));
             Can::Number(low * times, high * times)
         }
+        Load::Unlocked(unlock) => Can::Bool { yes: ranges.unlocked(unlock as usize), no: true },
         Load::Played => Can::Number(0, i64::MAX.into()),
         Load::Word(Word::Phase | Word::Level | Word::Checkpoint | Word::Furthest | Word::Difficulty) => {
             Can::Anything

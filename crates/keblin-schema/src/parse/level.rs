@@ -17,7 +17,7 @@ pub(crate) struct LevelDecl {
     pub(crate) title: Option<String>,
     pub(crate) checkpoints: Vec<Placed<Name>>,
     pub(crate) checkpoint_order: CheckpointOrder,
-    pub(crate) stars: u8,
+    pub(crate) stars: StarsDecl,
     pub(crate) unlock: Option<ConditionDecl>,
 }
 
@@ -31,6 +31,15 @@ pub(crate) struct ConditionDecl {
     pub(crate) text_start: Option<usize>,
 }
 
+/// A level's rating as declared.
+#[derive(Debug)]
+pub(crate) enum StarsDecl {
+    /// The game gives up to so many.
+    Given(u8),
+    /// One for each condition.
+    Rules(Vec<ConditionDecl>),
+}
+
 /// The lives rule as declared.
 #[derive(Debug)]
 pub(crate) struct LivesDecl {
@@ -42,7 +51,7 @@ const LEVEL_KEYS: &[&str] = &["id", "title", "checkpoints", "checkpoint_order", 
 const LIVES_KEYS: &[&str] = &["field", "at_zero"];
 
 /// The most stars a level can be rated with.
-const MAX_STARS: u8 = 100;
+const MAX_STARS: u8 = 64;
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<LevelDecl> {
     let mut declared = Vec::new();
@@ -71,15 +80,26 @@ fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Find
     Some(LevelDecl { name: name?, title, checkpoints, checkpoint_order, stars, unlock })
 }
 
-fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> u8 {
-    let Some(item) = reader.get("stars") else { return 0 };
-    let Some(number) = reader.integer(item, found) else { return 0 };
+fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> StarsDecl {
+    let Some(item) = reader.get("stars") else { return StarsDecl::Given(0) };
+    if let DeValue::Array(list) = item.get_ref() {
+        let mut rules: Vec<_> = list.iter().filter_map(|item| condition(reader, item, found)).collect();
+        if rules.len() > usize::from(MAX_STARS) {
+            let message = format!("a level has at most {MAX_STARS} stars, and this list has {}", rules.len());
+            found.push(Finding::error(Code::OutOfRange, item.span(), message));
+            rules.clear();
+        }
+        return StarsDecl::Rules(rules);
+    }
+    let Some(number) = reader.get("stars").and_then(|item| reader.integer(item, found)) else {
+        return StarsDecl::Given(0);
+    };
     match u8::try_from(number) {
-        Ok(stars) if stars <= MAX_STARS => stars,
+        Ok(stars) if stars <= MAX_STARS => StarsDecl::Given(stars),
         _ => {
             let message = format!("`stars` is from 0 to {MAX_STARS}, but found {number}");
             found.push(Finding::error(Code::OutOfRange, item.span(), message));
-            0
+            StarsDecl::Given(0)
         }
     }
 }
@@ -89,7 +109,11 @@ fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Condition
 }
 
 /// A text that is to be a condition.
-fn condition(reader: &Reader<'_, '_>, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<ConditionDecl> {
+pub(super) fn condition(
+    reader: &Reader<'_, '_>,
+    item: &Item<'_>,
+    found: &mut Vec<Finding>,
+) -> Option<ConditionDecl> {
     let Some(text) = item.get_ref().as_str() else {
         reader.wrong_type(item, "a condition as a text", found);
         return None;

@@ -14,18 +14,22 @@ mod field;
 /// `[[levels]]` and `[lives]`
 mod level;
 
+/// `[[unlocks]]`
+mod unlock;
+
 use std::ops::Range;
 
 use toml::de::DeTable;
 
 use crate::finding::{Code, Finding};
-use crate::model::{AfterLast, Resume};
+use crate::model::{AfterLast, Resume, StarsBy};
 use crate::name::Name;
 
 pub(crate) use field::FieldDecl;
 pub(crate) use ids::clashes;
-pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl};
+pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl, StarsDecl};
 use table::Reader;
+pub(crate) use unlock::UnlockDecl;
 
 /// Something declared, and where.
 #[derive(Clone, Debug)]
@@ -48,6 +52,8 @@ pub(crate) struct Declarations {
     /// Ids of fields that are declared but left out for a fault of their own.
     pub(crate) faulty_fields: Vec<String>,
     pub(crate) levels: Vec<LevelDecl>,
+    pub(crate) unlocks: Vec<UnlockDecl>,
+    pub(crate) stars_by: StarsBy,
     /// The text is not whole, so that a name that is missing may be behind the fault.
     pub(crate) broken_syntax: bool,
 }
@@ -62,6 +68,8 @@ const KEYS: &[&str] = &[
     "lives",
     "fields",
     "levels",
+    "unlocks",
+    "stars_by",
 ];
 
 pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations {
@@ -90,6 +98,10 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         fields,
         faulty_fields,
         levels: level::all(&top, text, found),
+        unlocks: unlock::all(&top, text, found),
+        stars_by: top
+            .word("stars_by", &[("best_attempt", StarsBy::BestAttempt), ("each", StarsBy::Each)], found)
+            .unwrap_or(StarsBy::BestAttempt),
         broken_syntax,
     };
     if broken_syntax {

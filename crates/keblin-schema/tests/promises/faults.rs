@@ -59,6 +59,8 @@ fn every_code_of_a_declaration_has_a_planted_fault() {
         Code::Condition,
         Code::NeverOpens,
         Code::DecidedRule,
+        Code::BareName,
+        Code::UnorderedStars,
         Code::FailingRule,
         Code::UnansweredDeath,
     ];

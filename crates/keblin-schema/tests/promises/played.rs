@@ -19,6 +19,12 @@ pub(crate) const GAME: &str = r#"
     clock = { type = "time", scope = "run", on_death = "stays" }
     lead = { type = "int", scope = "profile", per = ["level", "difficulty"] }
     tide_lead = { type = "int", scope = "profile", per = ["difficulty"] }
+    [[unlocks]]
+    id = "fog_lamp"
+    when = "oil > 3"
+    [[unlocks]]
+    id = "iron_pole"
+    when = "oil > 4"
     [[levels]]
     id = "reedgate"
     checkpoints = ["osier"]
@@ -97,6 +103,10 @@ impl Facts for Played {
             Word::Difficulty => Some("spring"),
             Word::Checkpoint | Word::Furthest => None,
         }
+    }
+
+    fn unlocked(&self, unlock: usize) -> bool {
+        unlock == 0
     }
 
     fn played_nanos(&self) -> i64 {

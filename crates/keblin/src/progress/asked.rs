@@ -41,6 +41,10 @@ impl Facts for Progress {
         id.map(Name::as_str)
     }
 
+    fn unlocked(&self, unlock: usize) -> bool {
+        self.locks.is_given(unlock)
+    }
+
     fn played_nanos(&self) -> i64 {
         self.state.played.as_nanos()
     }
@@ -58,6 +62,7 @@ impl Progress {
             Asked::Furthest => word(Word::Furthest),
             Asked::Difficulty => word(Word::Difficulty),
             Asked::Played => Value::Time(self.state.played),
+            Asked::Unlocked(unlock) => Value::Bool(self.locks.is_given(*unlock)),
             _ => match self.target(asked) {
                 Some(Target::Cell(cell)) => self.value_at(cell).clone(),
                 Some(Target::Fact { at, fact }) => self.fact_value(at, fact),

@@ -2,15 +2,15 @@
 
 use keblin_schema::condition::Facts;
 use keblin_schema::condition::names::Fact;
-use keblin_schema::model::At;
+use keblin_schema::model::{At, StarsBy};
 use keblin_schema::{Difficulty, Level, Name, Value};
 
 use super::Progress;
 use super::journal::{Cause, Target};
-use super::locks::LockPart;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
-use super::visit::Next;
+use super::standing::Standing;
+use super::visit::{Next, StarHeld};
 use crate::snapshot::LevelFacts;
 
 /// What a level-select screen shows of a level.
@@ -22,7 +22,7 @@ pub struct LevelCard {
     /// Whether it can be entered on the difficulty in question.
     pub open: bool,
     /// Its lock, part by part; empty where it is open from the start.
-    pub lock: Vec<LockPart>,
+    pub lock: Vec<Standing>,
     /// Whether it is being played, or left half-way.
     pub current: bool,
     /// Whether it was finished, its stars, attempts and deaths.
@@ -86,22 +86,56 @@ impl Progress {
         Some(Next { level, open: self.is_open_at(index, difficulty) })
     }
 
-    /// Notes a finish with the rating the game gives, if any; the best rating before and now.
-    pub(super) fn note_finished(&mut self, stars: Option<i64>, refused: &mut Vec<Refused>) -> (u8, u8) {
+    /// The stars of the level being played that are given by rules, as they stand.
+    pub(super) fn hold_stars(&self) -> Vec<StarHeld> {
         let here = self.here();
-        let before = here.level.map_or(0, |level| self.facts_at(level, here.difficulty).stars);
+        let level = here.level.and_then(|level| self.schema.levels.get(level));
+        let rules = level.map_or(&[][..], |level| &level.star_rules);
+        let held = rules.iter().map(|rule| StarHeld {
+            held: rule.program.holds(self, here.difficulty.unwrap_or(0)),
+            parts: self.standings(rule, here.difficulty),
+        });
+        held.collect()
+    }
+
+    /// Notes a finish with its rating: by rules, or as the game gives it, if it does. The best rating before and now.
+    pub(super) fn note_finished(
+        &mut self,
+        given: Option<i64>,
+        rules: &[StarHeld],
+        refused: &mut Vec<Refused>,
+    ) -> (u8, u8) {
+        let here = self.here();
+        let facts =
+            here.level.map_or_else(LevelFacts::default, |level| self.facts_at(level, here.difficulty));
         self.put_fact(here, Fact::Finished, Value::Bool(true), &Cause::Finish);
-        let rating = stars.map(|stars| self.rating(stars));
-        let best = match rating {
-            Some(Ok(stars)) => before.max(stars),
+        let rating = match given.map(|stars| self.rating(stars)) {
+            Some(Ok(stars)) => stars,
             Some(Err(refusal)) => {
                 refused.push(refusal);
-                before
+                0
             }
-            None => before,
+            None => 0,
         };
+        let best = if rules.is_empty() { facts.stars.max(rating) } else { self.collect(here, &facts, rules) };
         self.put_fact(here, Fact::Stars, Value::Int(i64::from(best)), &Cause::Finish);
-        (before, best)
+        (facts.stars, best)
+    }
+
+    /// The rating by rules: the best attempt, or what was collected over all of them.
+    fn collect(&mut self, here: At, facts: &LevelFacts, rules: &[StarHeld]) -> u8 {
+        let bits = rules.iter().enumerate().filter(|(_, star)| star.held).map(|(index, _)| 1_u64 << index);
+        let now: u64 = bits.sum();
+        let count = |bits: u64| u8::try_from(bits.count_ones()).unwrap_or(u8::MAX);
+        if self.schema.stars_by == StarsBy::BestAttempt {
+            return facts.stars.max(count(now));
+        }
+        let collected = facts.collected | now;
+        let index = here.level.map(|level| self.schema.fact_index(level, here.difficulty.unwrap_or(0)));
+        if let Some(held) = index.and_then(|index| self.state.facts.get_mut(index)) {
+            held.collected = collected;
+        }
+        facts.stars.max(count(collected))
     }
 
     /// A level's id, for complaints.
@@ -112,7 +146,10 @@ impl Progress {
     /// A rating as a level takes it.
     pub(super) fn rating(&self, stars: i64) -> Result<u8, Refused> {
         let here = self.here();
-        let max = here.level.and_then(|level| self.schema.levels.get(level)).map_or(0, |level| level.stars);
+        // Where rules give the stars there is none left for the game to give.
+        let given =
+            here.level.and_then(|level| self.schema.levels.get(level)).filter(|l| l.star_rules.is_empty());
+        let max = given.map_or(0, |level| level.stars);
         u8::try_from(stars).ok().filter(|stars| *stars <= max).ok_or_else(|| {
             let level = here.level.map(|level| self.level_name(level));
             let difficulty = here.difficulty.and_then(|index| self.schema.difficulties.get(index)).cloned();
@@ -144,7 +181,11 @@ impl Progress {
         let count = value.number().and_then(|number| u64::try_from(number).ok()).unwrap_or(0);
         match fact {
             Fact::Finished => facts.finished = value == Value::Bool(true),
-            Fact::Stars => facts.stars = u8::try_from(count).unwrap_or(u8::MAX),
+            Fact::Stars => {
+                facts.stars = u8::try_from(count).unwrap_or(u8::MAX);
+                // Stars that are erased are no longer collected.
+                facts.collected = if facts.stars == 0 { 0 } else { facts.collected };
+            }
             Fact::Attempts => facts.attempts = count,
             _ => facts.deaths = count,
         }

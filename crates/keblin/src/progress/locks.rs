@@ -1,117 +1,58 @@
-//! Locks: whether a level can be entered, and why not, part by part. The look and the door ask here. What opens is told
-//! once, by asking again the rules that name what has changed, and no others.
+//! Locks and unlocks: whether a level can be entered and an unlock is given, and why not. The look and the door ask here.
+//! What opens is told once, by asking again the rules that name what has changed, and no others.
 
-use keblin_schema::condition::names::{Fact, On};
-use keblin_schema::condition::{Comparison, Val};
-use keblin_schema::rule::{RuleAsks, RulePart, Threshold};
+use keblin_schema::condition::names::Fact;
 use keblin_schema::watch::RuleId;
-use keblin_schema::{Difficulty, Level, Schema, Time, Value};
+use keblin_schema::{Difficulty, Level, Schema, Unlock};
 
 use super::Progress;
 use super::notice::Notice;
 use super::refusal::Why;
+use super::standing::Standing;
 
-/// A part of a lock: what it asks for, and how that stands.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct LockPart {
-    /// What it asks for.
-    pub asks: LockAsks,
-    /// Whether it holds.
-    pub met: bool,
-    /// What is held: a number, or whether it holds.
-    pub held: Value,
-    /// What is needed.
-    pub needed: Value,
-}
-
-/// What a part of a lock asks for.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum LockAsks {
-    /// A level to be finished.
-    Finish {
-        /// The level.
-        level: Level,
-        /// On this difficulty; `None` where finished is not kept apart, or any will do.
-        difficulty: Option<Difficulty>,
-    },
-    /// So many stars.
-    Stars(Comparison),
-    /// So much of something, as the rule writes it.
-    Number(Comparison, String),
-    /// Anything else, as the rule writes it.
-    Condition(String),
-}
-
-impl LockPart {
-    /// What is missing, as people read it: `black_sluice is not finished on neap`, `8 stars needed, 7 held`.
-    #[must_use]
-    pub fn text(&self, schema: &Schema) -> String {
-        let LockPart { held, needed, .. } = self;
-        match &self.asks {
-            LockAsks::Finish { level, difficulty } => {
-                let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());
-                let on = difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
-                format!("{name} is not finished{}", on.map_or(String::new(), |on| format!(" on {on}")))
-            }
-            LockAsks::Stars(comparison) => {
-                format!("{}{needed} stars needed, {held} held", amount(*comparison))
-            }
-            LockAsks::Number(comparison, what) => {
-                format!("{what}: {}{needed} needed, {held} held", amount(*comparison))
-            }
-            LockAsks::Condition(source) => format!("`{source}` does not hold"),
-        }
-    }
-}
-
-fn amount(comparison: Comparison) -> &'static str {
-    match comparison {
-        Comparison::GreaterOrEqual => "",
-        Comparison::Greater => "more than ",
-        Comparison::Less => "less than ",
-        Comparison::LessOrEqual => "at most ",
-        Comparison::Equal => "exactly ",
-        Comparison::NotEqual => "other than ",
-    }
-}
-
-/// Which locks were open when they were last asked, and which are to be asked again.
+/// Which locks were open and which unlocks given when they were last asked, and which rules are to be asked again.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Locks {
     open: Vec<bool>,
+    given: Vec<bool>,
     again: Vec<RuleId>,
     asked: u64,
 }
 
 impl Locks {
-    fn ask_again(&mut self, rules: &[RuleId]) {
-        for rule in rules {
-            if !self.again.contains(rule) {
-                self.again.push(*rule);
-            }
+    fn ask_again(&mut self, rule: RuleId) {
+        if !self.again.contains(&rule) {
+            self.again.push(rule);
         }
     }
 
     pub(super) fn cell_changed(&mut self, schema: &Schema, cell: usize) {
-        self.ask_again(schema.watch.of_cell(cell));
+        schema.watch.of_cell(cell).iter().for_each(|rule| self.ask_again(*rule));
     }
 
     pub(super) fn fact_changed(&mut self, schema: &Schema, level: usize, fact: Fact) {
-        self.ask_again(schema.watch.of_fact(level, fact));
+        schema.watch.of_fact(level, fact).iter().for_each(|rule| self.ask_again(*rule));
     }
 
     pub(super) fn time_passed(&mut self, schema: &Schema) {
-        self.ask_again(schema.watch.of_played());
+        schema.watch.of_played().iter().for_each(|rule| self.ask_again(*rule));
     }
 
     /// An event of the run has changed the phase, the level, the checkpoint or the furthest level.
-    pub(super) fn moved(&mut self, schema: &Schema) {
-        for (_, rule) in schema.watch.of_words() {
-            self.ask_again(&[rule]);
-        }
+    fn moved(&mut self, schema: &Schema) {
+        schema.watch.of_words().for_each(|(_, rule)| self.ask_again(rule));
     }
+
+    pub(super) fn is_given(&self, unlock: usize) -> bool {
+        self.given.get(unlock).copied().unwrap_or(false)
+    }
+}
+
+/// What opened.
+#[derive(Default)]
+pub(super) struct Opened {
+    pub(super) levels: Vec<Level>,
+    pub(super) unlocks: Vec<Unlock>,
 }
 
 impl Progress {
@@ -121,7 +62,7 @@ impl Progress {
     /// # Panics
     /// If the level was looked up in a schema with more levels.
     #[must_use]
-    pub fn why_locked(&self, level: Level, difficulty: Option<Difficulty>) -> Vec<LockPart> {
+    pub fn why_locked(&self, level: Level, difficulty: Option<Difficulty>) -> Vec<Standing> {
         self.lock_parts(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
     }
 
@@ -134,9 +75,22 @@ impl Progress {
         self.is_open_at(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
     }
 
-    /// How often a lock was asked since this progress was made because something that it names has changed.
+    /// Whether an unlock is given: its rule holds, or it latches and held once.
     #[must_use]
-    pub fn locks_asked(&self) -> u64 {
+    pub fn is_unlocked(&self, unlock: Unlock) -> bool {
+        self.locks.is_given(unlock.index())
+    }
+
+    /// Why an unlock is not given, part by part, or is.
+    #[must_use]
+    pub fn why_not_unlocked(&self, unlock: Unlock) -> Vec<Standing> {
+        let rule = self.schema.unlocks.get(unlock.index()).and_then(|unlock| unlock.when.as_ref());
+        rule.map_or_else(Vec::new, |rule| self.standings(rule, self.here().difficulty))
+    }
+
+    /// How often a lock or an unlock was asked since this progress was made because something that it names has changed.
+    #[must_use]
+    pub fn rules_asked(&self) -> u64 {
         self.locks.asked
     }
 
@@ -145,44 +99,9 @@ impl Progress {
         rule.is_none_or(|rule| rule.program.holds(self, difficulty.unwrap_or(0)))
     }
 
-    pub(super) fn lock_parts(&self, level: usize, difficulty: Option<usize>) -> Vec<LockPart> {
+    pub(super) fn lock_parts(&self, level: usize, difficulty: Option<usize>) -> Vec<Standing> {
         let rule = self.schema.levels.get(level).and_then(|level| level.unlock.as_ref());
-        let parts = rule.map_or(&[][..], |rule| &rule.parts);
-        parts.iter().filter_map(|part| self.lock_part(part, difficulty)).collect()
-    }
-
-    fn lock_part(&self, part: &RulePart, difficulty: Option<usize>) -> Option<LockPart> {
-        let in_question = difficulty.unwrap_or(0);
-        let met = part.program.holds(self, in_question);
-        let (asks, held, needed) = match &part.asks {
-            RuleAsks::Finished { level, on } => {
-                let apart = self.schema.level_facts_per_difficulty;
-                let difficulty = match on {
-                    On::InQuestion => difficulty.filter(|_| apart),
-                    on => on.one(),
-                };
-                let difficulty = difficulty.and_then(|index| self.schema.difficulty_at(index));
-                let asks = LockAsks::Finish { level: self.schema.level_at(*level)?, difficulty };
-                (asks, Value::Bool(met), Value::Bool(true))
-            }
-            RuleAsks::Number(threshold) => {
-                let Threshold { held, comparison, needed, is_stars, is_time, .. } = threshold.as_ref();
-                let value = |val: Val<'_>| match val {
-                    Val::Int(nanos) if *is_time => Value::Time(Time::from_nanos(nanos)),
-                    Val::Int(number) => Value::Int(number),
-                    _ => Value::Unset,
-                };
-                let asks = match is_stars {
-                    true => LockAsks::Stars(*comparison),
-                    false => LockAsks::Number(*comparison, held.source().to_string()),
-                };
-                (asks, value(held.value(self, in_question)), value(needed.value(self, in_question)))
-            }
-            _ => {
-                (LockAsks::Condition(part.program.source().to_string()), Value::Bool(met), Value::Bool(true))
-            }
-        };
-        Some(LockPart { asks, met, held, needed })
+        rule.map_or_else(Vec::new, |rule| self.standings(rule, difficulty))
     }
 
     /// Why a level cannot be entered now, if it cannot.
@@ -196,45 +115,90 @@ impl Progress {
         Some(Why::Locked { level: self.level_name(level), missing })
     }
 
-    /// Asks all locks and tells nothing: what a begin, a restore or a made-up state opens is not news.
+    /// Asks everything and tells nothing: what a begin, a restore or a made-up state opens is not news.
     pub(super) fn note_locks(&mut self) {
-        let difficulty = self.here().difficulty;
         self.locks.again.clear();
+        self.locks.given = self.state.latched.clone();
+        // Unlocks may wait for each other, so they are asked until nothing more is given; each round gives one, or ends.
+        for _ in 0..=self.schema.unlocks.len() {
+            let now: Vec<bool> = (0..self.schema.unlocks.len()).map(|unlock| self.gives(unlock)).collect();
+            if now == self.locks.given {
+                break;
+            }
+            self.locks.given = now;
+        }
+        for (index, unlock) in self.schema.unlocks.iter().enumerate() {
+            if let Some(latched) = self.state.latched.get_mut(index) {
+                *latched |= unlock.latch && self.locks.is_given(index);
+            }
+        }
+        let difficulty = self.here().difficulty;
         self.locks.open =
             (0..self.schema.levels.len()).map(|level| self.is_open_at(level, difficulty)).collect();
     }
 
+    fn gives(&self, unlock: usize) -> bool {
+        let latched = self.state.latched.get(unlock).copied().unwrap_or(false);
+        let rule = self.schema.unlocks.get(unlock).and_then(|unlock| unlock.when.as_ref());
+        latched || rule.is_some_and(|rule| rule.program.holds(self, self.here().difficulty.unwrap_or(0)))
+    }
+
     /// At the end of an event that may have changed the phase, the level, the checkpoint or the furthest level.
-    pub(super) fn moved(&mut self) -> Vec<Level> {
+    pub(super) fn moved(&mut self) -> Opened {
         self.locks.moved(&self.schema);
         self.settle_locks()
     }
 
-    /// Asks the locks again that name what has changed, and tells those that opened.
-    pub(super) fn settle_locks(&mut self) -> Vec<Level> {
-        if self.locks.again.is_empty() {
-            return Vec::new();
-        }
-        let difficulty = self.here().difficulty;
-        let mut again = std::mem::take(&mut self.locks.again);
-        again.sort_unstable();
-        let mut opened = Vec::new();
-        for RuleId(rule) in again.drain(..) {
-            let level = rule as usize;
-            let now = self.is_open_at(level, difficulty);
+    /// Asks the rules again that name what has changed, until nothing more opens, and tells what did.
+    pub(super) fn settle_locks(&mut self) -> Opened {
+        let mut opened = Opened::default();
+        // Rules that take each other back and forth would never come to rest; each is asked so often at most.
+        let mut left = (self.schema.levels.len() + self.schema.unlocks.len()).pow(2) + 1;
+        while let (Some(rule), true) = (self.next_rule(), left > 0) {
+            left -= 1;
             self.locks.asked += 1;
-            let before = self.locks.open.get_mut(level).is_some_and(|open| std::mem::replace(open, now));
-            if now && !before {
-                opened.extend(self.schema.level_at(level));
+            match (rule.0 as usize).checked_sub(self.schema.levels.len()) {
+                None => self.ask_level(rule.0 as usize, &mut opened),
+                Some(unlock) => self.ask_unlock(unlock, &mut opened),
             }
         }
-        // The vector is kept, so that a change that asks again does not allocate.
-        self.locks.again = again;
+        opened
+    }
+
+    /// The next rule to ask again, in declared order.
+    fn next_rule(&mut self) -> Option<RuleId> {
+        let (index, _) = self.locks.again.iter().enumerate().min_by_key(|(_, rule)| **rule)?;
+        Some(self.locks.again.swap_remove(index))
+    }
+
+    fn ask_level(&mut self, level: usize, opened: &mut Opened) {
+        let difficulty = self.here().difficulty;
+        let now = self.is_open_at(level, difficulty);
+        let before = self.locks.open.get_mut(level).is_some_and(|open| std::mem::replace(open, now));
+        let Some(level) = self.schema.level_at(level).filter(|_| now && !before) else { return };
         let apart = difficulty.filter(|_| self.schema.level_facts_per_difficulty);
         let difficulty = apart.and_then(|index| self.schema.difficulty_at(index));
-        for level in &opened {
-            self.tell(Notice::Opened { level: *level, difficulty });
+        self.tell(Notice::Opened { level, difficulty });
+        opened.levels.push(level);
+    }
+
+    fn ask_unlock(&mut self, unlock: usize, opened: &mut Opened) {
+        let now = self.gives(unlock);
+        let before = self.locks.given.get_mut(unlock).is_some_and(|given| std::mem::replace(given, now));
+        if now == before {
+            return;
         }
-        opened
+        for rule in self.schema.watch.of_unlock(unlock) {
+            self.locks.ask_again(rule);
+        }
+        if !now {
+            return;
+        }
+        let latches = self.schema.unlocks.get(unlock).is_some_and(|unlock| unlock.latch);
+        self.state.latched.get_mut(unlock).into_iter().for_each(|latched| *latched |= latches);
+        if let Some(unlock) = self.schema.unlock_at(unlock) {
+            self.tell(Notice::Unlocked(unlock));
+            opened.unlocks.push(unlock);
+        }
     }
 }

@@ -34,8 +34,11 @@ mod records;
 /// Levels: their facts, their ratings, their order.
 mod levels;
 
-/// Locks: whether a level can be entered, and why not.
+/// Locks and unlocks: whether they are open, and why not.
 mod locks;
+
+/// How the parts of a rule stand.
+mod standing;
 
 /// What conditions and tools ask by name.
 mod asked;
@@ -50,12 +53,12 @@ pub use death::{Death, Reached};
 pub use erase::{Erase, Erased};
 pub use fields::Change;
 pub use levels::LevelCard;
-pub use locks::{LockAsks, LockPart};
 pub use notice::{Arrival, NewRecord, Notice, Place, RunEnd};
 pub use phase::Phase;
 pub use refusal::{Refused, Why};
 pub use run::{Begun, ResumePoint, Resumed, RunOver};
-pub use visit::{Entered, Finished, Next};
+pub use standing::{Asks, Standing};
+pub use visit::{Entered, Finished, Next, StarHeld};
 
 use std::collections::VecDeque;
 use std::sync::Arc;

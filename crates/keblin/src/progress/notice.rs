@@ -1,7 +1,7 @@
 //! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
 
 use keblin_schema::model::At;
-use keblin_schema::{Checkpoint, Difficulty, Level, Name, Schema, Value};
+use keblin_schema::{Checkpoint, Difficulty, Level, Name, Schema, Unlock, Value};
 
 /// Where a player comes back to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -107,6 +107,8 @@ pub enum Notice {
         /// On this difficulty; `None` where facts are not kept apart.
         difficulty: Option<Difficulty>,
     },
+    /// An unlock was given.
+    Unlocked(Unlock),
     /// The run is over.
     RunOver(RunEnd),
     /// Something was erased: redraw.
@@ -141,7 +143,7 @@ impl NewRecord {
 
 impl Notice {
     /// Every word that [`Notice::word`] can be.
-    pub const WORDS: [&str; 11] = [
+    pub const WORDS: [&str; 12] = [
         "first_run",
         "restored",
         "fell_back",
@@ -151,6 +153,7 @@ impl Notice {
         "new_record",
         "finished",
         "opened",
+        "unlocked",
         "run_over",
         "erased",
     ];
@@ -168,6 +171,7 @@ impl Notice {
             Notice::NewRecord(_) => "new_record",
             Notice::Finished { .. } => "finished",
             Notice::Opened { .. } => "opened",
+            Notice::Unlocked(_) => "unlocked",
             Notice::RunOver(_) => "run_over",
             Notice::Erased => "erased",
         }
@@ -200,6 +204,10 @@ impl Notice {
             Notice::Opened { level, difficulty } => {
                 let at = At { level: Some(level.index()), difficulty: difficulty.map(Difficulty::index) };
                 format!("{} opened", schema.place_text(at))
+            }
+            Notice::Unlocked(unlock) => {
+                let name = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.name.as_str());
+                format!("{name} unlocked")
             }
             Notice::RunOver(end) => format!("run over, {}", end.as_str()),
             Notice::Erased => "erased".into(),

@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use keblin_schema::model::RecordMoment;
-use keblin_schema::{Checkpoint, Difficulty, Level};
+use keblin_schema::{Checkpoint, Difficulty, Level, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
@@ -35,6 +35,8 @@ pub struct RunOver {
     pub refused: Vec<Refused>,
     /// The levels that a record opened.
     pub opened: Vec<Level>,
+    /// The unlocks that a record gave.
+    pub unlocked: Vec<Unlock>,
 }
 
 /// What can be gone on with.
@@ -179,6 +181,6 @@ impl Progress {
         }
         self.tell(Notice::RunOver(end));
         let opened = self.moved();
-        RunOver { end, records, refused, opened }
+        RunOver { end, records, refused, opened: opened.levels, unlocked: opened.unlocks }
     }
 }

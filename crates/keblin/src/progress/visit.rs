@@ -6,13 +6,14 @@ use std::time::Duration;
 
 use keblin_schema::model::{AfterLast, RecordMoment};
 use keblin_schema::survival::OnRetry;
-use keblin_schema::{Difficulty, Level, Time};
+use keblin_schema::{Difficulty, Level, Time, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
 use super::phase::{Answer, EventName};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
+use super::standing::Standing;
 use super::{Origin, Phase, Progress};
 use crate::snapshot::{Stay, Visit};
 
@@ -42,12 +43,26 @@ pub struct Finished {
     pub records: Vec<NewRecord>,
     /// A rating or a record outside its bounds; the finish stands all the same.
     pub refused: Vec<Refused>,
+    /// The level's stars one by one, where they are given by rules: whether each held in this attempt, and why not.
+    pub star_rules: Vec<StarHeld>,
     /// The levels it opened.
     pub opened: Vec<Level>,
+    /// The unlocks it gave.
+    pub unlocked: Vec<Unlock>,
     /// The next level in order; `None` after the last.
     pub next: Option<Next>,
     /// How the run ended, if this was its last level.
     pub run_over: Option<RunOver>,
+}
+
+/// Whether a star held in an attempt.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct StarHeld {
+    /// Whether it held.
+    pub held: bool,
+    /// Its rule, part by part, as it stood.
+    pub parts: Vec<Standing>,
 }
 
 /// The next level in order.
@@ -135,7 +150,8 @@ impl Progress {
         }
     }
 
-    /// Finishes the level, without a rating. `None` if the visit is finished already.
+    /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it is
+    /// finished without a rating. `None` if the visit is finished already.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -143,7 +159,8 @@ impl Progress {
         self.finish_rated(None)
     }
 
-    /// Finishes the level with a rating of `stars`. The best rating is kept; one outside what the level declares is told in
+    /// Finishes the level with a rating of `stars`, where the game gives it. The best rating is kept; one outside what the
+    /// level declares, or of a level whose stars are given by rules, is told in
     /// [`Finished::refused`], and the finish stands. `None` if the visit is finished already.
     ///
     /// # Errors
@@ -159,7 +176,8 @@ impl Progress {
         }
         let here = self.here();
         let mut refused = Vec::new();
-        let (stars_before, stars) = self.note_finished(stars, &mut refused);
+        let star_rules = self.hold_stars();
+        let (stars_before, stars) = self.note_finished(stars, &star_rules, &mut refused);
         let (records, records_refused) = self.offer_records(RecordMoment::Finish, &Cause::Finish);
         refused.extend(records_refused);
         if let Some(visit) = self.visit_mut() {
@@ -180,9 +198,11 @@ impl Progress {
             difficulty,
             stars_before,
             stars,
+            star_rules,
             records,
             refused,
-            opened,
+            opened: opened.levels,
+            unlocked: opened.unlocks,
             next,
             run_over,
         }))

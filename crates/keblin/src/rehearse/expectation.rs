@@ -78,6 +78,10 @@ impl Expectation {
             match read {
                 Read::Cells(range) => names.extend(range.clone().map(|cell| Target::Cell(cell).text(schema))),
                 Read::Fact { fact, level } => fact_names(schema, *fact, *level, &mut names),
+                Read::Unlocked(unlock) => {
+                    let unlock = schema.unlocks.get(*unlock).map_or("?", |unlock| unlock.name.as_str());
+                    names.push(format!("unlocked.{unlock}"));
+                }
                 Read::Word(word) => names.push(word_name(*word).to_string()),
                 _ => names.push("played".to_string()),
             }

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use keblin_schema::Value;
-use keblin_schema::condition::names::{ENGINE, Fact};
+use keblin_schema::condition::names::{Asked, ENGINE, Fact};
 use keblin_schema::model::At;
 
 use crate::progress::Progress;
@@ -49,7 +49,10 @@ impl Seen {
             .flat_map(|at| Fact::ALL.map(|fact| (Target::Fact { at, fact }, progress.fact_value(at, fact))));
         let stored = cells.chain(facts).map(|(target, value)| (target.text(schema), Some(target), value));
         let derived = ENGINE.iter().map(|(name, asked)| (name.to_string(), None, progress.answer(asked)));
-        Seen(stored.chain(derived).collect())
+        let unlocked = schema.unlocks.iter().enumerate().map(|(index, unlock)| {
+            (format!("unlocked.{}", unlock.name), None, progress.answer(&Asked::Unlocked(index)))
+        });
+        Seen(stored.chain(derived).chain(unlocked).collect())
     }
 }
 

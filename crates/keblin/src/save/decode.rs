@@ -63,7 +63,7 @@ struct Reading<'s> {
 impl Reading<'_> {
     fn profile(&mut self, body: &Item<'_>, state: &mut State) -> Result<(), ReadError> {
         let map = body.map()?;
-        self.carry(&[PROFILE], &map, &["furthest", "difficulty", "played", "fields", "levels"]);
+        self.carry(&[PROFILE], &map, &["furthest", "difficulty", "played", "fields", "levels", "unlocked"]);
         state.furthest =
             id(&body.required(&map, "furthest")?, "furthest")?.and_then(|id| self.schema.level_named(id));
         state.difficulty = self.difficulty(&body.required(&map, "difficulty")?)?.or(state.difficulty);
@@ -72,6 +72,8 @@ impl Reading<'_> {
         );
         let fields = body.required(&map, "fields")?.map()?;
         self.fields(Some(&[PROFILE, "fields"]), &fields, &mut state.cells, &[Scope::Profile])?;
+        let unlocked = body.required(&map, "unlocked")?.map()?;
+        self.unlocked(&unlocked, state)?;
         let levels = body.required(&map, "levels")?.map()?;
         self.levels(&levels, state)
     }
@@ -214,6 +216,17 @@ impl Reading<'_> {
         Ok(())
     }
 
+    fn unlocked(&mut self, map: &BTreeMap<&str, Item<'_>>, state: &mut State) -> Result<(), ReadError> {
+        let ids: Vec<&str> = self.schema.unlocks.iter().map(|unlock| unlock.name.as_str()).collect();
+        self.carry(&[PROFILE, "unlocked"], map, &ids);
+        for (id, latched) in ids.iter().zip(&mut state.latched) {
+            if let Some(item) = map.get(id) {
+                *latched = item.bool(id)?;
+            }
+        }
+        Ok(())
+    }
+
     fn difficulty(&self, item: &Item<'_>) -> Result<Option<usize>, ReadError> {
         Ok(id(item, "difficulty")?.and_then(|id| self.schema.difficulty_named(id)))
     }
@@ -239,6 +252,7 @@ fn facts(item: &Item<'_>) -> Result<LevelFacts, ReadError> {
     Ok(LevelFacts {
         finished: item.required(&map, "finished")?.bool("finished")?,
         stars: rating,
+        collected: item.required(&map, "collected")?.count("collected")?,
         attempts: item.required(&map, "attempts")?.count("attempts")?,
         deaths: item.required(&map, "deaths")?.count("deaths")?,
     })

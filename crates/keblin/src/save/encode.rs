@@ -21,6 +21,11 @@ fn profile(snapshot: &Snapshot) -> Vec<u8> {
     map.put_value("played", &Value::Time(state.played));
     let fields = fields(schema, map.inside("fields"), &state.cells, &[Scope::Profile]);
     map.put("fields", fields);
+    let mut unlocked = map.inside("unlocked");
+    for (unlock, latched) in schema.unlocks.iter().zip(&state.latched) {
+        unlocked.put_value(unlock.name.as_str(), &Value::Bool(*latched));
+    }
+    map.put("unlocked", unlocked.bytes());
     let levels = levels(schema, state, map.inside("levels"));
     map.put("levels", levels);
     map.bytes()
@@ -132,6 +137,7 @@ fn facts(mut map: MapOut<'_>, facts: LevelFacts) -> Vec<u8> {
     let count = |count: u64| encoded(|out| out.u64(count).map(drop));
     map.put_value("finished", &Value::Bool(facts.finished));
     map.put("stars", count(u64::from(facts.stars)));
+    map.put("collected", count(facts.collected));
     map.put("attempts", count(facts.attempts));
     map.put("deaths", count(facts.deaths));
     map.bytes()

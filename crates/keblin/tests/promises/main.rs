@@ -16,6 +16,7 @@ mod phases;
 mod quickstart;
 mod rehearsals;
 mod round_trip;
+mod rules;
 mod runs;
 mod slots;
 mod survival;

@@ -89,7 +89,10 @@ fn a_rehearsal_changed_by_one_number_fails_with_line_expected_actual_and_cause()
                         assert_ne!(expected, actual.to_string(), "{place}");
                         with_cause += usize::from(cause.is_some_and(|cause| cause.line <= failure.line));
                     }
-                    FailureKind::NotRefused | FailureKind::Refused(_) | FailureKind::Openness { .. } => {}
+                    FailureKind::NotRefused
+                    | FailureKind::Refused(_)
+                    | FailureKind::Openness { .. }
+                    | FailureKind::Notices { .. } => {}
                     other => panic!("{place}: {other}"),
                 }
             }

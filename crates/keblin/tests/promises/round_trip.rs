@@ -22,6 +22,12 @@ pub(crate) fn stamp(number: u64) -> Stamp {
 /// Plays numbers as events; what the phase refuses is refused.
 pub(crate) fn play(schema: &Arc<Schema>, events: &[(u8, i64)]) -> Progress {
     let mut game = Progress::new(Arc::clone(schema));
+    play_on(&mut game, events);
+    game
+}
+
+pub(crate) fn play_on(game: &mut Progress, events: &[(u8, i64)]) {
+    let schema = Arc::clone(game.schema());
     let ints = ["letters", "oil", "oil_cap", "boats", "coppers"];
     for (event, number) in events {
         let index = usize::try_from(number.unsigned_abs() % 7).unwrap();
@@ -48,10 +54,9 @@ pub(crate) fn play(schema: &Arc<Schema>, events: &[(u8, i64)]) -> Progress {
             _ => drop(game.end_run()),
         }
         if event % 16 == 15 && number % 3 == 0 {
-            game = Progress::restored(game.snapshot());
+            *game = Progress::restored(game.snapshot());
         }
     }
-    game
 }
 
 pub(crate) fn events() -> impl Strategy<Value = Vec<(u8, i64)>> {

@@ -1,0 +1,227 @@
+//! Locks, stars and unlocks: compiled against the schema, and what is worth a look in them.
+
+use crate::condition::names::Fact;
+use crate::condition::{Comparison, ConditionError, Failing, Program, Read, Val};
+use crate::finding::{Code, Finding, Severity};
+use crate::model::Schema;
+use crate::parse::{ConditionDecl, Declarations, StarsDecl};
+use crate::rule::{Rule, RuleAsks};
+use crate::watch::{RuleId, Watch};
+
+use super::reach::Reachable;
+
+/// A fault in a condition, at its place in the declaration.
+fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
+    let finding = Finding::error(Code::Condition, place(&error.span, condition), error.message);
+    match error.instead {
+        Some(instead) => finding.instead(instead),
+        None => finding,
+    }
+}
+
+/// A range of bytes in a condition as one in the declaration. At the end of the condition the caret stands under what
+/// follows: the quote, if there is one.
+fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::Range<usize> {
+    let Some(start) = condition.text_start else { return condition.span.clone() };
+    let end = (start + span.end.max(span.start + 1)).min(condition.span.end);
+    (start + span.start).min(end)..end
+}
+
+fn rule(schema: &Schema, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
+    match Rule::compile(schema, &condition.text) {
+        Ok(rule) => Some(rule),
+        Err(error) => {
+            found.push(misplaced(error, condition));
+            None
+        }
+    }
+}
+
+pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    let mut levels = Vec::new();
+    for level in &declared.levels {
+        let unlock = level.unlock.as_ref().and_then(|unlock| rule(schema, unlock, found));
+        let stars: Vec<Rule> = match &level.stars {
+            StarsDecl::Given(_) => Vec::new(),
+            StarsDecl::Rules(rules) => rules.iter().filter_map(|star| rule(schema, star, found)).collect(),
+        };
+        levels.push((unlock, stars));
+    }
+    let whens: Vec<_> = declared
+        .unlocks
+        .iter()
+        .map(|unlock| unlock.when.as_ref().and_then(|when| rule(schema, when, found)))
+        .collect();
+    for (level, (unlock, stars)) in schema.levels.iter_mut().zip(levels) {
+        level.unlock = unlock;
+        level.star_rules = stars;
+    }
+    for (unlock, when) in schema.unlocks.iter_mut().zip(whens) {
+        unlock.when = when;
+    }
+    schema.watch = watch(schema);
+    let reachable = Reachable::of(schema);
+    doubt_levels(declared, schema, &reachable, found);
+    doubt_unlocks(declared, schema, &reachable, found);
+}
+
+/// Locks and unlocks are asked again when something they name has changed; stars are asked at a finish.
+fn watch(schema: &Schema) -> Watch {
+    let locks = schema.levels.iter().map(|level| level.unlock.as_ref());
+    let rules = locks.chain(schema.unlocks.iter().map(|unlock| unlock.when.as_ref()));
+    let rules = rules
+        .enumerate()
+        .filter_map(|(index, rule)| Some((RuleId(u32::try_from(index).ok()?), &rule?.program)));
+    Watch::new(schema.cell_count, schema.levels.len(), rules)
+}
+
+fn doubt_levels(
+    declared: &Declarations,
+    schema: &Schema,
+    reachable: &Reachable<'_>,
+    found: &mut Vec<Finding>,
+) {
+    for ((index, level), decl) in schema.levels.iter().enumerate().zip(&declared.levels) {
+        if let (Some(rule), Some(unlock)) = (&level.unlock, &decl.unlock) {
+            if reachable.levels.get(index) == Some(&true) {
+                doubt(&rule.program, reachable, unlock, found);
+            } else {
+                let own = Read::Fact { fact: Fact::Finished, level: Some(index) };
+                let shut = Shut { reachable, own };
+                never_opens(schema, level.name.as_str(), &shut, &rule.program, unlock, found);
+            }
+        }
+        if let StarsDecl::Rules(stars) = &decl.stars
+            && stars.len() == level.star_rules.len()
+        {
+            for (rule, star) in level.star_rules.iter().zip(stars) {
+                // A star for finishing at all is written `true`.
+                if star.text.trim() != "true" {
+                    doubt(&rule.program, reachable, star, found);
+                }
+            }
+            unordered(&level.star_rules, stars, found);
+        }
+    }
+}
+
+fn doubt_unlocks(
+    declared: &Declarations,
+    schema: &Schema,
+    reachable: &Reachable<'_>,
+    found: &mut Vec<Finding>,
+) {
+    for ((index, unlock), decl) in schema.unlocks.iter().enumerate().zip(&declared.unlocks) {
+        let (Some(rule), Some(when)) = (&unlock.when, &decl.when) else { continue };
+        if let Some(span) = rule.program.asks_in_question() {
+            let name = rule.program.source().get(span.clone()).unwrap_or_default().to_string();
+            let message = format!("`{name}` leaves the difficulty open, and an unlock has none in question");
+            let (first, last) = name.rsplit_once('.').unwrap_or((name.as_str(), ""));
+            let one = schema.difficulties.first().map_or("DIFFICULTY", |difficulty| difficulty.as_str());
+            let all = if first == "totals" { "all" } else { "any" };
+            let instead = format!("write `{first}.{all}.{last}`, or `{first}.{one}.{last}`");
+            found.push(Finding::error(Code::BareName, place(&span, when), message).instead(instead));
+        }
+        if reachable.unlocks.get(index) == Some(&true) {
+            doubt(&rule.program, reachable, when, found);
+        } else {
+            let shut = Shut { reachable, own: Read::Unlocked(index) };
+            never_opens(schema, unlock.name.as_str(), &shut, &rule.program, when, found);
+        }
+    }
+}
+
+/// What is worth a look in a rule that compiles: it can fail, or is decided whatever is played.
+fn doubt(program: &Program, reachable: &Reachable<'_>, condition: &ConditionDecl, found: &mut Vec<Finding>) {
+    if let Some((span, why)) = program.can_fail() {
+        let (why, instead) = match why {
+            Failing::Unset => ("unset", "ask first, as in `best != null && best > 3`"),
+            Failing::Zero => ("zero", "divide by a number that is written out"),
+        };
+        let message = format!("this can be {why}, and the rule is false where it is");
+        let finding = Finding::error(Code::FailingRule, place(&span, condition), message);
+        found.push(finding.as_severity(Severity::Warning).instead(instead));
+    }
+    let possible = program.possible(reachable);
+    if possible.yes && possible.no {
+        return;
+    }
+    let decided = if possible.yes { "always holds" } else { "never holds" };
+    let finding = Finding::error(Code::DecidedRule, condition.span.clone(), format!("this rule {decided}"));
+    found
+        .push(finding.as_severity(Severity::Warning).instead("whatever is played; leave it out, or mend it"));
+}
+
+/// What can open, and which level or unlock is being asked about.
+struct Shut<'s> {
+    reachable: &'s Reachable<'s>,
+    own: Read,
+}
+
+fn never_opens(
+    schema: &Schema,
+    name: &str,
+    shut: &Shut<'_>,
+    program: &Program,
+    condition: &ConditionDecl,
+    found: &mut Vec<Finding>,
+) {
+    let message = format!("`{name}` can never open: {}", waits_for(schema, shut, program));
+    let finding = Finding::error(Code::NeverOpens, condition.span.clone(), message);
+    found.push(finding.instead("mend the rule, or leave it out"));
+}
+
+/// What keeps something shut, as far as it can be said in a few words.
+fn waits_for(schema: &Schema, shut: &Shut<'_>, program: &Program) -> String {
+    let mut names = Vec::new();
+    for read in program.reads() {
+        let (is_shut, is_own, name) = match (read, &shut.own) {
+            (Read::Fact { level: Some(level), .. }, own) => {
+                let is_own = matches!(own, Read::Fact { level: Some(own), .. } if own == level);
+                let name = schema.levels.get(*level).map(|level| &level.name);
+                (shut.reachable.levels.get(*level) == Some(&false), is_own, name)
+            }
+            (Read::Unlocked(unlock), own) => {
+                let name = schema.unlocks.get(*unlock).map(|unlock| &unlock.name);
+                (shut.reachable.unlocks.get(*unlock) == Some(&false), *own == Read::Unlocked(*unlock), name)
+            }
+            _ => continue,
+        };
+        if is_shut && is_own {
+            return "it waits for itself".to_string();
+        }
+        names.extend(name.filter(|_| is_shut).map(|name| format!("`{name}`")));
+    }
+    if names.is_empty() {
+        return "whatever is played, its rule does not hold".to_string();
+    }
+    format!("it waits for {}, which can never open either", names.join(" and "))
+}
+
+/// Stars that hold the same number against other thresholds should go from the easy one to the hard one.
+fn unordered(rules: &[Rule], stars: &[ConditionDecl], found: &mut Vec<Finding>) {
+    for ((earlier, later), star) in rules.iter().zip(rules.iter().skip(1)).zip(stars.iter().skip(1)) {
+        let (Some(first), Some(second)) = (threshold(earlier), threshold(later)) else { continue };
+        let easier = match first.1 {
+            Comparison::GreaterOrEqual | Comparison::Greater => second.2 < first.2,
+            Comparison::LessOrEqual | Comparison::Less => second.2 > first.2,
+            _ => false,
+        };
+        if (first.0, first.1) == (second.0, second.1) && easier {
+            let message =
+                format!("this star is given for less than the one before it: `{}`", earlier.program.source());
+            let finding = Finding::error(Code::UnorderedStars, star.span.clone(), message);
+            found.push(finding.as_severity(Severity::Warning).instead("put the easier one first"));
+        }
+    }
+}
+
+/// What a rule of one comparison holds against a number written out.
+fn threshold(rule: &Rule) -> Option<(&str, Comparison, i64)> {
+    let [part] = rule.parts.as_slice() else { return None };
+    let RuleAsks::Number(threshold) = &part.asks else { return None };
+    match threshold.needed.constant()? {
+        Val::Int(number) => Some((threshold.held.source(), threshold.comparison, number)),
+        _ => None,
+    }
+}

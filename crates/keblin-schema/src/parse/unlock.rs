@@ -1,0 +1,52 @@
+//! `[[unlocks]]`: what is not a level and opens.
+
+use std::ops::Range;
+
+use toml::de::{DeTable, DeValue};
+
+use super::level::{ConditionDecl, condition};
+use super::table::Reader;
+use super::{Placed, clashes};
+use crate::finding::Finding;
+use crate::name::Name;
+
+/// An unlock as declared.
+#[derive(Debug)]
+pub(crate) struct UnlockDecl {
+    pub(crate) name: Placed<Name>,
+    pub(crate) title: Option<String>,
+    pub(crate) when: Option<ConditionDecl>,
+    pub(crate) latch: bool,
+}
+
+const KEYS: &[&str] = &["id", "title", "when", "latch"];
+
+pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<UnlockDecl> {
+    let mut declared = Vec::new();
+    for item in top.list("unlocks", found).unwrap_or_default() {
+        match item.get_ref() {
+            DeValue::Table(table) => declared.extend(one(table, item.span(), text, found)),
+            _ => top.wrong_type(item, "a table such as `{ id = \"fog_lamp\", when = \"…\" }`", found),
+        }
+    }
+    let names = declared.iter().map(|unlock: &UnlockDecl| unlock.name.clone()).collect();
+    let apart: Vec<_> = clashes("unlock", names, found).into_iter().map(|name| name.span).collect();
+    declared.retain(|unlock| apart.contains(&unlock.name.span));
+    declared
+}
+
+fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<UnlockDecl> {
+    let reader = Reader::new("an unlock", table, span, KEYS, text, found);
+    let name = reader.required("id", found, "id = \"fog_lamp\"").and_then(|item| reader.id(item, found));
+    let when = reader.required("when", found, "when = \"totals.all.stars >= 8\"");
+    let when = when.and_then(|item| condition(&reader, item, found));
+    let title = reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string);
+    let latch = reader.get("latch").and_then(|item| match item.get_ref().as_bool() {
+        None => {
+            reader.wrong_type(item, "true or false", found);
+            None
+        }
+        yes => yes,
+    });
+    Some(UnlockDecl { name: name?, title, when, latch: latch.unwrap_or(false) })
+}

@@ -1,0 +1,114 @@
+//! How the parts of a rule stand: what each asks for, what is held and what is needed. Level cards, refusals and the outcome
+//! of a finish all tell it in the same way.
+
+use keblin_schema::condition::names::On;
+use keblin_schema::condition::{Comparison, Val};
+use keblin_schema::rule::{Rule, RuleAsks, RulePart, Threshold};
+use keblin_schema::{Difficulty, Level, Schema, Time, Value};
+
+use super::Progress;
+
+/// A part of a rule: what it asks for, and how that stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Standing {
+    /// What it asks for.
+    pub asks: Asks,
+    /// Whether it holds.
+    pub met: bool,
+    /// What is held: a number, or whether it holds.
+    pub held: Value,
+    /// What is needed.
+    pub needed: Value,
+}
+
+/// What a part of a rule asks for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Asks {
+    /// A level to be finished.
+    Finish {
+        /// The level.
+        level: Level,
+        /// On this difficulty; `None` where finished is not kept apart, or any will do.
+        difficulty: Option<Difficulty>,
+    },
+    /// So many stars.
+    Stars(Comparison),
+    /// So much of something, as the rule writes it.
+    Number(Comparison, String),
+    /// Anything else, as the rule writes it.
+    Condition(String),
+}
+
+impl Standing {
+    /// What is missing, as people read it: `black_sluice is not finished on neap`, `8 stars needed, 7 held`.
+    #[must_use]
+    pub fn text(&self, schema: &Schema) -> String {
+        let Standing { held, needed, .. } = self;
+        match &self.asks {
+            Asks::Finish { level, difficulty } => {
+                let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());
+                let on = difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
+                format!("{name} is not finished{}", on.map_or(String::new(), |on| format!(" on {on}")))
+            }
+            Asks::Stars(comparison) => {
+                format!("{}{needed} stars needed, {held} held", amount(*comparison))
+            }
+            Asks::Number(comparison, what) => {
+                format!("{what}: {}{needed} needed, {held} held", amount(*comparison))
+            }
+            Asks::Condition(source) => format!("`{source}` does not hold"),
+        }
+    }
+}
+
+fn amount(comparison: Comparison) -> &'static str {
+    match comparison {
+        Comparison::GreaterOrEqual => "",
+        Comparison::Greater => "more than ",
+        Comparison::Less => "less than ",
+        Comparison::LessOrEqual => "at most ",
+        Comparison::Equal => "exactly ",
+        Comparison::NotEqual => "other than ",
+    }
+}
+
+impl Progress {
+    /// The parts of a rule, as they stand on a difficulty.
+    pub(super) fn standings(&self, rule: &Rule, difficulty: Option<usize>) -> Vec<Standing> {
+        rule.parts.iter().filter_map(|part| self.standing(part, difficulty)).collect()
+    }
+
+    fn standing(&self, part: &RulePart, difficulty: Option<usize>) -> Option<Standing> {
+        let in_question = difficulty.unwrap_or(0);
+        let met = part.program.holds(self, in_question);
+        let (asks, held, needed) = match &part.asks {
+            RuleAsks::Finished { level, on } => {
+                let apart = self.schema.level_facts_per_difficulty;
+                let difficulty = match on {
+                    On::InQuestion => difficulty.filter(|_| apart),
+                    on => on.one(),
+                };
+                let difficulty = difficulty.and_then(|index| self.schema.difficulty_at(index));
+                let asks = Asks::Finish { level: self.schema.level_at(*level)?, difficulty };
+                (asks, Value::Bool(met), Value::Bool(true))
+            }
+            RuleAsks::Number(threshold) => {
+                let Threshold { held, comparison, needed, is_stars, is_time, .. } = threshold.as_ref();
+                let value = |val: Val<'_>| match val {
+                    Val::Int(nanos) if *is_time => Value::Time(Time::from_nanos(nanos)),
+                    Val::Int(number) => Value::Int(number),
+                    _ => Value::Unset,
+                };
+                let asks = match is_stars {
+                    true => Asks::Stars(*comparison),
+                    false => Asks::Number(*comparison, held.source().to_string()),
+                };
+                (asks, value(held.value(self, in_question)), value(needed.value(self, in_question)))
+            }
+            _ => (Asks::Condition(part.program.source().to_string()), Value::Bool(met), Value::Bool(true)),
+        };
+        Some(Standing { asks, met, held, needed })
+    }
+}
