@@ -43,6 +43,17 @@ pub(crate) enum Command {
         #[arg(required = true)]
         files: Vec<PathBuf>,
     },
+    /// Say why a level or an unlock is locked, or what a finding's code means
+    Why {
+        /// A level, an unlock, or a code such as never_opens
+        what: String,
+        /// On this difficulty; else the one last chosen
+        #[arg(long, value_name = "DIFFICULTY")]
+        on: Option<String>,
+        /// In this save; else as on the first launch
+        #[arg(long, value_name = "FILE")]
+        save: Option<PathBuf>,
+    },
     /// Run rehearsals, each on a slot in a temporary folder of its own
     Rehearse {
         /// The rehearsals

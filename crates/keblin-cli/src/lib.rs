@@ -76,6 +76,9 @@ pub fn run(
         Command::Survival => cmd::survival::run(&mut console, &args),
         Command::Show { file } => cmd::show::run(&mut console, &args, file),
         Command::Verify { files } => cmd::verify::run(&mut console, &args, files),
+        Command::Why { what, on, save } => {
+            cmd::why::run(&mut console, &args, what, on.as_deref(), save.as_deref())
+        }
         Command::Rehearse { files, steps } => cmd::rehearse::run(&mut console, &args, files, *steps),
         Command::Demo => cmd::demo::run(&mut console),
     };

@@ -82,6 +82,33 @@ pub enum Code {
 }
 
 impl Code {
+    /// Every code.
+    pub const ALL: [Code; 23] = [
+        Code::Syntax,
+        Code::UnknownKey,
+        Code::MissingKey,
+        Code::WrongType,
+        Code::UnknownWord,
+        Code::OutOfRange,
+        Code::MeaninglessKey,
+        Code::BadId,
+        Code::SameId,
+        Code::NearId,
+        Code::UnknownName,
+        Code::CrossedBounds,
+        Code::DefaultOutsideBounds,
+        Code::RecordMisfit,
+        Code::LivesMisfit,
+        Code::Condition,
+        Code::NeverOpens,
+        Code::DecidedRule,
+        Code::BareName,
+        Code::UnorderedStars,
+        Code::FailingRule,
+        Code::UnansweredDeath,
+        Code::BadStep,
+    ];
+
     /// The word for it in text and JSON.
     #[must_use]
     pub fn as_str(self) -> &'static str {

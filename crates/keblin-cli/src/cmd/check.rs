@@ -43,6 +43,11 @@ fn text(
     findings: &Findings,
 ) -> Result<(), Trouble> {
     console.findings(findings)?;
+    if let Some(finding) = findings.list().first() {
+        let hint = format!("`keblin why {}` says more of a finding, by its code.", finding.code.as_str());
+        let hint = console.toned(Tone::Quiet, &hint);
+        console.line(&hint)?;
+    }
     let summary = console.summary(findings.list());
     let Some(schema) = schema else {
         console.paragraph(

@@ -12,6 +12,12 @@ pub(crate) mod show;
 /// `keblin verify`
 pub(crate) mod verify;
 
+/// `keblin why`
+pub(crate) mod why;
+
+/// What the codes of findings mean.
+mod pages;
+
 /// `keblin rehearse`
 pub(crate) mod rehearse;
 

@@ -57,6 +57,7 @@ fn as_json(progress: &Progress, stamp: &Stamp) -> Json {
         "played": ask(&Asked::Played),
         "fields": json::fields(progress),
         "levels": json::levels(progress),
+        "unlocks": json::unlocks(progress),
     })
 }
 
@@ -82,6 +83,31 @@ fn text(console: &mut Console<'_>, file: &Path, progress: &Progress, stamp: &Sta
     } else if !schema.levels.is_empty() {
         level_list(console, progress, None)?;
     }
+    unlocks(console, progress)?;
+    Ok(())
+}
+
+/// The unlocks, and whether each is given.
+fn unlocks(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
+    let schema = progress.schema();
+    if schema.unlocks.is_empty() {
+        return Ok(());
+    }
+    console.blank()?;
+    let heading = console.toned(Tone::Heading, "unlocks");
+    console.line(&heading)?;
+    let mut table = console.new_table();
+    for (index, unlock) in schema.unlocks.iter().enumerate() {
+        let Some(handle) = schema.unlock_at(index) else { continue };
+        let missing = progress.why_not_unlocked(handle).into_iter().filter(|part| !part.met);
+        let missing: Vec<String> = missing.map(|part| part.text(schema)).collect();
+        let state = match progress.is_unlocked(handle) {
+            true => cell(Tone::Good, "given"),
+            false => cell(Tone::Quiet, &format!("locked: {}", missing.join(", "))),
+        };
+        table.add_row([Cell::new(&unlock.title), state]);
+    }
+    console.table(&table)?;
     Ok(())
 }
 

@@ -72,7 +72,7 @@ pub(crate) fn levels(progress: &Progress) -> Json {
             cards.get(index).map_or(Json::Null, |card| {
                 json!({
                     "open": card.open,
-                    "lock": card.lock.iter().map(|part| lock_part(schema, part)).collect::<Vec<_>>(),
+                    "lock": card.lock.iter().map(|part| standing(schema, part)).collect::<Vec<_>>(),
                     "finished": card.facts.finished,
                     "stars": card.facts.stars,
                     "attempts": card.facts.attempts,
@@ -93,8 +93,20 @@ pub(crate) fn levels(progress: &Progress) -> Json {
     Json::Object(levels)
 }
 
-/// A part of a lock: what it asks for, and how that stands.
-pub(crate) fn lock_part(schema: &Schema, part: &Standing) -> Json {
+/// All unlocks by id: whether each is given, and its rule part by part.
+pub(crate) fn unlocks(progress: &Progress) -> Json {
+    let schema = progress.schema();
+    let entries = schema.unlocks.iter().enumerate().filter_map(|(index, def)| {
+        let unlock = schema.unlock_at(index)?;
+        let parts = progress.why_not_unlocked(unlock);
+        let parts: Vec<Json> = parts.iter().map(|part| standing(schema, part)).collect();
+        Some((def.name.to_string(), json!({ "given": progress.is_unlocked(unlock), "parts": parts })))
+    });
+    Json::Object(entries.collect())
+}
+
+/// A part of a rule: what it asks for, and how that stands.
+pub(crate) fn standing(schema: &Schema, part: &Standing) -> Json {
     let what = match &part.asks {
         Asks::Finish { level, .. } => {
             let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());

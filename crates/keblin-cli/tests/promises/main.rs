@@ -13,3 +13,4 @@ mod process;
 mod rehearse;
 mod saves;
 mod usage;
+mod why;

@@ -9,7 +9,7 @@ fn help_is_output_and_wrong_arguments_are_an_error() {
     let help = keblin(&["--help"]);
     assert_eq!((help.code, help.err.as_str()), (0, ""));
     assert_fits(&help.out);
-    for command in ["check", "survival", "show", "verify", "rehearse", "demo"] {
+    for command in ["check", "survival", "show", "verify", "why", "rehearse", "demo"] {
         assert!(help.out.contains(command));
         let help = keblin(&[command, "--help"]);
         assert_eq!(help.code, 0);

@@ -40,31 +40,9 @@ fn every_fault_is_told_with_its_place_and_what_to_write() {
 fn every_code_of_a_declaration_has_a_planted_fault() {
     let told: BTreeSet<Code> =
         faulty().iter().flat_map(|(_, found)| found.list()).map(|one| one.code).collect();
-    let all = [
-        Code::Syntax,
-        Code::UnknownKey,
-        Code::MissingKey,
-        Code::WrongType,
-        Code::UnknownWord,
-        Code::OutOfRange,
-        Code::MeaninglessKey,
-        Code::BadId,
-        Code::SameId,
-        Code::NearId,
-        Code::UnknownName,
-        Code::CrossedBounds,
-        Code::DefaultOutsideBounds,
-        Code::RecordMisfit,
-        Code::LivesMisfit,
-        Code::Condition,
-        Code::NeverOpens,
-        Code::DecidedRule,
-        Code::BareName,
-        Code::UnorderedStars,
-        Code::FailingRule,
-        Code::UnansweredDeath,
-    ];
-    assert_eq!(told, BTreeSet::from(all));
+    // A line of a rehearsal is no part of a declaration.
+    let all: BTreeSet<Code> = Code::ALL.into_iter().filter(|code| *code != Code::BadStep).collect();
+    assert_eq!(told, all);
 }
 
 #[test]

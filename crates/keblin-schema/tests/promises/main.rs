@@ -15,5 +15,6 @@ mod faults;
 mod layout;
 mod mutation;
 mod names;
+mod page;
 mod played;
 mod times;

@@ -1,0 +1,52 @@
+//! `docs/schema.md`: every key is there, and every example is a sound declaration.
+
+use std::fs;
+use std::path::Path;
+
+use keblin_schema::Schema;
+
+fn page() -> String {
+    fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schema.md")).unwrap()
+}
+
+#[test]
+fn every_example_of_the_page_is_sound() {
+    let page = page();
+    let examples: Vec<&str> =
+        page.split("```toml\n").skip(1).map(|rest| rest.split("```").next().unwrap()).collect();
+    assert!(examples.len() >= 6);
+    for example in examples {
+        let parsed =
+            Schema::parse("example", example).unwrap_or_else(|findings| panic!("{findings}\n{example}"));
+        assert_eq!(parsed.findings.to_string(), "", "{example}");
+    }
+}
+
+/// The keys that a table of the declaration knows, as a complaint about one that is far off lists them.
+fn keys(table: &str) -> Vec<String> {
+    let text = format!("game = 'x'\nversion = 1\n{table}\nzzzzzzzzzzzzzzzz = 1\n");
+    let findings = Schema::parse("x", &text).unwrap_err();
+    let known =
+        findings.list().iter().find_map(|finding| finding.instead.as_ref()?.strip_prefix("known here: "));
+    known.unwrap().split(", ").map(str::to_string).collect()
+}
+
+#[test]
+fn every_key_is_on_the_page_with_an_example() {
+    let page = page();
+    let tables = ["", "[fields.a]", "[lives]", "[[levels]]", "[[unlocks]]"];
+    let mut count = 0;
+    for table in tables {
+        for key in keys(table) {
+            count += 1;
+            let has_table = ["lives", "fields", "levels", "unlocks"].contains(&key.as_str());
+            if has_table {
+                assert!(page.contains(&format!("[{key}")), "{key} has no heading");
+                continue;
+            }
+            assert!(page.contains(&format!("`{key}`")), "{table}: `{key}` is not on the page");
+            assert!(page.contains(&format!("\n{key} = ")), "{table}: {key} has no example");
+        }
+    }
+    assert!(count > 35, "{count}");
+}
