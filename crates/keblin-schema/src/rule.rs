@@ -36,6 +36,8 @@ pub enum RuleAsks {
         /// On which difficulty.
         on: On,
     },
+    /// An unlock to be given, as a position in [`Schema::unlocks`].
+    Unlocked(usize),
     /// A number to be reached or kept below.
     Number(Box<Threshold>),
     /// Anything else.
@@ -85,6 +87,7 @@ fn take_apart(
     let asks = match &expr.node {
         Node::Path(path) => match resolve(schema, path)? {
             Asked::Fact { level, on, fact: Fact::Finished } => RuleAsks::Finished { level, on },
+            Asked::Unlocked(unlock) => RuleAsks::Unlocked(unlock),
             _ => RuleAsks::Other,
         },
         Node::Compare(comparison, left, right) => number(schema, source, *comparison, left, right)?,

@@ -12,6 +12,7 @@ use keblin::{Difficulty, Progress, Value, verify};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
+use crate::out::levels::missing;
 use crate::out::{Console, Tone, cell, json};
 use crate::{Outcome, Trouble, files};
 
@@ -99,11 +100,10 @@ fn unlocks(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble
     let mut table = console.new_table();
     for (index, unlock) in schema.unlocks.iter().enumerate() {
         let Some(handle) = schema.unlock_at(index) else { continue };
-        let missing = progress.why_not_unlocked(handle).into_iter().filter(|part| !part.met);
-        let missing: Vec<String> = missing.map(|part| part.text(schema)).collect();
+        let parts = progress.why_not_unlocked(handle);
         let state = match progress.is_unlocked(handle) {
             true => cell(Tone::Good, "given"),
-            false => cell(Tone::Quiet, &format!("locked: {}", missing.join(", "))),
+            false => cell(Tone::Quiet, &format!("locked: {}", missing(schema, &parts))),
         };
         table.add_row([Cell::new(&unlock.title), state]);
     }

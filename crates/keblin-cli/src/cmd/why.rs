@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use keblin::name::nearest;
-use keblin::progress::Standing;
+use keblin::progress::{Asks, Standing};
 use keblin::{Code, Difficulty, Progress, Schema, verify};
 use serde_json::{Value as Json, json};
 
@@ -110,12 +110,16 @@ fn text(
 /// What a part asks for, whether it holds or not.
 fn asked(schema: &Schema, part: &Standing) -> String {
     match &part.asks {
-        keblin::progress::Asks::Finish { level, difficulty } => {
+        Asks::Finish { level, difficulty } => {
             let title = schema.levels.get(level.index()).map_or("?", |level| level.title.as_str());
             let on = difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
             format!("finish {title}{}", on.map_or(String::new(), |on| format!(" on {on}")))
         }
-        keblin::progress::Asks::Condition(source) => source.clone(),
+        Asks::Unlock(unlock) => {
+            let title = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.title.as_str());
+            format!("unlock {title}")
+        }
+        Asks::Condition(source) => source.clone(),
         _ => part.text(schema),
     }
 }

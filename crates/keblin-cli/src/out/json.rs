@@ -112,6 +112,10 @@ pub(crate) fn standing(schema: &Schema, part: &Standing) -> Json {
             let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());
             format!("levels.{name}.finished")
         }
+        Asks::Unlock(unlock) => {
+            let name = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.name.as_str());
+            format!("unlocked.{name}")
+        }
         Asks::Stars(_) => "stars".to_string(),
         Asks::Number(_, source) | Asks::Condition(source) => source.clone(),
         _ => String::new(),

@@ -3,7 +3,7 @@
 use std::io;
 
 use comfy_table::{Cell, CellAlignment};
-use keblin::progress::{Asks, LevelCard};
+use keblin::progress::{Asks, Standing};
 use keblin::{Difficulty, Progress, Schema};
 
 use super::{Console, Tone, cell};
@@ -17,7 +17,7 @@ impl Console<'_> {
         for card in progress.level_cards(difficulty) {
             let Some(level) = schema.levels.get(card.level.index()) else { continue };
             let state = match (card.open, card.facts.finished, card.current) {
-                (false, ..) => cell(Tone::Quiet, &format!("locked: {}", missing(schema, &card))),
+                (false, ..) => cell(Tone::Quiet, &format!("locked: {}", missing(schema, &card.lock))),
                 (true, _, true) => cell(Tone::Name, "under way"),
                 (true, true, _) => cell(Tone::Good, "finished"),
                 (true, false, _) => Cell::new("open"),
@@ -37,12 +37,17 @@ impl Console<'_> {
     }
 }
 
-/// What a player has to do before a level opens. The table is about one difficulty, so it is not said again.
-fn missing(schema: &Schema, card: &LevelCard) -> String {
-    let missing = card.lock.iter().filter(|part| !part.met).map(|part| match &part.asks {
+/// What a player has to do before something opens, part by part. The table around it is about one difficulty, so that is
+/// not said again.
+pub(crate) fn missing(schema: &Schema, parts: &[Standing]) -> String {
+    let missing = parts.iter().filter(|part| !part.met).map(|part| match &part.asks {
         Asks::Finish { level, .. } => {
             let title = schema.levels.get(level.index()).map_or("?", |level| level.title.as_str());
             format!("finish {title} first")
+        }
+        Asks::Unlock(unlock) => {
+            let title = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.title.as_str());
+            format!("unlock {title} first")
         }
         _ => part.text(schema),
     });

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::compile::{Type, small};
 use super::guards::{dotted, guarded_names};
-use super::names::{Asked, On, resolve};
+use super::names::{Asked, Fact, On, resolve};
 use super::parse::{Arithmetic, Comparison, Expr, Node, Part};
 use super::program::{Failing, Load, Op, Read, Word};
 use super::{ConditionError, names};
@@ -142,7 +142,7 @@ impl<'s> Compiler<'s> {
                     in_question(self);
                 }
                 self.reads.push(Read::Fact { fact: *fact, level: Some(*level) });
-                Ok(Load::Fact { level: small(*level), on: *on, fact: *fact })
+                Ok(self.fact(*level, *on, *fact))
             }
             Asked::Total { fact, on } => {
                 if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
@@ -164,6 +164,15 @@ impl<'s> Compiler<'s> {
                 self.reads.push(Read::Played);
                 Ok(Load::Played)
             }
+        }
+    }
+
+    fn fact(&self, level: usize, on: On, fact: Fact) -> Load {
+        let at = |difficulty| small(self.schema.fact_index(level, difficulty));
+        match on {
+            On::InQuestion => Load::FactOn { first: at(0), fact },
+            On::One(difficulty) => Load::Fact { index: at(difficulty), fact },
+            On::Any => Load::FactAny { first: at(0), fact },
         }
     }
 

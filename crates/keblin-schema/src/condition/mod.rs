@@ -45,8 +45,11 @@ mod compile;
 /// What is known to be set behind a guard.
 mod guards;
 
-/// Programs and their evaluation.
+/// Programs, and what they read.
 mod program;
+
+/// Evaluation.
+mod evaluate;
 
 /// What a condition can come to, whatever is played.
 mod range;

@@ -1,5 +1,4 @@
-//! Programs and their evaluation. A program is a checked condition as a flat list of operations; evaluating it reads values
-//! through [`Facts`], allocates nothing, and ends: there is no loop in the language, and its depth is bounded.
+//! Programs: checked conditions as flat lists of operations, and what they read. Evaluating one is `evaluate`'s.
 //!
 //! Errors are values here, as in the standard the language is a subset of: ordering what is unset, overflow and division by
 //! zero give an error, which `&&` and `||` absorb where the other side decides, and a rule that ends in one is false.
@@ -7,6 +6,8 @@
 use std::ops::Range;
 use std::sync::Arc;
 
+use super::compile::small;
+use super::evaluate::Evaluation;
 use super::names::{Fact, On};
 use super::parse::{Arithmetic, Comparison};
 use crate::value::Value;
@@ -64,9 +65,19 @@ pub(super) enum Load {
         first: u32,
         apart: u32,
     },
+    /// By [`Schema::fact_index`](crate::Schema::fact_index).
     Fact {
-        level: u32,
-        on: On,
+        index: u32,
+        fact: Fact,
+    },
+    /// The index on the first difficulty; the one in question is meant.
+    FactOn {
+        first: u32,
+        fact: Fact,
+    },
+    /// The index on the first difficulty; the best of all is meant.
+    FactAny {
+        first: u32,
         fact: Fact,
     },
     Total {
@@ -187,169 +198,17 @@ impl Program {
     /// [`Schema::difficulties`](crate::Schema::difficulties), 0 where there are none.
     #[must_use]
     pub fn holds(&self, facts: &impl Facts, difficulty: usize) -> bool {
-        self.value(facts, difficulty) == Val::Bool(true)
+        Evaluation { program: self, facts, difficulty }.truth(self.root()) == Some(true)
+    }
+
+    /// The operation that takes all others: the last one.
+    fn root(&self) -> u32 {
+        small(self.ops.len()).wrapping_sub(1)
     }
 
     /// The value of the condition.
     #[must_use]
     pub fn value<'a>(&'a self, facts: &'a impl Facts, difficulty: usize) -> Val<'a> {
-        let root = u32::try_from(self.ops.len()).unwrap_or(0).wrapping_sub(1);
-        Evaluation { program: self, facts, difficulty }.op(root)
-    }
-}
-
-struct Evaluation<'a, F> {
-    program: &'a Program,
-    facts: &'a F,
-    difficulty: usize,
-}
-
-impl<'a, F: Facts> Evaluation<'a, F> {
-    fn op(&self, at: u32) -> Val<'a> {
-        let Some(op) = self.program.ops.get(at as usize) else { return Val::Error };
-        match *op {
-            Op::CompareWith(comparison, load, with) => match self.load(load) {
-                Val::Int(number) => Val::Bool(comparison.holds(number, with)),
-                Val::Null if !comparison.is_order() => Val::Bool(comparison == Comparison::NotEqual),
-                _ => Val::Error,
-            },
-            Op::Load(load) => self.load(load),
-            Op::And(left, right) => self.decide(false, left, right),
-            Op::Or(left, right) => self.decide(true, left, right),
-            Op::Int(number) => Val::Int(number),
-            Op::Bool(yes) => Val::Bool(yes),
-            Op::Null => Val::Null,
-            Op::Text(index) => {
-                self.program.texts.get(index as usize).map_or(Val::Error, |text| Val::Text(text))
-            }
-            Op::Not(inner) => match self.op(inner) {
-                Val::Bool(yes) => Val::Bool(!yes),
-                _ => Val::Error,
-            },
-            Op::Negate(inner) => self.number(inner).and_then(i64::checked_neg).map_or(Val::Error, Val::Int),
-            Op::Choose(condition, yes, no) => match self.op(condition) {
-                Val::Bool(true) => self.op(yes),
-                Val::Bool(false) => self.op(no),
-                _ => Val::Error,
-            },
-            Op::Compare(comparison, left, right) => compare(comparison, self.op(left), self.op(right)),
-            Op::Arithmetic(how, left, right) => {
-                let result =
-                    self.number(left).zip(self.number(right)).and_then(|(l, r)| arithmetic(how, l, r));
-                result.map_or(Val::Error, Val::Int)
-            }
-            Op::Least(left, right) => self.pick(left, right, i64::min),
-            Op::Greatest(left, right) => self.pick(left, right, i64::max),
-            Op::Size(inner) => match self.op(inner) {
-                Val::Text(text) => Val::Int(i64::try_from(text.chars().count()).unwrap_or(i64::MAX)),
-                _ => Val::Error,
-            },
-            Op::In(what, start, len) => self.is_in(what, start, len),
-        }
-    }
-
-    /// `&&` and `||`: the side that decides does so, whatever the other is.
-    fn decide(&self, deciding: bool, left: u32, right: u32) -> Val<'a> {
-        let left = self.op(left);
-        if left == Val::Bool(deciding) {
-            return left;
-        }
-        match (left, self.op(right)) {
-            (_, Val::Bool(yes)) if yes == deciding => Val::Bool(deciding),
-            (Val::Bool(_), Val::Bool(yes)) => Val::Bool(yes),
-            _ => Val::Error,
-        }
-    }
-
-    fn number(&self, at: u32) -> Option<i64> {
-        if let Val::Int(number) = self.op(at) { Some(number) } else { None }
-    }
-
-    fn pick(&self, left: u32, right: u32, pick: fn(i64, i64) -> i64) -> Val<'a> {
-        self.number(left)
-            .zip(self.number(right))
-            .map_or(Val::Error, |(left, right)| Val::Int(pick(left, right)))
-    }
-
-    /// A list with an error in it is an error, wherever in it the answer would stand.
-    fn is_in(&self, what: u32, start: u32, len: u32) -> Val<'a> {
-        let what = self.op(what);
-        let list = self.program.lists.get(start as usize..(start + len) as usize).unwrap_or_default();
-        let mut found = false;
-        for item in list {
-            match compare(Comparison::Equal, what, self.op(*item)) {
-                Val::Bool(yes) => found |= yes,
-                _ => return Val::Error,
-            }
-        }
-        Val::Bool(found)
-    }
-
-    fn load(&self, load: Load) -> Val<'a> {
-        match load {
-            Load::Cell(cell) => val(self.facts.cell(cell as usize)),
-            Load::CellOn { first, apart } => {
-                val(self.facts.cell(first as usize + self.difficulty * apart as usize))
-            }
-            Load::Fact { level, on, fact } => {
-                let number = self.fact(level as usize, on, fact);
-                if fact == Fact::Finished { Val::Bool(number != 0) } else { Val::Int(number) }
-            }
-            Load::Total { on, fact } => self.total(on, fact),
-            Load::Unlocked(unlock) => Val::Bool(self.facts.unlocked(unlock as usize)),
-            Load::Word(word) => self.facts.word(word).map_or(Val::Null, Val::Text),
-            Load::Played => Val::Int(self.facts.played_nanos()),
-        }
-    }
-
-    fn fact(&self, level: usize, on: On, fact: Fact) -> i64 {
-        let kept = self.program.difficulties as usize;
-        let at = |difficulty: usize| self.facts.fact(level * kept + difficulty, fact);
-        match on {
-            On::InQuestion => at(self.difficulty.min(kept - 1)),
-            On::One(difficulty) => at(difficulty.min(kept - 1)),
-            On::Any => (0..kept).map(at).max().unwrap_or(0),
-        }
-    }
-
-    fn total(&self, on: On, fact: Fact) -> Val<'a> {
-        let kept = self.program.difficulties as usize;
-        let each = |level| match on {
-            On::Any => (0..kept).map(|one| self.fact(level, On::One(one), fact)).sum::<i64>(),
-            on => self.fact(level, on, fact),
-        };
-        Val::Int((0..self.program.levels as usize).map(each).sum())
-    }
-}
-
-fn val(value: &Value) -> Val<'_> {
-    match value {
-        Value::Int(number) => Val::Int(*number),
-        Value::Time(time) => Val::Int(time.as_nanos()),
-        Value::Bool(yes) => Val::Bool(*yes),
-        Value::Text(text) => Val::Text(text),
-        Value::Unset => Val::Null,
-    }
-}
-
-fn compare<'a>(comparison: Comparison, left: Val<'a>, right: Val<'a>) -> Val<'a> {
-    match (left, right) {
-        (Val::Int(left), Val::Int(right)) => Val::Bool(comparison.holds(left, right)),
-        (Val::Error, _) | (_, Val::Error) => Val::Error,
-        (left, right) => match comparison {
-            Comparison::Equal => Val::Bool(left == right),
-            Comparison::NotEqual => Val::Bool(left != right),
-            _ => Val::Error,
-        },
-    }
-}
-
-fn arithmetic(how: Arithmetic, left: i64, right: i64) -> Option<i64> {
-    match how {
-        Arithmetic::Add => left.checked_add(right),
-        Arithmetic::Subtract => left.checked_sub(right),
-        Arithmetic::Multiply => left.checked_mul(right),
-        Arithmetic::Divide => left.checked_div(right),
-        Arithmetic::Remainder => left.checked_rem(right),
+        Evaluation { program: self, facts, difficulty }.value(self.root())
     }
 }

@@ -118,11 +118,16 @@ fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
             Some(range) => number(range),
             None => Can::Anything,
         },
-        Load::Fact { level, fact: Fact::Finished, .. } => {
-            let (low, high) = fact(level as usize, Fact::Finished);
-            Can::Bool { yes: high > 0, no: low < 1 }
+        Load::Fact { index: at, fact: which }
+        | Load::FactOn { first: at, fact: which }
+        | Load::FactAny { first: at, fact: which } => {
+            let (low, high) = fact(at as usize / program.difficulties.max(1) as usize, which);
+            if which == Fact::Finished {
+                Can::Bool { yes: high > 0, no: low < 1 }
+            } else {
+                number((low, high))
+            }
         }
-        Load::Fact { level, fact: which, .. } => number(fact(level as usize, which)),
         Load::Total { on, fact: which } => {
             let times = if on == super::names::On::Any { ranges.difficulties() as i128 } else { 1 };
             let each = (0..ranges.levels()).map(|level| fact(level, which));

@@ -53,6 +53,101 @@ fn a_key_misspelt_is_complained_about_on_its_line_with_the_right_one() {
     assert!(keys > 90 && right * 100 >= keys * 95, "{right} of {keys}");
 }
 
+/// The ids that the declaration uses somewhere else than where it declares them, with the line and place of each use.
+fn uses() -> Vec<(usize, usize, String)> {
+    let schema = Schema::parse("progress.toml", TEXT).unwrap().schema;
+    let mut ids: Vec<String> = schema.fields.iter().map(|field| field.name.to_string()).collect();
+    ids.extend(schema.levels.iter().map(|level| level.name.to_string()));
+    ids.extend(schema.unlocks.iter().map(|unlock| unlock.name.to_string()));
+    let mut found = Vec::new();
+    for (number, line) in TEXT.lines().enumerate() {
+        let Some((key, value)) = line.split_once(" = ").filter(|(key, _)| !key.starts_with('#')) else {
+            continue;
+        };
+        if !["field", "from", "unlock", "when"].contains(&key) {
+            continue;
+        }
+        let start = line.len() - value.len();
+        let mut at = 0;
+        for word in value.split(|c: char| !c.is_ascii_alphanumeric() && c != '_') {
+            if ids.iter().any(|id| id == word) {
+                found.push((number, start + at, word.to_string()));
+            }
+            at += word.len() + 1;
+        }
+    }
+    found
+}
+
+#[test]
+fn an_id_misspelt_where_it_is_used_is_complained_about_on_its_line_with_the_right_one() {
+    let (mut right, uses) = (0, uses());
+    for (number, at, word) in &uses {
+        let mut lines: Vec<String> = TEXT.lines().map(str::to_string).collect();
+        lines[*number].replace_range(*at..at + word.len(), &misspelt(word));
+        let findings = Schema::parse("progress.toml", &lines.join("\n")).unwrap_err();
+        let on_line = |finding: &&keblin_schema::Finding| findings.position(finding).line == number + 1;
+        let complaint =
+            findings.list().iter().find(on_line).unwrap_or_else(|| panic!("{}: {findings}", lines[*number]));
+        right += usize::from(complaint.instead == Some(format!("did you mean `{word}`?")));
+    }
+    println!(
+        "{} ids misspelt where they are used, all complained about on their line, {right} with the right suggestion",
+        uses.len()
+    );
+    assert!(uses.len() > 15 && right * 100 >= uses.len() * 95, "{right} of {}", uses.len());
+}
+
+#[test]
+fn a_line_doubled_is_complained_about_on_one_of_the_two() {
+    let lines: Vec<&str> = TEXT.lines().collect();
+    let mut doubled_lines = 0;
+    for (number, line) in
+        lines.iter().enumerate().filter(|(_, line)| !line.is_empty() && !line.starts_with('#'))
+    {
+        let mut doubled = lines.clone();
+        doubled.insert(number, line);
+        let findings = Schema::parse("progress.toml", &doubled.join("\n")).unwrap_err();
+        let near = |finding: &keblin_schema::Finding| {
+            (number..=number + 2).contains(&findings.position(finding).line)
+        };
+        assert!(findings.list().iter().any(near), "line {}: {line}\n{findings}", number + 1);
+        doubled_lines += 1;
+    }
+    println!("{doubled_lines} lines doubled, all complained about where they stand");
+    assert!(doubled_lines > 120);
+}
+
+/// A declaration with something of everything, short enough to be parsed a hundred thousand times.
+const SHORT: &str = "game = 'x'\nversion = 1\n[lives]\nfield = 'a'\n[fields.a]\ntype = 'int'\nscope = 'run'\ndefault = 1\nmin = 0\n\
+    on_death = 'stays'\non_retry = 'stays'\n[fields.b]\ntype = 'time'\nscope = 'profile'\nkeep = 'lowest'\nmin = '1ms'\n\
+    per = ['level']\n[[levels]]\nid = 'one'\nstars = ['true', 'a > 1']\n[[levels]]\nid = 'two'\nunlock = 'levels.one.stars > 1'\n\
+    [[unlocks]]\nid = 'three'\nwhen = 'a > 3 && levels.one.finished'\nlatch = true\n";
+
+#[test]
+fn a_hundred_thousand_spoilt_declarations_never_panic_and_every_complaint_points_inside() {
+    assert!(Schema::parse("x", SHORT).is_ok());
+    let pieces =
+        ["'", "\"", "=", "[", "]", "\n", "a", "9", ".", "levels", " ", "#", "é", "null", "min = 3\n", "&&"];
+    let (mut seed, mut refused) = (3_u64, 0);
+    let mut roll = |sides: usize| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        usize::try_from(seed >> 33).unwrap() % sides
+    };
+    for _ in 0..100_000 {
+        let mut text = SHORT.to_string();
+        for _ in 0..=roll(2) {
+            let start = (0..=roll(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+            let end =
+                (start + roll(6)..=text.len()).find(|at| text.is_char_boundary(*at)).unwrap_or(text.len());
+            text.replace_range(start..end, pieces[roll(pieces.len())]);
+        }
+        refused += usize::from(!parses(&text));
+    }
+    println!("{refused} of 100000 refused, each complaint inside the text");
+    assert!(refused > 80_000);
+}
+
 #[test]
 fn a_line_cut_or_doubled_or_shortened_never_panics() {
     let lines: Vec<&str> = TEXT.lines().collect();

@@ -11,12 +11,14 @@ use crate::snapshot::{Stay, Visit};
 
 /// What rules are evaluated on.
 impl Facts for Progress {
+    #[inline]
     fn cell(&self, cell: usize) -> &Value {
         self.value_at(cell)
     }
 
+    #[inline]
     fn fact(&self, index: usize, fact: Fact) -> i64 {
-        let facts = self.state.facts.get(index).copied().unwrap_or_default();
+        let Some(facts) = self.state.facts.get(index) else { return 0 };
         let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
         match fact {
             Fact::Finished => i64::from(facts.finished),
@@ -41,10 +43,12 @@ impl Facts for Progress {
         id.map(Name::as_str)
     }
 
+    #[inline]
     fn unlocked(&self, unlock: usize) -> bool {
         self.locks.is_given(unlock)
     }
 
+    #[inline]
     fn played_nanos(&self) -> i64 {
         self.state.played.as_nanos()
     }

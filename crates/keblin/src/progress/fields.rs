@@ -62,6 +62,7 @@ impl Progress {
     /// # Panics
     /// If the field was looked up in another schema.
     #[must_use]
+    #[inline]
     pub fn get<T: FieldType>(&self, field: Field<T>) -> T::Read<'_> {
         T::read(self.value_at(self.checked(field)))
     }
@@ -125,6 +126,7 @@ impl Progress {
 
     /// The value of a cell of the layout, for tools that walk all fields; unset outside.
     #[must_use]
+    #[inline]
     pub fn value_at(&self, cell: usize) -> &Value {
         self.state.cells.get(cell).unwrap_or(&Value::Unset)
     }

@@ -4,7 +4,7 @@
 use keblin_schema::condition::names::On;
 use keblin_schema::condition::{Comparison, Val};
 use keblin_schema::rule::{Rule, RuleAsks, RulePart, Threshold};
-use keblin_schema::{Difficulty, Level, Schema, Time, Value};
+use keblin_schema::{Difficulty, Level, Schema, Time, Unlock, Value};
 
 use super::Progress;
 
@@ -33,6 +33,8 @@ pub enum Asks {
         /// On this difficulty; `None` where finished is not kept apart, or any will do.
         difficulty: Option<Difficulty>,
     },
+    /// An unlock to be given.
+    Unlock(Unlock),
     /// So many stars.
     Stars(Comparison),
     /// So much of something, as the rule writes it.
@@ -51,6 +53,10 @@ impl Standing {
                 let name = schema.levels.get(level.index()).map_or("?", |level| level.name.as_str());
                 let on = difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
                 format!("{name} is not finished{}", on.map_or(String::new(), |on| format!(" on {on}")))
+            }
+            Asks::Unlock(unlock) => {
+                let name = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.name.as_str());
+                format!("{name} is not unlocked")
             }
             Asks::Stars(comparison) => {
                 format!("{}{needed} stars needed, {held} held", amount(*comparison))
@@ -93,6 +99,9 @@ impl Progress {
                 let difficulty = difficulty.and_then(|index| self.schema.difficulty_at(index));
                 let asks = Asks::Finish { level: self.schema.level_at(*level)?, difficulty };
                 (asks, Value::Bool(met), Value::Bool(true))
+            }
+            RuleAsks::Unlocked(unlock) => {
+                (Asks::Unlock(self.schema.unlock_at(*unlock)?), Value::Bool(met), Value::Bool(true))
             }
             RuleAsks::Number(threshold) => {
                 let Threshold { held, comparison, needed, is_stars, is_time, .. } = threshold.as_ref();

@@ -10,10 +10,10 @@
 
 mod damage;
 mod deaths;
+mod examples;
 mod layers;
 mod levels;
 mod phases;
-mod quickstart;
 mod rehearsals;
 mod round_trip;
 mod rules;

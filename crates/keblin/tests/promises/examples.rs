@@ -1,4 +1,5 @@
-//! The first program: it runs, it is the one the README shows, and it is still there tomorrow.
+//! The examples: they run and show what they say. The first program is the one of the README, and its save is still there
+//! tomorrow.
 
 use std::path::PathBuf;
 use std::process::Command;
@@ -6,21 +7,21 @@ use std::process::Command;
 use crate::tables::read;
 
 /// The example as cargo has built it, beside this test.
-fn example() -> PathBuf {
+fn example(name: &str) -> PathBuf {
     let test = std::env::current_exe().unwrap();
     test.parent()
         .unwrap()
         .parent()
         .unwrap()
         .join("examples")
-        .join(format!("quickstart{}", std::env::consts::EXE_SUFFIX))
+        .join(format!("{name}{}", std::env::consts::EXE_SUFFIX))
 }
 
 #[test]
 fn the_first_program_finds_its_save_again() {
     let folder = tempfile::tempdir().unwrap();
     let run = || {
-        let output = Command::new(example()).arg(folder.path()).output().unwrap();
+        let output = Command::new(example("quickstart")).arg(folder.path()).output().unwrap();
         assert!(output.status.success(), "{output:?}");
         String::from_utf8(output.stdout).unwrap()
     };
@@ -45,4 +46,28 @@ fn the_readme_shows_the_first_program_as_it_is() {
     assert!(readme.contains(&program[from..]), "README.md shows another program than examples/quickstart.rs");
     assert!(readme.contains(&read("examples/quickstart.toml")), "README.md shows another quickstart.toml");
     assert!((40..=60).contains(&program.lines().count()), "{} lines", program.lines().count());
+}
+
+#[test]
+fn a_level_select_screen_shows_what_is_open_and_why_not() {
+    let output = Command::new(example("level_select")).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    let lines: Vec<String> =
+        String::from_utf8(output.stdout).unwrap().lines().map(|line| line.trim().to_string()).collect();
+    assert_eq!(
+        lines,
+        [
+            "The Brook           open",
+            "The Weir            brook is not finished",
+            "The Mill Pond       weir is not finished; 4 stars needed, 0 held",
+            "a star is missing: fish: 5 needed, 3 held",
+            "mill_pond is locked: weir is not finished; 4 stars needed, 2 held",
+            "weir opened",
+            "mill_pond opened",
+            "swim_cap unlocked",
+            "The Brook      **   finished",
+            "The Weir       **   finished",
+            "The Mill Pond       open",
+        ]
+    );
 }

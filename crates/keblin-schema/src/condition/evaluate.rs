@@ -1,0 +1,211 @@
+//! Evaluation: a program on what was played. It reads values through [`Facts`], allocates nothing, and ends: there is no
+//! loop in the language, and its depth is bounded.
+//!
+//! What is known to be a number or a yes or no is passed as that, `None` being an error; only what can be unset or text
+//! is passed as a [`Val`].
+
+use super::names::{Fact, On};
+use super::parse::{Arithmetic, Comparison};
+use super::program::{Facts, Load, Op, Program, Val};
+use crate::value::Value;
+
+pub(super) struct Evaluation<'a, F> {
+    pub(super) program: &'a Program,
+    pub(super) facts: &'a F,
+    pub(super) difficulty: usize,
+}
+
+impl<'a, F: Facts> Evaluation<'a, F> {
+    #[inline]
+    fn op(&self, at: u32) -> &'a Op {
+        self.program.ops.get(at as usize).unwrap_or(&Op::Null)
+    }
+
+    /// A value of any type.
+    pub(super) fn value(&self, at: u32) -> Val<'a> {
+        match *self.op(at) {
+            Op::Null => Val::Null,
+            Op::Text(index) => {
+                self.program.texts.get(index as usize).map_or(Val::Error, |text| Val::Text(text))
+            }
+            Op::Load(load) => self.load(load),
+            Op::Choose(condition, yes, no) => match self.truth(condition) {
+                Some(true) => self.value(yes),
+                Some(false) => self.value(no),
+                None => Val::Error,
+            },
+            Op::Int(_)
+            | Op::Negate(_)
+            | Op::Arithmetic(..)
+            | Op::Least(..)
+            | Op::Greatest(..)
+            | Op::Size(_) => self.number(at).map_or(Val::Error, Val::Int),
+            Op::Bool(_)
+            | Op::Not(_)
+            | Op::And(..)
+            | Op::Or(..)
+            | Op::Compare(..)
+            | Op::CompareWith(..)
+            | Op::In(..) => self.truth(at).map_or(Val::Error, Val::Bool),
+        }
+    }
+
+    /// A yes or no; `None` is an error.
+    pub(super) fn truth(&self, at: u32) -> Option<bool> {
+        match *self.op(at) {
+            Op::CompareWith(comparison, load, with) => match self.load_number(load) {
+                Some(number) => Some(comparison.holds(number, with)),
+                None => unset(comparison, self.load(load)),
+            },
+            Op::And(left, right) => self.decide(false, left, right),
+            Op::Or(left, right) => self.decide(true, left, right),
+            Op::Not(inner) => self.truth(inner).map(|yes| !yes),
+            Op::Bool(yes) => Some(yes),
+            Op::Compare(comparison, left, right) if comparison.is_order() => {
+                Some(comparison.holds(self.number(left)?, self.number(right)?))
+            }
+            Op::Compare(comparison, left, right) => {
+                let equal = equal(self.value(left), self.value(right))?;
+                Some(equal == (comparison == Comparison::Equal))
+            }
+            Op::In(what, start, len) => self.is_in(what, start, len),
+            Op::Load(load) => match self.load(load) {
+                Val::Bool(yes) => Some(yes),
+                _ => None,
+            },
+            Op::Choose(condition, yes, no) => self.truth(if self.truth(condition)? { yes } else { no }),
+            _ => None,
+        }
+    }
+
+    /// A number, or a time in nanoseconds; `None` is an error, and so is what is unset.
+    fn number(&self, at: u32) -> Option<i64> {
+        match *self.op(at) {
+            Op::Int(number) => Some(number),
+            Op::Load(load) => self.load_number(load),
+            Op::Arithmetic(how, left, right) => arithmetic(how, self.number(left)?, self.number(right)?),
+            Op::Negate(inner) => self.number(inner)?.checked_neg(),
+            Op::Least(left, right) => Some(self.number(left)?.min(self.number(right)?)),
+            Op::Greatest(left, right) => Some(self.number(left)?.max(self.number(right)?)),
+            Op::Choose(condition, yes, no) => self.number(if self.truth(condition)? { yes } else { no }),
+            Op::Size(inner) => match self.value(inner) {
+                Val::Text(text) => i64::try_from(text.chars().count()).ok(),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    /// `&&` and `||`: the side that decides does so, whatever the other is.
+    fn decide(&self, deciding: bool, left: u32, right: u32) -> Option<bool> {
+        let left = self.truth(left);
+        if left == Some(deciding) {
+            return left;
+        }
+        match self.truth(right) {
+            Some(right) if right == deciding => Some(right),
+            right => left.and(right),
+        }
+    }
+
+    /// A list with an error in it is an error, wherever in it the answer would stand.
+    fn is_in(&self, what: u32, start: u32, len: u32) -> Option<bool> {
+        let what = self.value(what);
+        let list = self.program.lists.get(start as usize..(start + len) as usize).unwrap_or_default();
+        let mut found = false;
+        for item in list {
+            found |= equal(what, self.value(*item))?;
+        }
+        Some(found)
+    }
+
+    #[inline]
+    fn load_number(&self, load: Load) -> Option<i64> {
+        match load {
+            Load::Cell(cell) => number(self.facts.cell(cell as usize)),
+            Load::CellOn { first, apart } => {
+                number(self.facts.cell(first as usize + self.difficulty * apart as usize))
+            }
+            Load::Fact { index, fact } => Some(self.facts.fact(index as usize, fact)),
+            Load::FactOn { first, fact } => Some(self.facts.fact(first as usize + self.in_question(), fact)),
+            Load::FactAny { first, fact } => {
+                let kept = self.program.difficulties as usize;
+                (0..kept).map(|one| self.facts.fact(first as usize + one, fact)).max()
+            }
+            Load::Total { on, fact } => Some(self.total(on, fact)),
+            Load::Played => Some(self.facts.played_nanos()),
+            Load::Unlocked(_) | Load::Word(_) => None,
+        }
+    }
+
+    fn load(&self, load: Load) -> Val<'a> {
+        match load {
+            Load::Cell(cell) => val(self.facts.cell(cell as usize)),
+            Load::CellOn { first, apart } => {
+                val(self.facts.cell(first as usize + self.difficulty * apart as usize))
+            }
+            Load::Fact { fact: Fact::Finished, .. }
+            | Load::FactOn { fact: Fact::Finished, .. }
+            | Load::FactAny { fact: Fact::Finished, .. } => {
+                self.load_number(load).map_or(Val::Error, |number| Val::Bool(number != 0))
+            }
+            Load::Unlocked(unlock) => Val::Bool(self.facts.unlocked(unlock as usize)),
+            Load::Word(word) => self.facts.word(word).map_or(Val::Null, Val::Text),
+            number => self.load_number(number).map_or(Val::Error, Val::Int),
+        }
+    }
+
+    /// The difficulty in question, among those that facts are kept apart for.
+    fn in_question(&self) -> usize {
+        self.difficulty.min(self.program.difficulties as usize - 1)
+    }
+
+    fn total(&self, on: On, fact: Fact) -> i64 {
+        let kept = self.program.difficulties as usize;
+        let one = match on {
+            On::Any => 0..kept,
+            On::One(one) => one..one + 1,
+            On::InQuestion => self.in_question()..self.in_question() + 1,
+        };
+        let levels = 0..self.program.levels as usize;
+        levels.map(|level| one.clone().map(|on| self.facts.fact(level * kept + on, fact)).sum::<i64>()).sum()
+    }
+}
+
+fn number(value: &Value) -> Option<i64> {
+    match value {
+        Value::Int(number) => Some(*number),
+        Value::Time(time) => Some(time.as_nanos()),
+        _ => None,
+    }
+}
+
+fn val(value: &Value) -> Val<'_> {
+    match value {
+        Value::Int(number) => Val::Int(*number),
+        Value::Time(time) => Val::Int(time.as_nanos()),
+        Value::Bool(yes) => Val::Bool(*yes),
+        Value::Text(text) => Val::Text(text),
+        Value::Unset => Val::Null,
+    }
+}
+
+/// Whether two values are equal; `None` if one is an error.
+fn equal(left: Val<'_>, right: Val<'_>) -> Option<bool> {
+    if left == Val::Error || right == Val::Error { None } else { Some(left == right) }
+}
+
+/// What is unset is equal to no number, and has no order among them.
+fn unset(comparison: Comparison, val: Val<'_>) -> Option<bool> {
+    (val == Val::Null && !comparison.is_order()).then_some(comparison == Comparison::NotEqual)
+}
+
+fn arithmetic(how: Arithmetic, left: i64, right: i64) -> Option<i64> {
+    match how {
+        Arithmetic::Add => left.checked_add(right),
+        Arithmetic::Subtract => left.checked_sub(right),
+        Arithmetic::Multiply => left.checked_mul(right),
+        Arithmetic::Divide => left.checked_div(right),
+        Arithmetic::Remainder => left.checked_rem(right),
+    }
+}
