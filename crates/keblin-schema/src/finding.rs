@@ -75,6 +75,8 @@ pub enum Code {
     UnorderedStars,
     /// A rule that can end in an error, and so be false.
     FailingRule,
+    /// A field that no event resets, though its scope ends.
+    NeverReset,
     /// A field that does not say what a death does to it.
     UnansweredDeath,
     /// A line of a rehearsal that is not a step.
@@ -83,7 +85,7 @@ pub enum Code {
 
 impl Code {
     /// Every code.
-    pub const ALL: [Code; 23] = [
+    pub const ALL: [Code; 24] = [
         Code::Syntax,
         Code::UnknownKey,
         Code::MissingKey,
@@ -105,6 +107,7 @@ impl Code {
         Code::BareName,
         Code::UnorderedStars,
         Code::FailingRule,
+        Code::NeverReset,
         Code::UnansweredDeath,
         Code::BadStep,
     ];
@@ -134,6 +137,7 @@ impl Code {
             Code::BareName => "bare_name",
             Code::UnorderedStars => "unordered_stars",
             Code::FailingRule => "failing_rule",
+            Code::NeverReset => "never_reset",
             Code::UnansweredDeath => "unanswered_death",
             Code::BadStep => "bad_step",
         }

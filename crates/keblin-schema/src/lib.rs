@@ -33,8 +33,11 @@ pub mod watch;
 /// The schema: everything a declaration says, checked and resolved.
 pub mod model;
 
-/// Names looked up once, as typed handles.
+/// Typed handles of names that were looked up once.
 pub mod key;
+
+/// Looking names up.
+pub mod lookup;
 
 /// A source text with its lines, for complaints that name their place.
 pub mod source;
@@ -53,7 +56,8 @@ pub mod condition;
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
-pub use key::{Checkpoint, Difficulty, Field, FieldPer, Level, LookupError, Unlock};
+pub use key::{Checkpoint, Difficulty, Field, FieldPer, Level, Unlock};
+pub use lookup::LookupError;
 pub use model::Schema;
 pub use name::Name;
 pub use value::{Kind, Time, Value};

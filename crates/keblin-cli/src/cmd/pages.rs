@@ -143,6 +143,12 @@ pub(crate) fn page(code: Code) -> Page {
             "unlock = \"best_letters < 40\"",
             "unlock = \"best_letters != null && best_letters < 40\"",
         ),
+        Code::NeverReset => (
+            "a field that no event resets, though its scope ends",
+            "The next run begins with what the last one left: a value of a run that is none.",
+            "[fields.letters]\nscope = \"run\"\non_new_run = \"stays\"",
+            "[fields.letters]\nscope = \"run\"",
+        ),
         Code::UnansweredDeath => (
             "a field that does not say what a death does to it",
             "It stays. That is right for a score and wrong for oil, and nobody but the game can know.",

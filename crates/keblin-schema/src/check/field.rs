@@ -4,7 +4,7 @@ use crate::finding::{Code, Finding, Severity};
 use crate::keep::Keep;
 use crate::model::{Axis, FieldDef, Scope};
 use crate::parse::{Declarations, FieldDecl, Placed};
-use crate::survival::Survival;
+use crate::survival::{OnDeath, OnReset, OnRetry, Survival};
 use crate::value::{Kind, Value};
 
 pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) -> FieldDef {
@@ -24,6 +24,7 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
         on_level: field.on_level.as_ref().map_or(of_scope.on_level, |word| word.value),
         on_new_run: field.on_new_run.as_ref().map_or(of_scope.on_new_run, |word| word.value),
     };
+    never_reset(field, survival, found);
     FieldDef {
         name: field.name.value.clone(),
         about: field.about.clone(),
@@ -41,6 +42,24 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
         says_on_death: field.on_death.is_some(),
         cells: 0..0,
     }
+}
+
+/// A value of a run or a visit that every event leaves as it is lives as long as the profile, whatever its scope says.
+fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
+    let resets = [words.on_level, words.on_new_run].contains(&OnReset::Default)
+        || words.on_death == OnDeath::Default
+        || words.on_retry == OnRetry::Default;
+    if field.scope == Scope::Profile || resets {
+        return;
+    }
+    let scope = field.scope.as_str();
+    let message = format!("no event resets `{}`, though its scope is {scope}", field.name.value);
+    let finding = Finding::error(Code::NeverReset, field.name.span.clone(), message);
+    found.push(
+        finding
+            .as_severity(Severity::Warning)
+            .instead("leave `on_new_run` out, or write `scope = \"profile\"`"),
+    );
 }
 
 /// Keys that have no effect on a field of this kind, scope or keep rule.

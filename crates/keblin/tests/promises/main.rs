@@ -10,6 +10,7 @@
 
 mod damage;
 mod deaths;
+mod erasing;
 mod examples;
 mod layers;
 mod levels;

@@ -1,0 +1,173 @@
+//! Looking names up: a wrong name or type is told here, once, with the right one.
+
+use std::fmt;
+use std::marker::PhantomData;
+
+use crate::key::{Checkpoint, Difficulty, Field, FieldPer, FieldType, Level, Place, Unlock};
+use crate::model::{Axis, FieldDef, Schema};
+use crate::name::{Name, nearest};
+use crate::value::{Kind, Value};
+
+/// Why a look-up gave no handle.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum LookupError {
+    /// Nothing of that name is declared.
+    Unknown {
+        /// What was looked for: `field`, `level`, `checkpoint` or `difficulty`.
+        what: &'static str,
+        /// The name asked for.
+        name: String,
+        /// The declared name that was probably meant.
+        nearest: Option<String>,
+    },
+    /// The field is declared as something else than it was asked for.
+    Mismatch {
+        /// The field.
+        name: Name,
+        /// What it is declared as.
+        declared: String,
+        /// What it was asked for as.
+        asked: String,
+    },
+}
+
+impl fmt::Display for LookupError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            LookupError::Unknown { what, name, nearest } => {
+                write!(f, "no {what} `{name}` is declared")?;
+                nearest.as_ref().map_or(Ok(()), |nearest| write!(f, "; did you mean `{nearest}`?"))
+            }
+            LookupError::Mismatch { name, declared, asked } => {
+                write!(f, "field `{name}` is declared as {declared}, but was asked for as {asked}")
+            }
+        }
+    }
+}
+
+impl std::error::Error for LookupError {}
+
+impl LookupError {
+    /// For a name that is none of `known`.
+    #[must_use]
+    pub fn unknown<'a>(
+        what: &'static str,
+        name: &str,
+        known: impl IntoIterator<Item = &'a Name>,
+    ) -> LookupError {
+        let nearest = nearest(name, known.into_iter().map(Name::as_str)).map(str::to_string);
+        LookupError::Unknown { what, name: name.to_string(), nearest }
+    }
+}
+
+fn described(kind: Kind, may_be_unset: bool, per: &[Axis]) -> String {
+    let axes: Vec<_> = per.iter().map(|axis| axis.as_str()).collect();
+    let each = if axes.is_empty() { String::new() } else { format!(" for each {}", axes.join(" and ")) };
+    format!("{kind}{}{each}", if may_be_unset { " that may be unset" } else { "" })
+}
+
+fn position<T: TryFrom<usize>>(index: usize) -> Option<T> {
+    T::try_from(index).ok()
+}
+
+impl Schema {
+    fn field_of_type<T: FieldType>(&self, id: &str, per: &[Axis]) -> Result<(&FieldDef, u32), LookupError> {
+        let unknown = || LookupError::unknown("field", id, self.fields.iter().map(|field| &field.name));
+        let (_, field) = self.field_named(id).ok_or_else(unknown)?;
+        let may_be_unset = field.default == Value::Unset;
+        if (field.kind, may_be_unset) != (T::KIND, T::MAY_BE_UNSET) || field.per != per {
+            return Err(LookupError::Mismatch {
+                name: field.name.clone(),
+                declared: described(field.kind, may_be_unset, &field.per),
+                asked: described(T::KIND, T::MAY_BE_UNSET, per),
+            });
+        }
+        Ok((field, position(field.cells.start).ok_or_else(unknown)?))
+    }
+
+    /// A field with one value.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared; [`LookupError::Mismatch`] if the field is of another
+    /// kind, may be unset where `T` may not (or the other way round), or has one value for each of something.
+    pub fn field<T: FieldType>(&self, id: &str) -> Result<Field<T>, LookupError> {
+        let (_, cell) = self.field_of_type::<T>(id, &[])?;
+        Ok(Field { cell, tag: self.tag, of: PhantomData })
+    }
+
+    /// A field with one value for each place.
+    ///
+    /// # Errors
+    /// As [`Schema::field`]; the axes must be the declared ones in the declared order.
+    pub fn field_per<T: FieldType, P: Place>(&self, id: &str) -> Result<FieldPer<T, P>, LookupError> {
+        let (field, first) = self.field_of_type::<T>(id, P::AXES)?;
+        let inner_len = field.per.last().map_or(1, |axis| self.axis_len(*axis));
+        let inner_len = position(inner_len).unwrap_or(u32::MAX);
+        Ok(FieldPer { first, inner_len, tag: self.tag, of: PhantomData })
+    }
+
+    /// A level.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn level(&self, id: &str) -> Result<Level, LookupError> {
+        let found = self.level_named(id).and_then(position).map(Level);
+        found.ok_or_else(|| LookupError::unknown("level", id, self.levels.iter().map(|level| &level.name)))
+    }
+
+    /// A level by its position in [`Schema::levels`], `None` outside.
+    #[must_use]
+    pub fn level_at(&self, index: usize) -> Option<Level> {
+        self.levels.get(index).and(position(index)).map(Level)
+    }
+
+    /// A difficulty.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn difficulty(&self, id: &str) -> Result<Difficulty, LookupError> {
+        let found = self.difficulty_named(id).and_then(position).map(Difficulty);
+        found.ok_or_else(|| LookupError::unknown("difficulty", id, &self.difficulties))
+    }
+
+    /// A difficulty by its position in [`Schema::difficulties`], `None` outside.
+    #[must_use]
+    pub fn difficulty_at(&self, index: usize) -> Option<Difficulty> {
+        self.difficulties.get(index).and(position(index)).map(Difficulty)
+    }
+
+    /// An unlock.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn unlock(&self, id: &str) -> Result<Unlock, LookupError> {
+        let found = self.unlock_named(id).and_then(position).map(Unlock);
+        found
+            .ok_or_else(|| LookupError::unknown("unlock", id, self.unlocks.iter().map(|unlock| &unlock.name)))
+    }
+
+    /// An unlock by its position in [`Schema::unlocks`], `None` outside.
+    #[must_use]
+    pub fn unlock_at(&self, index: usize) -> Option<Unlock> {
+        self.unlocks.get(index).and(position(index)).map(Unlock)
+    }
+
+    /// A checkpoint of a level.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that the level does not declare.
+    pub fn checkpoint(&self, level: Level, id: &str) -> Result<Checkpoint, LookupError> {
+        let found =
+            self.checkpoint_named(level.index(), id).and_then(|index| self.checkpoint_at(level, index));
+        let known = self.levels.get(level.index()).map_or(&[][..], |level| &level.checkpoints);
+        found.ok_or_else(|| LookupError::unknown("checkpoint", id, known))
+    }
+
+    /// A checkpoint by its position in the level's checkpoints, `None` outside.
+    #[must_use]
+    pub fn checkpoint_at(&self, level: Level, index: usize) -> Option<Checkpoint> {
+        self.levels.get(level.index())?.checkpoints.get(index)?;
+        Some(Checkpoint { level: level.0, index: position(index)? })
+    }
+}
