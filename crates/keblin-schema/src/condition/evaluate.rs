@@ -10,12 +10,20 @@ use super::program::{Facts, Load, Op, Program, Val};
 use crate::value::Value;
 
 pub(super) struct Evaluation<'a, F> {
-    pub(super) program: &'a Program,
-    pub(super) facts: &'a F,
-    pub(super) difficulty: usize,
+    program: &'a Program,
+    facts: &'a F,
+    difficulty: usize,
+    /// The difficulty, among those that facts are kept apart for.
+    in_question: usize,
 }
 
 impl<'a, F: Facts> Evaluation<'a, F> {
+    #[inline]
+    pub(super) fn new(program: &'a Program, facts: &'a F, difficulty: usize) -> Evaluation<'a, F> {
+        let in_question = difficulty.min((program.difficulties as usize).saturating_sub(1));
+        Evaluation { program, facts, difficulty, in_question }
+    }
+
     #[inline]
     fn op(&self, at: u32) -> &'a Op {
         self.program.ops.get(at as usize).unwrap_or(&Op::Null)
@@ -53,16 +61,13 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     /// A yes or no; `None` is an error.
     pub(super) fn truth(&self, at: u32) -> Option<bool> {
         match *self.op(at) {
-            Op::CompareWith(comparison, load, with) => match self.load_number(load) {
-                Some(number) => Some(comparison.holds(number, with)),
-                None => unset(comparison, self.load(load)),
-            },
+            Op::CompareWith(comparison, load, with) => self.compare_with(comparison, load, with),
             Op::And(left, right) => self.decide(false, left, right),
             Op::Or(left, right) => self.decide(true, left, right),
             Op::Not(inner) => self.truth(inner).map(|yes| !yes),
             Op::Bool(yes) => Some(yes),
             Op::Compare(comparison, left, right) if comparison.is_order() => {
-                Some(comparison.holds(self.number(left)?, self.number(right)?))
+                Some(comparison.holds(self.leaf(left)?, self.leaf(right)?))
             }
             Op::Compare(comparison, left, right) => {
                 let equal = equal(self.value(left), self.value(right))?;
@@ -83,7 +88,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         match *self.op(at) {
             Op::Int(number) => Some(number),
             Op::Load(load) => self.load_number(load),
-            Op::Arithmetic(how, left, right) => arithmetic(how, self.number(left)?, self.number(right)?),
+            Op::Arithmetic(how, left, right) => arithmetic(how, self.leaf(left)?, self.leaf(right)?),
             Op::Negate(inner) => self.number(inner)?.checked_neg(),
             Op::Least(left, right) => Some(self.number(left)?.min(self.number(right)?)),
             Op::Greatest(left, right) => Some(self.number(left)?.max(self.number(right)?)),
@@ -96,13 +101,43 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
+    /// A number that is likely to be read or written out, which takes no call of its own.
+    #[inline]
+    fn leaf(&self, at: u32) -> Option<i64> {
+        match *self.op(at) {
+            Op::Int(number) => Some(number),
+            Op::Load(load) => self.load_number(load),
+            _ => self.number(at),
+        }
+    }
+
+    /// A yes or no that is likely to be a comparison, which takes no call of its own.
+    #[inline]
+    fn leaf_truth(&self, at: u32) -> Option<bool> {
+        match *self.op(at) {
+            Op::CompareWith(comparison, load, with) => self.compare_with(comparison, load, with),
+            Op::Load(Load::FactOn { first, fact: Fact::Finished }) => {
+                Some(self.facts.fact(first as usize + self.in_question, Fact::Finished) != 0)
+            }
+            _ => self.truth(at),
+        }
+    }
+
+    #[inline]
+    fn compare_with(&self, comparison: Comparison, load: Load, with: i64) -> Option<bool> {
+        match self.load_number(load) {
+            Some(number) => Some(comparison.holds(number, with)),
+            None => unset(comparison, self.load(load)),
+        }
+    }
+
     /// `&&` and `||`: the side that decides does so, whatever the other is.
     fn decide(&self, deciding: bool, left: u32, right: u32) -> Option<bool> {
-        let left = self.truth(left);
+        let left = self.leaf_truth(left);
         if left == Some(deciding) {
             return left;
         }
-        match self.truth(right) {
+        match self.leaf_truth(right) {
             Some(right) if right == deciding => Some(right),
             right => left.and(right),
         }
@@ -127,7 +162,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
                 number(self.facts.cell(first as usize + self.difficulty * apart as usize))
             }
             Load::Fact { index, fact } => Some(self.facts.fact(index as usize, fact)),
-            Load::FactOn { first, fact } => Some(self.facts.fact(first as usize + self.in_question(), fact)),
+            Load::FactOn { first, fact } => Some(self.facts.fact(first as usize + self.in_question, fact)),
             Load::FactAny { first, fact } => {
                 let kept = self.program.difficulties as usize;
                 (0..kept).map(|one| self.facts.fact(first as usize + one, fact)).max()
@@ -155,17 +190,12 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// The difficulty in question, among those that facts are kept apart for.
-    fn in_question(&self) -> usize {
-        self.difficulty.min(self.program.difficulties as usize - 1)
-    }
-
     fn total(&self, on: On, fact: Fact) -> i64 {
         let kept = self.program.difficulties as usize;
         let one = match on {
             On::Any => 0..kept,
             On::One(one) => one..one + 1,
-            On::InQuestion => self.in_question()..self.in_question() + 1,
+            On::InQuestion => self.in_question..self.in_question + 1,
         };
         let levels = 0..self.program.levels as usize;
         levels.map(|level| one.clone().map(|on| self.facts.fact(level * kept + on, fact)).sum::<i64>()).sum()

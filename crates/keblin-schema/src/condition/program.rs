@@ -198,7 +198,7 @@ impl Program {
     /// [`Schema::difficulties`](crate::Schema::difficulties), 0 where there are none.
     #[must_use]
     pub fn holds(&self, facts: &impl Facts, difficulty: usize) -> bool {
-        Evaluation { program: self, facts, difficulty }.truth(self.root()) == Some(true)
+        Evaluation::new(self, facts, difficulty).truth(self.root()) == Some(true)
     }
 
     /// The operation that takes all others: the last one.
@@ -209,6 +209,6 @@ impl Program {
     /// The value of the condition.
     #[must_use]
     pub fn value<'a>(&'a self, facts: &'a impl Facts, difficulty: usize) -> Val<'a> {
-        Evaluation { program: self, facts, difficulty }.value(self.root())
+        Evaluation::new(self, facts, difficulty).value(self.root())
     }
 }
