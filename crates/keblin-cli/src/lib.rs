@@ -1,5 +1,5 @@
-//! The hand tool of Keblin, as a library: arguments in, text or JSON and an exit code out. The only place of the project
-//! that prints, reads arguments or looks at the terminal.
+//! The hand tool of Keblin, as a library: arguments in, text or JSON and an exit code out. The only place of the
+//! project that prints, reads arguments or looks at the terminal.
 
 /// What can be asked on the command line.
 mod args;

@@ -1,4 +1,5 @@
-//! Typed handles of names that were looked up once, so that later uses need no name. Handles hold a cell or position of one schema, and a tag by which a handle of another schema is told.
+//! Typed handles of names that were looked up once, so that later uses need no name. Handles hold a cell or position
+//! of one schema, and a tag by which a handle of another schema is told.
 
 use std::marker::PhantomData;
 

@@ -1,5 +1,5 @@
-//! Which rules to ask again: for everything that can change, the rules that name it. Built once with the schema, so that a
-//! change costs a look-up and nothing for rules that do not name it.
+//! Which rules to ask again: for everything that can change, the rules that name it. Built once with the schema, so
+//! that a change costs a look-up and nothing for rules that do not name it.
 
 use crate::condition::names::Fact;
 use crate::condition::{Program, Read, Word};

@@ -1,5 +1,5 @@
-//! `keblin demo`: plays The Fen Post in a temporary folder, through the library as a game would, and says what each step
-//! shows. Nothing is written anywhere else.
+//! `keblin demo`: plays The Fen Post in a temporary folder, through the library as a game would, and says what each
+//! step shows. Nothing is written anywhere else.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -84,8 +84,11 @@ pub(crate) fn run(console: &mut Console<'_>) -> Result<Outcome, Trouble> {
     what_survives(console, &schema)?;
     damage(console, folder.path(), &slot, &schema)?;
     console.blank()?;
-    console
-        .paragraph(&format!("That was all: {second} saves, one of them damaged, nothing believed that was not saved. The folder is gone again."), "")?;
+    let end = format!(
+        "That was all: {second} saves, one of them damaged, and nothing believed that was not saved. The folder is gone \
+         again."
+    );
+    console.paragraph(&end, "")?;
     console.line("Next: README.md for a first program, `keblin --help` for the tool.")?;
     Ok(Outcome::Fine)
 }

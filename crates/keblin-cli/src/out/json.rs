@@ -1,4 +1,5 @@
-//! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by id.
+//! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by
+//! id.
 
 use keblin::model::{Axis, FieldDef, Schema};
 use keblin::progress::{Asks, Standing};

@@ -37,8 +37,8 @@ impl Console<'_> {
     }
 }
 
-/// What a player has to do before something opens, part by part. The table around it is about one difficulty, so that is
-/// not said again.
+/// What a player has to do before something opens, part by part. The table around it is about one difficulty, so that
+/// is not said again.
 pub(crate) fn missing(schema: &Schema, parts: &[Standing]) -> String {
     let missing = parts.iter().filter(|part| !part.met).map(|part| match &part.asks {
         Asks::Finish { level, .. } => {

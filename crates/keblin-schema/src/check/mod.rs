@@ -104,8 +104,8 @@ fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
     fit
 }
 
-/// Gives every value its cell: level scope first, then run, then profile, each in declared order, so that what the copies
-/// hold is one range from the start.
+/// Gives every value its cell: level scope first, then run, then profile, each in declared order, so that what the
+/// copies hold is one range from the start.
 fn lay_out(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) -> bool {
     let places = |schema: &Schema, per: &[Axis]| {
         per.iter().try_fold(1_usize, |places, axis| places.checked_mul(schema.axis_len(*axis)))

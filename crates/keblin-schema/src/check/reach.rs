@@ -14,8 +14,8 @@ pub(super) struct Reachable<'s> {
 }
 
 impl Reachable<'_> {
-    /// Levels without a lock first, then what can hold with what those give, until nothing more opens. So circles are found,
-    /// also those through stars, totals and unlocks.
+    /// Levels without a lock first, then what can hold with what those give, until nothing more opens. So circles are
+    /// found, also those through stars, totals and unlocks.
     pub(super) fn of(schema: &Schema) -> Reachable<'_> {
         let levels = schema.levels.iter().map(|level| level.unlock.is_none()).collect();
         let mut reachable = Reachable { schema, levels, unlocks: vec![false; schema.unlocks.len()] };

@@ -1,5 +1,5 @@
-//! Types: what may stand where. Takes an expression, emits the operations of a program: every name is resolved, every operation's sides are of the types it takes, and
-//! what can end in an error is noted with its place.
+//! Types: what may stand where. Takes an expression, emits the operations of a program: every name is resolved, every
+//! operation's sides are of the types it takes, and what can end in an error is noted with its place.
 
 use std::ops::Range;
 use std::sync::Arc;

@@ -1,5 +1,5 @@
-//! Evaluation: a program on what was played. It reads values through [`Facts`], allocates nothing, and ends: there is no
-//! loop in the language, and its depth is bounded.
+//! Evaluation: a program on what was played. It reads values through [`Facts`], allocates nothing, and ends: there is
+//! no loop in the language, and its depth is bounded.
 //!
 //! What is known to be a number or a yes or no is passed as that, `None` being an error; only what can be unset or text
 //! is passed as a [`Val`].

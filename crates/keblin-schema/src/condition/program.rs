@@ -1,7 +1,8 @@
 //! Programs: checked conditions as flat lists of operations, and what they read. Evaluating one is `evaluate`'s.
 //!
-//! Errors are values here, as in the standard the language is a subset of: ordering what is unset, overflow and division by
-//! zero give an error, which `&&` and `||` absorb where the other side decides, and a rule that ends in one is false.
+//! Errors are values here, as in the standard the language is a subset of: ordering what is unset, overflow and
+//! division by zero give an error, which `&&` and `||` absorb where the other side decides, and a rule that ends in
+//! one is false.
 
 use std::ops::Range;
 use std::sync::Arc;

@@ -1,5 +1,5 @@
-//! What a condition can come to, whatever is played: every value is taken as the range it may lie in, and the range of the
-//! whole follows. It errs on the side of "can be", so that what is told to be impossible is.
+//! What a condition can come to, whatever is played: every value is taken as the range it may lie in, and the range of
+//! the whole follows. It errs on the side of "can be", so that what is told to be impossible is.
 
 use super::names::Fact;
 use super::parse::{Arithmetic, Comparison};

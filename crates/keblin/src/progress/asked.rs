@@ -81,8 +81,8 @@ impl Progress {
         Some((visit, self.schema.levels.get(visit.level?)?))
     }
 
-    /// The one value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for what is
-    /// derived, or kept by the engine itself.
+    /// The one value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for
+    /// what is derived, or kept by the engine itself.
     #[must_use]
     pub fn target(&self, asked: &Asked) -> Option<Target> {
         let in_question = self.here().difficulty;

@@ -1,5 +1,5 @@
-//! Checkpoints and deaths. One death has one outcome: a life lost and a place to come back to, the level begun again, or
-//! the run over.
+//! Checkpoints and deaths. One death has one outcome: a life lost and a place to come back to, the level begun again,
+//! or the run over.
 
 use std::sync::Arc;
 
@@ -137,8 +137,8 @@ impl Progress {
         Death::LevelRestarted { left, place }
     }
 
-    /// Comes back after a death, at the place answered: the checkpoint reached last, else the start of the level. No value
-    /// changes. While playing it does nothing and answers the place a death would lead to.
+    /// Comes back after a death, at the place answered: the checkpoint reached last, else the start of the level. No
+    /// value changes. While playing it does nothing and answers the place a death would lead to.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.

@@ -1,4 +1,5 @@
-//! Erasing: the profile, a level, a fact or a field. Without the player's yes nothing happens, and what would go is told.
+//! Erasing: the profile, a level, a fact or a field. Without the player's yes nothing happens, and what would go is
+//! told.
 
 use std::sync::Arc;
 
@@ -37,9 +38,10 @@ pub struct Erased {
 }
 
 impl Progress {
-    /// Erases, if the player has said yes; what went, in the order of the declaration. Values go back to their defaults,
-    /// records to unset, facts to never. Erasing the profile leads to the title and drops the run without offering its
-    /// records.
+    /// Erases, if the player has said yes; what went, in the order of the declaration. Values go back to their
+    /// defaults, records to unset, facts to never. Erasing the profile leads to the title and drops the run without
+    /// offering its records. Save with [`Slot::save_erased`](crate::store::Slot::save_erased) then, so that damage
+    /// cannot bring it back.
     ///
     /// # Errors
     /// [`Why::NotConfirmed`] without the yes, with what would go.

@@ -56,8 +56,8 @@ impl Amount for Option<Time> {
 }
 
 impl Progress {
-    /// The value of a field. Outside a run, level and run scope read as the waiting run would give them, else as a new run
-    /// would.
+    /// The value of a field. Outside a run, level and run scope read as the waiting run would give them, else as a new
+    /// run would.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -67,8 +67,8 @@ impl Progress {
         T::read(self.value_at(self.checked(field)))
     }
 
-    /// Sets a field. Out of bounds, a plain value stops at the bound, and a record is refused. What is there already by the
-    /// field's keep rule (a better record, a `true` that is kept once) stays.
+    /// Sets a field. Out of bounds, a plain value stops at the bound, and a record is refused. What is there already
+    /// by the field's keep rule (a better record, a `true` that is kept once) stays.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -77,8 +77,8 @@ impl Progress {
         self.write(cell, T::write(value), &Cause::Set)
     }
 
-    /// Adds to a field; as [`Progress::set`] with the sum, which never wraps around. Nothing can be added to a record that
-    /// is unset.
+    /// Adds to a field; as [`Progress::set`] with the sum, which never wraps around. Nothing can be added to a record
+    /// that is unset.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -90,8 +90,8 @@ impl Progress {
     /// Spends some of a field: all of it or nothing.
     ///
     /// # Errors
-    /// [`Why::NotEnough`] if less than the field's `min` would stay, [`Why::SpendsLessThanNothing`] for a negative amount,
-    /// [`Why::Phase`] where the field cannot be written.
+    /// [`Why::NotEnough`] if less than the field's `min` would stay, [`Why::SpendsLessThanNothing`] for a negative
+    /// amount, [`Why::Phase`] where the field cannot be written.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -117,7 +117,7 @@ impl Progress {
         clippy::panic,
         reason = "documented; a foreign handle would read and write a wrong value silently"
     )]
-    fn checked<T>(&self, field: Field<T>) -> usize {
+    pub(super) fn checked<T>(&self, field: Field<T>) -> usize {
         if !field.belongs_to(&self.schema) {
             panic!("a field handle was used with progress of another schema than it was looked up in");
         }

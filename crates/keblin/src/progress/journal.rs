@@ -1,5 +1,5 @@
-//! The journal: which event changed which value last, and why. It stands beside the state: a cloned progress starts with
-//! an empty one, and it is neither compared nor saved.
+//! The journal: which event changed which value last, and why. It stands beside the state: a cloned progress starts
+//! with an empty one, and it is neither compared nor saved.
 
 use std::collections::VecDeque;
 

@@ -30,8 +30,8 @@ pub struct LevelCard {
 }
 
 impl Progress {
-    /// All levels in order, as a level-select screen shows them. `difficulty` is the one in question; `None` is that of the
-    /// run, or the one last chosen.
+    /// All levels in order, as a level-select screen shows them. `difficulty` is the one in question; `None` is that
+    /// of the run, or the one last chosen.
     #[must_use]
     pub fn level_cards(&self, difficulty: Option<Difficulty>) -> Vec<LevelCard> {
         let difficulty = difficulty.map(Difficulty::index).or(self.here().difficulty);

@@ -1,5 +1,5 @@
-//! Locks and unlocks: whether a level can be entered and an unlock is given, and why not. The look and the door ask here.
-//! What opens is told once, by asking again the rules that name what has changed, and no others.
+//! Locks and unlocks: whether a level can be entered and an unlock is given, and why not. The look and the door ask
+//! here. What opens is told once, by asking again the rules that name what has changed, and no others.
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::watch::RuleId;
@@ -56,8 +56,8 @@ pub(super) struct Opened {
 }
 
 impl Progress {
-    /// Why a level cannot be entered, part by part, or could be; empty for a level without a lock. `difficulty` is the one in
-    /// question; `None` is that of the run, or the one last chosen.
+    /// Why a level cannot be entered, part by part, or could be; empty for a level without a lock. `difficulty` is the
+    /// one in question; `None` is that of the run, or the one last chosen.
     ///
     /// # Panics
     /// If the level was looked up in a schema with more levels.
@@ -88,7 +88,8 @@ impl Progress {
         rule.map_or_else(Vec::new, |rule| self.standings(rule, self.here().difficulty))
     }
 
-    /// How often a lock or an unlock was asked since this progress was made because something that it names has changed.
+    /// How often a lock or an unlock was asked since this progress was made because something that it names has
+    /// changed.
     #[must_use]
     pub fn rules_asked(&self) -> u64 {
         self.locks.asked
@@ -119,7 +120,8 @@ impl Progress {
     pub(super) fn note_locks(&mut self) {
         self.locks.again.clear();
         self.locks.given = self.state.latched.clone();
-        // Unlocks may wait for each other, so they are asked until nothing more is given; each round gives one, or ends.
+        // Unlocks may wait for each other, so they are asked until nothing more is given; each round gives one, or
+        // ends.
         for _ in 0..=self.schema.unlocks.len() {
             let now: Vec<bool> = (0..self.schema.unlocks.len()).map(|unlock| self.gives(unlock)).collect();
             if now == self.locks.given {

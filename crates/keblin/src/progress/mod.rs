@@ -135,9 +135,9 @@ impl Progress {
 
     /// Progress as it was saved, at the title. Tells [`Notice::Restored`].
     ///
-    /// A run that was under way waits to be resumed, and its values read as resuming will give them: as saved, or, where
-    /// the schema says `resume = "checkpoint"`, as a death would put them back, without the death. Values outside
-    /// bounds that have changed since are clamped.
+    /// A run that was under way waits to be resumed, and its values read as resuming will give them: as saved, or,
+    /// where the schema says `resume = "checkpoint"`, as a death would put them back, without the death. Values
+    /// outside bounds that have changed since are clamped.
     #[must_use]
     pub fn restored(snapshot: Snapshot) -> Progress {
         let Snapshot { schema, state, carried } = snapshot;
@@ -162,6 +162,7 @@ impl Progress {
         let place = self.place();
         self.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
         self.journal = Journal::default();
+        self.note_locks();
     }
 
     fn at_title(schema: Arc<Schema>, state: State, carried: Carried, notice: Notice) -> Progress {
@@ -179,8 +180,8 @@ impl Progress {
         progress
     }
 
-    /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are back
-    /// at what the next run starts with.
+    /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are
+    /// back at what the next run starts with.
     #[must_use]
     pub fn snapshot(&self) -> Snapshot {
         let mut state = self.state.clone();

@@ -1,5 +1,5 @@
-//! Phases, events, and the table that says which event does what in which phase. The table is the contract: events ask it
-//! first, and complaints list from it what is possible instead.
+//! Phases, events, and the table that says which event does what in which phase. The table is the contract: events ask
+//! it first, and complaints list from it what is possible instead.
 
 use std::fmt;
 

@@ -61,8 +61,8 @@ pub enum Resumed {
 }
 
 impl Progress {
-    /// Begins a run on a difficulty; `None` is the one last chosen. Values go back to their defaults as their `on_new_run`
-    /// says; records, facts and everything else of profile scope stay.
+    /// Begins a run on a difficulty; `None` is the one last chosen. Values go back to their defaults as their
+    /// `on_new_run` says; records, facts and everything else of profile scope stay.
     ///
     /// # Errors
     /// [`Why::RunUnderWay`] if there is a run already: ask the player, then call [`Progress::begin_replacing`].

@@ -1,5 +1,5 @@
-//! How the parts of a rule stand: what each asks for, what is held and what is needed. Level cards, refusals and the outcome
-//! of a finish all tell it in the same way.
+//! How the parts of a rule stand: what each asks for, what is held and what is needed. Level cards, refusals and the
+//! outcome of a finish all tell it in the same way.
 
 use keblin_schema::condition::names::On;
 use keblin_schema::condition::{Comparison, Val};

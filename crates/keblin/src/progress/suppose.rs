@@ -21,15 +21,15 @@ impl Progress {
     /// # Panics
     /// If the field was looked up in another schema.
     pub fn suppose<T: FieldType>(&mut self, field: Field<T>, value: T::Write) -> Result<(), Refused> {
-        // Reading checks the handle.
-        let _ = self.get(field);
-        self.suppose_cell(field.cell(), T::write(value))
+        let cell = self.checked(field);
+        self.suppose_cell(cell, T::write(value))
     }
 
     /// Supposes a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
     ///
     /// # Errors
-    /// [`Why::Kind`] for a value of another kind or a name that is derived from others, else as [`Progress::suppose`].
+    /// [`Why::Unfit`] for a value that a fact cannot have or a name that is derived from others, else as
+    /// [`Progress::suppose`].
     pub fn suppose_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
         match self.target(asked) {
             Some(Target::Cell(cell)) => self.suppose_cell(cell, value),

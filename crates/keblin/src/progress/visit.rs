@@ -75,8 +75,8 @@ pub struct Next {
 }
 
 impl Progress {
-    /// Enters a level afresh: values go back to their defaults as their `on_level` says, then the entry copy is taken. A
-    /// visit of another level ends without being finished.
+    /// Enters a level afresh: values go back to their defaults as their `on_level` says, then the entry copy is taken.
+    /// A visit of another level ends without being finished.
     ///
     /// # Errors
     /// [`Why::Locked`] with the level that must be finished first; [`Why::SameLevel`] if it is being played already;
@@ -150,8 +150,8 @@ impl Progress {
         }
     }
 
-    /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it is
-    /// finished without a rating. `None` if the visit is finished already.
+    /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it
+    /// is finished without a rating. `None` if the visit is finished already.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -159,9 +159,9 @@ impl Progress {
         self.finish_rated(None)
     }
 
-    /// Finishes the level with a rating of `stars`, where the game gives it. The best rating is kept; one outside what the
-    /// level declares, or of a level whose stars are given by rules, is told in
-    /// [`Finished::refused`], and the finish stands. `None` if the visit is finished already.
+    /// Finishes the level with a rating of `stars`, where the game gives it. The best rating is kept; one outside what
+    /// the level declares, or of a level whose stars are given by rules, is told in [`Finished::refused`], and the
+    /// finish stands. `None` if the visit is finished already.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -223,8 +223,8 @@ impl Progress {
         Ok(true)
     }
 
-    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played, clocks and the time in play
-    /// grow.
+    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played, clocks and the time in
+    /// play grow.
     pub fn tick(&mut self, elapsed: Duration) {
         if self.phase() != Phase::Playing {
             return;

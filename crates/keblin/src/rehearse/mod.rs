@@ -1,5 +1,5 @@
-//! Trying it: scripted play-throughs. A rehearsal is a text, one step a line, in the engine's words; it runs on a real slot
-//! in a folder of its own and holds what it expects against what is there.
+//! Trying it: scripted play-throughs. A rehearsal is a text, one step a line, in the engine's words; it runs on a real
+//! slot in a folder of its own and holds what it expects against what is there.
 //!
 //! ```text
 //! suppose letters = 8        # a made-up state; what a run or level has is put in place when it begins
@@ -14,12 +14,12 @@
 //! ```
 //!
 //! Steps: `suppose NAME = VALUE` · `begin [DIFFICULTY] [replacing]` · `resume` · `enter LEVEL` · `set NAME VALUE` ·
-//! `add NAME AMOUNT` · `spend NAME AMOUNT` · `submit NAME VALUE` · `tick TIME` · `reach CHECKPOINT` · `die` · `respawn` ·
-//! `retry` · `finish [stars N]` · `leave` · `end_run` · `save` · `quit` (saves first) · `kill` (saves nothing) ·
-//! `launch` ·
-//! `erase profile|level LEVEL [DIFFICULTY]|field FIELD|NAME [yes]` · `expect CONDITION` ·
-//! `expect open|locked LEVEL [DIFFICULTY]` · `expect notice WORD once|never|N times` · `refused STEP`. Everything behind `#` is a comment. The game is launched when the
-//! rehearsal begins. It stops at the first step that is not as it should be.
+//! `add NAME AMOUNT` · `spend NAME AMOUNT` · `submit NAME VALUE` · `tick TIME` · `reach CHECKPOINT` · `die` ·
+//! `respawn` · `retry` · `finish [stars N]` · `leave` · `end_run` · `save` · `quit` (saves first) · `kill` (saves
+//! nothing) · `launch` · `erase profile|level LEVEL [DIFFICULTY]|field FIELD|NAME [yes]` · `expect CONDITION` ·
+//! `expect open|locked LEVEL [DIFFICULTY]` · `expect notice WORD once|never|N times` · `refused STEP`. Everything
+//! behind `#` is a comment. The game is launched when the rehearsal begins. It stops at the first step that is not as
+//! it should be.
 
 /// The steps, and the text they are written in.
 mod script;

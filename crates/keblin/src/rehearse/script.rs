@@ -1,5 +1,5 @@
-//! The steps of a rehearsal, and the text they are written in. Every name is resolved against the schema when the text is
-//! parsed, so that a misspelt one is told with its place before anything runs, all of them at once.
+//! The steps of a rehearsal, and the text they are written in. Every name is resolved against the schema when the text
+//! is parsed, so that a misspelt one is told with its place before anything runs, all of them at once.
 
 use std::sync::Arc;
 use std::time::Duration;

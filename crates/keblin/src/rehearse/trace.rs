@@ -1,5 +1,5 @@
-//! What changed what, on which line. Values are compared before and after each step, and the journal says why, so that a
-//! failed expectation can name the cause even when the game was closed in between.
+//! What changed what, on which line. Values are compared before and after each step, and the journal says why, so that
+//! a failed expectation can name the cause even when the game was closed in between.
 
 use std::collections::BTreeMap;
 

@@ -1,4 +1,5 @@
-//! A snapshot to the bodies of its sections. The mirror of `decode`: what is put under a key here is read under it there.
+//! A snapshot to the bodies of its sections. The mirror of `decode`: what is put under a key here is read under it
+//! there.
 
 use keblin_schema::model::{Axis, FieldDef, Schema, Scope};
 use keblin_schema::{Name, Value};

@@ -9,9 +9,9 @@
 //! | state | `db` + 8 bytes | tag [`BLOCK_TAG`](crate::save::layout::BLOCK_TAG) |
 //! | | array of 8 | `"state"`, needed, number, schema version, saved at (Unix ms), cause, table, digest |
 //!
-//! The digest of the header and of the state is that of all bytes of the item before the digest's own item. The table has
-//! a row for the header and one for each section: `[name, offset, length, digest]` of the whole item. So every byte of
-//! the file lies under the state's digest, directly or through the table. A digest is 32 bytes of BLAKE3.
+//! The digest of the header and of the state is that of all bytes of the item before the digest's own item. The table
+//! has a row for the header and one for each section: `[name, offset, length, digest]` of the whole item. So every
+//! byte of the file lies under the state's digest, directly or through the table. A digest is 32 bytes of BLAKE3.
 
 /// The number of this layout. 0 is the draft before the format is fixed; its saves are not promised to open later.
 pub const FORMAT: u32 = 0;

@@ -1,5 +1,5 @@
-//! CBOR maps with text keys: written in the deterministic order of RFC 8949, section 4.2.1 (bytewise by encoded key), read
-//! in any order, with every value's offset kept for complaints.
+//! CBOR maps with text keys: written in the deterministic order of RFC 8949, section 4.2.1 (bytewise by encoded key),
+//! read in any order, with every value's offset kept for complaints.
 
 use std::collections::BTreeMap;
 use std::convert::Infallible;

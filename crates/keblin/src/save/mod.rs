@@ -7,9 +7,9 @@
 //!
 //! A save is a CBOR sequence (RFC 8742) in deterministic encoding (RFC 8949, section 4.2): a header, sections with the
 //! values, and a state that names the sections with their digests. The byte table is in
-//! [`layout`](crate::save::layout); the reader and the writer are mirrors of it, and so are encoding and decoding of what
-//! the sections hold. Reading is total: any bytes give a save or a [`ReadError`](crate::save::ReadError) with section and
-//! byte offset, and nothing is believed whose digest does not hold.
+//! [`layout`](crate::save::layout); the reader and the writer are mirrors of it, and so are encoding and decoding of
+//! what the sections hold. Reading is total: any bytes give a save or a [`ReadError`](crate::save::ReadError) with
+//! section and byte offset, and nothing is believed whose digest does not hold.
 
 /// The byte table: every block with its items in order, and the limits.
 pub mod layout;

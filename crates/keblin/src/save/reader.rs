@@ -61,7 +61,8 @@ struct Span<'b> {
 /// Reads a save from bytes.
 ///
 /// # Errors
-/// [`ReadError`] for anything but a whole save in a format this library knows: the first place that is not as it must be.
+/// [`ReadError`] for anything but a whole save in a format this library knows: the first place that is not as it must
+/// be.
 pub fn read(bytes: &[u8]) -> Result<SaveFile<'_>, ReadError> {
     if bytes.is_empty() {
         return Err(ReadError::new("file", 0, Fault::Empty));

@@ -1,5 +1,5 @@
-//! The calls to the operating system, each with its path in the error. The only file that writes, renames or looks at the
-//! clock.
+//! The calls to the operating system, each with its path in the error. The only file that writes, renames or looks at
+//! the clock.
 
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 

@@ -8,9 +8,9 @@
 //!     NAME.damaged-1.keblin       what could not be used any more, under a name that says why
 //! ```
 //!
-//! A save is written beside the old one, brought to the disk, and put in its place in one step, so that at every instant
-//! one of the two is whole. Opening takes the newest whole save of the file and the previous copy, never a mixture. A
-//! missing file is a first run; nothing is written until the first save. Nothing is ever deleted.
+//! A save is written beside the old one, brought to the disk, and put in its place in one step, so that at every
+//! instant one of the two is whole. Opening takes the newest whole save of the file and the previous copy, never a
+//! mixture. A missing file is a first run; nothing is written until the first save. Nothing is ever deleted.
 
 /// The calls to the operating system, each with its path in the error.
 mod disk;

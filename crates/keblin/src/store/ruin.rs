@@ -1,5 +1,5 @@
-//! What is left of a slot when neither its file nor the copy before it is whole. Nothing has been changed; what is to be
-//! done is the player's to say.
+//! What is left of a slot when neither its file nor the copy before it is whole. Nothing has been changed; what is to
+//! be done is the player's to say.
 
 use std::fmt;
 use std::path::PathBuf;

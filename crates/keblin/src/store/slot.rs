@@ -175,8 +175,8 @@ impl Slot {
         self.dir.aside().join(format!("{}.{why}{ENDING}", self.name))
     }
 
-    /// Opens the slot. No file at all is a first run, without an error; a missing file beside a copy, and an empty file, are
-    /// damage. Damage of the file alone is mended by the copy before it: the file is set aside, and
+    /// Opens the slot. No file at all is a first run, without an error; a missing file beside a copy, and an empty
+    /// file, are damage. Damage of the file alone is mended by the copy before it: the file is set aside, and
     /// [`Notice::FellBack`] is told.
     ///
     /// # Errors
@@ -216,12 +216,12 @@ impl Slot {
     /// Saves a snapshot. The save that is there becomes the copy before it; a damaged one is set aside.
     ///
     /// # Durability
-    /// When this returns, the save is on the disk: its bytes and its name were synced, as far as the operating system and
-    /// the disk keep their word. Cut off at any instant, the slot opens with this save or the one before.
+    /// When this returns, the save is on the disk: its bytes and its name were synced, as far as the operating system
+    /// and the disk keep their word. Cut off at any instant, the slot opens with this save or the one before.
     ///
     /// # Errors
-    /// [`SaveError::Refused`] if the file there is of another game or a newer version, [`SaveError::Disk`] if the disk is
-    /// full, read-only or gone. Then what was there is still there.
+    /// [`SaveError::Refused`] if the file there is of another game or a newer version, [`SaveError::Disk`] if the disk
+    /// is full, read-only or gone. Then what was there is still there.
     pub fn save(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
         let path = self.path();
         disk::create_folder(&self.dir.aside())?;
@@ -239,8 +239,8 @@ impl Slot {
         let fresh = self.aside_path("fresh");
         disk::write_synced(&fresh, &bytes)?;
         if let Some(held) = held {
-            // A copy, so that the file itself is there and whole until the fresh one takes its place. Only a whole save may
-            // take the place of the copy before it.
+            // A copy, so that the file itself is there and whole until the fresh one takes its place. Only a whole
+            // save may take the place of the copy before it.
             let aside =
                 if read(&held).is_ok() { self.previous_path() } else { self.free_aside_path("damaged") };
             let copy = self.aside_path("copy");
@@ -251,8 +251,27 @@ impl Slot {
         Ok(Saved { path, number: stamp.number, len_bytes: bytes.len() })
     }
 
-    /// Number and creation time of the save that is there, or of the copy before it; an error if the file is not ours to
-    /// replace.
+    /// Saves a snapshot from which something was erased, so that damage cannot bring it back: the copy before it is
+    /// replaced as well. Files that were set aside stay as they are.
+    ///
+    /// # Durability
+    /// As [`Slot::save`]. Cut off between the two files, the slot opens with the new save, and the copy is still the
+    /// old one.
+    ///
+    /// # Errors
+    /// As [`Slot::save`].
+    pub fn save_erased(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
+        let saved = self.save(snapshot, cause)?;
+        if let Some(bytes) = disk::read(&saved.path)? {
+            let copy = self.aside_path("copy");
+            disk::write_synced(&copy, &bytes)?;
+            disk::replace(&copy, &self.previous_path())?;
+        }
+        Ok(saved)
+    }
+
+    /// Number and creation time of the save that is there, or of the copy before it; an error if the file is not ours
+    /// to replace.
     fn before(
         &self,
         path: &Path,

@@ -4,10 +4,10 @@
 //! bytes ──► read (digests) ──► decode (kinds) ──► relations (bounds, facts) ──► Verified<Save> + findings
 //! ```
 //!
-//! [`verify`](crate::verify::verify) is the only door from bytes to values: a [`Verified`](crate::verify::Verified) cannot
-//! be made in another way, and only from one can progress be made that was saved. Bytes that fail are an error; values that
-//! are whole but do not fit together are findings, told and kept, because a game that was rebalanced must not cost its
-//! players their progress.
+//! [`verify`](crate::verify::verify) is the only door from bytes to values: a [`Verified`](crate::verify::Verified)
+//! cannot be made in another way, and only from one can progress be made that was saved. Bytes that fail are an error;
+//! values that are whole but do not fit together are findings, told and kept, because a game that was rebalanced must
+//! not cost its players their progress.
 
 /// What is told of a save that is whole.
 mod finding;
@@ -76,8 +76,8 @@ impl Verified<Save> {
         &self.0.snapshot
     }
 
-    /// Progress from it, at the title. Where the saved checkpoint is no longer declared, the player stands at the start of
-    /// the level, with the values a death would put back there; where the level is not, on the map.
+    /// Progress from it, at the title. Where the saved checkpoint is no longer declared, the player stands at the
+    /// start of the level, with the values a death would put back there; where the level is not, on the map.
     #[must_use]
     pub fn into_progress(self) -> Progress {
         let Save { snapshot, missing, .. } = self.0;

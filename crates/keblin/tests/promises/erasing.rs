@@ -30,6 +30,21 @@ fn played() -> (Arc<Schema>, Progress) {
     (schema, game)
 }
 
+#[test]
+fn what_was_erased_does_not_come_back_by_damage() {
+    let (schema, mut game) = played();
+    let folder = tempfile::tempdir().unwrap();
+    let slot = keblin::SaveDir::at(folder.path()).slot("otter").unwrap();
+    slot.save(&game.snapshot(), "quit").unwrap();
+    slot.save(&game.snapshot(), "quit").unwrap();
+    game.erase(&Erase::Profile, true).unwrap();
+    slot.save_erased(&game.snapshot(), "erase").unwrap();
+    std::fs::write(slot.path(), b"damaged").unwrap();
+    let opened = slot.open(&schema).unwrap().progress;
+    assert_eq!(opened.get::<Option<i64>>(schema.field("best_letters").unwrap()), None);
+    assert_eq!(opened.facts(names(&schema).reedgate, None), LevelFacts::default());
+}
+
 struct Names {
     reedgate: Level,
     long_mere: Level,
