@@ -24,18 +24,15 @@ impl Reachable<'_> {
                 |rule: &Option<Rule>| rule.as_ref().is_none_or(|rule| rule.program.possible(&reachable).yes);
             let levels: Vec<bool> = schema.levels.iter().map(|level| opens(&level.unlock)).collect();
             let unlocks: Vec<bool> = schema.unlocks.iter().map(|unlock| opens(&unlock.when)).collect();
+            // What is reached stays reached, also where a rule asks for something not to be there.
+            let grown = |before: &[bool], now: Vec<bool>| -> Vec<bool> {
+                before.iter().zip(now).map(|(before, now)| *before || now).collect()
+            };
+            let (levels, unlocks) = (grown(&reachable.levels, levels), grown(&reachable.unlocks, unlocks));
             if levels == reachable.levels && unlocks == reachable.unlocks {
                 return reachable;
             }
-            // What is reached stays reached, also where a rule asks for something not to be there.
-            let grown = |before: &[bool], now: Vec<bool>| {
-                before.iter().zip(now).map(|(a, b)| *a || b).collect::<Vec<_>>()
-            };
-            let next = (grown(&reachable.levels, levels), grown(&reachable.unlocks, unlocks));
-            if next == (reachable.levels.clone(), reachable.unlocks.clone()) {
-                return reachable;
-            }
-            (reachable.levels, reachable.unlocks) = next;
+            (reachable.levels, reachable.unlocks) = (levels, unlocks);
         }
     }
 }

@@ -1,7 +1,9 @@
 //! Ids and lists of ids: each checked by itself, and against the others of its list.
 
+use std::ops::Range;
+
 use toml::Spanned;
-use toml::de::DeString;
+use toml::de::{DeString, DeTable, DeValue};
 
 use super::Placed;
 use super::table::{Item, Reader};
@@ -31,7 +33,7 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 }
 
-fn placed(text: &str, span: std::ops::Range<usize>, found: &mut Vec<Finding>) -> Option<Placed<Name>> {
+fn placed(text: &str, span: Range<usize>, found: &mut Vec<Finding>) -> Option<Placed<Name>> {
     match Name::new(text) {
         Ok(value) => Some(Placed { value, span }),
         Err(fault) => {
@@ -64,4 +66,26 @@ pub(crate) fn clashes(what: &str, ids: Vec<Placed<Name>>, found: &mut Vec<Findin
         apart.push(id);
     }
     apart
+}
+
+/// A list of tables that have an id each, such as `[[levels]]`: every well-formed one whose id does not clash with one
+/// before it. The words are the key, what one of them is called, and an example of one.
+pub(super) fn named_tables<T>(
+    top: &Reader<'_, '_>,
+    (key, what, example): (&str, &str, &str),
+    one: impl Fn(&DeTable<'_>, Range<usize>, &mut Vec<Finding>) -> Option<T>,
+    name: impl Fn(&T) -> &Placed<Name>,
+    found: &mut Vec<Finding>,
+) -> Vec<T> {
+    let mut declared = Vec::new();
+    for item in top.list(key, found).unwrap_or_default() {
+        match item.get_ref() {
+            DeValue::Table(table) => declared.extend(one(table, item.span(), found)),
+            _ => top.wrong_type(item, &format!("a table such as `{example}`"), found),
+        }
+    }
+    let names = declared.iter().map(|one| name(one).clone()).collect();
+    let apart: Vec<_> = clashes(what, names, found).into_iter().map(|name| name.span).collect();
+    declared.retain(|one| apart.contains(&name(one).span));
+    declared
 }

@@ -5,7 +5,7 @@ use std::ops::Range;
 use toml::de::{DeTable, DeValue};
 
 use super::table::{Item, Reader};
-use super::{Placed, clashes};
+use super::{Placed, named_tables};
 use crate::finding::{Code, Finding};
 use crate::model::{AtZero, CheckpointOrder};
 use crate::name::Name;
@@ -54,17 +54,8 @@ const LIVES_KEYS: &[&str] = &["field", "at_zero"];
 const MAX_STARS: u8 = 64;
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<LevelDecl> {
-    let mut declared = Vec::new();
-    for item in top.list("levels", found).unwrap_or_default() {
-        match item.get_ref() {
-            DeValue::Table(table) => declared.extend(one(table, item.span(), text, found)),
-            _ => top.wrong_type(item, "a table such as `{ id = \"first\" }`", found),
-        }
-    }
-    let names = declared.iter().map(|level: &LevelDecl| level.name.clone()).collect();
-    let apart: Vec<_> = clashes("level", names, found).into_iter().map(|name| name.span).collect();
-    declared.retain(|level| apart.contains(&level.name.span));
-    declared
+    let each = |table: &DeTable<'_>, span, found: &mut _| one(table, span, text, found);
+    named_tables(top, ("levels", "level", "{ id = \"first\" }"), each, |level| &level.name, found)
 }
 
 fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<LevelDecl> {

@@ -27,6 +27,7 @@ use crate::name::Name;
 
 pub(crate) use field::FieldDecl;
 pub(crate) use ids::clashes;
+use ids::named_tables;
 pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl, StarsDecl};
 use table::Reader;
 pub(crate) use unlock::UnlockDecl;

@@ -2,11 +2,11 @@
 
 use std::ops::Range;
 
-use toml::de::{DeTable, DeValue};
+use toml::de::DeTable;
 
 use super::level::{ConditionDecl, condition};
 use super::table::Reader;
-use super::{Placed, clashes};
+use super::{Placed, named_tables};
 use crate::finding::Finding;
 use crate::name::Name;
 
@@ -22,17 +22,9 @@ pub(crate) struct UnlockDecl {
 const KEYS: &[&str] = &["id", "title", "when", "latch"];
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<UnlockDecl> {
-    let mut declared = Vec::new();
-    for item in top.list("unlocks", found).unwrap_or_default() {
-        match item.get_ref() {
-            DeValue::Table(table) => declared.extend(one(table, item.span(), text, found)),
-            _ => top.wrong_type(item, "a table such as `{ id = \"fog_lamp\", when = \"…\" }`", found),
-        }
-    }
-    let names = declared.iter().map(|unlock: &UnlockDecl| unlock.name.clone()).collect();
-    let apart: Vec<_> = clashes("unlock", names, found).into_iter().map(|name| name.span).collect();
-    declared.retain(|unlock| apart.contains(&unlock.name.span));
-    declared
+    let each = |table: &DeTable<'_>, span, found: &mut _| one(table, span, text, found);
+    let words = ("unlocks", "unlock", "{ id = \"fog_lamp\", when = \"…\" }");
+    named_tables(top, words, each, |unlock| &unlock.name, found)
 }
 
 fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<UnlockDecl> {
