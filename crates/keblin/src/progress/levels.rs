@@ -146,15 +146,21 @@ impl Progress {
     /// A rating as a level takes it.
     pub(super) fn rating(&self, stars: i64) -> Result<u8, Refused> {
         let here = self.here();
-        // Where rules give the stars there is none left for the game to give.
-        let given =
-            here.level.and_then(|level| self.schema.levels.get(level)).filter(|l| l.star_rules.is_empty());
-        let max = given.map_or(0, |level| level.stars);
-        u8::try_from(stars).ok().filter(|stars| *stars <= max).ok_or_else(|| {
-            let level = here.level.map(|level| self.level_name(level));
-            let difficulty = here.difficulty.and_then(|index| self.schema.difficulties.get(index)).cloned();
-            self.refusal(EventName::Finish, Why::Stars { level, difficulty, stars, max })
-        })
+        let level = here.level.and_then(|level| self.schema.levels.get(level));
+        let max = level.map_or(0, |level| level.stars);
+        let by_rules = level.is_some_and(|level| !level.star_rules.is_empty());
+        if let Some(stars) = u8::try_from(stars).ok().filter(|stars| *stars <= max && !by_rules) {
+            return Ok(stars);
+        }
+        let level = here.level.map(|level| self.level_name(level));
+        let difficulty = here.difficulty.and_then(|index| self.schema.difficulties.get(index)).cloned();
+        Err(self.refusal(
+            EventName::Finish,
+            match by_rules {
+                true => Why::StarsByRules { level, difficulty, stars },
+                false => Why::Stars { level, difficulty, stars, max },
+            },
+        ))
     }
 
     pub(super) fn count_attempt(&mut self, cause: &Cause) -> u64 {

@@ -74,6 +74,15 @@ pub enum Why {
         /// The most it may be.
         max: u8,
     },
+    /// A rating of a level whose stars are given by its rules, so that the game has none to give.
+    StarsByRules {
+        /// The level; `None` in a game without levels.
+        level: Option<Name>,
+        /// The difficulty, where one is chosen.
+        difficulty: Option<Name>,
+        /// The rating offered.
+        stars: i64,
+    },
     /// A text with more characters than it may have.
     TooLong {
         /// The field.
@@ -159,6 +168,13 @@ impl fmt::Display for Refused {
             }
             Why::Stars { level, difficulty, stars, max } => {
                 write!(f, "stars{}: {stars} is refused: it is from 0 to {max}", place(level, difficulty))
+            }
+            Why::StarsByRules { level, difficulty, stars } => {
+                let place = place(level, difficulty);
+                write!(
+                    f,
+                    "stars{place}: {stars} is refused: they are given by the level's rules; finish without stars"
+                )
             }
             Why::TooLong { field, chars, max_len_chars } => {
                 write!(f, "{field}: a text of {chars} characters is refused: it has at most {max_len_chars}")

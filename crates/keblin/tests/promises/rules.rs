@@ -74,7 +74,10 @@ fn a_finish_says_why_a_star_was_not_given_and_refuses_one_that_is_not_the_games_
     let why: Vec<String> =
         finished.star_rules.iter().flat_map(|star| &star.parts).map(|part| part.text(&schema)).collect();
     assert_eq!(why[1..], ["letters: 6 needed, 0 held", "clock: at most 1m30s needed, 1m40s held"]);
-    assert_eq!(finished.refused[0].to_string(), "stars at first: 3 is refused: it is from 0 to 0");
+    assert_eq!(
+        finished.refused[0].to_string(),
+        "stars at first: 3 is refused: they are given by the level's rules; finish without stars"
+    );
     assert_eq!(finished.stars, 1, "the rules have decided all the same");
 }
 
