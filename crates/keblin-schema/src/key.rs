@@ -3,7 +3,7 @@
 
 use std::marker::PhantomData;
 
-use crate::model::{At, Axis, Schema};
+use crate::model::{Axis, MAX_AXES, Schema};
 use crate::value::{Kind, Time, Value};
 
 /// A Rust type that a field can be read and written as: `bool`, `i64`, [`Time`], `String`, and `Option` of `i64` or
@@ -198,39 +198,132 @@ impl Checkpoint {
     }
 }
 
-/// The place on a field's axes, as the types of handles: a level, a difficulty, or a pair in declared order.
+/// An item of a closed list.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Item {
+    pub(crate) list: u16,
+    pub(crate) index: u16,
+}
+
+impl Item {
+    /// The list, as a position in [`Schema::lists`].
+    #[must_use]
+    pub fn list(self) -> usize {
+        usize::from(self.list)
+    }
+
+    /// Its position in the list.
+    #[must_use]
+    pub fn index(self) -> usize {
+        usize::from(self.index)
+    }
+}
+
+/// What a handle stands for on an axis.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Along {
+    /// A level.
+    Level,
+    /// A difficulty.
+    Difficulty,
+    /// An item of a list.
+    Item,
+}
+
+impl Along {
+    /// The word for it in complaints.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Along::Level => "level",
+            Along::Difficulty => "difficulty",
+            Along::Item => "item of a list",
+        }
+    }
+}
+
+/// A handle that is a place on one axis: a [`Level`], a [`Difficulty`] or an [`Item`].
+pub trait OnAxis: Copy {
+    /// On which kind of axis.
+    const ALONG: Along;
+    /// The axis itself.
+    fn axis(self) -> Axis;
+    /// The position on it.
+    fn position(self) -> u16;
+}
+
+impl OnAxis for Level {
+    const ALONG: Along = Along::Level;
+    fn axis(self) -> Axis {
+        Axis::Level
+    }
+    fn position(self) -> u16 {
+        self.0
+    }
+}
+
+impl OnAxis for Difficulty {
+    const ALONG: Along = Along::Difficulty;
+    fn axis(self) -> Axis {
+        Axis::Difficulty
+    }
+    fn position(self) -> u16 {
+        self.0
+    }
+}
+
+impl OnAxis for Item {
+    const ALONG: Along = Along::Item;
+    fn axis(self) -> Axis {
+        Axis::List(self.list)
+    }
+    fn position(self) -> u16 {
+        self.index
+    }
+}
+
+/// One step along an axis: which, and how far.
+type Step = (Axis, u16);
+
+/// The place on a field's axes, as the types of handles: a level, a difficulty or an item, or several of them in the
+/// declared order of the axes.
 pub trait Place: Copy {
     /// The axes, outermost first.
-    const AXES: &'static [Axis];
+    const ALONG: &'static [Along];
     /// The place itself.
-    fn at(self) -> At;
+    fn steps(self) -> [Option<Step>; MAX_AXES];
 }
 
-impl Place for Level {
-    const AXES: &'static [Axis] = &[Axis::Level];
-    fn at(self) -> At {
-        At { level: Some(self.index()), difficulty: None }
+impl<A: OnAxis> Place for A {
+    const ALONG: &'static [Along] = &[A::ALONG];
+    fn steps(self) -> [Option<Step>; MAX_AXES] {
+        [Some((self.axis(), self.position())), None, None, None]
     }
 }
 
-impl Place for Difficulty {
-    const AXES: &'static [Axis] = &[Axis::Difficulty];
-    fn at(self) -> At {
-        At { level: None, difficulty: Some(self.index()) }
+impl<A: OnAxis, B: OnAxis> Place for (A, B) {
+    const ALONG: &'static [Along] = &[A::ALONG, B::ALONG];
+    fn steps(self) -> [Option<Step>; MAX_AXES] {
+        let (a, b) = self;
+        [Some((a.axis(), a.position())), Some((b.axis(), b.position())), None, None]
     }
 }
 
-impl Place for (Level, Difficulty) {
-    const AXES: &'static [Axis] = &[Axis::Level, Axis::Difficulty];
-    fn at(self) -> At {
-        At { level: Some(self.0.index()), difficulty: Some(self.1.index()) }
+impl<A: OnAxis, B: OnAxis, C: OnAxis> Place for (A, B, C) {
+    const ALONG: &'static [Along] = &[A::ALONG, B::ALONG, C::ALONG];
+    fn steps(self) -> [Option<Step>; MAX_AXES] {
+        let (a, b, c) = self;
+        let [first, second, ..] = (a, b).steps();
+        [first, second, Some((c.axis(), c.position())), None]
     }
 }
 
-impl Place for (Difficulty, Level) {
-    const AXES: &'static [Axis] = &[Axis::Difficulty, Axis::Level];
-    fn at(self) -> At {
-        (self.1, self.0).at()
+impl<A: OnAxis, B: OnAxis, C: OnAxis, D: OnAxis> Place for (A, B, C, D) {
+    const ALONG: &'static [Along] = &[A::ALONG, B::ALONG, C::ALONG, D::ALONG];
+    fn steps(self) -> [Option<Step>; MAX_AXES] {
+        let (a, b, c, d) = self;
+        let [first, second, third, _] = (a, b, c).steps();
+        [first, second, third, Some((d.axis(), d.position()))]
     }
 }
 
@@ -238,22 +331,25 @@ impl Place for (Difficulty, Level) {
 #[derive(Clone, Copy, Debug)]
 pub struct FieldPer<T, P> {
     pub(crate) first: u32,
-    pub(crate) inner_len: u32,
+    /// The axes with their lengths, outermost first.
+    pub(crate) axes: [Option<(Axis, u16)>; MAX_AXES],
     pub(crate) tag: u32,
     pub(crate) of: PhantomData<fn(P) -> T>,
 }
 
 impl<T, P: Place> FieldPer<T, P> {
     /// The value at one place.
+    ///
+    /// # Panics
+    /// If the place lies outside the field's axes: an item of another list, or a handle of another schema.
     #[must_use]
     pub fn at(self, place: P) -> Field<T> {
-        let at = place.at();
-        let inner = match P::AXES.last() {
-            Some(Axis::Difficulty) => (at.difficulty, at.level),
-            _ => (at.level, at.difficulty),
-        };
-        let position = |index: Option<usize>| u32::try_from(index.unwrap_or(0)).unwrap_or(u32::MAX);
-        let offset = position(inner.1).saturating_mul(self.inner_len).saturating_add(position(inner.0));
-        Field { cell: self.first.saturating_add(offset), tag: self.tag, of: PhantomData }
+        let mut offset = 0;
+        for (axis, step) in self.axes.iter().flatten().zip(place.steps().iter().flatten()) {
+            let ((axis, len), (along, index)) = (*axis, *step);
+            assert!(axis == along && index < len, "a place was used with a field that has no value there");
+            offset = offset * u32::from(len) + u32::from(index);
+        }
+        Field { cell: self.first + offset, tag: self.tag, of: PhantomData }
     }
 }

@@ -56,7 +56,7 @@ pub mod condition;
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
-pub use key::{Checkpoint, Difficulty, Field, FieldPer, Level, Unlock};
+pub use key::{Checkpoint, Difficulty, Field, FieldPer, Item, Level, Unlock};
 pub use lookup::LookupError;
 pub use model::Schema;
 pub use name::Name;

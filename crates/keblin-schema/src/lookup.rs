@@ -3,8 +3,8 @@
 use std::fmt;
 use std::marker::PhantomData;
 
-use crate::key::{Checkpoint, Difficulty, Field, FieldPer, FieldType, Level, Place, Unlock};
-use crate::model::{Axis, FieldDef, Schema};
+use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, FieldType, Item, Level, Place, Unlock};
+use crate::model::{Axis, FieldDef, MAX_AXES, Schema};
 use crate::name::{Name, nearest};
 use crate::value::{Kind, Value};
 
@@ -61,10 +61,18 @@ impl LookupError {
     }
 }
 
-fn described(kind: Kind, may_be_unset: bool, per: &[Axis]) -> String {
-    let axes: Vec<_> = per.iter().map(|axis| axis.as_str()).collect();
+fn described<'a>(kind: Kind, may_be_unset: bool, axes: impl Iterator<Item = &'a str>) -> String {
+    let axes: Vec<_> = axes.collect();
     let each = if axes.is_empty() { String::new() } else { format!(" for each {}", axes.join(" and ")) };
     format!("{kind}{}{each}", if may_be_unset { " that may be unset" } else { "" })
+}
+
+fn along(axis: Axis) -> Along {
+    match axis {
+        Axis::Level => Along::Level,
+        Axis::Difficulty => Along::Difficulty,
+        Axis::List(_) => Along::Item,
+    }
 }
 
 fn position<T: TryFrom<usize>>(index: usize) -> Option<T> {
@@ -72,15 +80,21 @@ fn position<T: TryFrom<usize>>(index: usize) -> Option<T> {
 }
 
 impl Schema {
-    fn field_of_type<T: FieldType>(&self, id: &str, per: &[Axis]) -> Result<(&FieldDef, u32), LookupError> {
+    fn field_of_type<T: FieldType>(&self, id: &str, per: &[Along]) -> Result<(&FieldDef, u32), LookupError> {
         let unknown = || LookupError::unknown("field", id, self.fields.iter().map(|field| &field.name));
         let (_, field) = self.field_named(id).ok_or_else(unknown)?;
         let may_be_unset = field.default == Value::Unset;
-        if (field.kind, may_be_unset) != (T::KIND, T::MAY_BE_UNSET) || field.per != per {
+        if (field.kind, may_be_unset) != (T::KIND, T::MAY_BE_UNSET)
+            || !field.per.iter().map(|axis| along(*axis)).eq(per.iter().copied())
+        {
             return Err(LookupError::Mismatch {
                 name: field.name.clone(),
-                declared: described(field.kind, may_be_unset, &field.per),
-                asked: described(T::KIND, T::MAY_BE_UNSET, per),
+                declared: described(
+                    field.kind,
+                    may_be_unset,
+                    field.per.iter().map(|axis| self.axis_name(*axis)),
+                ),
+                asked: described(T::KIND, T::MAY_BE_UNSET, per.iter().map(|along| along.as_str())),
             });
         }
         Ok((field, position(field.cells.start).ok_or_else(unknown)?))
@@ -101,10 +115,12 @@ impl Schema {
     /// # Errors
     /// As [`Schema::field`]; the axes must be the declared ones in the declared order.
     pub fn field_per<T: FieldType, P: Place>(&self, id: &str) -> Result<FieldPer<T, P>, LookupError> {
-        let (field, first) = self.field_of_type::<T>(id, P::AXES)?;
-        let inner_len = field.per.last().map_or(1, |axis| self.axis_len(*axis));
-        let inner_len = position(inner_len).unwrap_or(u32::MAX);
-        Ok(FieldPer { first, inner_len, tag: self.tag, of: PhantomData })
+        let (field, first) = self.field_of_type::<T>(id, P::ALONG)?;
+        let mut axes = [None; MAX_AXES];
+        for (slot, axis) in axes.iter_mut().zip(&field.per) {
+            *slot = position(self.axis_len(*axis)).map(|len| (*axis, len));
+        }
+        Ok(FieldPer { first, axes, tag: self.tag, of: PhantomData })
     }
 
     /// A level.
@@ -135,6 +151,20 @@ impl Schema {
     #[must_use]
     pub fn difficulty_at(&self, index: usize) -> Option<Difficulty> {
         self.difficulties.get(index).and(position(index)).map(Difficulty)
+    }
+
+    /// An item of a closed list.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a list that is not declared, or an item that it does not have.
+    pub fn item(&self, list: &str, id: &str) -> Result<Item, LookupError> {
+        let (index, list) =
+            self.lists.iter().enumerate().find(|(_, def)| def.name.as_str() == list).ok_or_else(|| {
+                LookupError::unknown("list", list, self.lists.iter().map(|list| &list.name))
+            })?;
+        let item = list.items.iter().position(|item| item.as_str() == id);
+        let item = item.and_then(|item| Some(Item { list: position(index)?, index: position(item)? }));
+        item.ok_or_else(|| LookupError::unknown("item", id, &list.items))
     }
 
     /// An unlock.

@@ -47,20 +47,21 @@ pub enum Axis {
     Level,
     /// One value for each difficulty.
     Difficulty,
+    /// One value for each item of a list, as a position in [`Schema::lists`].
+    List(u16),
 }
 
-impl Axis {
-    /// Every axis.
-    pub const ALL: [Axis; 2] = [Axis::Level, Axis::Difficulty];
+/// The most axes a field can have.
+pub const MAX_AXES: usize = 4;
 
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Axis::Level => "level",
-            Axis::Difficulty => "difficulty",
-        }
-    }
+/// A closed list: its items are an axis for fields to have one value for each of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ListDef {
+    /// Its id.
+    pub name: Name,
+    /// Its items, in order.
+    pub items: Vec<Name>,
 }
 
 /// When a record is fed by the engine.
@@ -97,13 +98,29 @@ pub struct RecordFeed {
     pub at: Vec<RecordMoment>,
 }
 
-/// One level or difficulty in question, or none: which cell of a field with axes is meant.
+/// A level, a difficulty and items in question, or none: which cell of a field with axes is meant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct At {
     /// A level, as a position in [`Schema::levels`].
     pub level: Option<usize>,
     /// A difficulty, as a position in [`Schema::difficulties`].
     pub difficulty: Option<usize>,
+    /// For each axis of the field that is a list, in the field's order: an item, as a position in the list.
+    pub items: [Option<u16>; MAX_AXES],
+}
+
+impl At {
+    /// A level and a difficulty, as far as they are in question.
+    #[must_use]
+    pub fn level(level: Option<usize>, difficulty: Option<usize>) -> At {
+        At { level, difficulty, items: [None; MAX_AXES] }
+    }
+
+    /// The same place on a difficulty.
+    #[must_use]
+    pub fn on(self, difficulty: Option<usize>) -> At {
+        At { difficulty, ..self }
+    }
 }
 
 /// A declared field.
@@ -254,6 +271,8 @@ pub struct Schema {
     pub after_last: AfterLast,
     /// The lives rule; without one a death costs nothing.
     pub lives: Option<Lives>,
+    /// The closed lists, in declared order.
+    pub lists: Vec<ListDef>,
     /// The fields, in declared order.
     pub fields: Vec<FieldDef>,
     /// The levels, in order.
@@ -330,6 +349,32 @@ impl Schema {
         match axis {
             Axis::Level => self.levels.len(),
             Axis::Difficulty => self.difficulties.len(),
+            Axis::List(list) => self.lists.get(usize::from(list)).map_or(0, |list| list.items.len()),
+        }
+    }
+
+    /// The id of a place of an axis.
+    #[must_use]
+    pub fn axis_id(&self, axis: Axis, index: usize) -> Option<&Name> {
+        match axis {
+            Axis::Level => self.levels.get(index).map(|level| &level.name),
+            Axis::Difficulty => self.difficulties.get(index),
+            Axis::List(list) => self.lists.get(usize::from(list))?.items.get(index),
+        }
+    }
+
+    /// The ids of all places of an axis, in order.
+    pub fn axis_ids(&self, axis: Axis) -> impl Iterator<Item = &Name> {
+        (0..self.axis_len(axis)).filter_map(move |index| self.axis_id(axis, index))
+    }
+
+    /// The word for an axis in a declaration.
+    #[must_use]
+    pub fn axis_name(&self, axis: Axis) -> &str {
+        match axis {
+            Axis::Level => "level",
+            Axis::Difficulty => "difficulty",
+            Axis::List(list) => self.lists.get(usize::from(list)).map_or("?", |list| list.name.as_str()),
         }
     }
 
@@ -337,10 +382,12 @@ impl Schema {
     #[must_use]
     pub fn cell(&self, field: &FieldDef, at: At) -> Option<usize> {
         let mut offset = 0;
+        let mut items = at.items.into_iter().flatten();
         for axis in &field.per {
             let index = match axis {
                 Axis::Level => at.level,
                 Axis::Difficulty => at.difficulty,
+                Axis::List(_) => items.next().map(usize::from),
             }?;
             let len = self.axis_len(*axis);
             offset = if index < len { offset * len + index } else { return None };
@@ -355,11 +402,16 @@ impl Schema {
         let field = self.fields.get(owner)?;
         let mut rest = cell - field.cells.start;
         let mut at = At::default();
+        let lists = field.per.iter().filter(|axis| matches!(axis, Axis::List(_))).count();
+        let mut items = at.items.get_mut(..lists).into_iter().flatten().rev();
         for axis in field.per.iter().rev() {
             let len = self.axis_len(*axis).max(1);
             match axis {
                 Axis::Level => at.level = Some(rest % len),
                 Axis::Difficulty => at.difficulty = Some(rest % len),
+                Axis::List(_) => {
+                    items.next().into_iter().for_each(|item| *item = u16::try_from(rest % len).ok());
+                }
             }
             rest /= len;
         }
@@ -396,11 +448,22 @@ impl Schema {
         self.levels.get(level)?.checkpoints.iter().position(|checkpoint| checkpoint.as_str() == id)
     }
 
+    /// The ids of a place on some axes, in their order, as far as it says them.
+    pub fn place_ids(&self, per: &[Axis], at: At) -> impl Iterator<Item = &Name> {
+        let mut items = at.items.into_iter();
+        per.iter().filter_map(move |axis| {
+            let index = match axis {
+                Axis::Level => at.level,
+                Axis::Difficulty => at.difficulty,
+                Axis::List(_) => items.next().flatten().map(usize::from),
+            };
+            self.axis_id(*axis, index?)
+        })
+    }
+
     /// A place as people write it, `reedgate, neap`; empty where nothing is in question.
     #[must_use]
-    pub fn place_text(&self, at: At) -> String {
-        let level = at.level.and_then(|level| self.levels.get(level)).map(|level| level.name.as_str());
-        let difficulty = at.difficulty.and_then(|index| self.difficulties.get(index)).map(Name::as_str);
-        [level, difficulty].into_iter().flatten().collect::<Vec<_>>().join(", ")
+    pub fn place_text(&self, per: &[Axis], at: At) -> String {
+        self.place_ids(per, at).map(Name::as_str).collect::<Vec<_>>().join(", ")
     }
 }

@@ -64,8 +64,8 @@ pub mod store;
 pub mod rehearse;
 
 pub use keblin_schema::{
-    Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Keep, Kind, Level, LookupError, Name,
-    Schema, Severity, Time, Unlock, Value, condition, model, name, source, survival,
+    Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Item, Keep, Kind, Level, LookupError,
+    Name, Schema, Severity, Time, Unlock, Value, condition, model, name, source, survival,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

@@ -158,7 +158,8 @@ fn rows(progress: &Progress, field: &FieldDef) -> Vec<[String; 3]> {
         let note = if *first == field.default { "as declared" } else { "" };
         return vec![[field.name.to_string(), first.to_string(), note.to_string()]];
     }
-    let place = |cell| schema.cell_owner(cell).map(|(_, at)| schema.place_text(at)).unwrap_or_default();
+    let place =
+        |cell| schema.cell_owner(cell).map(|(_, at)| schema.place_text(&field.per, at)).unwrap_or_default();
     let held = field.cells.clone().map(|cell| (cell, progress.value_at(cell)));
     let held: Vec<_> = held.filter(|(_, value)| **value != field.default).collect();
     if held.is_empty() {

@@ -49,16 +49,9 @@ fn field_json(progress: &Progress, schema: &Schema, field: &FieldDef, axes: &[Ax
         return value(progress.value_at(field.cells.start + offset));
     };
     let stride: usize = inner.iter().map(|axis| schema.axis_len(*axis)).product();
-    let ids: Vec<String> = match axis {
-        Axis::Level => schema.levels.iter().map(|level| level.name.to_string()).collect(),
-        _ => schema.difficulties.iter().map(ToString::to_string).collect(),
-    };
-    let entries = ids.into_iter().enumerate();
-    Json::Object(
-        entries
-            .map(|(i, id)| (id, field_json(progress, schema, field, inner, offset + i * stride)))
-            .collect(),
-    )
+    let entries = schema.axis_ids(*axis).enumerate();
+    let json = |at: usize| field_json(progress, schema, field, inner, offset + at * stride);
+    Json::Object(entries.map(|(at, id)| (id.to_string(), json(at))).collect())
 }
 
 /// All levels by id, in order, with their facts; nested by difficulty where they are kept apart.

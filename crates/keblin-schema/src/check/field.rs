@@ -2,7 +2,7 @@
 
 use crate::finding::{Code, Finding, Severity};
 use crate::keep::Keep;
-use crate::model::{Axis, FieldDef, Scope};
+use crate::model::{Axis, FieldDef, MAX_AXES, Scope};
 use crate::parse::{Declarations, FieldDecl, Placed};
 use crate::survival::{OnDeath, OnReset, OnRetry, Survival};
 use crate::value::{Kind, Value};
@@ -132,13 +132,22 @@ fn per(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) {
         let finding = Finding::error(Code::MeaninglessKey, per.span.clone(), message);
         found.push(finding.instead("leave `per` out, or write `scope = \"profile\"`"));
     }
+    if per.value.len() > MAX_AXES {
+        let message = format!("a field has one value for each of at most {MAX_AXES} things");
+        found.push(Finding::error(Code::OutOfRange, per.span.clone(), message));
+    }
     let missing = [
-        (Axis::Level, declared.levels.is_empty(), "add `[[levels]]`"),
-        (Axis::Difficulty, declared.difficulties.is_empty(), "add `difficulties = [\"easy\", \"hard\"]`"),
+        (Axis::Level, "level", declared.levels.is_empty(), "add `[[levels]]`"),
+        (
+            Axis::Difficulty,
+            "difficulty",
+            declared.difficulties.is_empty(),
+            "add `difficulties = [\"easy\", \"hard\"]`",
+        ),
     ];
-    for (axis, is_missing, instead) in missing {
+    for (axis, word, is_missing, instead) in missing {
         if is_missing && per.value.contains(&axis) {
-            let message = format!("there is no {} to have a value for each", axis.as_str());
+            let message = format!("there is no {word} to have a value for each");
             found.push(Finding::error(Code::UnknownName, per.span.clone(), message).instead(instead));
         }
     }

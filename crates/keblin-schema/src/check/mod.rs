@@ -14,18 +14,22 @@ mod conditions;
 mod reach;
 
 use crate::finding::{Code, Finding};
-use crate::model::{Axis, LevelDef, Schema, Scope, UnlockDef};
+use crate::model::{Axis, LevelDef, ListDef, Schema, Scope, UnlockDef};
 use crate::parse::{Declarations, StarsDecl, UnlockDecl};
 use crate::watch::Watch;
 
 /// The most cells a layout may have.
 const MAX_CELLS: usize = 1 << 20;
 
-/// The most levels, difficulties, or checkpoints of one level.
+/// The most levels, difficulties, lists, or checkpoints of one level or items of one list.
 const MAX_IN_LIST: usize = 4096;
 
 pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Option<Schema> {
     let fields = declared.fields.iter().map(|field| field::resolve(field, &declared, found)).collect();
+    let lists = declared.lists.iter().map(|list| ListDef {
+        name: list.name.value.clone(),
+        items: list.items.iter().map(|item| item.value.clone()).collect(),
+    });
     let levels = declared.levels.iter().map(|level| LevelDef {
         name: level.name.value.clone(),
         title: level.title.clone().unwrap_or_else(|| level.name.value.to_string()),
@@ -46,6 +50,7 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
         resume: declared.resume,
         after_last: declared.after_last,
         lives: None,
+        lists: lists.collect(),
         fields,
         levels: levels.collect(),
         unlocks: declared.unlocks.iter().map(unlock).collect(),
@@ -90,11 +95,14 @@ fn unlock(declared: &UnlockDecl) -> UnlockDef {
 
 fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
     let checkpoints = declared.levels.iter().map(|level| ("checkpoints", level.checkpoints.get(MAX_IN_LIST)));
-    let levels = ("levels", declared.levels.get(MAX_IN_LIST).map(|level| &level.name));
+    let items = declared.lists.iter().map(|list| ("items", list.items.get(MAX_IN_LIST)));
+    let whole = [
+        ("levels", declared.levels.get(MAX_IN_LIST).map(|level| &level.name)),
+        ("difficulties", declared.difficulties.get(MAX_IN_LIST)),
+        ("lists", declared.lists.get(MAX_IN_LIST).map(|list| &list.name)),
+    ];
     let mut fit = true;
-    for (what, excess) in
-        checkpoints.chain([levels, ("difficulties", declared.difficulties.get(MAX_IN_LIST))])
-    {
+    for (what, excess) in checkpoints.chain(items).chain(whole) {
         if let Some(excess) = excess {
             let message = format!("at most {MAX_IN_LIST} {what} can be declared, and this is one more");
             found.push(Finding::error(Code::OutOfRange, excess.span.clone(), message));

@@ -2,7 +2,7 @@
 
 use crate::finding::{Code, Finding};
 use crate::keep::Keep;
-use crate::model::{Lives, RecordFeed, Schema, Scope};
+use crate::model::{Axis, Lives, RecordFeed, Schema, Scope};
 use crate::name::nearest;
 use crate::parse::{Declarations, FieldDecl, Placed};
 use crate::survival::{OnDeath, OnRetry};
@@ -75,6 +75,14 @@ fn fed_by(
         )
     } else if source.keep.is_record() {
         format!("`{}` is a record itself", source.name)
+    } else if let Some(list) = field.per.iter().flat_map(|per| &per.value).find_map(|axis| match axis {
+        Axis::List(_) => Some(schema.axis_name(*axis)),
+        _ => None,
+    }) {
+        let message = format!("which of `{list}` a record is for, only the game knows");
+        let finding = Finding::error(Code::RecordMisfit, from.span.clone(), message);
+        found.push(finding.instead("leave `from` and `at` out, and offer its values with `submit`"));
+        return None;
     } else {
         return Some(index);
     };

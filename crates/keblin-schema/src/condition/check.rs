@@ -180,7 +180,7 @@ impl<'s> Compiler<'s> {
         let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
         let def = self.schema.fields.get(field).ok_or_else(missing)?;
         let open = def.per.contains(&Axis::Difficulty) && at.difficulty.is_none();
-        let cell = |difficulty| self.schema.cell(def, At { level: at.level, difficulty }).ok_or_else(missing);
+        let cell = |difficulty| self.schema.cell(def, at.on(difficulty)).ok_or_else(missing);
         if !open {
             let cell = cell(at.difficulty)?;
             self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(cell)));

@@ -4,8 +4,8 @@
 //! that of the run, or the one last chosen.
 
 use super::{ConditionError, Part};
-use crate::model::{At, Axis, FieldDef, Schema};
-use crate::name::nearest;
+use crate::model::{At, Axis, FieldDef, MAX_AXES, Schema};
+use crate::name::{Name, nearest};
 use crate::value::{Kind, Value};
 
 /// A fact that is kept for every level without being declared.
@@ -181,23 +181,71 @@ pub fn resolve(schema: &Schema, path: &[Part]) -> Result<Asked, ConditionError> 
                 || ConditionError::new(unlock.span.clone(), missing).meant(nearest(&unlock.word, known()));
             schema.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
         }
-        [field, difficulty] if per_difficulty(schema, field).is_some() => {
-            let difficulty = Some(difficulty_named(schema, difficulty)?);
-            let field = per_difficulty(schema, field).unwrap_or_default();
-            Ok(Asked::Field { field, at: At { level: None, difficulty } })
-        }
+        [first, rest @ ..] if has_parts(schema, first) => of_field(schema, first, rest),
         [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
             .meant(nearest(&first.word, ["levels", "totals", "unlocked"]))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }
 
-/// A field that has one value for each difficulty and for nothing else.
-fn per_difficulty(schema: &Schema, part: &Part) -> Option<usize> {
+/// Whether a name alone is a field whose places are named by the parts that follow.
+fn has_parts(schema: &Schema, part: &Part) -> bool {
     schema
         .field_named(&part.word)
-        .filter(|(_, field)| field.per == [Axis::Difficulty])
-        .map(|(index, _)| index)
+        .is_some_and(|(_, field)| !field.per.is_empty() && !field.per.contains(&Axis::Level))
+}
+
+/// `best_draught.neap`, `worn.wick`, `worn.neap.wick`: a field's places without a level.
+fn of_field(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
+    let (field, def) = schema.field_named(&first.word).ok_or_else(|| {
+        ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
+    })?;
+    let lists = lists_of(def).count();
+    let (difficulty, items) = match rest {
+        [difficulty, items @ ..] if def.per.contains(&Axis::Difficulty) && rest.len() > lists => {
+            (Some(difficulty_named(schema, difficulty)?), items)
+        }
+        items => (None, items),
+    };
+    let at = At { items: items_named(schema, def, first, items)?, ..At::level(None, difficulty) };
+    Ok(Asked::Field { field, at })
+}
+
+fn lists_of(def: &FieldDef) -> impl Iterator<Item = u16> {
+    def.per.iter().filter_map(|axis| if let Axis::List(list) = axis { Some(*list) } else { None })
+}
+
+/// The items that parts behind a field's name stand for: one for each of its axes that is a list.
+fn items_named(
+    schema: &Schema,
+    def: &FieldDef,
+    name: &Part,
+    parts: &[Part],
+) -> Result<[Option<u16>; MAX_AXES], ConditionError> {
+    let mut items = [None; MAX_AXES];
+    let mut parts = parts.iter();
+    for (item, list) in items.iter_mut().zip(lists_of(def)) {
+        let axis = Axis::List(list);
+        let list = schema.axis_name(axis);
+        let part = parts.next().ok_or_else(|| {
+            let message = format!("`{}` has one value for each of `{list}`", def.name);
+            let first = schema.axis_id(axis, 0).map_or("ITEM", Name::as_str);
+            ConditionError::new(name.span.clone(), message).instead(format!("write `{}.{first}`", def.name))
+        })?;
+        let found = schema.axis_ids(axis).position(|id| id.as_str() == part.word);
+        *item = found.and_then(|index| u16::try_from(index).ok());
+        if item.is_none() {
+            let known = schema.axis_ids(axis).map(Name::as_str);
+            let message = format!("`{list}` has no item `{}`", part.word);
+            return Err(ConditionError::new(part.span.clone(), message).meant(nearest(&part.word, known)));
+        }
+    }
+    match parts.next() {
+        Some(extra) => {
+            Err(ConditionError::new(extra.span.clone(), format!("`{}` is one part too many", extra.word)))
+        }
+        None => Ok(items),
+    }
 }
 
 fn alone(schema: &Schema, part: &Part) -> Result<Asked, ConditionError> {
@@ -210,7 +258,7 @@ fn alone(schema: &Schema, part: &Part) -> Result<Asked, ConditionError> {
             let instead = format!("write `levels.LEVEL.{}`", part.word);
             Err(ConditionError { instead: Some(instead), ..ConditionError::new(part.span.clone(), message) })
         }
-        Some((field, _)) => Ok(Asked::Field { field, at: At::default() }),
+        Some(_) => of_field(schema, part, &[]),
         None => {
             let fields = schema.fields.iter().map(|field| field.name.as_str());
             let known =
@@ -227,25 +275,29 @@ fn of_level(schema: &Schema, level: &Part, rest: &[Part]) -> Result<Asked, Condi
         ConditionError::new(level.span.clone(), format!("no level `{}` is declared", level.word))
             .meant(nearest(&level.word, known))
     })?;
-    let (on, what) = match rest {
-        [what] => (On::InQuestion, what),
-        [difficulty, what] if difficulty.word == "any" => (On::Any, what),
-        [difficulty, what] => (On::One(difficulty_named(schema, difficulty)?), what),
-        [] => {
+    let kept = |part: &Part| {
+        let is_field =
+            schema.field_named(&part.word).is_some_and(|(_, field)| field.per.contains(&Axis::Level));
+        is_field || Fact::ALL.into_iter().any(|fact| fact.as_str() == part.word)
+    };
+    let (on, what, items) = match rest {
+        [what, items @ ..] if kept(what) || items.is_empty() => (On::InQuestion, what, items),
+        [difficulty, what, items @ ..] if difficulty.word == "any" => (On::Any, what, items),
+        [difficulty, what, items @ ..] => (On::One(difficulty_named(schema, difficulty)?), what, items),
+        _ => {
             let message = "expected what is asked of the level, such as `.finished`, but found the end";
             return Err(ConditionError::new(level.span.clone(), message));
         }
-        [_, _, extra, ..] => {
-            return Err(ConditionError::new(
-                extra.span.clone(),
-                format!("`{}` is one part too many", extra.word),
-            ));
-        }
     };
-    if let Some(fact) = Fact::ALL.into_iter().find(|fact| fact.as_str() == what.word) {
-        return fact_on(schema, what, fact, on).map(|on| Asked::Fact { level: level_index, on, fact });
+    let Some(fact) = Fact::ALL.into_iter().find(|fact| fact.as_str() == what.word) else {
+        return field_of_level(schema, level_index, (what, items), on);
+    };
+    match items {
+        [extra, ..] => {
+            Err(ConditionError::new(extra.span.clone(), format!("`{}` is one part too many", extra.word)))
+        }
+        [] => fact_on(schema, what, fact, on).map(|on| Asked::Fact { level: level_index, on, fact }),
     }
-    field_of_level(schema, level_index, what, on)
 }
 
 /// Whether a fact can be asked on a difficulty. Where facts are not kept apart there is nothing to choose.
@@ -263,7 +315,13 @@ fn fact_on(schema: &Schema, what: &Part, fact: Fact, on: On) -> Result<On, Condi
         .instead("leave the difficulty out, or name one that is kept"))
 }
 
-fn field_of_level(schema: &Schema, level: usize, what: &Part, on: On) -> Result<Asked, ConditionError> {
+/// A field that has one value for each level, with the parts behind it.
+fn field_of_level(
+    schema: &Schema,
+    level: usize,
+    (what, items): (&Part, &[Part]),
+    on: On,
+) -> Result<Asked, ConditionError> {
     let per_level = |field: &FieldDef| field.per.contains(&Axis::Level);
     match schema.field_named(&what.word).filter(|(_, def)| per_level(def)) {
         Some((field, def)) if on == On::InQuestion || def.per.contains(&Axis::Difficulty) => match on {
@@ -272,7 +330,10 @@ fn field_of_level(schema: &Schema, level: usize, what: &Part, on: On) -> Result<
                     format!("`{}` has one value for each difficulty, so `any` has no answer", what.word);
                 Err(ConditionError::new(what.span.clone(), message).instead("name a difficulty"))
             }
-            on => Ok(Asked::Field { field, at: At { level: Some(level), difficulty: on.one() } }),
+            on => {
+                let items = items_named(schema, def, what, items)?;
+                Ok(Asked::Field { field, at: At { items, ..At::level(Some(level), on.one()) } })
+            }
         },
         Some((_, def)) => {
             let message = format!("`{}` does not have one value for each difficulty", def.name);

@@ -5,7 +5,7 @@ use std::ops::Range;
 use toml::de::{DeTable, DeValue};
 
 use super::table::{Item, Reader};
-use super::{Placed, clashes};
+use super::{ListDecl, Placed, clashes};
 use crate::finding::{Code, Finding};
 use crate::keep::Keep;
 use crate::model::{Axis, RecordMoment, Scope};
@@ -62,6 +62,7 @@ pub(crate) const MAX_TEXT_CHARS: i64 = 65_536;
 /// The fields that can be used, and the ids of those that are left out for a fault of their own.
 pub(super) fn all(
     top: &Reader<'_, '_>,
+    lists: &[ListDecl],
     text: &str,
     found: &mut Vec<Finding>,
 ) -> (Vec<FieldDecl>, Vec<String>) {
@@ -73,7 +74,7 @@ pub(super) fn all(
     for (key, item) in fields.entries() {
         let Some(name) = fields.key_id(key, found) else { continue };
         match item.get_ref() {
-            DeValue::Table(table) => declared.extend(one(name, table, text, found)),
+            DeValue::Table(table) => declared.extend(one(name, table, lists, text, found)),
             _ => fields.wrong_type(item, "a table such as `{ type = \"int\", scope = \"run\" }`", found),
         }
     }
@@ -85,7 +86,13 @@ pub(super) fn all(
     (declared, faulty)
 }
 
-fn one(name: Placed<Name>, table: &DeTable<'_>, text: &str, found: &mut Vec<Finding>) -> Option<FieldDecl> {
+fn one(
+    name: Placed<Name>,
+    table: &DeTable<'_>,
+    lists: &[ListDecl],
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Option<FieldDecl> {
     let reader = Reader::new("a field", table, name.span.clone(), KEYS, text, found);
     let kinds = Kind::ALL.map(|kind| (kind.as_str(), kind));
     let scopes = Scope::ALL.map(|scope| (scope.as_str(), scope));
@@ -107,7 +114,7 @@ fn one(name: Placed<Name>, table: &DeTable<'_>, text: &str, found: &mut Vec<Find
             .and_then(|item| Some((reader.string(item, found)?, item.span())))
             .map(|(from, span)| Placed { value: from.to_string(), span }),
         at: words(&reader, "at", &RecordMoment::ALL.map(|moment| (moment.as_str(), moment)), found),
-        per: words(&reader, "per", &Axis::ALL.map(|axis| (axis.as_str(), axis)), found),
+        per: words(&reader, "per", &axes(lists), found),
         counts: word(&reader, "counts", &[("playing", ())], found),
         on_death: word(&reader, "on_death", &OnDeath::ALL.map(|word| (word.as_str(), word)), found),
         on_retry: word(&reader, "on_retry", &OnRetry::ALL.map(|word| (word.as_str(), word)), found),
@@ -117,6 +124,12 @@ fn one(name: Placed<Name>, table: &DeTable<'_>, text: &str, found: &mut Vec<Find
     };
     // Without its kind and scope nothing more can be said of a field; the complaint about them is already there.
     (kind.is_some() && scope.is_some()).then_some(decl)
+}
+
+/// What a field can have one value for each of.
+fn axes(lists: &[ListDecl]) -> Vec<(&str, Axis)> {
+    let lists = lists.iter().zip(0_u16..).map(|(list, index)| (list.name.value.as_str(), Axis::List(index)));
+    [("level", Axis::Level), ("difficulty", Axis::Difficulty)].into_iter().chain(lists).collect()
 }
 
 fn word<T: Clone>(

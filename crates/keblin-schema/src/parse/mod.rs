@@ -17,6 +17,9 @@ mod level;
 /// `[[unlocks]]`
 mod unlock;
 
+/// `[lists]`
+mod list;
+
 use std::ops::Range;
 
 use toml::de::DeTable;
@@ -29,6 +32,7 @@ pub(crate) use field::FieldDecl;
 pub(crate) use ids::clashes;
 use ids::named_tables;
 pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl, StarsDecl};
+pub(crate) use list::ListDecl;
 use table::Reader;
 pub(crate) use unlock::UnlockDecl;
 
@@ -49,6 +53,7 @@ pub(crate) struct Declarations {
     pub(crate) resume: Resume,
     pub(crate) after_last: AfterLast,
     pub(crate) lives: Option<LivesDecl>,
+    pub(crate) lists: Vec<ListDecl>,
     pub(crate) fields: Vec<FieldDecl>,
     /// Ids of fields that are declared but left out for a fault of their own.
     pub(crate) faulty_fields: Vec<String>,
@@ -67,6 +72,7 @@ const KEYS: &[&str] = &[
     "resume",
     "after_last",
     "lives",
+    "lists",
     "fields",
     "levels",
     "unlocks",
@@ -81,7 +87,8 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
     }
     let broken_syntax = !faults.is_empty();
     let top = Reader::new("a declaration", document.get_ref(), 0..0, KEYS, text, found);
-    let (fields, faulty_fields) = field::all(&top, text, found);
+    let lists = list::all(&top, text, found);
+    let (fields, faulty_fields) = field::all(&top, &lists, text, found);
     let declared = Declarations {
         game: top.required("game", found, "game = \"my_game\"").and_then(|value| top.id(value, found)),
         version: version(&top, found),
@@ -96,6 +103,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
             .word("after_last", &[("map", AfterLast::Map), ("end_run", AfterLast::EndRun)], found)
             .unwrap_or(AfterLast::Map),
         lives: top.table("lives", found).map(|(table, span)| level::lives(table, span, text, found)),
+        lists,
         fields,
         faulty_fields,
         levels: level::all(&top, text, found),

@@ -172,7 +172,7 @@ fn names_stand_for_fields_facts_and_what_the_engine_keeps() {
     assert_eq!(named(&schema, "levels.long_mere.finished"), fact(On::InQuestion, Fact::Finished));
     assert_eq!(named(&schema, "levels.long_mere.spring.stars"), fact(On::One(1), Fact::Stars));
     assert_eq!(named(&schema, "levels.long_mere.any.stars"), fact(On::Any, Fact::Stars));
-    let at = At { level: Some(1), difficulty: Some(0) };
+    let at = At::level(Some(1), Some(0));
     assert_eq!(
         named(&schema, "levels.long_mere.neap.best_crossing"),
         Ok(Asked::Field { field: field("best_crossing"), at })

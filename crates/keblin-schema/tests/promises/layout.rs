@@ -1,7 +1,9 @@
 //! The layout: every value has one cell, and every handle finds its own.
 
+use keblin_schema::condition::Program;
+use keblin_schema::condition::names::named;
 use keblin_schema::model::{At, Axis, Scope};
-use keblin_schema::{Field, FieldPer, Level, LookupError, Schema, Time};
+use keblin_schema::{Difficulty, Field, FieldPer, Item, Level, LookupError, Schema, Time};
 
 fn fen_post() -> Schema {
     Schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().schema
@@ -28,7 +30,7 @@ fn a_cell_leads_back_to_its_field_and_place() {
         assert_eq!(field.cells.len(), levels * difficulties, "{}", field.name);
         for (level, difficulty) in (0..levels).flat_map(|l| (0..difficulties).map(move |d| (l, d))) {
             let on = |axis, index| field.per.contains(&axis).then_some(index);
-            let at = At { level: on(Axis::Level, level), difficulty: on(Axis::Difficulty, difficulty) };
+            let at = At::level(on(Axis::Level, level), on(Axis::Difficulty, difficulty));
             let cell = schema.cell(field, at).unwrap();
             let (owner, place) = schema.cell_owner(cell).unwrap();
             assert_eq!((&owner.name, place), (&field.name, at));
@@ -36,7 +38,7 @@ fn a_cell_leads_back_to_its_field_and_place() {
     }
     let best = schema.field_named("best_crossing").unwrap().1;
     assert_eq!(schema.cell(best, At::default()), None, "a place must be given");
-    assert_eq!(schema.cell(best, At { level: Some(7), difficulty: Some(0) }), None, "and be there");
+    assert_eq!(schema.cell(best, At::level(Some(7), Some(0))), None, "and be there");
     assert_eq!(schema.cell_owner(schema.cell_count), None);
 }
 
@@ -48,7 +50,7 @@ fn a_handle_finds_the_cell_of_its_place() {
     for (level, id) in schema.levels.iter().enumerate() {
         for (difficulty, tide) in schema.difficulties.iter().enumerate() {
             let place = (schema.level(id.name.as_str()).unwrap(), schema.difficulty(tide.as_str()).unwrap());
-            let at = At { level: Some(level), difficulty: Some(difficulty) };
+            let at = At::level(Some(level), Some(difficulty));
             assert_eq!(best.at(place).cell(), schema.cell(def, at).unwrap());
         }
     }
@@ -91,4 +93,84 @@ fn a_handle_knows_its_schema() {
     let other = Schema::parse("progress.toml", &text).unwrap().schema;
     let oil: Field<i64> = schema.field("oil").unwrap();
     assert!(oil.belongs_to(&schema) && oil.belongs_to(&same) && !oil.belongs_to(&other));
+}
+
+const LAMPS: &str = "
+    game = 'lamps'
+    version = 1
+    difficulties = ['neap', 'spring']
+    [lists]
+    lamps = ['wick', 'glass', 'tallow']
+    reeds = ['rush', 'sedge']
+    [[levels]]
+    id = 'mere'
+    [[levels]]
+    id = 'weir'
+    [fields]
+    lit = { type = 'int', scope = 'profile', per = ['lamps'] }
+    cut = { type = 'int', scope = 'profile', per = ['reeds', 'level', 'lamps', 'difficulty'] }
+    burnt = { type = 'int', scope = 'profile', per = ['difficulty', 'reeds'] }
+";
+
+#[test]
+fn items_of_lists_are_axes_like_levels_and_difficulties() {
+    let schema = Schema::parse("lamps", LAMPS).unwrap().schema;
+    let (_, cut) = schema.field_named("cut").unwrap();
+    assert_eq!(cut.cells.len(), 2 * 2 * 3 * 2);
+    let per: FieldPer<i64, (Item, Level, Item, Difficulty)> = schema.field_per("cut").unwrap();
+    let mut cells = Vec::new();
+    for reed in ["rush", "sedge"] {
+        for level in ["mere", "weir"] {
+            for lamp in ["wick", "glass", "tallow"] {
+                for tide in ["neap", "spring"] {
+                    let place = (
+                        schema.item("reeds", reed).unwrap(),
+                        schema.level(level).unwrap(),
+                        schema.item("lamps", lamp).unwrap(),
+                        schema.difficulty(tide).unwrap(),
+                    );
+                    let cell = per.at(place).cell();
+                    let (owner, at) = schema.cell_owner(cell).unwrap();
+                    assert_eq!(schema.place_text(&owner.per, at), format!("{reed}, {level}, {lamp}, {tide}"));
+                    assert_eq!(schema.cell(cut, at), Some(cell));
+                    let name = format!("levels.{level}.{tide}.cut.{reed}.{lamp}");
+                    let program = Program::compile(&schema, &format!("{name} > 0")).unwrap();
+                    assert!(
+                        format!("{program:?}").contains(&format!("Cells({cell}..{})", cell + 1)),
+                        "{name}"
+                    );
+                    cells.push(cell);
+                }
+            }
+        }
+    }
+    assert_eq!(cells, cut.cells.clone().collect::<Vec<_>>(), "in declared order, each once");
+}
+
+#[test]
+fn a_name_says_the_items_it_means() {
+    let schema = Schema::parse("lamps", LAMPS).unwrap().schema;
+    for sound in ["lit.wick", "burnt.neap.rush", "burnt.sedge", "levels.mere.cut.rush.glass"] {
+        assert!(named(&schema, sound).is_ok(), "{sound}");
+    }
+    let message = |name| named(&schema, name).unwrap_err().to_string();
+    assert_eq!(message("lit"), "at byte 1: `lit` has one value for each of `lamps` (write `lit.wick`)");
+    assert_eq!(message("lit.wik"), "at byte 5: `lamps` has no item `wik` (did you mean `wick`?)");
+    assert_eq!(message("lit.wick.glass"), "at byte 10: `glass` is one part too many");
+    assert_eq!(
+        message("burnt.nepa.rush"),
+        "at byte 7: no difficulty `nepa` is declared (did you mean `neap`?)"
+    );
+    assert_eq!(
+        message("levels.mere.cut.rush"),
+        "at byte 13: `cut` has one value for each of `lamps` (write `cut.wick`)"
+    );
+}
+
+#[test]
+#[should_panic(expected = "a place was used with a field that has no value there")]
+fn an_item_of_another_list_is_no_place_of_a_field() {
+    let schema = Schema::parse("lamps", LAMPS).unwrap().schema;
+    let lit: FieldPer<i64, Item> = schema.field_per("lit").unwrap();
+    let _ = lit.at(schema.item("reeds", "rush").unwrap());
 }

@@ -88,13 +88,13 @@ impl Progress {
         let in_question = self.here().difficulty;
         match asked {
             Asked::Field { field, at } => {
-                let at = At { level: at.level, difficulty: at.difficulty.or(in_question) };
+                let at = at.on(at.difficulty.or(in_question));
                 Some(Target::Cell(self.schema.cell(self.schema.fields.get(*field)?, at)?))
             }
             Asked::Fact { level, on: on @ (On::InQuestion | On::One(_)), fact } => {
                 let apart = self.schema.level_facts_per_difficulty;
                 let difficulty = on.one().or(in_question).filter(|_| apart);
-                Some(Target::Fact { at: At { level: Some(*level), difficulty }, fact: *fact })
+                Some(Target::Fact { at: At::level(Some(*level), difficulty), fact: *fact })
             }
             _ => None,
         }

@@ -90,14 +90,16 @@ impl Progress {
                 let values = fields.flat_map(|field| cells(field.cells.clone()));
                 facts
                     .into_iter()
-                    .chain(values.filter(|cell| self.is_at(*cell, Some(level.index()), difficulty)))
+                    .chain(
+                        values.filter(|cell| self.is_at(*cell, At::level(Some(level.index()), difficulty))),
+                    )
                     .collect()
             }
             Erase::Named(Asked::Fact { level, on, fact }) => self.fact_targets(*level, on.one(), &[*fact]),
             Erase::Named(Asked::Field { field, at }) => {
                 let def = schema.fields.get(*field);
                 let values = def.into_iter().flat_map(|def| cells(def.cells.clone()));
-                values.filter(|cell| self.is_at(*cell, at.level, at.difficulty)).collect()
+                values.filter(|cell| self.is_at(*cell, *at)).collect()
             }
             Erase::Named(Asked::Total { fact, on: On::Any }) => {
                 (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, &[*fact])).collect()
@@ -114,16 +116,19 @@ impl Progress {
             None if apart => (0..self.schema.difficulties.len()).map(Some).collect(),
             None => vec![None],
         };
-        let places = on.into_iter().map(|difficulty| At { level: Some(level), difficulty });
+        let places = on.into_iter().map(|difficulty| At::level(Some(level), difficulty));
         places.flat_map(|at| facts.iter().map(move |fact| Target::Fact { at, fact: *fact })).collect()
     }
 
-    /// Whether a cell lies at a level and difficulty, as far as they are said and the field has such an axis.
-    fn is_at(&self, target: Target, level: Option<usize>, difficulty: Option<usize>) -> bool {
+    /// Whether a cell lies at a place, as far as it is said and the field has such an axis.
+    fn is_at(&self, target: Target, place: At) -> bool {
         let Target::Cell(cell) = target else { return false };
         let Some((_, at)) = self.schema.cell_owner(cell) else { return false };
         let fits = |said: Option<usize>, is: Option<usize>| said.is_none() || is.is_none() || said == is;
-        fits(level, at.level) && fits(difficulty, at.difficulty)
+        let mut items = place.items.iter().zip(&at.items);
+        fits(place.level, at.level)
+            && fits(place.difficulty, at.difficulty)
+            && items.all(|(said, is)| said.is_none() || said == is)
     }
 
     fn would_erase(&self, target: Target) -> Option<Erased> {

@@ -226,21 +226,16 @@ impl Progress {
         }
         let bounded = clamped(field, &value);
         match bounded {
-            Some(_) if field.keep.is_record() => {
-                let name = |index: Option<usize>| index.map(|index| self.level_name(index));
-                let difficulty = at.difficulty.and_then(|index| self.schema.difficulties.get(index));
-                Err(self.refusal(
-                    event,
-                    Why::OutOfBounds {
-                        field: field.name.clone(),
-                        level: name(at.level),
-                        difficulty: difficulty.cloned(),
-                        value,
-                        min: field.min.clone(),
-                        max: field.max.clone(),
-                    },
-                ))
-            }
+            Some(_) if field.keep.is_record() => Err(self.refusal(
+                event,
+                Why::OutOfBounds {
+                    field: field.name.clone(),
+                    place: self.schema.place_text(&field.per, at),
+                    value,
+                    min: field.min.clone(),
+                    max: field.max.clone(),
+                },
+            )),
             Some(bound) => Ok((bound, true)),
             None => Ok((value, false)),
         }

@@ -4,13 +4,16 @@
 use std::collections::VecDeque;
 
 use keblin_schema::condition::names::Fact;
-use keblin_schema::model::At;
+use keblin_schema::model::{At, Axis};
 use keblin_schema::{Schema, Value};
 
 use super::notice::{Place, RunEnd};
 
 /// How many changes the journal holds; older ones are forgotten.
 pub const JOURNAL_ENTRIES: usize = 256;
+
+/// What facts are kept for, as far as they are kept apart.
+pub const FACT_AXES: [Axis; 2] = [Axis::Level, Axis::Difficulty];
 
 /// What changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -88,13 +91,14 @@ impl Target {
     /// The target as people read it: `oil`, `best_crossing at reedgate, neap`, `stars at reedgate, neap`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
-        let (name, at) = match self {
-            Target::Cell(cell) => {
-                schema.cell_owner(*cell).map_or(("?", At::default()), |(field, at)| (field.name.as_str(), at))
-            }
-            Target::Fact { at, fact } => (fact.as_str(), *at),
+        let (name, place) = match self {
+            Target::Cell(cell) => match schema.cell_owner(*cell) {
+                Some((field, at)) => (field.name.as_str(), schema.place_text(&field.per, at)),
+                None => ("?", String::new()),
+            },
+            Target::Fact { at, fact } => (fact.as_str(), schema.place_text(&FACT_AXES, *at)),
         };
-        match schema.place_text(at) {
+        match place {
             place if place.is_empty() => name.to_string(),
             place => format!("{name} at {place}"),
         }

@@ -196,7 +196,7 @@ impl Progress {
             _ => facts.deaths = count,
         }
         let difficulty = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
-        let target = Target::Fact { at: At { level: at.level, difficulty }, fact };
+        let target = Target::Fact { at: At::level(at.level, difficulty), fact };
         self.journal.note(target, before, value, cause.clone());
         self.locks.fact_changed(&self.schema, level, fact);
     }

@@ -291,6 +291,6 @@ impl Progress {
     /// The place in question: the level of the visit and the difficulty of the run, or the one last chosen.
     fn here(&self) -> At {
         let difficulty = self.run().map_or(self.state.difficulty, |run| run.difficulty);
-        At { level: self.visit().and_then(|visit| visit.level), difficulty }
+        At::level(self.visit().and_then(|visit| visit.level), difficulty)
     }
 }

@@ -3,6 +3,8 @@
 use keblin_schema::model::At;
 use keblin_schema::{Checkpoint, Difficulty, Level, Name, Schema, Unlock, Value};
 
+use super::journal::FACT_AXES;
+
 /// Where a player comes back to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Place {
@@ -59,6 +61,8 @@ pub struct NewRecord {
     pub level: Option<Level>,
     /// The difficulty, where there is one record for each.
     pub difficulty: Option<Difficulty>,
+    /// Its place on all its axes.
+    pub at: At,
     /// The old value; unset if it is the first.
     pub before: Value,
     /// The value now.
@@ -131,9 +135,8 @@ impl NewRecord {
     /// The record as people read it: `best_crossing at reedgate, neap: unset -> 1m32.4s`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
-        let at =
-            At { level: self.level.map(Level::index), difficulty: self.difficulty.map(Difficulty::index) };
-        let place = match schema.place_text(at) {
+        let axes = schema.field_named(self.field.as_str()).map_or(&[][..], |(_, field)| &field.per);
+        let place = match schema.place_text(axes, self.at) {
             place if place.is_empty() => place,
             place => format!(" at {place}"),
         };
@@ -202,8 +205,8 @@ impl Notice {
             Notice::NewRecord(record) => format!("new record, {}", record.text(schema)),
             Notice::Finished { level, stars } => format!("finished {}, stars {stars}", level_name(*level)),
             Notice::Opened { level, difficulty } => {
-                let at = At { level: Some(level.index()), difficulty: difficulty.map(Difficulty::index) };
-                format!("{} opened", schema.place_text(at))
+                let at = At::level(Some(level.index()), difficulty.map(Difficulty::index));
+                format!("{} opened", schema.place_text(&FACT_AXES, at))
             }
             Notice::Unlocked(unlock) => {
                 let name = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.name.as_str());

@@ -75,6 +75,7 @@ impl Progress {
                 .difficulty
                 .filter(|_| on(Axis::Difficulty))
                 .and_then(|index| self.schema.difficulty_at(index)),
+            at,
             before,
             now,
         }

@@ -52,10 +52,8 @@ pub enum Why {
     OutOfBounds {
         /// The field.
         field: Name,
-        /// The level, where there is one value for each.
-        level: Option<Name>,
-        /// The difficulty, where there is one value for each.
-        difficulty: Option<Name>,
+        /// Its place, where it has one value for each of something: `reedgate, neap`.
+        place: String,
         /// The value offered.
         value: Value,
         /// The least it may be.
@@ -157,8 +155,9 @@ impl fmt::Display for Refused {
             Why::OtherLevel { checkpoint, of } => {
                 write!(f, "`{event}` is refused: checkpoint {checkpoint} stands in {of}, not in this level")
             }
-            Why::OutOfBounds { field, level, difficulty, value, min, max } => {
-                write!(f, "{field}{}: {value} is refused: ", place(level, difficulty))?;
+            Why::OutOfBounds { field, place, value, min, max } => {
+                let at = if place.is_empty() { "" } else { " at " };
+                write!(f, "{field}{at}{place}: {value} is refused: ")?;
                 match (min, max) {
                     (Some(min), Some(max)) => write!(f, "it is from {min} to {max}"),
                     (Some(min), None) => write!(f, "it is at least {min}"),

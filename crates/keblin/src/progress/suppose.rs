@@ -64,8 +64,7 @@ impl Progress {
         if !unsets && self.within(EventName::WriteProfile, field, at, value.clone())?.1 {
             let refused = Why::OutOfBounds {
                 field: field.name.clone(),
-                level: None,
-                difficulty: None,
+                place: self.schema.place_text(&field.per, at),
                 value,
                 min: field.min.clone(),
                 max: field.max.clone(),

@@ -95,9 +95,7 @@ fn fact_names(schema: &Schema, fact: Fact, level: Option<usize>, names: &mut Vec
     let difficulties: Vec<Option<usize>> =
         if apart { (0..schema.difficulties.len()).map(Some).collect() } else { vec![None] };
     let levels = level.map_or(0..schema.levels.len(), |level| level..level + 1);
-    for at in levels
-        .flat_map(|level| difficulties.iter().map(move |one| At { level: Some(level), difficulty: *one }))
-    {
+    for at in levels.flat_map(|level| difficulties.iter().map(move |one| At::level(Some(level), *one))) {
         names.push(Target::Fact { at, fact }.text(schema));
     }
 }

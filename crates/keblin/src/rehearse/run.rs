@@ -11,7 +11,7 @@ use keblin_schema::{Checkpoint, Difficulty, Level, Value};
 use super::expectation::{Expectation, Unmet};
 use super::script::{Line, Rehearsal, Step};
 use super::trace::{Seen, Trace, Traced};
-use crate::progress::journal::{Cause, Target};
+use crate::progress::journal::{Cause, FACT_AXES, Target};
 use crate::progress::{Progress, Refused};
 use crate::store::{SaveDir, Slot};
 
@@ -348,10 +348,10 @@ fn expect_open(
         return Ok(());
     }
     let schema = progress.schema();
-    let at = At { level: Some(level.index()), difficulty: difficulty.map(Difficulty::index) };
+    let at = At::level(Some(level.index()), difficulty.map(Difficulty::index));
     let parts = progress.why_locked(level, difficulty);
     let missing = parts.iter().filter(|part| !part.met).map(|part| part.text(schema)).collect();
-    Err(FailureKind::Openness { level: schema.place_text(at), open, missing })
+    Err(FailureKind::Openness { level: schema.place_text(&FACT_AXES, at), open, missing })
 }
 
 fn expect(progress: &Progress, trace: &Trace, expectation: &Expectation) -> Result<(), FailureKind> {

@@ -43,7 +43,7 @@ impl Seen {
         let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
         let places = (0..schema.levels.len()).flat_map(|level| {
             let apart = schema.level_facts_per_difficulty;
-            (0..difficulties).map(move |index| At { level: Some(level), difficulty: apart.then_some(index) })
+            (0..difficulties).map(move |index| At::level(Some(level), apart.then_some(index)))
         });
         let facts = places
             .flat_map(|at| Fact::ALL.map(|fact| (Target::Fact { at, fact }, progress.fact_value(at, fact))));

@@ -7,7 +7,6 @@ use std::sync::Arc;
 use keblin_schema::model::{Axis, FieldDef, Schema, Scope};
 use keblin_schema::{Time, Value};
 
-use super::encode::axis_ids;
 use super::error::{Fault, ReadError};
 use super::layout::{HEADER, PROFILE, RUN};
 use super::map::Item;
@@ -174,7 +173,7 @@ impl Reading<'_> {
         };
         let map = item.map()?;
         let stride: usize = inner.iter().map(|axis| self.schema.axis_len(*axis)).product();
-        let ids: Vec<String> = axis_ids(self.schema, *axis).into_iter().map(ToString::to_string).collect();
+        let ids: Vec<String> = self.schema.axis_ids(*axis).map(ToString::to_string).collect();
         if let Some(path) = path {
             self.carry(path, &map, &ids.iter().map(String::as_str).collect::<Vec<_>>());
         }

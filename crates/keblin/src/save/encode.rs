@@ -98,7 +98,7 @@ fn nested(
 ) -> Option<Vec<u8>> {
     let (axis, inner) = axes.split_first()?;
     let stride: usize = inner.iter().map(|axis| schema.axis_len(*axis)).product();
-    for (index, id) in axis_ids(schema, *axis).into_iter().enumerate() {
+    for (index, id) in schema.axis_ids(*axis).enumerate() {
         let cell = first + index * stride;
         match nested(schema, field, map.inside(id.as_str()), inner, cells, cell) {
             Some(bytes) => map.put(id.as_str(), bytes),
@@ -106,13 +106,6 @@ fn nested(
         }
     }
     Some(map.bytes())
-}
-
-pub(super) fn axis_ids(schema: &Schema, axis: Axis) -> Vec<&Name> {
-    match axis {
-        Axis::Level => schema.levels.iter().map(|level| &level.name).collect(),
-        _ => schema.difficulties.iter().collect(),
-    }
 }
 
 /// The facts of every level, nested by difficulty where they are kept apart.

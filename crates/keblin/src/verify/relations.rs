@@ -1,9 +1,10 @@
 //! How the values of a save fit together and with the schema: bounds, facts against levels, the run against its lives.
 
-use keblin_schema::model::{At, Axis, RecordMoment, Scope};
+use keblin_schema::model::{At, Axis, FieldDef, RecordMoment, Scope};
 use keblin_schema::{Schema, Severity, Value};
 
 use super::finding::SaveFinding;
+use crate::progress::journal::FACT_AXES;
 use crate::save::decode::{Decoded, Missing};
 use crate::snapshot::{Snapshot, State};
 
@@ -21,16 +22,22 @@ pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     found
 }
 
-fn place(schema: &Schema, section: &str, name: &str, at: At) -> String {
-    let level = at.level.and_then(|index| schema.levels.get(index)).map(|level| level.name.as_str());
-    let difficulty = at.difficulty.and_then(|index| schema.difficulties.get(index)).map(AsRef::as_ref);
-    [Some(section), level, difficulty, Some(name)].into_iter().flatten().collect::<Vec<_>>().join(".")
+/// Where a fact stands in a save.
+fn place(schema: &Schema, name: &str, at: At) -> String {
+    let ids = schema.place_ids(&FACT_AXES, at).map(AsRef::as_ref);
+    ["profile"].into_iter().chain(ids).chain([name]).collect::<Vec<_>>().join(".")
+}
+
+/// Where a field's value stands in a save.
+fn field_place(schema: &Schema, field: &FieldDef, at: At) -> String {
+    let section = if field.scope == Scope::Profile { "profile" } else { "run" };
+    let ids = schema.place_ids(&field.per, at).map(AsRef::as_ref);
+    [section].into_iter().chain(ids).chain([field.name.as_str()]).collect::<Vec<_>>().join(".")
 }
 
 fn bounds(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
     for (cell, value) in state.cells.iter().enumerate() {
         let Some((field, at)) = schema.cell_owner(cell) else { continue };
-        let section = if field.scope == Scope::Profile { "profile" } else { "run" };
         let below =
             field.min.as_ref().filter(|min| value.number().is_some_and(|value| Some(value) < min.number()));
         let above = field.max.as_ref().filter(|max| value.number() > max.number());
@@ -38,21 +45,12 @@ fn bounds(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
             (Some(min), _) => ("below min", min),
             (None, Some(max)) => ("above max", max),
             (None, None) => {
-                text_length(
-                    value,
-                    field.max_len_chars,
-                    &place(schema, section, field.name.as_str(), at),
-                    found,
-                );
+                text_length(value, field.max_len_chars, &field_place(schema, field, at), found);
                 continue;
             }
         };
         let message = format!("{value} lies {side} {bound}; opening clamps it");
-        found.push(SaveFinding::warning(
-            "out_of_bounds",
-            place(schema, section, field.name.as_str(), at),
-            message,
-        ));
+        found.push(SaveFinding::warning("out_of_bounds", field_place(schema, field, at), message));
     }
 }
 
@@ -73,25 +71,14 @@ fn facts(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
     for (level, def) in schema.levels.iter().enumerate() {
         for difficulty in 0..difficulties {
             let facts = state.facts.get(schema.fact_index(level, difficulty)).copied().unwrap_or_default();
-            let at = At {
-                level: Some(level),
-                difficulty: schema.level_facts_per_difficulty.then_some(difficulty),
-            };
+            let at = At::level(Some(level), schema.level_facts_per_difficulty.then_some(difficulty));
             if facts.stars > def.stars {
                 let message = format!("{} stars, and the level has at most {}", facts.stars, def.stars);
-                found.push(SaveFinding::warning(
-                    "too_many_stars",
-                    place(schema, "profile", "stars", at),
-                    message,
-                ));
+                found.push(SaveFinding::warning("too_many_stars", place(schema, "stars", at), message));
             }
             if facts.stars > 0 && !facts.finished {
                 let message = "the level has stars, but was never finished";
-                found.push(SaveFinding::warning(
-                    "stars_unfinished",
-                    place(schema, "profile", "stars", at),
-                    message,
-                ));
+                found.push(SaveFinding::warning("stars_unfinished", place(schema, "stars", at), message));
             }
         }
     }
@@ -110,7 +97,7 @@ fn facts(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
             let finished =
                 |one| state.facts.get(schema.fact_index(level, one)).is_some_and(|facts| facts.finished);
             if !on.any(finished) {
-                let place = place(schema, "profile", field.name.as_str(), at);
+                let place = field_place(schema, field, at);
                 let message = "a record of finishing, but the level was never finished";
                 found.push(SaveFinding::warning("record_unfinished", place, message));
             }
