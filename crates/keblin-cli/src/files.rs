@@ -62,6 +62,14 @@ pub(crate) fn schema_path(args: &Args) -> Result<PathBuf, Trouble> {
     Ok(path.strip_prefix(&here).map(Path::to_path_buf).unwrap_or(path))
 }
 
+/// The rehearsals in a folder `rehearsals` beside a declaration; those that can be read.
+pub(crate) fn rehearsals_beside(schema: &Path) -> Vec<String> {
+    let folder = schema.with_file_name("rehearsals");
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
+    let texts = entries.filter(|path| path.extension().is_some_and(|ending| ending == "txt"));
+    texts.filter_map(|path| text(&path).ok()).collect()
+}
+
 /// The declaration, for commands that need it whole.
 pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
     let path = schema_path(args)?;

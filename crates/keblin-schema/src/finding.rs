@@ -57,6 +57,8 @@ pub enum Code {
     UnknownName,
     /// A lower bound above the upper one.
     CrossedBounds,
+    /// Bounds that follow from the field they bound.
+    CircularBounds,
     /// A default that its own bounds refuse.
     DefaultOutsideBounds,
     /// Something that does not fit the record it is said of.
@@ -79,13 +81,19 @@ pub enum Code {
     NeverReset,
     /// A field that does not say what a death does to it.
     UnansweredDeath,
+    /// Progress that nothing saves.
+    UnsavedProgress,
+    /// A record that is fed at an event at which nothing is saved.
+    MissedRecord,
+    /// A field that no rule, record or rehearsal names.
+    UnnamedField,
     /// A line of a rehearsal that is not a step.
     BadStep,
 }
 
 impl Code {
     /// Every code.
-    pub const ALL: [Code; 24] = [
+    pub const ALL: [Code; 28] = [
         Code::Syntax,
         Code::UnknownKey,
         Code::MissingKey,
@@ -98,6 +106,7 @@ impl Code {
         Code::NearId,
         Code::UnknownName,
         Code::CrossedBounds,
+        Code::CircularBounds,
         Code::DefaultOutsideBounds,
         Code::RecordMisfit,
         Code::LivesMisfit,
@@ -109,6 +118,9 @@ impl Code {
         Code::FailingRule,
         Code::NeverReset,
         Code::UnansweredDeath,
+        Code::UnsavedProgress,
+        Code::MissedRecord,
+        Code::UnnamedField,
         Code::BadStep,
     ];
 
@@ -128,6 +140,7 @@ impl Code {
             Code::NearId => "near_id",
             Code::UnknownName => "unknown_name",
             Code::CrossedBounds => "crossed_bounds",
+            Code::CircularBounds => "circular_bounds",
             Code::DefaultOutsideBounds => "default_outside_bounds",
             Code::RecordMisfit => "record_misfit",
             Code::LivesMisfit => "lives_misfit",
@@ -139,6 +152,9 @@ impl Code {
             Code::FailingRule => "failing_rule",
             Code::NeverReset => "never_reset",
             Code::UnansweredDeath => "unanswered_death",
+            Code::UnsavedProgress => "unsaved_progress",
+            Code::MissedRecord => "missed_record",
+            Code::UnnamedField => "unnamed_field",
             Code::BadStep => "bad_step",
         }
     }

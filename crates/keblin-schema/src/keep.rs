@@ -1,5 +1,8 @@
 //! Keep rules, in one place for all who need them: writes, replays and saves that are brought together.
 
+use std::cmp::Ordering;
+use std::sync::Arc;
+
 use crate::value::Value;
 
 /// How a new value meets the stored one.
@@ -15,11 +18,16 @@ pub enum Keep {
     Lowest,
     /// A `true` never turns `false`.
     Once,
+    /// A number that only gains: it is added to, and never taken from.
+    Sum,
+    /// A set that only gains.
+    Union,
 }
 
 impl Keep {
     /// Every rule, in the order in which complaints list them.
-    pub const ALL: [Keep; 4] = [Keep::Latest, Keep::Highest, Keep::Lowest, Keep::Once];
+    pub const ALL: [Keep; 6] =
+        [Keep::Latest, Keep::Highest, Keep::Lowest, Keep::Once, Keep::Sum, Keep::Union];
 
     /// The word for it in a declaration.
     #[must_use]
@@ -29,6 +37,8 @@ impl Keep {
             Keep::Highest => "highest",
             Keep::Lowest => "lowest",
             Keep::Once => "once",
+            Keep::Sum => "sum",
+            Keep::Union => "union",
         }
     }
 
@@ -39,17 +49,25 @@ impl Keep {
     }
 }
 
-/// Whether `offered` takes the place of `stored`. An equal value does not: it is nothing new.
+/// What is stored when `offered` meets `stored`; `None` if that stays as it is. An equal value is nothing new.
 ///
-/// Anything takes the place of unset; unset takes the place of nothing.
+/// Anything takes the place of unset. Unset takes the place of nothing but, by [`Keep::Latest`], of a value that may be
+/// unset.
 #[must_use]
-pub fn takes_place(rule: Keep, stored: &Value, offered: &Value) -> bool {
-    match (rule, stored, offered) {
+pub fn meet(rule: Keep, stored: &Value, offered: &Value) -> Option<Value> {
+    let better = |side| offered.order(stored) == Some(side);
+    let takes_place = match (rule, stored, offered) {
+        (Keep::Latest, stored, offered) => stored != offered,
         (_, _, Value::Unset) => false,
         (_, Value::Unset, _) => true,
-        (Keep::Latest, stored, offered) => stored != offered,
-        (Keep::Highest, stored, offered) => offered.number() > stored.number(),
-        (Keep::Lowest, stored, offered) => offered.number() < stored.number(),
+        (Keep::Highest | Keep::Sum, ..) => better(Ordering::Greater),
+        (Keep::Lowest, ..) => better(Ordering::Less),
         (Keep::Once, stored, offered) => *stored == Value::Bool(false) && *offered == Value::Bool(true),
-    }
+        (Keep::Union, Value::Set(held), Value::Set(more)) => {
+            let gained = !more.is_subset(held);
+            return gained.then(|| Value::Set(Arc::new(held.union(more).cloned().collect())));
+        }
+        (Keep::Union, ..) => false,
+    };
+    takes_place.then(|| offered.clone())
 }

@@ -4,112 +4,6 @@
 use std::marker::PhantomData;
 
 use crate::model::{Axis, MAX_AXES, Schema};
-use crate::value::{Kind, Time, Value};
-
-/// A Rust type that a field can be read and written as: `bool`, `i64`, [`Time`], `String`, and `Option` of `i64` or
-/// [`Time`] for records, which may be unset.
-pub trait FieldType: sealed::Sealed + 'static {
-    /// What a read gives.
-    type Read<'a>;
-    /// What a write takes.
-    type Write;
-    /// The declared kind that fits.
-    const KIND: Kind;
-    /// Whether the field may be unset.
-    const MAY_BE_UNSET: bool;
-
-    /// A stored value as this type; the type's own zero where the kinds differ, which a looked-up handle excludes.
-    fn read(value: &Value) -> Self::Read<'_>;
-    /// As a value to store.
-    fn write(value: Self::Write) -> Value;
-}
-
-mod sealed {
-    pub trait Sealed {}
-    impl Sealed for bool {}
-    impl Sealed for i64 {}
-    impl Sealed for super::Time {}
-    impl Sealed for String {}
-    impl<T: Sealed> Sealed for Option<T> {}
-}
-
-impl FieldType for bool {
-    type Read<'a> = bool;
-    type Write = bool;
-    const KIND: Kind = Kind::Bool;
-    const MAY_BE_UNSET: bool = false;
-    fn read(value: &Value) -> bool {
-        matches!(value, Value::Bool(true))
-    }
-    fn write(value: bool) -> Value {
-        Value::Bool(value)
-    }
-}
-
-impl FieldType for i64 {
-    type Read<'a> = i64;
-    type Write = i64;
-    const KIND: Kind = Kind::Int;
-    const MAY_BE_UNSET: bool = false;
-    fn read(value: &Value) -> i64 {
-        value.number().unwrap_or(0)
-    }
-    fn write(value: i64) -> Value {
-        Value::Int(value)
-    }
-}
-
-impl FieldType for Time {
-    type Read<'a> = Time;
-    type Write = Time;
-    const KIND: Kind = Kind::Time;
-    const MAY_BE_UNSET: bool = false;
-    fn read(value: &Value) -> Time {
-        Time::from_nanos(value.number().unwrap_or(0))
-    }
-    fn write(value: Time) -> Value {
-        Value::Time(value)
-    }
-}
-
-impl FieldType for String {
-    type Read<'a> = &'a str;
-    type Write = String;
-    const KIND: Kind = Kind::Text;
-    const MAY_BE_UNSET: bool = false;
-    fn read(value: &Value) -> &str {
-        if let Value::Text(text) = value { text } else { "" }
-    }
-    fn write(value: String) -> Value {
-        Value::text(&value)
-    }
-}
-
-impl FieldType for Option<i64> {
-    type Read<'a> = Option<i64>;
-    type Write = i64;
-    const KIND: Kind = Kind::Int;
-    const MAY_BE_UNSET: bool = true;
-    fn read(value: &Value) -> Option<i64> {
-        value.number()
-    }
-    fn write(value: i64) -> Value {
-        Value::Int(value)
-    }
-}
-
-impl FieldType for Option<Time> {
-    type Read<'a> = Option<Time>;
-    type Write = Time;
-    const KIND: Kind = Kind::Time;
-    const MAY_BE_UNSET: bool = true;
-    fn read(value: &Value) -> Option<Time> {
-        value.number().map(Time::from_nanos)
-    }
-    fn write(value: Time) -> Value {
-        Value::Time(value)
-    }
-}
 
 /// One value of a field, read and written as `T`.
 #[derive(Debug)]
@@ -155,6 +49,18 @@ pub struct Unlock(pub(crate) u16);
 
 impl Unlock {
     /// Its position in [`Schema::unlocks`].
+    #[must_use]
+    pub fn index(self) -> usize {
+        usize::from(self.0)
+    }
+}
+
+/// A moment: a condition that is told once when it turns true.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Moment(pub(crate) u16);
+
+impl Moment {
+    /// Its position in [`Schema::moments`].
     #[must_use]
     pub fn index(self) -> usize {
         usize::from(self.0)

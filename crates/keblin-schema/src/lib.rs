@@ -15,8 +15,17 @@
 /// Ids: how they are written, which are reserved, and which one was probably meant.
 pub mod name;
 
-/// Kinds of values and the values themselves.
+/// Lengths of time.
+pub mod time;
+
+/// Kinds: what a field can hold.
+pub mod kind;
+
+/// Values: what one cell of progress holds.
 pub mod value;
+
+/// What fits into a field.
+pub mod limits;
 
 /// Keep rules: how a new value meets the stored one.
 pub mod keep;
@@ -35,6 +44,9 @@ pub mod model;
 
 /// Typed handles of names that were looked up once.
 pub mod key;
+
+/// Rust types that fields are read and written as.
+pub mod typed;
 
 /// Looking names up.
 pub mod lookup;
@@ -56,8 +68,10 @@ pub mod condition;
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
-pub use key::{Checkpoint, Difficulty, Field, FieldPer, Item, Level, Unlock};
+pub use key::{Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, Unlock};
+pub use kind::Kind;
 pub use lookup::LookupError;
 pub use model::Schema;
 pub use name::Name;
-pub use value::{Kind, Time, Value};
+pub use time::Time;
+pub use value::Value;

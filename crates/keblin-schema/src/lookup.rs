@@ -3,10 +3,10 @@
 use std::fmt;
 use std::marker::PhantomData;
 
-use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, FieldType, Item, Level, Place, Unlock};
+use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, Place, Unlock};
 use crate::model::{Axis, FieldDef, MAX_AXES, Schema};
 use crate::name::{Name, nearest};
-use crate::value::{Kind, Value};
+use crate::typed::FieldType;
 
 /// Why a look-up gave no handle.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -61,10 +61,10 @@ impl LookupError {
     }
 }
 
-fn described<'a>(kind: Kind, may_be_unset: bool, axes: impl Iterator<Item = &'a str>) -> String {
+fn described<'a>(holds: &str, may_be_unset: bool, axes: impl Iterator<Item = &'a str>) -> String {
     let axes: Vec<_> = axes.collect();
     let each = if axes.is_empty() { String::new() } else { format!(" for each {}", axes.join(" and ")) };
-    format!("{kind}{}{each}", if may_be_unset { " that may be unset" } else { "" })
+    format!("{holds}{}{each}", if may_be_unset { " that may be unset" } else { "" })
 }
 
 fn along(axis: Axis) -> Along {
@@ -83,18 +83,23 @@ impl Schema {
     fn field_of_type<T: FieldType>(&self, id: &str, per: &[Along]) -> Result<(&FieldDef, u32), LookupError> {
         let unknown = || LookupError::unknown("field", id, self.fields.iter().map(|field| &field.name));
         let (_, field) = self.field_named(id).ok_or_else(unknown)?;
-        let may_be_unset = field.default == Value::Unset;
-        if (field.kind, may_be_unset) != (T::KIND, T::MAY_BE_UNSET)
+        let may_be_unset = field.may_be_unset();
+        if !T::fits(field.holds())
+            || T::MAY_BE_UNSET.is_some_and(|may| may != may_be_unset)
             || !field.per.iter().map(|axis| along(*axis)).eq(per.iter().copied())
         {
             return Err(LookupError::Mismatch {
                 name: field.name.clone(),
                 declared: described(
-                    field.kind,
+                    &field.holds().to_string(),
                     may_be_unset,
                     field.per.iter().map(|axis| self.axis_name(*axis)),
                 ),
-                asked: described(T::KIND, T::MAY_BE_UNSET, per.iter().map(|along| along.as_str())),
+                asked: described(
+                    &T::declared(),
+                    T::MAY_BE_UNSET == Some(true),
+                    per.iter().map(|along| along.as_str()),
+                ),
             });
         }
         Ok((field, position(field.cells.start).ok_or_else(unknown)?))
@@ -181,6 +186,22 @@ impl Schema {
     #[must_use]
     pub fn unlock_at(&self, index: usize) -> Option<Unlock> {
         self.unlocks.get(index).and(position(index)).map(Unlock)
+    }
+
+    /// A moment.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn moment(&self, id: &str) -> Result<Moment, LookupError> {
+        let found = self.moments.iter().position(|moment| moment.name.as_str() == id);
+        let unknown = || LookupError::unknown("moment", id, self.moments.iter().map(|moment| &moment.name));
+        found.and_then(|index| self.moment_at(index)).ok_or_else(unknown)
+    }
+
+    /// A moment by its position in [`Schema::moments`], `None` outside.
+    #[must_use]
+    pub fn moment_at(&self, index: usize) -> Option<Moment> {
+        self.moments.get(index).and(position(index)).map(Moment)
     }
 
     /// A checkpoint of a level.

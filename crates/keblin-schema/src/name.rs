@@ -102,6 +102,19 @@ impl Name {
     pub fn as_str(&self) -> &str {
         &self.0
     }
+
+    /// The id as text that is shared and not copied.
+    #[must_use]
+    pub fn shared(&self) -> Arc<str> {
+        Arc::clone(&self.0)
+    }
+}
+
+impl Name {
+    /// A name for what has none yet.
+    pub(crate) fn placeholder() -> Name {
+        Name(Arc::from("unnamed"))
+    }
 }
 
 fn reserved(text: &str) -> Option<&'static str> {

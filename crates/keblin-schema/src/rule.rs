@@ -56,8 +56,8 @@ pub struct Threshold {
     pub needed: Program,
     /// Whether what is held is a number of stars.
     pub is_stars: bool,
-    /// Whether both are times, in nanoseconds.
-    pub is_time: bool,
+    /// What both are: whole numbers, numbers with a fraction, or times in nanoseconds.
+    pub kind: Type,
 }
 
 impl Rule {
@@ -106,11 +106,10 @@ fn number(
 ) -> Result<RuleAsks, ConditionError> {
     let (held, kind) = Program::of_expr(schema, source, left)?;
     let (needed, _) = Program::of_expr(schema, source, right)?;
-    if !matches!(kind, Type::Int | Type::Time) {
+    if !matches!(kind, Type::Int | Type::Time | Type::Float) {
         return Ok(RuleAsks::Other);
     }
     let stars = |read: &Read| matches!(read, Read::Fact { fact: Fact::Stars, .. });
     let is_stars = !held.reads().is_empty() && held.reads().iter().all(stars);
-    let is_time = kind == Type::Time;
-    Ok(RuleAsks::Number(Box::new(Threshold { held, comparison, needed, is_stars, is_time })))
+    Ok(RuleAsks::Number(Box::new(Threshold { held, comparison, needed, is_stars, kind })))
 }

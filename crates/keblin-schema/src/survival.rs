@@ -102,7 +102,7 @@ impl Survival {
         let (on_retry, on_level, on_new_run) = match scope {
             Scope::Level => (OnRetry::Entry, OnReset::Default, OnReset::Default),
             Scope::Run => (OnRetry::Entry, OnReset::Stays, OnReset::Default),
-            Scope::Profile => (OnRetry::Stays, OnReset::Stays, OnReset::Stays),
+            Scope::Profile | Scope::Device => (OnRetry::Stays, OnReset::Stays, OnReset::Stays),
         };
         Survival { on_death: OnDeath::Stays, on_retry, on_level, on_new_run }
     }
@@ -111,7 +111,7 @@ impl Survival {
 /// A row of the survival table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
-pub enum Moment {
+pub enum Row {
     /// A checkpoint is reached.
     Checkpoint,
     /// A death with a life left.
@@ -136,37 +136,37 @@ pub enum Moment {
     Erase,
 }
 
-impl Moment {
+impl Row {
     /// Every row, in the order of the table.
-    pub const ALL: [Moment; 11] = [
-        Moment::Checkpoint,
-        Moment::Death,
-        Moment::LastDeath,
-        Moment::Retry,
-        Moment::Enter,
-        Moment::Leave,
-        Moment::Finish,
-        Moment::RunEnd,
-        Moment::NewRun,
-        Moment::Reopen,
-        Moment::Erase,
+    pub const ALL: [Row; 11] = [
+        Row::Checkpoint,
+        Row::Death,
+        Row::LastDeath,
+        Row::Retry,
+        Row::Enter,
+        Row::Leave,
+        Row::Finish,
+        Row::RunEnd,
+        Row::NewRun,
+        Row::Reopen,
+        Row::Erase,
     ];
 
     /// The word for it in JSON.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Moment::Checkpoint => "checkpoint",
-            Moment::Death => "death",
-            Moment::LastDeath => "last_death",
-            Moment::Retry => "retry",
-            Moment::Enter => "enter",
-            Moment::Leave => "leave",
-            Moment::Finish => "finish",
-            Moment::RunEnd => "run_end",
-            Moment::NewRun => "new_run",
-            Moment::Reopen => "reopen",
-            Moment::Erase => "erase",
+            Row::Checkpoint => "checkpoint",
+            Row::Death => "death",
+            Row::LastDeath => "last_death",
+            Row::Retry => "retry",
+            Row::Enter => "enter",
+            Row::Leave => "leave",
+            Row::Finish => "finish",
+            Row::RunEnd => "run_end",
+            Row::NewRun => "new_run",
+            Row::Reopen => "reopen",
+            Row::Erase => "erase",
         }
     }
 }
@@ -206,30 +206,31 @@ impl Fate {
 
 /// What becomes of a field's value at a moment.
 #[must_use]
-pub fn fate(schema: &Schema, field: &FieldDef, moment: Moment) -> Fate {
-    if moment == Moment::Erase {
-        return Fate::Default;
-    }
-    if field.scope == Scope::Profile {
-        return Fate::Stays;
+pub fn fate(schema: &Schema, field: &FieldDef, moment: Row) -> Fate {
+    match moment {
+        // What is never written to a file is as declared when the program starts again.
+        Row::Reopen if !field.durable => return Fate::Default,
+        Row::Erase if field.scope != Scope::Device => return Fate::Default,
+        _ if !field.scope.is_of_run() => return Fate::Stays,
+        _ => {}
     }
     let words = field.survival;
     match moment {
-        Moment::Checkpoint => Fate::Copied,
-        Moment::Death => death_fate(words.on_death),
-        Moment::Retry => match words.on_retry {
+        Row::Checkpoint => Fate::Copied,
+        Row::Death => death_fate(words.on_death),
+        Row::Retry => match words.on_retry {
             OnRetry::Stays => Fate::Stays,
             OnRetry::Entry => Fate::Entry,
             OnRetry::Default => Fate::Default,
         },
-        Moment::Enter if words.on_level == OnReset::Stays => Fate::Copied,
-        Moment::NewRun if words.on_new_run == OnReset::Stays => Fate::Stays,
-        Moment::Enter | Moment::NewRun | Moment::Erase => Fate::Default,
-        Moment::Leave => Fate::Stays,
-        Moment::Finish if field.scope == Scope::Run => Fate::Stays,
-        Moment::Finish | Moment::LastDeath | Moment::RunEnd => Fate::Readable,
-        Moment::Reopen if schema.resume == Resume::Exact => Fate::Stays,
-        Moment::Reopen => death_fate(words.on_death),
+        Row::Enter if words.on_level == OnReset::Stays => Fate::Copied,
+        Row::NewRun if words.on_new_run == OnReset::Stays => Fate::Stays,
+        Row::Enter | Row::NewRun | Row::Erase => Fate::Default,
+        Row::Leave => Fate::Stays,
+        Row::Finish if field.scope == Scope::Run => Fate::Stays,
+        Row::Finish | Row::LastDeath | Row::RunEnd => Fate::Readable,
+        Row::Reopen if schema.resume == Resume::Exact => Fate::Stays,
+        Row::Reopen => death_fate(words.on_death),
     }
 }
 
@@ -244,7 +245,7 @@ fn death_fate(word: OnDeath) -> Fate {
 
 /// Whether a field says something else at a moment than its scope does.
 #[must_use]
-pub fn is_override(schema: &Schema, field: &FieldDef, moment: Moment) -> bool {
+pub fn is_override(schema: &Schema, field: &FieldDef, moment: Row) -> bool {
     let plain = FieldDef { survival: Survival::of_scope(field.scope), ..field.clone() };
     fate(schema, field, moment) != fate(schema, &plain, moment)
 }

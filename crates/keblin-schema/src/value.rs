@@ -1,71 +1,17 @@
-//! Kinds and values. A [`Value`] is what one cell of progress holds; [`Time`] is read and shown the way people write
-//! durations. Bounds and keep rules are decided elsewhere.
+//! Values: what one cell of progress holds. Bounds and keep rules are decided elsewhere.
 
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
-use std::str::FromStr;
 use std::sync::Arc;
-use std::time::Duration;
 
-/// What a field holds.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Kind {
-    /// Yes or no.
-    Bool,
-    /// A whole number, 64 bits with sign.
-    Int,
-    /// A length of time, in whole nanoseconds with sign.
-    Time,
-    /// Text, at most `max_len` characters.
-    Text,
-}
-
-impl Kind {
-    /// Every kind, in the order in which complaints list them.
-    pub const ALL: [Kind; 4] = [Kind::Bool, Kind::Int, Kind::Time, Kind::Text];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Kind::Bool => "bool",
-            Kind::Int => "int",
-            Kind::Time => "time",
-            Kind::Text => "text",
-        }
-    }
-
-    /// The word with its article, for sentences.
-    #[must_use]
-    pub fn with_article(self) -> &'static str {
-        match self {
-            Kind::Bool => "a bool",
-            Kind::Int => "an int",
-            Kind::Time => "a time",
-            Kind::Text => "a text",
-        }
-    }
-
-    /// The default of a field that declares none.
-    #[must_use]
-    pub fn own_default(self) -> Value {
-        match self {
-            Kind::Bool => Value::Bool(false),
-            Kind::Int => Value::Int(0),
-            Kind::Time => Value::Time(Time::ZERO),
-            Kind::Text => Value::text(""),
-        }
-    }
-}
-
-impl fmt::Display for Kind {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.pad(self.as_str())
-    }
-}
+use crate::kind::Ids;
+use crate::name::Name;
+use crate::time::Time;
 
 /// What one cell of progress holds. `Unset` is "never", which is not zero. Cheap to clone.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
 pub enum Value {
     /// Nothing yet.
     Unset,
@@ -73,10 +19,117 @@ pub enum Value {
     Bool(bool),
     /// A whole number.
     Int(i64),
+    /// A number with a fraction.
+    Float(Float),
     /// A length of time.
     Time(Time),
     /// Text.
     Text(Arc<str>),
+    /// Bytes.
+    Bytes(Arc<[u8]>),
+    /// One of a list of ids.
+    Id {
+        /// Which list.
+        of: Ids,
+        /// Its position in the list.
+        index: u16,
+        /// The id; of a checkpoint `LEVEL.CHECKPOINT`.
+        name: Arc<str>,
+    },
+    /// Two numbers.
+    Vec2([Part; 2]),
+    /// Three numbers.
+    Vec3([Part; 3]),
+    /// A rotation: x, y, z, w.
+    Quat([Part; 4]),
+    /// A declared struct: its members in declared order.
+    Shape(Arc<[(Name, Value)]>),
+    /// Values in order; one may be there twice.
+    List(Arc<[Value]>),
+    /// Values without order; each is there once.
+    Set(Arc<BTreeSet<Value>>),
+    /// Values by key.
+    Map(Arc<BTreeMap<Value, Value>>),
+    /// The game's own bytes, never looked into.
+    Opaque(Arc<Opaque>),
+}
+
+/// A finite number of 64 bits with a fraction. Negative zero is zero.
+#[derive(Clone, Copy, Default)]
+pub struct Float(f64);
+
+/// A finite number of 32 bits with a fraction, as graphics and physics take them. Negative zero is zero.
+#[derive(Clone, Copy, Default)]
+pub struct Part(f32);
+
+macro_rules! finite {
+    ($name:ident, $number:ty) => {
+        impl $name {
+            /// The number; `None` for an infinite one or one that is none.
+            #[must_use]
+            pub fn new(number: $number) -> Option<$name> {
+                // Adding zero turns the negative zero into the plain one.
+                number.is_finite().then_some($name(number + 0.0))
+            }
+
+            /// The number itself.
+            #[must_use]
+            pub fn get(self) -> $number {
+                self.0
+            }
+        }
+
+        impl PartialEq for $name {
+            fn eq(&self, other: &$name) -> bool {
+                self.cmp(other) == Ordering::Equal
+            }
+        }
+
+        impl Eq for $name {}
+
+        impl std::hash::Hash for $name {
+            fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+                self.0.to_bits().hash(state);
+            }
+        }
+
+        impl PartialOrd for $name {
+            fn partial_cmp(&self, other: &$name) -> Option<Ordering> {
+                Some(self.cmp(other))
+            }
+        }
+
+        impl Ord for $name {
+            fn cmp(&self, other: &$name) -> Ordering {
+                self.0.total_cmp(&other.0)
+            }
+        }
+
+        impl fmt::Debug for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                fmt::Debug::fmt(&self.0, f)
+            }
+        }
+
+        /// With a fraction or an exponent, so that it is not taken for a whole number.
+        impl fmt::Display for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.pad(&format!("{:?}", self.0))
+            }
+        }
+    };
+}
+
+finite!(Float, f64);
+finite!(Part, f32);
+
+/// The game's own bytes with their own version number: kept and checked, never looked into.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Opaque {
+    /// What the game calls their version.
+    pub version: u32,
+    /// The bytes.
+    pub bytes: Arc<[u8]>,
 }
 
 impl Value {
@@ -86,201 +139,165 @@ impl Value {
         Value::Text(Arc::from(text))
     }
 
-    /// The kind of the value, `None` for [`Value::Unset`].
+    /// A number with a fraction; `None` for an infinite one or one that is none.
     #[must_use]
-    pub fn kind(&self) -> Option<Kind> {
-        match self {
-            Value::Unset => None,
-            Value::Bool(_) => Some(Kind::Bool),
-            Value::Int(_) => Some(Kind::Int),
-            Value::Time(_) => Some(Kind::Time),
-            Value::Text(_) => Some(Kind::Text),
-        }
+    pub fn float(number: f64) -> Option<Value> {
+        Float::new(number).map(Value::Float)
     }
 
-    /// The number behind an int (itself) or a time (nanoseconds): what bounds and orderings compare.
+    /// The whole number behind an int (itself) or a time (nanoseconds).
     #[must_use]
     pub fn number(&self) -> Option<i64> {
         match self {
             Value::Int(number) => Some(*number),
             Value::Time(time) => Some(time.as_nanos()),
-            Value::Unset | Value::Bool(_) | Value::Text(_) => None,
+            _ => None,
         }
     }
 
-    /// A value of the same kind as this one with another number, where it has a number at all.
+    /// A value of the same kind as this one with another number, where it has a whole number at all.
     #[must_use]
     pub fn with_number(&self, number: i64) -> Value {
         match self {
             Value::Int(_) => Value::Int(number),
             Value::Time(_) => Value::Time(Time::from_nanos(number)),
-            Value::Unset | Value::Bool(_) | Value::Text(_) => self.clone(),
+            other => other.clone(),
+        }
+    }
+
+    /// How two numbers of one kind are ordered: ints, floats, times. `None` for anything else.
+    #[must_use]
+    pub fn order(&self, other: &Value) -> Option<Ordering> {
+        match (self, other) {
+            (Value::Int(a), Value::Int(b)) => Some(a.cmp(b)),
+            (Value::Time(a), Value::Time(b)) => Some(a.cmp(b)),
+            (Value::Float(a), Value::Float(b)) => Some(a.cmp(b)),
+            _ => None,
+        }
+    }
+
+    /// The sum of two numbers of one kind, and whether it went over the end of what fits. `None` for anything else.
+    #[must_use]
+    pub fn plus(&self, amount: &Value) -> Option<(Value, bool)> {
+        match (self, amount) {
+            (Value::Int(a), Value::Int(b)) => {
+                Some((Value::Int(a.saturating_add(*b)), a.checked_add(*b).is_none()))
+            }
+            (Value::Time(a), Value::Time(b)) => {
+                Some((Value::Time(a.saturating_add(*b)), a.as_nanos().checked_add(b.as_nanos()).is_none()))
+            }
+            (Value::Float(a), Value::Float(b)) => {
+                let sum = a.get() + b.get();
+                let end = if sum > 0.0 { f64::MAX } else { f64::MIN };
+                Some((Value::Float(Float::new(sum).unwrap_or(Float(end))), !sum.is_finite()))
+            }
+            _ => None,
+        }
+    }
+
+    /// The number with the other sign; stops at the end of what fits. Anything else as it is.
+    #[must_use]
+    pub fn negated(&self) -> Value {
+        match self {
+            Value::Float(number) => Value::Float(Float(0.0 - number.get())),
+            other => {
+                other.number().map_or(other.clone(), |number| other.with_number(number.saturating_neg()))
+            }
+        }
+    }
+
+    /// Whether it is a number below zero.
+    #[must_use]
+    pub fn is_negative(&self) -> bool {
+        match self {
+            Value::Float(number) => number.get() < 0.0,
+            other => other.number().is_some_and(|number| number < 0),
+        }
+    }
+
+    /// The text behind a text or an id.
+    #[must_use]
+    pub fn as_text(&self) -> Option<&str> {
+        match self {
+            Value::Text(text) | Value::Id { name: text, .. } => Some(text),
+            _ => None,
+        }
+    }
+
+    /// How many characters, bytes or items it has; 0 for what has none.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        match self {
+            Value::Text(text) => text.chars().count(),
+            Value::Bytes(bytes) => bytes.len(),
+            Value::Opaque(opaque) => opaque.bytes.len(),
+            Value::List(items) => items.len(),
+            Value::Set(items) => items.len(),
+            Value::Map(entries) => entries.len(),
+            _ => 0,
+        }
+    }
+
+    /// Whether it has no characters, bytes or items.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Whether a list or set has this item, or a map this key. A text stands for the id it names.
+    #[must_use]
+    pub fn has(&self, item: &Value) -> bool {
+        match self {
+            Value::List(items) => items.iter().any(|held| held.same(item)),
+            Value::Set(items) => items.iter().any(|held| held.same(item)),
+            Value::Map(entries) => entries.keys().any(|held| held.same(item)),
+            _ => false,
+        }
+    }
+
+    /// Whether two values are equal, a text standing for the id it names.
+    #[must_use]
+    pub fn same(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::List(a), Value::List(b)) => {
+                a.len() == b.len() && a.iter().zip(b.iter()).all(|(a, b)| a.same(b))
+            }
+            _ => self == other || self.as_text().is_some_and(|text| other.as_text() == Some(text)),
         }
     }
 }
 
-/// Shown as people write it: `unset`, `true`, `31`, `1m32.4s`, `"F-04"`.
+/// Shown as people write it: `unset`, `true`, `31`, `0.5`, `1m32.4s`, `"F-04"`, `wick`, `["F-04", "F-11"]`.
 impl fmt::Display for Value {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Value::Unset => f.pad("unset"),
             Value::Bool(yes) => f.pad(if *yes { "true" } else { "false" }),
             Value::Int(number) => f.pad(&number.to_string()),
+            Value::Float(number) => fmt::Display::fmt(number, f),
             Value::Time(time) => fmt::Display::fmt(time, f),
             Value::Text(text) => f.pad(&format!("{text:?}")),
+            Value::Bytes(bytes) => f.pad(&format!("{} bytes", bytes.len())),
+            Value::Id { name, .. } => f.pad(name),
+            Value::Vec2(parts) => f.pad(&row(("(", ")"), parts.iter())),
+            Value::Vec3(parts) => f.pad(&row(("(", ")"), parts.iter())),
+            Value::Quat(parts) => f.pad(&row(("(", ")"), parts.iter())),
+            Value::Shape(members) => {
+                f.pad(&row(("{", "}"), members.iter().map(|(name, value)| format!("{name}: {value}"))))
+            }
+            Value::List(items) => f.pad(&row(("[", "]"), items.iter())),
+            Value::Set(items) => f.pad(&row(("{", "}"), items.iter())),
+            Value::Map(entries) => {
+                f.pad(&row(("{", "}"), entries.iter().map(|(key, value)| format!("{key}: {value}"))))
+            }
+            Value::Opaque(opaque) => {
+                f.pad(&format!("{} bytes, version {}", opaque.bytes.len(), opaque.version))
+            }
         }
     }
 }
 
-/// A length of time in whole nanoseconds, with sign: about ±292 years.
-///
-/// Written and shown as numbers with units, largest first: `90s`, `1m32.4s`, `2h`, `250ms`, `-5ms`, `0s`. Units are
-/// `h`, `m`, `s`, `ms`, `us`, `ns`; a number may have a fraction.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct Time(i64);
-
-const NANOS_PER_SECOND: i64 = 1_000_000_000;
-
-/// Units with their nanoseconds; longer spellings first, so that `ms` is not read as `m`.
-const UNITS: [(&str, i64); 6] = [
-    ("ms", 1_000_000),
-    ("us", 1_000),
-    ("ns", 1),
-    ("h", 3600 * NANOS_PER_SECOND),
-    ("m", 60 * NANOS_PER_SECOND),
-    ("s", NANOS_PER_SECOND),
-];
-
-impl Time {
-    /// No time at all.
-    pub const ZERO: Time = Time(0);
-
-    /// From whole nanoseconds.
-    #[must_use]
-    pub const fn from_nanos(nanos: i64) -> Time {
-        Time(nanos)
-    }
-
-    /// From whole milliseconds; stops at the ends of the range.
-    #[must_use]
-    pub const fn from_millis(millis: i64) -> Time {
-        Time(millis.saturating_mul(1_000_000))
-    }
-
-    /// In whole nanoseconds.
-    #[must_use]
-    pub const fn as_nanos(self) -> i64 {
-        self.0
-    }
-
-    /// In whole milliseconds; what is left over is cut off.
-    #[must_use]
-    pub const fn as_millis(self) -> i64 {
-        self.0 / 1_000_000
-    }
-
-    /// The sum; stops at the ends of the range.
-    #[must_use]
-    pub const fn saturating_add(self, other: Time) -> Time {
-        Time(self.0.saturating_add(other.0))
-    }
-}
-
-/// Stops at the longest time that fits.
-impl From<Duration> for Time {
-    fn from(duration: Duration) -> Time {
-        Time(i64::try_from(duration.as_nanos()).unwrap_or(i64::MAX))
-    }
-}
-
-impl fmt::Display for Time {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let nanos = self.0.unsigned_abs();
-        let second = NANOS_PER_SECOND.unsigned_abs();
-        let mut text = String::from(if self.0 < 0 { "-" } else { "" });
-        if nanos != 0 && nanos < second {
-            let (unit, size) = match nanos {
-                n if n >= 1_000_000 => ("ms", 1_000_000),
-                n if n >= 1_000 => ("us", 1_000),
-                _ => ("ns", 1),
-            };
-            text += &decimal(nanos / size, nanos % size, size);
-            text += unit;
-            return f.pad(&text);
-        }
-        let (hours, minutes) = (nanos / (3600 * second), nanos / (60 * second) % 60);
-        let (seconds, rest) = (nanos / second % 60, nanos % second);
-        if hours > 0 {
-            text += &format!("{hours}h");
-        }
-        if minutes > 0 {
-            text += &format!("{minutes}m");
-        }
-        if seconds > 0 || rest > 0 || nanos == 0 {
-            text += &decimal(seconds, rest, second);
-            text += "s";
-        }
-        f.pad(&text)
-    }
-}
-
-/// `whole` and `rest` of a unit of `size` smaller ones as a decimal number without trailing zeros.
-fn decimal(whole: u64, rest: u64, size: u64) -> String {
-    if rest == 0 {
-        return whole.to_string();
-    }
-    let digits = size.to_string().len() - 1;
-    format!("{whole}.{rest:0digits$}").trim_end_matches('0').to_string()
-}
-
-/// Why a text is not a time.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct TimeFault(String);
-
-impl fmt::Display for TimeFault {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "expected a time such as 90s, 1m32.4s or 250ms, but found {}", self.0)
-    }
-}
-
-impl std::error::Error for TimeFault {}
-
-impl FromStr for Time {
-    type Err = TimeFault;
-
-    fn from_str(text: &str) -> Result<Time, TimeFault> {
-        let fault = || TimeFault(format!("{text:?}"));
-        let (negative, mut rest) = match text.strip_prefix('-') {
-            Some(rest) => (true, rest),
-            None => (false, text),
-        };
-        if rest.is_empty() {
-            return Err(fault());
-        }
-        let mut total: i128 = 0;
-        while !rest.is_empty() {
-            let digits = rest.find(|c: char| !c.is_ascii_digit() && c != '.').ok_or_else(fault)?;
-            let (number, behind) = rest.split_at(digits);
-            let (size, behind) = UNITS
-                .iter()
-                .find_map(|(unit, size)| behind.strip_prefix(unit).map(|behind| (*size, behind)))
-                .ok_or_else(fault)?;
-            total = total.checked_add(scaled(number, size).ok_or_else(fault)?).ok_or_else(fault)?;
-            rest = behind;
-        }
-        let signed = if negative { -total } else { total };
-        i64::try_from(signed).map(Time).map_err(|_| TimeFault(format!("{text:?}, which is too long")))
-    }
-}
-
-/// A decimal number times a unit, in nanoseconds; `None` if it is no number or finer than a nanosecond.
-fn scaled(number: &str, size: i64) -> Option<i128> {
-    let (whole, fraction) = number.split_once('.').unwrap_or((number, ""));
-    if fraction.len() > 12 || (number.contains('.') && fraction.is_empty()) {
-        return None;
-    }
-    let ten_to = 10_i128.checked_pow(u32::try_from(fraction.len()).ok()?)?;
-    let digits: i128 = format!("{whole}{fraction}").parse().ok()?;
-    let scaled = digits.checked_mul(i128::from(size))?;
-    (!whole.is_empty() && scaled % ten_to == 0).then(|| scaled / ten_to)
+fn row((open, close): (&str, &str), items: impl Iterator<Item = impl fmt::Display>) -> String {
+    let items: Vec<String> = items.map(|item| item.to_string()).collect();
+    format!("{open}{}{close}", items.join(", "))
 }

@@ -4,9 +4,20 @@
 use crate::condition::names::Fact;
 use crate::condition::{Program, Read, Word};
 
-/// A rule that is watched: below the number of levels the lock of that level, then the unlocks in order.
+/// A rule that is watched, by the position of what it belongs to. In the order in which they are asked: what bounds
+/// comes before what opens, and that before what is told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct RuleId(pub u32);
+#[non_exhaustive]
+pub enum RuleId {
+    /// The bounds of a field.
+    Bounds(u32),
+    /// The lock of a level.
+    Lock(u32),
+    /// An unlock.
+    Unlock(u32),
+    /// A moment.
+    Moment(u32),
+}
 
 /// For everything that can change, the rules that name it.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

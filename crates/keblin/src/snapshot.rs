@@ -22,6 +22,15 @@ impl Snapshot {
     pub fn schema(&self) -> &Arc<Schema> {
         &self.schema
     }
+
+    /// Whether the values of device scope that are kept are these.
+    pub(crate) fn device_is(&self, values: &[Value]) -> bool {
+        let first = self.schema.saved_cells;
+        let held = self.state.cells.iter().enumerate().skip(first).zip(values);
+        held.into_iter().all(|((cell, held), value)| {
+            held == value || self.schema.cell_owner(cell).is_none_or(|(field, _)| !field.durable)
+        })
+    }
 }
 
 impl PartialEq for Snapshot {
@@ -43,6 +52,8 @@ pub(crate) struct State {
     pub(crate) played: Time,
     /// By unlock: whether it was given and latches.
     pub(crate) latched: Vec<bool>,
+    /// By moment: whether it was told in the visit, run or profile it is told once in.
+    pub(crate) told: Vec<bool>,
     /// The difficulty last chosen.
     pub(crate) difficulty: Option<usize>,
     pub(crate) run: Option<Run>,
@@ -125,6 +136,7 @@ impl State {
             furthest: None,
             played: Time::ZERO,
             latched: vec![false; schema.unlocks.len()],
+            told: vec![false; schema.moments.len()],
             difficulty: (!schema.difficulties.is_empty()).then_some(0),
             run: None,
         }

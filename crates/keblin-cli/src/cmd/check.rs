@@ -1,6 +1,6 @@
 //! `keblin check`: everything found in the declaration, each with its place.
 
-use keblin::model::{Parsed, Schema, Scope};
+use keblin::model::{Schema, Scope};
 use keblin::{Findings, Severity};
 use serde_json::json;
 
@@ -12,10 +12,17 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
     let path = files::schema_path(args)?;
     let name = path.display().to_string();
     let parsed = Schema::parse(&name, &files::text(&path)?);
-    let (schema, findings) = match &parsed {
-        Ok(Parsed { schema, findings }) => (Some(schema), findings),
+    // Without rehearsals nothing would name most fields, and saying so of each would help nobody.
+    let rehearsals = files::rehearsals_beside(&path);
+    let (schema, findings) = match parsed {
+        Ok(parsed) if rehearsals.is_empty() => (Some(parsed.schema), parsed.findings),
+        Ok(parsed) => {
+            let findings = parsed.findings_beside(rehearsals.iter().map(String::as_str));
+            (Some(parsed.schema), findings)
+        }
         Err(findings) => (None, findings),
     };
+    let (schema, findings) = (schema.as_ref(), &findings);
     if console.json {
         let list: Vec<_> = findings.list().iter().map(|finding| json::finding(findings, finding)).collect();
         console.json_object(&json!({
@@ -59,8 +66,9 @@ fn text(
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
     console.line(&format!("{name}: {heading}"))?;
     let of_scope = |scope| schema.fields.iter().filter(move |field| field.scope == scope).count();
-    let scopes =
-        Scope::ALL.map(|scope| format!("{} of {} scope", of_scope(scope), scope.as_str())).join(", ");
+    let scopes = Scope::ALL.into_iter().filter(|scope| of_scope(*scope) > 0);
+    let scopes = scopes.map(|scope| format!("{} of {} scope", of_scope(scope), scope.as_str()));
+    let scopes = scopes.collect::<Vec<_>>().join(", ");
     console.paragraph(&format!("  {}: {scopes}", counted(schema.fields.len(), "field")), "    ")?;
     let checkpoints = schema.levels.iter().map(|level| level.checkpoints.len()).sum();
     let difficulties = match schema.difficulties.len() {

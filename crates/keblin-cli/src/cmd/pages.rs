@@ -89,6 +89,12 @@ pub(crate) fn page(code: Code) -> Page {
             "min = 90\nmax = 60",
             "min = 60\nmax = 90",
         ),
+        Code::CircularBounds => (
+            "bounds that follow from the field they bound",
+            "Each of two numbers would push the other, and neither would come to rest.",
+            "[fields.oil]\nmax = \"oil_cap\"\n[fields.oil_cap]\nmin = \"oil\"",
+            "[fields.oil]\nmax = \"oil_cap\"\n[fields.oil_cap]\nmin = 60",
+        ),
         Code::DefaultOutsideBounds => (
             "a default that its own bounds refuse",
             "The first launch would begin with a value that can never come about in play.",
@@ -154,6 +160,24 @@ pub(crate) fn page(code: Code) -> Page {
             "It stays. That is right for a score and wrong for oil, and nobody but the game can know.",
             "[fields.oil]\nscope = \"run\"",
             "[fields.oil]\nscope = \"run\"\non_death = \"checkpoint\"",
+        ),
+        Code::UnsavedProgress => (
+            "progress that nothing saves",
+            "It is there until the program is closed, and then the player asks where it went.",
+            "[fields.coppers]\nscope = \"profile\"\ndurable = false",
+            "[fields.coppers]\nscope = \"profile\"",
+        ),
+        Code::MissedRecord => (
+            "a record that is fed at an event at which nothing is saved",
+            "A player who beats it and closes the game has not beaten it.",
+            "autosave = [\"checkpoint\"]\n[fields.best_letters]\nat = [\"run_end\"]",
+            "autosave = [\"checkpoint\", \"run_end\"]\n[fields.best_letters]\nat = [\"run_end\"]",
+        ),
+        Code::UnnamedField => (
+            "a field that no rule, record or rehearsal names",
+            "If the game uses it, nobody tests what becomes of it; if not, it is saved for nothing.",
+            "[fields.coppers]\n# and no rehearsal has `coppers` in it",
+            "# in a rehearsal\nspend coppers 50\nexpect coppers == 70",
         ),
         Code::BadStep => (
             "a line of a rehearsal that is not a step",

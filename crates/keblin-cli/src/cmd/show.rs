@@ -133,8 +133,10 @@ fn waiting(console: &Console<'_>, progress: &Progress) -> String {
 /// Every field with its value, scope by scope.
 fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
     let schema = progress.schema();
-    for scope in Scope::ALL {
-        let of_scope: Vec<_> = schema.fields.iter().filter(|field| field.scope == scope).collect();
+    // What belongs to the device is in no slot.
+    for scope in Scope::ALL.into_iter().filter(|scope| *scope != Scope::Device) {
+        let of_scope = schema.fields.iter().filter(|field| field.scope == scope && field.durable);
+        let of_scope: Vec<_> = of_scope.collect();
         if of_scope.is_empty() {
             continue;
         }

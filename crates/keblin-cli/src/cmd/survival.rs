@@ -2,7 +2,7 @@
 
 use comfy_table::Cell;
 use keblin::model::{FieldDef, Schema, Scope};
-use keblin::survival::{Fate, Moment, fate, is_override};
+use keblin::survival::{Fate, Row, fate, is_override};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
@@ -10,12 +10,12 @@ use crate::out::{Console, Tone, cell};
 use crate::{Outcome, Trouble, files};
 
 /// The moments at which fields differ; at the others all fields of a scope are alike.
-const COLUMNS: [(&str, Moment); 5] = [
-    ("death", Moment::Death),
-    ("retry", Moment::Retry),
-    ("enter", Moment::Enter),
-    ("new run", Moment::NewRun),
-    ("reopen", Moment::Reopen),
+const COLUMNS: [(&str, Row); 5] = [
+    ("death", Row::Death),
+    ("retry", Row::Retry),
+    ("enter", Row::Enter),
+    ("new run", Row::NewRun),
+    ("reopen", Row::Reopen),
 ];
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
@@ -38,7 +38,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
 
 fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
     let mut moments = Map::new();
-    for moment in Moment::ALL {
+    for moment in Row::ALL {
         let fate = fate(schema, field, moment);
         let said = is_override(schema, field, moment);
         moments.insert(moment.as_str().into(), json!({ "fate": fate.as_str(), "override": said }));
@@ -87,11 +87,11 @@ const NOTES: [&str; 6] = [
     "Profile values outlive runs; records among them keep the better value. Erasing the profile takes everything.",
 ];
 
-fn fate_cell(schema: &Schema, field: &FieldDef, moment: Moment, is_lives: bool) -> Cell {
+fn fate_cell(schema: &Schema, field: &FieldDef, moment: Row, is_lives: bool) -> Cell {
     let fate = fate(schema, field, moment);
     let mark = if is_override(schema, field, moment) || says(field, moment) { "*" } else { "" };
     let (word, tone) = match fate {
-        Fate::Stays if is_lives && moment == Moment::Death => ("loses 1", Tone::Doubtful),
+        Fate::Stays if is_lives && moment == Row::Death => ("loses 1", Tone::Doubtful),
         Fate::Copied => ("stays", Tone::Quiet),
         Fate::Stays | Fate::Readable => (fate.as_str(), Tone::Quiet),
         Fate::Checkpoint | Fate::Entry => (fate.as_str(), Tone::Name),
@@ -101,6 +101,6 @@ fn fate_cell(schema: &Schema, field: &FieldDef, moment: Moment, is_lives: bool) 
 }
 
 /// What a death does must be said by each field, so it is marked also where it is what would hold anyway.
-fn says(field: &FieldDef, moment: Moment) -> bool {
-    moment == Moment::Death && field.scope != Scope::Profile && field.says_on_death
+fn says(field: &FieldDef, moment: Row) -> bool {
+    moment == Row::Death && field.scope != Scope::Profile && field.says_on_death
 }

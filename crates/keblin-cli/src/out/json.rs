@@ -1,20 +1,45 @@
 //! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by
 //! id.
 
-use keblin::model::{Axis, FieldDef, Schema};
+use keblin::model::{Axis, FieldDef, Schema, Scope};
 use keblin::progress::{Asks, Standing};
 use keblin::verify::SaveFinding;
 use keblin::{Finding, Findings, Progress, Value};
 use serde_json::{Map, Value as Json, json};
 
-pub(crate) fn value(value: &Value) -> Json {
-    match value {
+pub(crate) fn value(of: &Value) -> Json {
+    match of {
         Value::Unset => Json::Null,
         Value::Bool(yes) => json!(yes),
         Value::Int(number) => json!(number),
         Value::Time(time) => json!(time.to_string()),
-        Value::Text(text) => json!(text.as_ref()),
+        Value::Float(number) => json!(number.get()),
+        Value::Text(text) | Value::Id { name: text, .. } => json!(text.as_ref()),
+        Value::Bytes(bytes) => json!(hex(bytes)),
+        Value::Vec2(parts) => json!(parts.map(|part| part.get())),
+        Value::Vec3(parts) => json!(parts.map(|part| part.get())),
+        Value::Quat(parts) => json!(parts.map(|part| part.get())),
+        Value::Shape(members) => {
+            Json::Object(members.iter().map(|(name, held)| (name.to_string(), value(held))).collect())
+        }
+        Value::List(items) => Json::Array(items.iter().map(value).collect()),
+        Value::Set(items) => Json::Array(items.iter().map(value).collect()),
+        Value::Map(entries) => {
+            Json::Object(entries.iter().map(|(key, held)| (key_text(key), value(held))).collect())
+        }
+        Value::Opaque(opaque) => json!({ "version": opaque.version, "bytes": hex(&opaque.bytes) }),
+        _ => Json::Null,
     }
+}
+
+/// A key of a map; JSON knows text only.
+fn key_text(key: &Value) -> String {
+    key.as_text().map_or_else(|| key.to_string(), str::to_string)
+}
+
+/// Bytes, two digits each.
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 pub(crate) fn finding(findings: &Findings, finding: &Finding) -> Json {
@@ -41,14 +66,21 @@ pub(crate) fn fields(progress: &Progress) -> Json {
     let schema = progress.schema();
     let entry =
         |field: &FieldDef| (field.name.to_string(), field_json(progress, schema, field, &field.per, 0));
-    Json::Object(schema.fields.iter().map(entry).collect())
+    // What belongs to the device is in no slot.
+    let of_slot = schema.fields.iter().filter(|field| field.durable && field.scope != Scope::Device);
+    Json::Object(of_slot.map(entry).collect())
 }
 
 fn field_json(progress: &Progress, schema: &Schema, field: &FieldDef, axes: &[Axis], offset: usize) -> Json {
     let Some((axis, inner)) = axes.split_first() else {
-        return value(progress.value_at(field.cells.start + offset));
+        let first = field.cells.start + offset;
+        if field.places == 1 {
+            return value(progress.value_at(first));
+        }
+        let table = (first..first + field.places).map(|cell| progress.value_at(cell));
+        return Json::Array(table.filter(|held| **held != Value::Unset).map(value).collect());
     };
-    let stride: usize = inner.iter().map(|axis| schema.axis_len(*axis)).product();
+    let stride = inner.iter().map(|axis| schema.axis_len(*axis)).product::<usize>() * field.places;
     let entries = schema.axis_ids(*axis).enumerate();
     let json = |at: usize| field_json(progress, schema, field, inner, offset + at * stride);
     Json::Object(entries.map(|(at, id)| (id.to_string(), json(at))).collect())

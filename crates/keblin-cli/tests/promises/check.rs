@@ -10,7 +10,7 @@ fn a_sound_declaration_is_fine() {
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     assert_eq!(
         ran.out,
-        "demo/progress.toml: fen_post, version 1\n  9 fields: 1 of level scope, 5 of run scope, 3 of profile scope\n  \
+        "demo/progress.toml: fen_post, version 1\n  12 fields: 1 of level scope, 6 of run scope, 3 of profile scope, 2 of device\n    scope\n  \
          7 levels with 10 checkpoints, on 2 difficulties\n  nothing found\n"
     );
     let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();

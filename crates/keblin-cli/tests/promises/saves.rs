@@ -67,7 +67,8 @@ fn show_as_json_has_every_field_and_level() {
     assert_eq!((&fields["letters"], &fields["best_letters"]), (&31.into(), &serde_json::Value::Null));
     assert_eq!(fields["best_crossing"]["reedgate"]["neap"], "1m32.4s");
     assert!(fields["best_crossing"]["lantern_quay"]["spring"].is_null());
-    assert_eq!(fields.as_object().unwrap().len(), 9);
+    assert_eq!(fields["satchel"], serde_json::json!([]));
+    assert_eq!(fields.as_object().unwrap().len(), 10, "settings are in no slot");
     let level = &json["levels"]["reedgate"]["neap"];
     assert_eq!(
         (&level["finished"], &level["stars"], &level["open"]),

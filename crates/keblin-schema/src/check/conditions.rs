@@ -1,17 +1,19 @@
-//! Locks, stars and unlocks: compiled against the schema, and what is worth a look in them.
+//! Locks, stars, unlocks and moments: compiled against the schema, and what is worth a look in them.
 
 use crate::condition::names::Fact;
-use crate::condition::{Comparison, ConditionError, Failing, Program, Read, Val};
+use crate::condition::{Comparison, ConditionError, Expr, Failing, Node, Program, Read, Val, parse};
 use crate::finding::{Code, Finding, Severity};
-use crate::model::Schema;
-use crate::parse::{ConditionDecl, Declarations, StarsDecl};
+use crate::model::{Bound, Schema};
+use crate::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
 use crate::rule::{Rule, RuleAsks};
+use crate::value::Value;
 use crate::watch::{RuleId, Watch};
 
+use super::bounds::programs;
 use super::reach::Reachable;
 
 /// A fault in a condition, at its place in the declaration.
-fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
+pub(super) fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
     let finding = Finding::error(Code::Condition, place(&error.span, condition), error.message);
     match error.instead {
         Some(instead) => finding.instead(instead),
@@ -21,7 +23,7 @@ fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
 
 /// A range of bytes in a condition as one in the declaration. At the end of the condition the caret stands under what
 /// follows: the quote, if there is one.
-fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::Range<usize> {
+pub(super) fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::Range<usize> {
     let Some(start) = condition.text_start else { return condition.span.clone() };
     let end = (start + span.end.max(span.start + 1)).min(condition.span.end);
     (start + span.start).min(end)..end
@@ -29,7 +31,10 @@ fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::
 
 fn rule(schema: &Schema, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
     match Rule::compile(schema, &condition.text) {
-        Ok(rule) => Some(rule),
+        Ok(rule) => {
+            stray_checkpoints(schema, condition, found);
+            Some(rule)
+        }
         Err(error) => {
             found.push(misplaced(error, condition));
             None
@@ -52,6 +57,14 @@ pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut 
         .iter()
         .map(|unlock| unlock.when.as_ref().and_then(|when| rule(schema, when, found)))
         .collect();
+    let moments: Vec<_> = declared
+        .moments
+        .iter()
+        .map(|moment| moment.when.as_ref().and_then(|when| rule(schema, when, found)))
+        .collect();
+    for (moment, when) in schema.moments.iter_mut().zip(moments) {
+        moment.when = when;
+    }
     for (level, (unlock, stars)) in schema.levels.iter_mut().zip(levels) {
         level.unlock = unlock;
         level.star_rules = stars;
@@ -63,16 +76,45 @@ pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut 
     let reachable = Reachable::of(schema);
     doubt_levels(declared, schema, &reachable, found);
     doubt_unlocks(declared, schema, &reachable, found);
+    for (moment, decl) in schema.moments.iter().zip(&declared.moments) {
+        if let (Some(rule), Some(when)) = (&moment.when, &decl.when) {
+            doubt(&rule.program, &reachable, when, found);
+        }
+    }
+    doubt_bounds(declared, schema, found);
 }
 
-/// Locks and unlocks are asked again when something they name has changed; stars are asked at a finish.
+/// A bound that can end in an error is none.
+fn doubt_bounds(declared: &Declarations, schema: &Schema, found: &mut Vec<Finding>) {
+    for (field, decl) in schema.fields.iter().zip(&declared.fields) {
+        for (bound, decl) in [(&field.min, &decl.min), (&field.max, &decl.max)] {
+            let (Some(Bound::Follows(program)), Some(decl)) = (bound, decl) else { continue };
+            let BoundDecl::Follows(source) = &decl.value else { continue };
+            if let Some((span, why)) = program.can_fail() {
+                let why = if why == Failing::Unset { "unset" } else { "zero" };
+                let message = format!("this can be {why}, and there is no bound where it is");
+                let finding = Finding::error(Code::FailingRule, place(&span, source), message);
+                found.push(finding.as_severity(Severity::Warning).instead("name what always has a value"));
+            }
+        }
+    }
+}
+
+/// Bounds, locks, unlocks and moments are asked again when something they name has changed; stars are asked at a finish.
 fn watch(schema: &Schema) -> Watch {
-    let locks = schema.levels.iter().map(|level| level.unlock.as_ref());
-    let rules = locks.chain(schema.unlocks.iter().map(|unlock| unlock.when.as_ref()));
-    let rules = rules
-        .enumerate()
-        .filter_map(|(index, rule)| Some((RuleId(u32::try_from(index).ok()?), &rule?.program)));
-    Watch::new(schema.cell_count, schema.levels.len(), rules)
+    let positions = || 0_u32..;
+    let bounds = (0..schema.fields.len()).zip(positions());
+    let bounds =
+        bounds.flat_map(|(field, id)| programs(schema, field).map(move |rule| (RuleId::Bounds(id), rule)));
+    let locks = schema.levels.iter().map(|level| level.unlock.as_ref()).zip(positions());
+    let unlocks = schema.unlocks.iter().map(|unlock| unlock.when.as_ref()).zip(positions());
+    let moments = schema.moments.iter().map(|moment| moment.when.as_ref()).zip(positions());
+    let rules = locks
+        .map(|(rule, id)| (RuleId::Lock(id), rule))
+        .chain(unlocks.map(|(rule, id)| (RuleId::Unlock(id), rule)))
+        .chain(moments.map(|(rule, id)| (RuleId::Moment(id), rule)))
+        .filter_map(|(id, rule)| Some((id, &rule?.program)));
+    Watch::new(schema.cell_count, schema.levels.len(), bounds.chain(rules))
 }
 
 fn doubt_levels(
@@ -224,4 +266,57 @@ fn threshold(rule: &Rule) -> Option<(&str, Comparison, i64)> {
         Val::Int(number) => Some((threshold.held.source(), threshold.comparison, number)),
         _ => None,
     }
+}
+
+/// A rule that asks for a level and for a checkpoint that stands in another one.
+fn stray_checkpoints(schema: &Schema, condition: &ConditionDecl, found: &mut Vec<Finding>) {
+    let Ok(expr) = parse(&condition.text) else { return };
+    let mut rows = vec![vec![&expr]];
+    // Each row is what holds together; what stands under an `||` is a row of its own.
+    while let Some(row) = rows.pop() {
+        let (mut level, mut checkpoints, mut parts) = (None, Vec::new(), row);
+        while let Some(part) = parts.pop() {
+            match &part.node {
+                Node::And(left, right) => parts.extend([left.as_ref(), right.as_ref()]),
+                Node::Or(left, right) => rows.extend([vec![left.as_ref()], vec![right.as_ref()]]),
+                Node::Compare(Comparison::Equal, left, right) => match asked_word(left, right) {
+                    Some(("level", id, _)) => level = schema.level_named(id),
+                    Some(("checkpoint", id, span)) => checkpoints.push((id, span)),
+                    _ => {}
+                },
+                _ => {}
+            }
+        }
+        let Some((index, def)) = level.and_then(|index| Some((index, schema.levels.get(index)?))) else {
+            continue;
+        };
+        for (id, span) in
+            checkpoints.into_iter().filter(|(id, _)| schema.checkpoint_named(index, id).is_none())
+        {
+            let message = format!("`{}` has no checkpoint `{id}`", def.name);
+            let finding = Finding::error(Code::UnknownName, place(&span, condition), message);
+            let known: Vec<&str> = def.checkpoints.iter().map(AsRef::as_ref).collect();
+            found.push(match known.is_empty() {
+                true => finding,
+                false => finding.instead(format!("it has: {}", known.join(", "))),
+            });
+        }
+    }
+}
+
+/// `level == 'x'`, either way round: the name, the text, and where the text stands.
+fn asked_word<'e>(left: &'e Expr, right: &'e Expr) -> Option<(&'e str, &'e str, std::ops::Range<usize>)> {
+    let word = |expr: &'e Expr| match &expr.node {
+        Node::Path(parts) => match parts.as_slice() {
+            [one] => Some(one.word.as_str()),
+            _ => None,
+        },
+        _ => None,
+    };
+    let text = |expr: &'e Expr| match &expr.node {
+        Node::Literal(Value::Text(text)) => Some((text.as_ref(), expr.span.clone())),
+        _ => None,
+    };
+    let (name, (id, span)) = word(left).zip(text(right)).or_else(|| word(right).zip(text(left)))?;
+    Some((name, id, span))
 }

@@ -1,17 +1,23 @@
 //! What the keys of one field mean together: which have an effect, which bounds hold for the default.
 
+use std::cmp::Ordering;
+use std::ops::Range;
+
 use crate::finding::{Code, Finding, Severity};
 use crate::keep::Keep;
-use crate::model::{Axis, FieldDef, MAX_AXES, Scope};
-use crate::parse::{Declarations, FieldDecl, Placed};
+use crate::kind::Kind;
+use crate::limits::{Items, Unfit, fit_length};
+use crate::model::{Axis, Bound, FieldDef, MAX_AXES, Schema, Scope};
+use crate::parse::{BoundDecl, Declarations, FieldDecl, KindDecl, Placed};
 use crate::survival::{OnDeath, OnReset, OnRetry, Survival};
-use crate::value::{Kind, Value};
+use crate::value::Value;
 
 pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) -> FieldDef {
     let keep = field.keep.as_ref().map_or(Keep::Latest, |keep| keep.value);
     meaningless(field, keep, found);
+    needed(field, found);
     per(field, declared, found);
-    if field.scope != Scope::Profile && field.on_death.is_none() {
+    if field.scope.is_of_run() && field.on_death.is_none() {
         let message = format!("`{}` does not say what a death does to it, so it stays", field.name.value);
         let finding = Finding::error(Code::UnansweredDeath, field.name.span.clone(), message);
         let instead = "add `on_death = \"stays\"`, or \"checkpoint\", \"entry\" or \"default\"";
@@ -25,22 +31,63 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
         on_new_run: field.on_new_run.as_ref().map_or(of_scope.on_new_run, |word| word.value),
     };
     never_reset(field, survival, found);
+    unsaved(field, keep, found);
+    let KindDecl { kind, of, key } = field.holds;
+    let fixed = |bound: &Option<Placed<BoundDecl>>| match bound.as_ref().map(|bound| &bound.value) {
+        Some(BoundDecl::Fixed(value)) => Some(Bound::Fixed(value.clone())),
+        // Expressions are compiled once there is a layout.
+        Some(BoundDecl::Follows(_)) | None => None,
+    };
     FieldDef {
         name: field.name.value.clone(),
         about: field.about.clone(),
-        kind: field.kind,
+        kind,
         scope: field.scope,
-        default: default(field, keep, found),
-        min: field.min.as_ref().map(|min| min.value.clone()),
-        max: field.max.as_ref().map(|max| max.value.clone()),
-        max_len_chars: field.max_len.as_ref().map(|len| len.value),
+        default: default(field, &declared.names, keep, found),
+        min: fixed(&field.min),
+        max: fixed(&field.max),
+        max_len: field.max_len.as_ref().map(|len| len.value),
+        items: of.map(|of| Items {
+            of,
+            key,
+            limits: field.items.clone(),
+            max_items: field.max_items.as_ref().map_or(usize::MAX, |max| max.value),
+        }),
+        places: field.places.as_ref().map_or(1, |places| places.value),
         keep,
         feed: None,
         per: field.per.as_ref().map_or_else(Vec::new, |per| per.value.clone()),
+        durable: field.durable.as_ref().is_none_or(|durable| durable.value),
         counts_playing: field.counts.is_some(),
         survival,
         says_on_death: field.on_death.is_some(),
         cells: 0..0,
+    }
+}
+
+/// What outlives runs and is not written is lost when the program ends.
+fn unsaved(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) {
+    let Some(durable) = field.durable.as_ref().filter(|durable| !durable.value) else { return };
+    if field.scope == Scope::Profile || keep != Keep::Latest {
+        let message = format!("`{}` is progress, and nothing saves it", field.name.value);
+        let finding = Finding::error(Code::UnsavedProgress, durable.span.clone(), message);
+        let instead = "leave `durable` out; what lives as long as the program is `scope = \"device\"`";
+        found.push(finding.as_severity(Severity::Warning).instead(instead));
+    }
+}
+
+/// Keys without which a field of its kind has no limit.
+fn needed(field: &FieldDecl, found: &mut Vec<Finding>) {
+    let name = &field.name;
+    let mut need = |message: String, instead: &str| {
+        found.push(Finding::error(Code::MissingKey, name.span.clone(), message).instead(instead));
+    };
+    if field.holds.kind.has_length() && field.max_len.is_none() {
+        let what = if field.holds.kind == Kind::Text { "characters" } else { "bytes" };
+        need(format!("`{}` needs `max_len`: the most {what} it may hold", name.value), "add `max_len = 40`");
+    }
+    if field.holds.kind.has_items() && field.max_items.is_none() {
+        need(format!("`{}` needs `max_items`: the most it may hold", name.value), "add `max_items = 100`");
     }
 }
 
@@ -49,7 +96,7 @@ fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
     let resets = [words.on_level, words.on_new_run].contains(&OnReset::Default)
         || words.on_death == OnDeath::Default
         || words.on_retry == OnRetry::Default;
-    if field.scope == Scope::Profile || resets {
+    if !field.scope.is_of_run() || resets {
         return;
     }
     let scope = field.scope.as_str();
@@ -64,64 +111,96 @@ fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
 
 /// Keys that have no effect on a field of this kind, scope or keep rule.
 fn meaningless(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) {
-    let mut refuse = |span: Option<std::ops::Range<usize>>, message: String, instead: &str| {
+    let mut refuse = |span: Option<Range<usize>>, message: String, instead: &str| {
         if let Some(span) = span {
             found.push(Finding::error(Code::MeaninglessKey, span, message).instead(instead));
         }
     };
-    let at = |placed: &Option<Placed<Keep>>| placed.as_ref().map(|placed| placed.span.clone());
-    let (kind_of, kind) = (field.kind, field.kind.with_article());
+    of_kind(field, keep, &mut refuse);
+    of_scope(field, &mut refuse);
+    of_keep(field, keep, &mut refuse);
+}
+
+type Refuse<'f> = dyn FnMut(Option<Range<usize>>, String, &str) + 'f;
+
+fn of_kind(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
+    let kind_of = field.holds.kind;
+    let kind = kind_of.with_article();
+    let keep_span = span(&field.keep);
     match keep {
-        Keep::Highest | Keep::Lowest if !matches!(kind_of, Kind::Int | Kind::Time) => {
-            refuse(at(&field.keep), format!("{kind} has no highest or lowest"), "only int and time have");
+        Keep::Highest | Keep::Lowest if !kind_of.is_number() => {
+            refuse(keep_span, format!("{kind} has no highest or lowest"), "only int, float and time have");
         }
         Keep::Once if kind_of != Kind::Bool => {
-            refuse(at(&field.keep), format!("{kind} cannot be kept once"), "only bool can");
+            refuse(keep_span, format!("{kind} cannot be kept once"), "only bool can");
+        }
+        Keep::Sum if !kind_of.is_number() => {
+            refuse(keep_span, format!("{kind} cannot be summed up"), "only int, float and time can");
+        }
+        Keep::Union if kind_of != Kind::Set => {
+            refuse(keep_span, format!("{kind} cannot be united"), "only set can");
         }
         _ => {}
     }
-    if kind_of != Kind::Text {
-        let span = field.max_len.as_ref().map(|len| len.span.clone());
-        refuse(span, format!("{kind} has no length"), "leave `max_len` out");
+    if !kind_of.has_length() && !kind_of.has_items() {
+        refuse(span(&field.max_len), format!("{kind} has no length"), "leave `max_len` out");
+    }
+    if !kind_of.has_items() {
+        refuse(span(&field.max_items), format!("{kind} has no items"), "leave `max_items` out");
+    }
+    if !kind_of.has_items() && !matches!(kind_of, Kind::Id(_) | Kind::Shape(_)) {
+        refuse(field.of_span.clone(), format!("{kind} is not one of anything"), "leave `of` out");
+    }
+    if kind_of != Kind::Map {
+        refuse(field.key_span.clone(), format!("{kind} has no keys"), "leave `key` out");
     }
     if kind_of != Kind::Time {
-        let span = field.counts.as_ref().map(|counts| counts.span.clone());
-        refuse(span, format!("{kind} cannot count time"), "only time can");
+        refuse(span(&field.counts), format!("{kind} cannot count time"), "only time can");
     }
+}
+
+fn of_scope(field: &FieldDecl, refuse: &mut Refuse<'_>) {
+    if field.scope.is_of_run() {
+        return;
+    }
+    let (scope, outlives) = match field.scope {
+        Scope::Device => ("device", "profiles"),
+        _ => ("profile", "runs"),
+    };
+    let words = [
+        ("on_death", span(&field.on_death)),
+        ("on_retry", span(&field.on_retry)),
+        ("on_level", span(&field.on_level)),
+        ("on_new_run", span(&field.on_new_run)),
+    ];
+    for (word, span) in words {
+        refuse(span, format!("`{word}` has no meaning: a {scope} value outlives {outlives}"), "leave it out");
+    }
+}
+
+fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
     if keep != Keep::Latest {
-        let span = field.counts.as_ref().map(|counts| counts.span.clone());
-        refuse(span, "a clock only grows".to_string(), "leave `counts` or `keep` out");
+        refuse(span(&field.counts), "a clock only grows".to_string(), "leave `counts` or `keep` out");
     }
     if field.per.is_some() {
-        let span = field.counts.as_ref().map(|counts| counts.span.clone());
-        refuse(span, "a clock is one value".to_string(), "leave `counts` or `per` out");
-    }
-    if field.scope == Scope::Profile {
-        let words = [
-            ("on_death", field.on_death.as_ref().map(|word| word.span.clone())),
-            ("on_retry", field.on_retry.as_ref().map(|word| word.span.clone())),
-            ("on_level", field.on_level.as_ref().map(|word| word.span.clone())),
-            ("on_new_run", field.on_new_run.as_ref().map(|word| word.span.clone())),
-        ];
-        for (word, span) in words {
-            refuse(span, format!("`{word}` has no meaning: a profile value outlives runs"), "leave it out");
-        }
+        refuse(span(&field.counts), "a clock is one value".to_string(), "leave `counts` or `per` out");
     }
     if keep.is_record() {
-        let span = field.default.as_ref().map(|default| default.span.clone());
         let message = format!("a field that keeps the {} starts unset, not with a default", keep.as_str());
-        refuse(span, message, "leave `default` out");
-    } else if !field.keep_is_faulty {
-        let from = field.from.as_ref().map(|from| from.span.clone());
-        let at = field.at.as_ref().map(|at| at.span.clone());
+        refuse(span(&field.default), message, "leave `default` out");
+        return;
+    }
+    if !field.keep_is_faulty {
         let message = "only a field that keeps the highest or lowest is fed";
-        refuse(from.or(at), message.to_string(), "add `keep = \"highest\"`, or leave `from` and `at` out");
+        let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
+        refuse(span(&field.from).or(span(&field.at)), message.to_string(), instead);
+        let message = "only a field that keeps the highest or lowest has places";
+        refuse(span(&field.places), message.to_string(), "add `keep = \"highest\"`, or leave `places` out");
     }
-    if kind_of == Kind::Text && field.max_len.is_none() {
-        let message = format!("`{}` needs `max_len`: the most characters it may hold", field.name.value);
-        let finding = Finding::error(Code::MissingKey, field.name.span.clone(), message);
-        found.push(finding.instead("add `max_len = 40`"));
-    }
+}
+
+fn span<T>(placed: &Option<Placed<T>>) -> Option<Range<usize>> {
+    placed.as_ref().map(|placed| placed.span.clone())
 }
 
 fn per(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) {
@@ -153,14 +232,16 @@ fn per(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) {
     }
 }
 
-fn default(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) -> Value {
-    let number = |bound: &Option<Placed<Value>>| bound.as_ref().and_then(|bound| bound.value.number());
-    let (min, max) = (number(&field.min), number(&field.max));
-    if let (Some(low), Some(high), Some(bound)) = (min, max, &field.max)
-        && low > high
+fn default(field: &FieldDecl, names: &Schema, keep: Keep, found: &mut Vec<Finding>) -> Value {
+    let fixed = |bound: &Option<Placed<BoundDecl>>| match bound.as_ref().map(|bound| &bound.value) {
+        Some(BoundDecl::Fixed(value)) => Some(value.clone()),
+        _ => None,
+    };
+    let (min, max) = (fixed(&field.min), fixed(&field.max));
+    if let (Some(low), Some(high), Some(bound)) = (&min, &max, &field.max)
+        && low.order(high) == Some(Ordering::Greater)
     {
-        let min = field.min.as_ref().map_or(Value::Unset, |min| min.value.clone());
-        let message = format!("max {} lies below min {min}", bound.value);
+        let message = format!("max {high} lies below min {low}");
         found.push(Finding::error(Code::CrossedBounds, bound.span.clone(), message).instead("swap them?"));
         return Value::Unset;
     }
@@ -169,33 +250,43 @@ fn default(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) -> Value {
     }
     let (default, span) = match &field.default {
         Some(default) => (default.value.clone(), default.span.clone()),
-        None => (field.kind.own_default(), field.name.span.clone()),
+        None => (names.own_default(field.holds.kind), field.name.span.clone()),
     };
     let said = if field.default.is_some() { "the default" } else { "no default is declared, and" };
-    let outside = |bound: &Option<Placed<Value>>, side: &str| {
-        let bound = bound.as_ref().map_or(Value::Unset, |bound| bound.value.clone());
+    let outside = |bound: &Option<Value>, outside: Ordering, side: &str| {
+        let bound = bound.as_ref().filter(|bound| default.order(bound) == Some(outside))?;
         let message = format!("{said} {default} lies {side} {bound}");
         let finding = Finding::error(Code::DefaultOutsideBounds, span.clone(), message);
-        finding.instead(format!("write `default = {}`", as_declared(&bound)))
+        Some(finding.instead(format!("write `default = {}`", as_declared(bound))))
     };
-    match (&default, default.number()) {
-        (_, Some(value)) if min.is_some_and(|min| value < min) => {
-            found.push(outside(&field.min, "below min"))
-        }
-        (_, Some(value)) if max.is_some_and(|max| value > max) => {
-            found.push(outside(&field.max, "above max"))
-        }
-        (Value::Text(text), _) => {
-            let (chars, most) =
-                (text.chars().count(), field.max_len.as_ref().map_or(usize::MAX, |len| len.value));
-            if chars > most {
-                let message = format!("the default has {chars} characters, above max_len {most}");
-                found.push(Finding::error(Code::DefaultOutsideBounds, span, message));
-            }
-        }
-        _ => {}
+    found.extend(outside(&min, Ordering::Less, "below min").or(outside(
+        &max,
+        Ordering::Greater,
+        "above max",
+    )));
+    if let Err(unfit) = fits(field, &default) {
+        let message = format!("the default does not fit: {unfit}");
+        found.push(Finding::error(Code::DefaultOutsideBounds, span, message));
     }
     default
+}
+
+/// Whether a default has the length and number of items that a field may have.
+fn fits(field: &FieldDecl, default: &Value) -> Result<(), Unfit> {
+    let most = |most: &Option<Placed<usize>>| most.as_ref().map_or(usize::MAX, |most| most.value);
+    if !field.holds.kind.has_items() {
+        return fit_length(default, most(&field.max_len));
+    }
+    let (count, max_items) = (default.len(), most(&field.max_items));
+    if count > max_items {
+        return Err(Unfit::Items { count, max_items });
+    }
+    match default {
+        Value::List(items) => items.iter().try_for_each(|item| field.items.fit(item)),
+        Value::Set(items) => items.iter().try_for_each(|item| field.items.fit(item)),
+        Value::Map(entries) => entries.values().try_for_each(|item| field.items.fit(item)),
+        _ => Ok(()),
+    }
 }
 
 /// A value as the declaration writes it.

@@ -7,16 +7,25 @@ mod field;
 /// Lives and records: rules between fields.
 mod rules;
 
-/// Locks, stars and unlocks: compiled, and whether a player can ever reach them.
+/// Bounds that follow from other values.
+mod bounds;
+
+/// Locks, stars, unlocks and moments: compiled, and whether a player can ever reach them.
 mod conditions;
+
+/// Whether what is progress is ever saved.
+mod saving;
+
+/// Which fields something names.
+mod named;
 
 /// What a player can ever reach.
 mod reach;
 
 use crate::finding::{Code, Finding};
-use crate::model::{Axis, LevelDef, ListDef, Schema, Scope, UnlockDef};
-use crate::parse::{Declarations, StarsDecl, UnlockDecl};
-use crate::watch::Watch;
+use crate::model::{Axis, Schema, Scope};
+use crate::name::Name;
+use crate::parse::{Declarations, MomentDecl};
 
 /// The most cells a layout may have.
 const MAX_CELLS: usize = 1 << 20;
@@ -24,43 +33,23 @@ const MAX_CELLS: usize = 1 << 20;
 /// The most levels, difficulties, lists, or checkpoints of one level or items of one list.
 const MAX_IN_LIST: usize = 4096;
 
-pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Option<Schema> {
+/// The schema, and a hint for every field that the declaration names nowhere else.
+pub(crate) fn resolve(
+    declared: Declarations,
+    found: &mut Vec<Finding>,
+) -> Option<(Schema, Vec<(usize, Finding)>)> {
     let fields = declared.fields.iter().map(|field| field::resolve(field, &declared, found)).collect();
-    let lists = declared.lists.iter().map(|list| ListDef {
-        name: list.name.value.clone(),
-        items: list.items.iter().map(|item| item.value.clone()).collect(),
-    });
-    let levels = declared.levels.iter().map(|level| LevelDef {
-        name: level.name.value.clone(),
-        title: level.title.clone().unwrap_or_else(|| level.name.value.to_string()),
-        checkpoints: level.checkpoints.iter().map(|checkpoint| checkpoint.value.clone()).collect(),
-        checkpoint_order: level.checkpoint_order,
-        stars: match &level.stars {
-            StarsDecl::Given(stars) => *stars,
-            StarsDecl::Rules(rules) => u8::try_from(rules.len()).unwrap_or(u8::MAX),
-        },
-        star_rules: Vec::new(),
-        unlock: None,
-    });
     let mut schema = Schema {
-        game: declared.game.as_ref()?.value.clone(),
-        version: declared.version?,
-        difficulties: declared.difficulties.iter().map(|difficulty| difficulty.value.clone()).collect(),
+        // Where one of them is missing there is a complaint already, and the rest is checked all the same.
+        game: declared.game.as_ref().map_or_else(Name::placeholder, |game| game.value.clone()),
+        version: declared.version.unwrap_or(1),
         level_facts_per_difficulty: declared.level_facts_per.is_some(),
         resume: declared.resume,
         after_last: declared.after_last,
-        lives: None,
-        lists: lists.collect(),
         fields,
-        levels: levels.collect(),
-        unlocks: declared.unlocks.iter().map(unlock).collect(),
+        moments: declared.moments.iter().map(MomentDecl::def).collect(),
         stars_by: declared.stars_by,
-        cell_count: 0,
-        copied_cells: 0,
-        clock_cells: Vec::new(),
-        owners: Vec::new(),
-        watch: Watch::default(),
-        tag: 0,
+        ..declared.names.clone()
     };
     if let Some(facts_per) = &declared.level_facts_per
         && schema.difficulties.is_empty()
@@ -71,26 +60,19 @@ pub(crate) fn resolve(declared: Declarations, found: &mut Vec<Finding>) -> Optio
     }
     rules::feeds(&declared, &mut schema, found);
     rules::lives(&declared, &mut schema, found);
+    saving::saving(&declared, &mut schema, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut schema, found);
     if fits {
         // Conditions are compiled against the layout.
+        bounds::compile(&declared, &mut schema, found);
         conditions::compile(&declared, &mut schema, found);
     }
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);
     }
     schema.tag = tag(&schema);
-    fits.then_some(schema)
-}
-
-/// An unlock before its rule is compiled.
-fn unlock(declared: &UnlockDecl) -> UnlockDef {
-    UnlockDef {
-        name: declared.name.value.clone(),
-        title: declared.title.clone().unwrap_or_else(|| declared.name.value.to_string()),
-        when: None,
-        latch: declared.latch,
-    }
+    let unnamed = named::unnamed(&declared, &schema);
+    fits.then_some((schema, unnamed))
 }
 
 fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
@@ -112,7 +94,7 @@ fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
     fit
 }
 
-/// Gives every value its cell: level scope first, then run, then profile, each in declared order, so that what the
+/// Gives every value its cell: level scope first, then run, profile and device, each in declared order, so that what the
 /// copies hold is one range from the start.
 fn lay_out(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) -> bool {
     let places = |schema: &Schema, per: &[Axis]| {
@@ -121,7 +103,8 @@ fn lay_out(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding
     for scope in Scope::ALL {
         for index in 0..schema.fields.len() {
             let Some(field) = schema.fields.get(index).filter(|field| field.scope == scope) else { continue };
-            let end = places(schema, &field.per).and_then(|places| schema.cell_count.checked_add(places));
+            let count = places(schema, &field.per).and_then(|count| count.checked_mul(field.places));
+            let end = count.and_then(|count| schema.cell_count.checked_add(count));
             let Some(end) = end.filter(|end| *end <= MAX_CELLS) else {
                 let span = declared.fields.get(index).map_or(0..0, |field| field.name.span.clone());
                 let message = format!("with this field there are more than {MAX_CELLS} values");
@@ -134,8 +117,10 @@ fn lay_out(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding
             schema.cell_count = end;
             schema.owners.resize(end, u32::try_from(index).unwrap_or(u32::MAX));
         }
-        if scope == Scope::Run {
-            schema.copied_cells = schema.cell_count;
+        match scope {
+            Scope::Run => schema.copied_cells = schema.cell_count,
+            Scope::Profile => schema.saved_cells = schema.cell_count,
+            _ => {}
         }
     }
     let clocks = schema.fields.iter().filter(|field| field.counts_playing);

@@ -2,9 +2,11 @@
 
 use crate::condition::Ranges;
 use crate::condition::names::Fact;
+use crate::kind::Kind;
+use crate::model::Bound;
 use crate::model::Schema;
 use crate::rule::Rule;
-use crate::value::{Kind, Value};
+use crate::value::Value;
 
 /// What can be read when only some levels can be entered and some unlocks given.
 pub(super) struct Reachable<'s> {
@@ -40,12 +42,13 @@ impl Reachable<'_> {
 impl Ranges for Reachable<'_> {
     fn cell(&self, cell: usize) -> Option<(i64, i64)> {
         let (field, _) = self.schema.cell_owner(cell)?;
-        let number =
-            |bound: &Option<Value>, otherwise| bound.as_ref().and_then(Value::number).unwrap_or(otherwise);
+        let number = |bound: &Option<Bound>, otherwise| {
+            bound.as_ref().and_then(Bound::fixed).and_then(Value::number).unwrap_or(otherwise)
+        };
         match field.kind {
             Kind::Bool => Some((0, 1)),
             Kind::Int | Kind::Time => Some((number(&field.min, i64::MIN), number(&field.max, i64::MAX))),
-            Kind::Text => None,
+            _ => None,
         }
     }
 

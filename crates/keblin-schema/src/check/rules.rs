@@ -2,11 +2,12 @@
 
 use crate::finding::{Code, Finding};
 use crate::keep::Keep;
-use crate::model::{Axis, Lives, RecordFeed, Schema, Scope};
+use crate::kind::Kind;
+use crate::model::{Axis, Bound, Lives, RecordFeed, Schema, Scope};
 use crate::name::nearest;
 use crate::parse::{Declarations, FieldDecl, Placed};
 use crate::survival::{OnDeath, OnRetry};
-use crate::value::{Kind, Value};
+use crate::value::Value;
 
 /// A field by a name that some key gives, or a complaint with the nearest one.
 fn field_named(
@@ -66,13 +67,15 @@ fn fed_by(
     let source = schema.fields.get(index)?;
     let misfit = if source.name == field.name.value {
         "a record cannot be fed from itself".to_string()
-    } else if source.kind != field.kind {
-        format!("`{}` is {}, but this record is {}", source.name, source.kind, field.kind)
+    } else if source.kind != field.holds.kind {
+        format!("`{}` is {}, but this record is {}", source.name, source.kind, field.holds.kind)
     } else if !source.per.is_empty() {
         format!(
             "`{}` has one value for each of something, so it is not clear which one is offered",
             source.name
         )
+    } else if source.scope == Scope::Device {
+        format!("`{}` is a setting of the device", source.name)
     } else if source.keep.is_record() {
         format!("`{}` is a record itself", source.name)
     } else if let Some(list) = field.per.iter().flat_map(|per| &per.value).find_map(|axis| match axis {
@@ -87,7 +90,7 @@ fn fed_by(
         return Some(index);
     };
     let finding = Finding::error(Code::RecordMisfit, from.span.clone(), misfit);
-    found.push(finding.instead(format!("name {} field with one value", field.kind.with_article())));
+    found.push(finding.instead(format!("name {} field with one value", field.holds.kind.with_article())));
     None
 }
 
@@ -103,7 +106,11 @@ pub(super) fn lives(declared: &Declarations, schema: &mut Schema, found: &mut Ve
         (def.scope != Scope::Run, "counts the lives of a run", "scope = \"run\""),
         (def.keep != Keep::Latest, "goes up and down", "keep = \"latest\""),
         (!def.per.is_empty(), "is one number", "no `per`"),
-        (def.min != Some(Value::Int(0)), "must end at 0, no life left", "min = 0"),
+        (
+            def.min.as_ref().and_then(Bound::fixed) != Some(&Value::Int(0)),
+            "must end at 0, no life left",
+            "min = 0",
+        ),
         (
             said_death != Some(OnDeath::Stays),
             "would get its life back from the death that took it",

@@ -6,13 +6,15 @@ use std::sync::Arc;
 
 use super::compile::{Type, small};
 use super::guards::{dotted, guarded_names};
-use super::names::{Asked, Fact, On, resolve};
+use super::names::{Asked, Fact, On, ids_of, resolve};
 use super::parse::{Arithmetic, Comparison, Expr, Node, Part};
 use super::program::{Failing, Load, Op, Read, Word};
 use super::{ConditionError, names};
+use crate::kind::{Holds, Ids, Kind};
 use crate::model::{At, Axis, Schema};
-use crate::name::{Name, nearest};
-use crate::value::{Kind, Time, Value};
+use crate::name::nearest;
+use crate::time::Time;
+use crate::value::Value;
 
 /// The functions that can be called.
 const FUNCTIONS: [&str; 4] = ["duration", "least", "greatest", "size"];
@@ -23,6 +25,8 @@ pub(super) struct Typed {
     at: u32,
     pub(super) kind: Type,
     may_be_unset: bool,
+    /// The list its ids are of, where it is an id or has ids in it.
+    ids: Option<Ids>,
 }
 
 pub(super) struct Compiler<'s> {
@@ -30,6 +34,7 @@ pub(super) struct Compiler<'s> {
     pub(super) ops: Vec<Op>,
     pub(super) texts: Vec<Arc<str>>,
     pub(super) lists: Vec<u32>,
+    pub(super) wholes: Vec<Value>,
     pub(super) reads: Vec<Read>,
     pub(super) bool_cells: Vec<u32>,
     pub(super) can_fail: Option<(Range<usize>, Failing)>,
@@ -51,6 +56,7 @@ impl<'s> Compiler<'s> {
             ops: Vec::new(),
             texts: Vec::new(),
             lists: Vec::new(),
+            wholes: Vec::new(),
             reads: Vec::new(),
             bool_cells: Vec::new(),
             can_fail: None,
@@ -61,7 +67,7 @@ impl<'s> Compiler<'s> {
 
     fn emit(&mut self, op: Op, kind: Type) -> Typed {
         self.ops.push(op);
-        Typed { at: small(self.ops.len() - 1), kind, may_be_unset: kind == Type::Null }
+        Typed { at: small(self.ops.len() - 1), kind, may_be_unset: kind == Type::Null, ids: None }
     }
 
     fn fails(&mut self, span: &Range<usize>, why: Failing) {
@@ -72,6 +78,7 @@ impl<'s> Compiler<'s> {
     pub(super) fn expr(&mut self, expr: &Expr) -> Checked {
         match &expr.node {
             Node::Literal(value) => Ok(self.literal(value)),
+            Node::List(items) => self.list(items),
             Node::Path(path) => self.path(expr, path),
             Node::Not(inner) => {
                 let inner = self.bool(inner)?;
@@ -79,7 +86,9 @@ impl<'s> Compiler<'s> {
             }
             Node::Negate(inner) => {
                 let typed = self.number(inner)?;
-                Ok(self.emit(Op::Negate(typed.at), typed.kind))
+                let op =
+                    if typed.kind == Type::Float { Op::NegateFloat(typed.at) } else { Op::Negate(typed.at) };
+                Ok(self.emit(op, typed.kind))
             }
             Node::And(left, right) => {
                 let (left, right) = (self.bool(left)?, self.guarded(left, Comparison::NotEqual, right)?);
@@ -112,19 +121,52 @@ impl<'s> Compiler<'s> {
             Value::Bool(yes) => self.emit(Op::Bool(*yes), Type::Bool),
             Value::Int(number) => self.emit(Op::Int(*number), Type::Int),
             Value::Time(time) => self.emit(Op::Int(time.as_nanos()), Type::Time),
+            Value::Float(number) => self.emit(Op::Float(*number), Type::Float),
             Value::Text(text) => {
                 self.texts.push(Arc::clone(text));
                 self.emit(Op::Text(small(self.texts.len() - 1)), Type::Text)
             }
+            // Nothing else can be written out.
+            _ => self.emit(Op::Null, Type::Null),
         }
+    }
+
+    /// A list that stands alone: its items are written out and of one type.
+    fn list(&mut self, items: &[Expr]) -> Checked {
+        let mut values = Vec::new();
+        let mut of: Option<Kind> = None;
+        for item in items {
+            let Node::Literal(value) = &item.node else {
+                return Err(ConditionError::new(item.span.clone(), "expected a value, written out"));
+            };
+            let kind = literal_kind(value).ok_or_else(|| mismatch(item, "a value", Type::Null))?;
+            if of.is_some_and(|of| of != kind) {
+                let expected = of.map_or(String::new(), Kind::with_article);
+                return Err(mismatch(item, &expected, Holds::from(kind).into()));
+            }
+            of = Some(kind);
+            values.push(value.clone());
+        }
+        self.wholes.push(Value::List(values.into()));
+        Ok(self.emit(Op::List(small(self.wholes.len() - 1)), Type::List(of)))
     }
 
     fn path(&mut self, expr: &Expr, path: &[Part]) -> Checked {
         let asked = resolve(self.schema, path)?;
         let load = self.load(expr, &asked)?;
-        let typed = self.emit(Op::Load(load), asked.kind(self.schema).into());
+        let holds = asked.holds(self.schema);
+        let mut typed = self.emit(Op::Load(load), holds.into());
+        if let Asked::Member { member, .. } = asked {
+            typed = self.emit(Op::Member(typed.at, member), holds.into());
+        }
+        let ids = [Some(holds.kind), holds.key, holds.of].into_iter().flatten().find_map(|kind| match kind {
+            Kind::Id(ids) => Some(ids),
+            _ => None,
+        });
+        let of_word = if let Load::Word(word) = load { ids_of(word) } else { None };
         let known = self.known_set.contains(&dotted(path));
-        Ok(Typed { may_be_unset: asked.may_be_unset(self.schema) && !known, ..typed })
+        let may_be_unset = asked.may_be_unset(self.schema) && !known;
+        Ok(Typed { may_be_unset, ids: ids.or(of_word), ..typed })
     }
 
     fn load(&mut self, expr: &Expr, asked: &Asked) -> Result<Load, ConditionError> {
@@ -136,7 +178,7 @@ impl<'s> Compiler<'s> {
             Ok(Load::Word(word))
         };
         match asked {
-            Asked::Field { field, at } => self.field(expr, *field, *at),
+            Asked::Field { field, at } | Asked::Member { field, at, .. } => self.field(expr, *field, *at),
             Asked::Fact { level, on, fact } => {
                 if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
                     in_question(self);
@@ -205,8 +247,8 @@ impl<'s> Compiler<'s> {
     /// An int or a time that is added or ordered.
     fn number(&mut self, expr: &Expr) -> Checked {
         let typed = self.expr(expr)?;
-        if !matches!(typed.kind, Type::Int | Type::Time) {
-            return Err(mismatch(expr, "a whole number or a time", typed.kind));
+        if !matches!(typed.kind, Type::Int | Type::Time | Type::Float) {
+            return Err(mismatch(expr, "a number or a time", typed.kind));
         }
         if typed.may_be_unset {
             self.fails(&expr.span, Failing::Unset);
@@ -217,11 +259,17 @@ impl<'s> Compiler<'s> {
     /// Two sides of one type. Null goes with anything that may be compared with it.
     fn same(&self, left: (&Expr, Typed), right: (&Expr, Typed)) -> Result<(), ConditionError> {
         let (a, b) = (left.1.kind, right.1.kind);
-        if a == b || a == Type::Null || b == Type::Null {
-            Ok(())
-        } else {
-            Err(mismatch(right.0, &a.to_string(), b))
-        }
+        // A list of ids is written out as texts; the empty one is a list of anything.
+        let goes_with = |a: Option<Kind>, b: Option<Kind>| match (a, b) {
+            (None, _) | (_, None) => true,
+            (Some(a), Some(b)) => Type::from(Holds::from(a)) == Type::from(Holds::from(b)),
+        };
+        let alike = match (a, b) {
+            (Type::List(a), Type::List(b)) => goes_with(a, b),
+            (Type::Whole(_) | Type::Items(_), _) => b == Type::Null,
+            (a, b) => a == b || a == Type::Null || b == Type::Null,
+        };
+        if alike { Ok(()) } else { Err(mismatch(right.0, &a.to_string(), b)) }
     }
 
     fn compare(&mut self, how: Comparison, left: &Expr, right: &Expr) -> Checked {
@@ -232,13 +280,16 @@ impl<'s> Compiler<'s> {
         }
         let (a, b) = (self.expr(left)?, self.expr(right)?);
         self.same((left, a), (right, b))?;
-        self.known_id((a, left), (b, right))?;
-        self.known_id((b, right), (a, left))?;
+        self.known_id(a, right)?;
+        self.known_id(b, left)?;
         Ok(self.comparison(how, a, b))
     }
 
     /// Emits a comparison, in one step where a number is read and held against one written out.
     fn comparison(&mut self, how: Comparison, left: Typed, right: Typed) -> Typed {
+        if how.is_order() && left.kind == Type::Float {
+            return self.emit(Op::CompareFloats(how, left.at, right.at), Type::Bool);
+        }
         let op = |typed: Typed| self.ops.get(typed.at as usize).copied();
         match (op(left), op(right)) {
             (Some(Op::Load(load)), Some(Op::Int(with))) => {
@@ -249,58 +300,93 @@ impl<'s> Compiler<'s> {
         }
     }
 
-    /// An id that is held against a text must be able to be that text.
-    fn known_id(&self, (id, _): (Typed, &Expr), (_, text): (Typed, &Expr)) -> Result<(), ConditionError> {
-        let (Some(Op::Load(Load::Word(word))), Node::Literal(Value::Text(found))) =
-            (self.ops.get(id.at as usize), &text.node)
-        else {
-            return Ok(());
-        };
-        let (what, known): (_, Vec<&str>) = match word {
-            Word::Phase => ("phase", names::PHASES.to_vec()),
-            Word::Level | Word::Furthest => {
-                ("level", self.schema.levels.iter().map(|level| level.name.as_str()).collect())
+    /// An id that is held against a text must be able to be that text, and so must the items of a list.
+    fn known_id(&self, id: Typed, text: &Expr) -> Result<(), ConditionError> {
+        if let Node::List(items) = &text.node {
+            return items.iter().try_for_each(|item| self.known_id(id, item));
+        }
+        let Node::Literal(Value::Text(found)) = &text.node else { return Ok(()) };
+        let (what, known): (_, Vec<String>) = match (self.ops.get(id.at as usize), id.ids) {
+            (Some(Op::Load(Load::Word(Word::Phase))), _) => {
+                ("phase", names::PHASES.map(str::to_string).into())
             }
-            Word::Difficulty => ("difficulty", self.schema.difficulties.iter().map(Name::as_str).collect()),
-            Word::Checkpoint => {
+            (Some(Op::Load(Load::Word(Word::Checkpoint))), _) => {
                 let all = self.schema.levels.iter().flat_map(|level| &level.checkpoints);
-                ("checkpoint", all.map(Name::as_str).collect())
+                ("checkpoint", all.map(ToString::to_string).collect())
             }
+            (_, Some(ids)) => {
+                let what = match ids {
+                    Ids::Levels => "level",
+                    Ids::Difficulties => "difficulty",
+                    Ids::Unlocks => "unlock",
+                    Ids::Checkpoints => "checkpoint",
+                    Ids::List(_) => "item",
+                };
+                (what, self.schema.id_texts(ids).collect())
+            }
+            _ => return Ok(()),
         };
-        if known.contains(&found.as_ref()) {
+        if known.iter().any(|known| **known == **found) {
             return Ok(());
         }
-        let nearest = nearest(found, known);
+        let nearest = nearest(found, known.iter().map(String::as_str));
         Err(ConditionError::new(text.span.clone(), format!("there is no {what} `{found}`")).meant(nearest))
     }
 
     fn arithmetic(&mut self, how: Arithmetic, left: &Expr, right: &Expr) -> Checked {
         let (a, b) = (self.number(left)?, self.number(right)?);
         let is_sum = matches!(how, Arithmetic::Add | Arithmetic::Subtract);
-        if !is_sum && (a.kind, b.kind) != (Type::Int, Type::Int) {
+        let floats = (a.kind, b.kind) == (Type::Float, Type::Float) && how != Arithmetic::Remainder;
+        if !is_sum && !floats && (a.kind, b.kind) != (Type::Int, Type::Int) {
             let (wrong, kind) = if a.kind == Type::Int { (right, b.kind) } else { (left, a.kind) };
             return Err(mismatch(wrong, &format!("a whole number beside `{}`", how.sign()), kind));
         }
         self.same((left, a), (right, b))?;
-        let by = self.ops.get(b.at as usize);
-        if matches!(how, Arithmetic::Divide | Arithmetic::Remainder) && !matches!(by, Some(Op::Int(1..))) {
+        let divides = matches!(how, Arithmetic::Divide | Arithmetic::Remainder);
+        let by_zero = match self.ops.get(b.at as usize) {
+            Some(Op::Int(number)) => *number < 1,
+            Some(Op::Float(number)) => number.get() == 0.0,
+            _ => true,
+        };
+        if divides && by_zero {
             self.fails(&right.span, Failing::Zero);
         }
-        Ok(self.emit(Op::Arithmetic(how, a.at, b.at), a.kind))
+        let op = if floats || a.kind == Type::Float {
+            Op::Floats(how, a.at, b.at)
+        } else {
+            Op::Arithmetic(how, a.at, b.at)
+        };
+        Ok(self.emit(op, a.kind))
     }
 
-    fn is_in(&mut self, what: &Expr, list: &[Expr]) -> Checked {
+    fn is_in(&mut self, what: &Expr, list: &Expr) -> Checked {
         let typed = self.expr(what)?;
-        let mut items = Vec::new();
-        for item in list {
+        let Node::List(items) = &list.node else { return self.has(what, typed, list) };
+        let mut positions = Vec::new();
+        for item in items {
             let found = self.expr(item)?;
             self.same((what, typed), (item, found))?;
-            self.known_id((typed, what), (found, item))?;
-            items.push(found.at);
+            self.known_id(typed, item)?;
+            positions.push(found.at);
         }
         let start = small(self.lists.len());
-        self.lists.extend(items);
-        Ok(self.emit(Op::In(typed.at, start, small(list.len())), Type::Bool))
+        self.lists.extend(positions);
+        Ok(self.emit(Op::In(typed.at, start, small(items.len())), Type::Bool))
+    }
+
+    /// `x in field`
+    fn has(&mut self, what: &Expr, typed: Typed, list: &Expr) -> Checked {
+        let found = self.expr(list)?;
+        let of = match found.kind {
+            Type::List(of) => of,
+            Type::Items(of) => Some(of),
+            other => return Err(mismatch(list, "a list, set or map", other)),
+        };
+        if let Some(of) = of.map(|of| Type::from(Holds::from(of))).filter(|of| *of != typed.kind) {
+            return Err(mismatch(what, &of.to_string(), typed.kind));
+        }
+        self.known_id(found, what)?;
+        Ok(self.emit(Op::Has(typed.at, found.at), Type::Bool))
     }
 
     fn choose(&mut self, condition: &Expr, yes: &Expr, no: &Expr) -> Checked {
@@ -308,6 +394,9 @@ impl<'s> Compiler<'s> {
         let (a, b) = (self.expr(yes)?, self.expr(no)?);
         self.same((yes, a), (no, b))?;
         let kind = if a.kind == Type::Null { b.kind } else { a.kind };
+        if matches!(kind, Type::List(_)) {
+            return Err(mismatch(yes, "a number, a text, or true or false", kind));
+        }
         let typed = self.emit(Op::Choose(condition, a.at, b.at), kind);
         Ok(Typed { may_be_unset: a.may_be_unset || b.may_be_unset, ..typed })
     }
@@ -324,18 +413,23 @@ impl<'s> Compiler<'s> {
                 _ => Err(ConditionError::new(one.span.clone(), "expected a text such as '90s', written out")),
             },
             ("size", [one]) => match self.expr(one)? {
-                Typed { kind: Type::Text, at, may_be_unset } => {
+                Typed { kind: Type::Text | Type::List(_) | Type::Items(_), at, may_be_unset, .. } => {
                     if may_be_unset {
                         self.fails(&one.span, Failing::Unset);
                     }
                     Ok(self.emit(Op::Size(at), Type::Int))
                 }
-                other => Err(mismatch(one, "a text", other.kind)),
+                other => Err(mismatch(one, "a text, list, set or map", other.kind)),
             },
             ("least" | "greatest", [left, right]) => {
                 let (a, b) = (self.number(left)?, self.number(right)?);
                 self.same((left, a), (right, b))?;
-                let op = if name.word == "least" { Op::Least(a.at, b.at) } else { Op::Greatest(a.at, b.at) };
+                let op = match (name.word == "least", a.kind == Type::Float) {
+                    (true, false) => Op::Least(a.at, b.at),
+                    (false, false) => Op::Greatest(a.at, b.at),
+                    (true, true) => Op::LeastFloat(a.at, b.at),
+                    (false, true) => Op::GreatestFloat(a.at, b.at),
+                };
                 Ok(self.emit(op, a.kind))
             }
             ("least" | "greatest", _) => Err(count(expr, name, "two values", arguments.len())),
@@ -353,4 +447,15 @@ impl<'s> Compiler<'s> {
 
 fn count(expr: &Expr, name: &Part, takes: &str, found: usize) -> ConditionError {
     ConditionError::new(expr.span.clone(), format!("`{}` takes {takes}, but found {found}", name.word))
+}
+
+/// The kind of a value that is written out; `None` for null.
+fn literal_kind(value: &Value) -> Option<Kind> {
+    match value {
+        Value::Bool(_) => Some(Kind::Bool),
+        Value::Int(_) => Some(Kind::Int),
+        Value::Float(_) => Some(Kind::Float),
+        Value::Text(_) => Some(Kind::Text),
+        _ => None,
+    }
 }

@@ -7,13 +7,21 @@ use super::ConditionError;
 use super::check::Compiler;
 use super::parse::{Expr, parse};
 use super::program::Program;
+use crate::kind::{Holds, Kind};
 use crate::model::Schema;
-use crate::value::Kind;
 
 /// The type of an expression.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Type {
+    /// A number with a fraction.
+    Float,
+    /// A list; the kind of its items, `None` for the empty one that is written out.
+    List(Option<Kind>),
+    /// A set, or a map of which the keys are asked; the kind of what is in it.
+    Items(Kind),
+    /// What can be asked only part by part, or not at all.
+    Whole(Kind),
     /// Yes or no.
     Bool,
     /// A whole number.
@@ -31,6 +39,10 @@ impl fmt::Display for Type {
         f.write_str(match self {
             Type::Bool => "true or false",
             Type::Int => "a whole number",
+            Type::Float => "a number with a fraction",
+            Type::List(_) => "a list",
+            Type::Items(_) => "a set or map",
+            Type::Whole(kind) => return f.write_str(&kind.with_article()),
             Type::Time => "a time",
             Type::Text => "a text",
             Type::Null => "null",
@@ -38,13 +50,18 @@ impl fmt::Display for Type {
     }
 }
 
-impl From<Kind> for Type {
-    fn from(kind: Kind) -> Type {
-        match kind {
+impl From<Holds> for Type {
+    fn from(holds: Holds) -> Type {
+        match holds.kind {
             Kind::Bool => Type::Bool,
             Kind::Int => Type::Int,
+            Kind::Float => Type::Float,
             Kind::Time => Type::Time,
-            Kind::Text => Type::Text,
+            Kind::Text | Kind::Id(_) => Type::Text,
+            Kind::List => Type::List(holds.of),
+            Kind::Set => Type::Items(holds.of.unwrap_or(Kind::Text)),
+            Kind::Map => Type::Items(holds.key.unwrap_or(Kind::Text)),
+            other => Type::Whole(other),
         }
     }
 }
@@ -87,6 +104,7 @@ impl Program {
             ops: compiler.ops.into(),
             texts: compiler.texts.into(),
             lists: compiler.lists.into(),
+            wholes: compiler.wholes.into(),
             levels: small(schema.levels.len()),
             difficulties: small(difficulties),
             reads: compiler.reads.into(),

@@ -7,7 +7,7 @@
 use super::names::{Fact, On};
 use super::parse::{Arithmetic, Comparison};
 use super::program::{Facts, Load, Op, Program, Val};
-use crate::value::Value;
+use crate::value::{Float, Part, Value};
 
 pub(super) struct Evaluation<'a, F> {
     program: &'a Program,
@@ -36,7 +36,14 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Op::Text(index) => {
                 self.program.texts.get(index as usize).map_or(Val::Error, |text| Val::Text(text))
             }
+            Op::List(index) => self.program.wholes.get(index as usize).map_or(Val::Error, Val::Whole),
             Op::Load(load) => self.load(load),
+            Op::Member(whole, member) => self.member(whole, member),
+            Op::Float(_)
+            | Op::NegateFloat(_)
+            | Op::Floats(..)
+            | Op::LeastFloat(..)
+            | Op::GreatestFloat(..) => self.float(at).map_or(Val::Error, Val::Float),
             Op::Choose(condition, yes, no) => match self.truth(condition) {
                 Some(true) => self.value(yes),
                 Some(false) => self.value(no),
@@ -54,6 +61,8 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             | Op::Or(..)
             | Op::Compare(..)
             | Op::CompareWith(..)
+            | Op::CompareFloats(..)
+            | Op::Has(..)
             | Op::In(..) => self.truth(at).map_or(Val::Error, Val::Bool),
         }
     }
@@ -73,8 +82,12 @@ impl<'a, F: Facts> Evaluation<'a, F> {
                 let equal = equal(self.value(left), self.value(right))?;
                 Some(equal == (comparison == Comparison::Equal))
             }
+            Op::CompareFloats(comparison, left, right) => {
+                Some(comparison.holds(self.float(left)?, self.float(right)?))
+            }
             Op::In(what, start, len) => self.is_in(what, start, len),
-            Op::Load(load) => match self.load(load) {
+            Op::Has(what, whole) => self.has(what, whole),
+            Op::Load(_) | Op::Member(..) => match self.value(at) {
                 Val::Bool(yes) => Some(yes),
                 _ => None,
             },
@@ -88,6 +101,10 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         match *self.op(at) {
             Op::Int(number) => Some(number),
             Op::Load(load) => self.load_number(load),
+            Op::Member(whole, member) => match self.member(whole, member) {
+                Val::Int(number) => Some(number),
+                _ => None,
+            },
             Op::Arithmetic(how, left, right) => arithmetic(how, self.leaf(left)?, self.leaf(right)?),
             Op::Negate(inner) => self.number(inner)?.checked_neg(),
             Op::Least(left, right) => Some(self.number(left)?.min(self.number(right)?)),
@@ -95,10 +112,57 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Op::Choose(condition, yes, no) => self.number(if self.truth(condition)? { yes } else { no }),
             Op::Size(inner) => match self.value(inner) {
                 Val::Text(text) => i64::try_from(text.chars().count()).ok(),
+                Val::Whole(value) => i64::try_from(value.len()).ok(),
                 _ => None,
             },
             _ => None,
         }
+    }
+
+    /// A number with a fraction; `None` is an error: unset, divided by zero, or too large to be finite.
+    fn float(&self, at: u32) -> Option<Float> {
+        match *self.op(at) {
+            Op::Float(number) => Some(number),
+            Op::Load(_) | Op::Member(..) => match self.value(at) {
+                Val::Float(number) => Some(number),
+                _ => None,
+            },
+            Op::NegateFloat(inner) => Float::new(-self.float(inner)?.get()),
+            Op::Floats(how, left, right) => floats(how, self.float(left)?.get(), self.float(right)?.get()),
+            Op::LeastFloat(left, right) => Some(self.float(left)?.min(self.float(right)?)),
+            Op::GreatestFloat(left, right) => Some(self.float(left)?.max(self.float(right)?)),
+            Op::Choose(condition, yes, no) => self.float(if self.truth(condition)? { yes } else { no }),
+            _ => None,
+        }
+    }
+
+    /// A member of a shape, or a part of a vector.
+    fn member(&self, whole: u32, member: u16) -> Val<'a> {
+        let Val::Whole(value) = self.value(whole) else { return Val::Error };
+        let at = usize::from(member);
+        let part = |parts: &[Part]| parts.get(at).and_then(|part| Float::new(part.get().into()));
+        match value {
+            Value::Shape(members) => members.get(at).map_or(Val::Error, |(_, value)| val(value)),
+            Value::Vec2(parts) => part(parts).map_or(Val::Error, Val::Float),
+            Value::Vec3(parts) => part(parts).map_or(Val::Error, Val::Float),
+            Value::Quat(parts) => part(parts).map_or(Val::Error, Val::Float),
+            _ => Val::Error,
+        }
+    }
+
+    /// Whether a list, set or map has an item or key.
+    fn has(&self, what: u32, whole: u32) -> Option<bool> {
+        let (what, Val::Whole(whole)) = (self.value(what), self.value(whole)) else { return None };
+        if what == Val::Error {
+            return None;
+        }
+        let is = |item: &Value| equal(val(item), what) == Some(true);
+        Some(match whole {
+            Value::List(items) => items.iter().any(is),
+            Value::Set(items) => items.iter().any(is),
+            Value::Map(entries) => entries.keys().any(is),
+            _ => false,
+        })
     }
 
     /// A number that is likely to be read or written out, which takes no call of its own.
@@ -215,14 +279,20 @@ fn val(value: &Value) -> Val<'_> {
         Value::Int(number) => Val::Int(*number),
         Value::Time(time) => Val::Int(time.as_nanos()),
         Value::Bool(yes) => Val::Bool(*yes),
-        Value::Text(text) => Val::Text(text),
+        Value::Float(number) => Val::Float(*number),
+        Value::Text(text) | Value::Id { name: text, .. } => Val::Text(text),
         Value::Unset => Val::Null,
+        whole => Val::Whole(whole),
     }
 }
 
 /// Whether two values are equal; `None` if one is an error.
 fn equal(left: Val<'_>, right: Val<'_>) -> Option<bool> {
-    if left == Val::Error || right == Val::Error { None } else { Some(left == right) }
+    match (left, right) {
+        (Val::Error, _) | (_, Val::Error) => None,
+        (Val::Whole(left), Val::Whole(right)) => Some(left.same(right)),
+        (left, right) => Some(left == right),
+    }
 }
 
 /// What is unset is equal to no number, and has no order among them.
@@ -238,4 +308,16 @@ fn arithmetic(how: Arithmetic, left: i64, right: i64) -> Option<i64> {
         Arithmetic::Divide => left.checked_div(right),
         Arithmetic::Remainder => left.checked_rem(right),
     }
+}
+
+fn floats(how: Arithmetic, left: f64, right: f64) -> Option<Float> {
+    let result = match how {
+        Arithmetic::Add => left + right,
+        Arithmetic::Subtract => left - right,
+        Arithmetic::Multiply => left * right,
+        // Division by zero is not finite, and so an error.
+        Arithmetic::Divide => left / right,
+        Arithmetic::Remainder => return None,
+    };
+    Float::new(result)
 }

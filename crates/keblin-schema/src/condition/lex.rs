@@ -3,12 +3,14 @@
 use std::ops::Range;
 
 use super::ConditionError;
+use crate::value::Float;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Token {
     Word(String),
     /// Without its sign, so that the least number of 64 bits can be written.
     Int(u64),
+    Float(Float),
     Text(String),
     Sign(&'static str),
     End,
@@ -20,6 +22,7 @@ impl Token {
         match self {
             Token::Word(word) => format!("`{word}`"),
             Token::Int(number) => format!("`{number}`"),
+            Token::Float(number) => format!("`{number}`"),
             Token::Text(text) => format!("the text {text:?}"),
             Token::Sign(sign) => format!("`{sign}`"),
             Token::End => "the end".to_string(),
@@ -66,15 +69,31 @@ fn word(rest: &str) -> (Token, usize) {
     (Token::Word(rest.get(..len).unwrap_or_default().to_string()), len)
 }
 
+/// `31`, or with a fraction or an exponent `0.5`, `1e-3`.
 fn number(rest: &str, at: usize) -> Result<(Token, usize), ConditionError> {
-    let len = rest.find(|c: char| !c.is_ascii_alphanumeric() && c != '.' && c != '_').unwrap_or(rest.len());
+    let mut before = ' ';
+    let belongs = |c: &char| {
+        let signed = matches!(c, '+' | '-') && matches!(before, 'e' | 'E');
+        before = *c;
+        signed || c.is_ascii_alphanumeric() || matches!(c, '.' | '_')
+    };
+    let len = rest.chars().take_while(belongs).count();
     let text = rest.get(..len).unwrap_or_default();
-    match text.parse() {
-        Ok(number) if text.bytes().all(|byte| byte.is_ascii_digit()) => Ok((Token::Int(number), len)),
-        _ => {
-            let message = format!("expected a whole number of at most 64 bits, but found `{text}`");
-            Err(ConditionError::new(at..at + len, message))
-        }
+    let refused =
+        |what: &str| Err(ConditionError::new(at..at + len, format!("expected {what}, but found `{text}`")));
+    if text.bytes().all(|byte| byte.is_ascii_digit()) {
+        return match text.parse() {
+            Ok(number) => Ok((Token::Int(number), len)),
+            Err(_) => refused("a whole number of at most 64 bits"),
+        };
+    }
+    let digits = |part: &str| !part.is_empty() && part.bytes().all(|byte| byte.is_ascii_digit());
+    let (number, exponent) = text.split_once(['e', 'E']).unwrap_or((text, "0"));
+    let (whole, fraction) = number.split_once('.').unwrap_or((number, "0"));
+    let is_float = digits(whole) && digits(fraction) && digits(exponent.trim_start_matches(['+', '-']));
+    match text.parse().ok().filter(|_| is_float).and_then(Float::new) {
+        Some(number) => Ok((Token::Float(number), len)),
+        None => refused("a number such as 31 or 0.5"),
     }
 }
 

@@ -3,10 +3,12 @@
 //! Where facts or fields are kept apart for each difficulty, a name without one means the difficulty in question:
 //! that of the run, or the one last chosen.
 
-use super::{ConditionError, Part};
+use super::{ConditionError, Part, Word};
+use crate::kind::{Holds, Ids, Kind};
+use crate::limits::MemberDef;
 use crate::model::{At, Axis, FieldDef, MAX_AXES, Schema};
 use crate::name::{Name, nearest};
-use crate::value::{Kind, Value};
+use crate::value::Value;
 
 /// A fact that is kept for every level without being declared.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -74,6 +76,15 @@ pub enum Asked {
         /// The place on its axes, as far as the name says it.
         at: At,
     },
+    /// A member of a field's shape, or a part of its vector.
+    Member {
+        /// The field, as a position in [`Schema::fields`].
+        field: usize,
+        /// The place on its axes, as far as the name says it.
+        at: At,
+        /// The member, in declared order; of a vector x, y, z, w.
+        member: u16,
+    },
     /// A level's fact.
     Fact {
         /// The level, as a position in [`Schema::levels`].
@@ -124,8 +135,9 @@ impl Asked {
     #[must_use]
     pub fn may_be_unset(&self, schema: &Schema) -> bool {
         match self {
-            Asked::Field { field, .. } => {
-                schema.fields.get(*field).is_some_and(|field| field.default == Value::Unset)
+            Asked::Field { field, .. } => schema.fields.get(*field).is_some_and(FieldDef::may_be_unset),
+            Asked::Member { field, member, .. } => {
+                member_of(schema, *field, *member).is_some_and(|member| member.default == Value::Unset)
             }
             Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
             Asked::Difficulty => schema.difficulties.is_empty(),
@@ -135,11 +147,16 @@ impl Asked {
         }
     }
 
-    /// The kind of the answer; ids are text.
+    /// What the answer is; ids that the engine keeps are text.
     #[must_use]
-    pub fn kind(&self, schema: &Schema) -> Kind {
-        match self {
-            Asked::Field { field, .. } => schema.fields.get(*field).map_or(Kind::Int, |field| field.kind),
+    pub fn holds(&self, schema: &Schema) -> Holds {
+        let kind = match self {
+            Asked::Field { field, .. } => {
+                return schema.fields.get(*field).map_or(Kind::Int.into(), FieldDef::holds);
+            }
+            Asked::Member { field, member, .. } => {
+                member_of(schema, *field, *member).map_or(Kind::Float, |member| member.kind)
+            }
             Asked::Fact { fact, .. } => fact.kind(),
             Asked::Total { .. } => Kind::Int,
             Asked::Unlocked(_) => Kind::Bool,
@@ -147,7 +164,63 @@ impl Asked {
             Asked::Phase | Asked::Level | Asked::Checkpoint | Asked::Furthest | Asked::Difficulty => {
                 Kind::Text
             }
+        };
+        kind.into()
+    }
+}
+
+/// The list that a word's id is of; `None` for the phase, and for a checkpoint, which is one of its level.
+pub(super) fn ids_of(word: Word) -> Option<Ids> {
+    match word {
+        Word::Level | Word::Furthest => Some(Ids::Levels),
+        Word::Difficulty => Some(Ids::Difficulties),
+        Word::Phase | Word::Checkpoint => None,
+    }
+}
+
+/// The member of a field's shape; `None` for a part of a vector.
+fn member_of(schema: &Schema, field: usize, member: u16) -> Option<&MemberDef> {
+    let Kind::Shape(shape) = schema.fields.get(field)?.kind else { return None };
+    schema.shapes.get(usize::from(shape))?.members.get(usize::from(member))
+}
+
+/// The names of the members of what a field holds; empty for what has none.
+fn members(schema: &Schema, kind: Kind) -> Vec<&str> {
+    match kind {
+        Kind::Shape(shape) => {
+            let members = schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+            members.iter().map(|member| member.name.as_str()).collect()
         }
+        Kind::Vec2 => vec!["x", "y"],
+        Kind::Vec3 => vec!["x", "y", "z"],
+        Kind::Quat => vec!["x", "y", "z", "w"],
+        _ => Vec::new(),
+    }
+}
+
+/// A field, or, where its name is followed by one part more than it has axes, a member of what it holds.
+fn asked_of(
+    schema: &Schema,
+    (field, def): (usize, &FieldDef),
+    name: &Part,
+    level: At,
+    parts: &[Part],
+) -> Result<Asked, ConditionError> {
+    let lists = lists_of(def).count();
+    match parts.split_last() {
+        Some((last, items)) if parts.len() == lists + 1 && !members(schema, def.kind).is_empty() => {
+            let at = At { items: items_named(schema, def, name, items)?, ..level };
+            let known = members(schema, def.kind);
+            let member =
+                known.iter().position(|known| *known == last.word).and_then(|at| u16::try_from(at).ok());
+            let missing = format!("`{}` has no member `{}`", def.name, last.word);
+            let missing = || {
+                ConditionError::new(last.span.clone(), missing)
+                    .meant(nearest(&last.word, known.iter().copied()))
+            };
+            Ok(Asked::Member { field, at, member: member.ok_or_else(missing)? })
+        }
+        _ => Ok(Asked::Field { field, at: At { items: items_named(schema, def, name, parts)?, ..level } }),
     }
 }
 
@@ -190,9 +263,7 @@ pub fn resolve(schema: &Schema, path: &[Part]) -> Result<Asked, ConditionError> 
 
 /// Whether a name alone is a field whose places are named by the parts that follow.
 fn has_parts(schema: &Schema, part: &Part) -> bool {
-    schema
-        .field_named(&part.word)
-        .is_some_and(|(_, field)| !field.per.is_empty() && !field.per.contains(&Axis::Level))
+    schema.field_named(&part.word).is_some_and(|(_, field)| !field.per.contains(&Axis::Level))
 }
 
 /// `best_draught.neap`, `worn.wick`, `worn.neap.wick`: a field's places without a level.
@@ -200,15 +271,23 @@ fn of_field(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, Condi
     let (field, def) = schema.field_named(&first.word).ok_or_else(|| {
         ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
     })?;
-    let lists = lists_of(def).count();
+    let parts = lists_of(def).count() + usize::from(!members(schema, def.kind).is_empty());
     let (difficulty, items) = match rest {
-        [difficulty, items @ ..] if def.per.contains(&Axis::Difficulty) && rest.len() > lists => {
+        [difficulty, items @ ..]
+            if def.per.contains(&Axis::Difficulty)
+                && difficulty_is_named(schema, def, rest.len(), parts, difficulty) =>
+        {
             (Some(difficulty_named(schema, difficulty)?), items)
         }
         items => (None, items),
     };
-    let at = At { items: items_named(schema, def, first, items)?, ..At::level(None, difficulty) };
-    Ok(Asked::Field { field, at })
+    asked_of(schema, (field, def), first, At::level(None, difficulty), items)
+}
+
+/// Whether the first part behind a field's name is a difficulty: there is one part too many for anything else, or it is
+/// one by its name.
+fn difficulty_is_named(schema: &Schema, def: &FieldDef, found: usize, parts: usize, first: &Part) -> bool {
+    found > parts || (found > lists_of(def).count() && schema.difficulty_named(&first.word).is_some())
 }
 
 fn lists_of(def: &FieldDef) -> impl Iterator<Item = u16> {
@@ -330,10 +409,7 @@ fn field_of_level(
                     format!("`{}` has one value for each difficulty, so `any` has no answer", what.word);
                 Err(ConditionError::new(what.span.clone(), message).instead("name a difficulty"))
             }
-            on => {
-                let items = items_named(schema, def, what, items)?;
-                Ok(Asked::Field { field, at: At { items, ..At::level(Some(level), on.one()) } })
-            }
+            on => asked_of(schema, (field, def), what, At::level(Some(level), on.one()), items),
         },
         Some((_, def)) => {
             let message = format!("`{}` does not have one value for each difficulty", def.name);

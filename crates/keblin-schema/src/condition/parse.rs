@@ -4,15 +4,15 @@
 //! Expr           = ConditionalOr [ "?" ConditionalOr ":" Expr ] ;
 //! ConditionalOr  = [ ConditionalOr "||" ] ConditionalAnd ;
 //! ConditionalAnd = [ ConditionalAnd "&&" ] Relation ;
-//! Relation       = [ Relation RelOp ] Addition | Relation "in" List ;
+//! Relation       = [ Relation RelOp ] Addition | Relation "in" Addition ;
 //! RelOp          = "==" | "!=" | "<" | "<=" | ">" | ">=" ;
 //! Addition       = [ Addition ("+" | "-") ] Multiplication ;
 //! Multiplication = [ Multiplication ("*" | "/" | "%") ] Unary ;
 //! Unary          = Member | "!" { "!" } Member | "-" { "-" } Member ;
-//! Member         = IDENT { "." IDENT } | Call | "(" Expr ")" | Literal ;
+//! Member         = IDENT { "." IDENT } | Call | "(" Expr ")" | List | Literal ;
 //! Call           = IDENT "(" Expr { "," Expr } ")" ;
-//! List           = "[" Expr { "," Expr } "]" ;
-//! Literal        = INT | STRING | "true" | "false" | "null" ;
+//! List           = "[" [ Expr { "," Expr } ] "]" ;
+//! Literal        = INT | FLOAT | STRING | "true" | "false" | "null" ;
 //! ```
 
 use std::ops::Range;
@@ -69,9 +69,9 @@ impl Comparison {
         !matches!(self, Comparison::Equal | Comparison::NotEqual)
     }
 
-    /// Whether two numbers compare so.
+    /// Whether two values of an order compare so.
     #[must_use]
-    pub fn holds(self, left: i64, right: i64) -> bool {
+    pub fn holds<T: PartialOrd>(self, left: T, right: T) -> bool {
         match self {
             Comparison::Equal => left == right,
             Comparison::NotEqual => left != right,
@@ -140,8 +140,10 @@ pub enum Node {
     Compare(Comparison, Box<Expr>, Box<Expr>),
     /// `a + b` and the like
     Arithmetic(Arithmetic, Box<Expr>, Box<Expr>),
-    /// `x in [a, b]`
-    In(Box<Expr>, Vec<Expr>),
+    /// `[a, b]`
+    List(Vec<Expr>),
+    /// `x in [a, b]`, `x in list`
+    In(Box<Expr>, Box<Expr>),
     /// `a ? b : c`
     Choose(Box<Expr>, Box<Expr>, Box<Expr>),
     /// `least(a, b)` and the like
@@ -279,10 +281,9 @@ impl Parser {
             return Ok(left);
         }
         self.at += 1;
-        self.require("[")?;
-        let (list, end) = self.list("]")?;
-        let span = left.span.start..end;
-        Ok(Expr { node: Node::In(Box::new(left), list), span })
+        let list = self.sum()?;
+        let span = left.span.start..list.span.end;
+        Ok(Expr { node: Node::In(Box::new(left), Box::new(list)), span })
     }
 
     fn sum(&mut self) -> Parsed {
@@ -310,6 +311,11 @@ impl Parser {
                 None => Err(out_of_range(start..span.end, &format!("-{number}"))),
             };
         }
+        if let Some(Lexeme { token: Token::Float(number), span }) = self.lexemes.get(self.at).cloned() {
+            self.at += 1;
+            let value = Value::Float(number).negated();
+            return Ok(Expr { node: Node::Literal(value), span: start..span.end });
+        }
         let inner = self.deeper(Parser::unary)?;
         let span = start..inner.span.end;
         Ok(Expr { node: Node::Negate(Box::new(inner)), span })
@@ -324,7 +330,17 @@ impl Parser {
                 Ok(number) => literal(Value::Int(number)),
                 Err(_) => Err(out_of_range(span, &number.to_string())),
             },
+            Token::Float(number) => literal(Value::Float(*number)),
             Token::Text(text) => literal(Value::text(text)),
+            Token::Sign("[") => {
+                if let Some(end) = self.lexemes.get(self.at).filter(|next| next.token == Token::Sign("]")) {
+                    let span = span.start..end.span.end;
+                    self.at += 1;
+                    return Ok(Expr { node: Node::List(Vec::new()), span });
+                }
+                let (items, end) = self.list("]")?;
+                Ok(Expr { node: Node::List(items), span: span.start..end })
+            }
             Token::Sign("(") => {
                 let inner = self.expr()?;
                 let end = self.require(")")?.end;

@@ -7,11 +7,12 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::compile::small;
+use super::compile::{Type, small};
 use super::evaluate::Evaluation;
 use super::names::{Fact, On};
 use super::parse::{Arithmetic, Comparison};
-use crate::value::Value;
+use crate::time::Time;
+use crate::value::{Float, Value};
 
 /// What a program reads. Positions are those of the schema it was compiled against.
 pub trait Facts {
@@ -53,8 +54,12 @@ pub enum Val<'a> {
     Bool(bool),
     /// A whole number, or a time in nanoseconds.
     Int(i64),
-    /// Text.
+    /// A number with a fraction.
+    Float(Float),
+    /// Text, or an id.
     Text(&'a str),
+    /// A value that has items or parts.
+    Whole(&'a Value),
 }
 
 /// Where an operation reads from.
@@ -96,8 +101,13 @@ pub(super) enum Op {
     Null,
     Bool(bool),
     Int(i64),
+    Float(Float),
     Text(u32),
+    /// A list that is written out.
+    List(u32),
     Load(Load),
+    /// A member of a shape, or a part of a vector.
+    Member(u32, u16),
     Not(u32),
     Negate(u32),
     And(u32, u32),
@@ -109,7 +119,14 @@ pub(super) enum Op {
     Arithmetic(Arithmetic, u32, u32),
     Least(u32, u32),
     Greatest(u32, u32),
+    CompareFloats(Comparison, u32, u32),
+    NegateFloat(u32),
+    Floats(Arithmetic, u32, u32),
+    LeastFloat(u32, u32),
+    GreatestFloat(u32, u32),
     Size(u32),
+    /// Whether a field has an item.
+    Has(u32, u32),
     In(u32, u32, u32),
 }
 
@@ -150,6 +167,8 @@ pub struct Program {
     pub(super) ops: Box<[Op]>,
     pub(super) texts: Box<[Arc<str>]>,
     pub(super) lists: Box<[u32]>,
+    /// Lists that are written out.
+    pub(super) wholes: Box<[Value]>,
     pub(super) levels: u32,
     pub(super) difficulties: u32,
     pub(super) reads: Box<[Read]>,
@@ -190,6 +209,7 @@ impl Program {
         match self.ops.as_ref() {
             [Op::Int(number)] => Some(Val::Int(*number)),
             [Op::Bool(yes)] => Some(Val::Bool(*yes)),
+            [Op::Float(number)] => Some(Val::Float(*number)),
             [Op::Null] => Some(Val::Null),
             _ => None,
         }
@@ -205,6 +225,21 @@ impl Program {
     /// The operation that takes all others: the last one.
     fn root(&self) -> u32 {
         small(self.ops.len()).wrapping_sub(1)
+    }
+
+    /// What the condition comes to, as a value of its type: unset is [`Value::Unset`], and an error is `None`.
+    #[must_use]
+    pub fn outcome(&self, facts: &impl Facts, difficulty: usize, kind: Type) -> Option<Value> {
+        Some(match self.value(facts, difficulty) {
+            Val::Error => return None,
+            Val::Null => Value::Unset,
+            Val::Int(nanos) if kind == Type::Time => Value::Time(Time::from_nanos(nanos)),
+            Val::Int(number) => Value::Int(number),
+            Val::Float(number) => Value::Float(number),
+            Val::Bool(yes) => Value::Bool(yes),
+            Val::Text(text) => Value::text(text),
+            Val::Whole(value) => value.clone(),
+        })
     }
 
     /// The value of the condition.

@@ -103,8 +103,16 @@ fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
             _ => Can::Anything,
         },
         Op::Size(_) => Can::Number(0, i64::MAX.into()),
-        Op::In(..) => EITHER,
-        Op::Null | Op::Text(_) => Can::Anything,
+        Op::In(..) | Op::Has(..) | Op::CompareFloats(..) => EITHER,
+        Op::Null
+        | Op::Text(_)
+        | Op::Float(_)
+        | Op::List(_)
+        | Op::Member(..)
+        | Op::NegateFloat(_)
+        | Op::Floats(..)
+        | Op::LeastFloat(..)
+        | Op::GreatestFloat(..) => Can::Anything,
     }
 }
 

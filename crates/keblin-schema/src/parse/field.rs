@@ -4,31 +4,43 @@ use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
 
-use super::table::{Item, Reader};
-use super::{ListDecl, Placed, clashes};
+use super::kind::{self, KindDecl};
+use super::level::{ConditionDecl, condition};
+use super::table::Reader;
+use super::{Placed, clashes, shape, value};
 use crate::finding::{Code, Finding};
 use crate::keep::Keep;
-use crate::model::{Axis, RecordMoment, Scope};
+use crate::kind::Kind;
+use crate::limits::Limits;
+use crate::model::{Axis, RecordAt, Schema, Scope};
 use crate::name::Name;
 use crate::survival::{OnDeath, OnReset, OnRetry};
-use crate::value::{Kind, Time, Value};
+use crate::value::Value;
 
 /// A field as declared, before its keys are held against each other.
 #[derive(Debug)]
 pub(crate) struct FieldDecl {
     pub(crate) name: Placed<Name>,
     pub(crate) about: Option<String>,
-    pub(crate) kind: Kind,
+    pub(crate) holds: KindDecl,
     pub(crate) scope: Scope,
     pub(crate) default: Option<Placed<Value>>,
-    pub(crate) min: Option<Placed<Value>>,
-    pub(crate) max: Option<Placed<Value>>,
+    pub(crate) min: Option<Placed<BoundDecl>>,
+    pub(crate) max: Option<Placed<BoundDecl>>,
     pub(crate) max_len: Option<Placed<usize>>,
+    /// What the items of a list, set or map may be.
+    pub(crate) items: Limits,
+    pub(crate) max_items: Option<Placed<usize>>,
+    pub(crate) places: Option<Placed<usize>>,
+    pub(crate) durable: Option<Placed<bool>>,
+    /// `of` and `key`, where they are said, for complaints.
+    pub(crate) of_span: Option<Range<usize>>,
+    pub(crate) key_span: Option<Range<usize>>,
     pub(crate) keep: Option<Placed<Keep>>,
     /// There is a keep rule, but not one that is known.
     pub(crate) keep_is_faulty: bool,
     pub(crate) from: Option<Placed<String>>,
-    pub(crate) at: Option<Placed<Vec<RecordMoment>>>,
+    pub(crate) at: Option<Placed<Vec<RecordAt>>>,
     pub(crate) per: Option<Placed<Vec<Axis>>>,
     pub(crate) counts: Option<Placed<()>>,
     pub(crate) on_death: Option<Placed<OnDeath>>,
@@ -45,6 +57,11 @@ const KEYS: &[&str] = &[
     "min",
     "max",
     "max_len",
+    "of",
+    "key",
+    "max_items",
+    "places",
+    "durable",
     "keep",
     "from",
     "at",
@@ -56,13 +73,16 @@ const KEYS: &[&str] = &[
     "on_new_run",
 ];
 
-/// The most characters any text field may be declared with.
-pub(crate) const MAX_TEXT_CHARS: i64 = 65_536;
+/// The most characters, bytes or items any field may be declared with.
+const MAX_LENGTH: i64 = 65_536;
+
+/// The most places of a table of best values.
+const MAX_PLACES: i64 = 1_000;
 
 /// The fields that can be used, and the ids of those that are left out for a fault of their own.
 pub(super) fn all(
     top: &Reader<'_, '_>,
-    lists: &[ListDecl],
+    names: &Schema,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> (Vec<FieldDecl>, Vec<String>) {
@@ -74,7 +94,7 @@ pub(super) fn all(
     for (key, item) in fields.entries() {
         let Some(name) = fields.key_id(key, found) else { continue };
         match item.get_ref() {
-            DeValue::Table(table) => declared.extend(one(name, table, lists, text, found)),
+            DeValue::Table(table) => declared.extend(one(name, table, names, text, found)),
             _ => fields.wrong_type(item, "a table such as `{ type = \"int\", scope = \"run\" }`", found),
         }
     }
@@ -89,32 +109,50 @@ pub(super) fn all(
 fn one(
     name: Placed<Name>,
     table: &DeTable<'_>,
-    lists: &[ListDecl],
+    names: &Schema,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Option<FieldDecl> {
     let reader = Reader::new("a field", table, name.span.clone(), KEYS, text, found);
-    let kinds = Kind::ALL.map(|kind| (kind.as_str(), kind));
     let scopes = Scope::ALL.map(|scope| (scope.as_str(), scope));
-    let kind = reader.required("type", found, "type = \"int\"").and(reader.word("type", &kinds, found));
+    let declared = kind::of_field(&reader, names, found);
+    let holds = declared.unwrap_or(KindDecl { kind: Kind::Int, of: None, key: None });
     let scope = reader.required("scope", found, "scope = \"run\"").and(reader.word("scope", &scopes, found));
     let keep = word(&reader, "keep", &Keep::ALL.map(|keep| (keep.as_str(), keep)), found);
+    // Bounds and lengths of a list, set or map are those of its items.
+    let (min, max, max_len, items) = match (declared, holds.of) {
+        (None, _) => (None, None, None, Limits::default()),
+        (_, Some(of)) => (None, None, None, shape::limits(&reader, &name, of, names, found)),
+        (_, None) => (
+            bound(&reader, "min", holds, names, found),
+            bound(&reader, "max", holds, names, found),
+            length(&reader, "max_len", found),
+            Limits::default(),
+        ),
+    };
+    let default = declared.and_then(|holds| value::of_key(&reader, "default", holds, names, found));
     let decl = FieldDecl {
         about: reader.get("about").and_then(|item| reader.string(item, found)).map(str::to_string),
-        kind: kind.unwrap_or(Kind::Int),
         scope: scope.unwrap_or(Scope::Profile),
-        default: value(&reader, "default", kind, found),
-        min: bound(&reader, "min", kind, found),
-        max: bound(&reader, "max", kind, found),
-        max_len: max_len(&reader, found),
+        default,
+        min,
+        max,
+        max_len,
+        items,
+        max_items: length(&reader, "max_items", found),
+        places: length(&reader, "places", found),
+        durable: yes_or_no(&reader, "durable", found),
+        of_span: reader.get("of").map(|_| reader.key_span("of")),
+        key_span: reader.get("key").map(|_| reader.key_span("key")),
+        holds,
         keep_is_faulty: reader.get("keep").is_some() && keep.is_none(),
         keep,
         from: reader
             .get("from")
             .and_then(|item| Some((reader.string(item, found)?, item.span())))
             .map(|(from, span)| Placed { value: from.to_string(), span }),
-        at: words(&reader, "at", &RecordMoment::ALL.map(|moment| (moment.as_str(), moment)), found),
-        per: words(&reader, "per", &axes(lists), found),
+        at: words(&reader, "at", &RecordAt::ALL.map(|moment| (moment.as_str(), moment)), found),
+        per: words(&reader, "per", &axes(names), found),
         counts: word(&reader, "counts", &[("playing", ())], found),
         on_death: word(&reader, "on_death", &OnDeath::ALL.map(|word| (word.as_str(), word)), found),
         on_retry: word(&reader, "on_retry", &OnRetry::ALL.map(|word| (word.as_str(), word)), found),
@@ -123,12 +161,13 @@ fn one(
         name,
     };
     // Without its kind and scope nothing more can be said of a field; the complaint about them is already there.
-    (kind.is_some() && scope.is_some()).then_some(decl)
+    (declared.is_some() && scope.is_some()).then_some(decl)
 }
 
 /// What a field can have one value for each of.
-fn axes(lists: &[ListDecl]) -> Vec<(&str, Axis)> {
-    let lists = lists.iter().zip(0_u16..).map(|(list, index)| (list.name.value.as_str(), Axis::List(index)));
+fn axes(names: &Schema) -> Vec<(&str, Axis)> {
+    let lists = names.lists.iter().zip(0_u16..);
+    let lists = lists.map(|(list, index)| (list.name.as_str(), Axis::List(index)));
     [("level", Axis::Level), ("difficulty", Axis::Difficulty)].into_iter().chain(lists).collect()
 }
 
@@ -158,68 +197,59 @@ fn words<T: Clone + PartialEq>(
     Some(Placed { value: chosen, span })
 }
 
-/// A value of the field's own kind.
-fn value(
+/// A bound as declared.
+#[derive(Clone, Debug)]
+pub(crate) enum BoundDecl {
+    /// A number that is written out.
+    Fixed(Value),
+    /// An expression.
+    Follows(ConditionDecl),
+}
+
+/// A bound of the field's own number: written out, or an expression that it follows from.
+fn bound(
     reader: &Reader<'_, '_>,
     key: &str,
-    kind: Option<Kind>,
+    holds: KindDecl,
+    names: &Schema,
     found: &mut Vec<Finding>,
-) -> Option<Placed<Value>> {
+) -> Option<Placed<BoundDecl>> {
     let item = reader.get(key)?;
-    let value = match (kind?, item.get_ref()) {
-        (Kind::Bool, DeValue::Boolean(yes)) => Value::Bool(*yes),
-        (Kind::Int, DeValue::Integer(_)) => Value::Int(reader.integer(item, found)?),
-        (Kind::Time, DeValue::String(text)) => Value::Time(time(text, item, found)?),
-        (Kind::Text, DeValue::String(text)) => Value::text(text),
-        (kind, _) => {
-            reader.wrong_type(item, expected(kind), found);
-            return None;
-        }
+    if !holds.kind.is_number() {
+        let message = format!("{} has no `{key}`", holds.kind.with_article());
+        let finding = Finding::error(Code::MeaninglessKey, reader.key_span(key), message);
+        found.push(finding.instead(if holds.kind.has_length() { "write `max_len`" } else { "leave it out" }));
+        return None;
+    }
+    // The text of a time that starts like a number is one; any other text is an expression.
+    let is_time = |text: &str| text.starts_with(|c: char| c.is_ascii_digit() || c == '-');
+    let follows = item.get_ref().as_str().is_some_and(|text| holds.kind != Kind::Time || !is_time(text));
+    let value = if follows {
+        BoundDecl::Follows(condition(reader, item, found)?)
+    } else {
+        BoundDecl::Fixed(value::of_key(reader, key, holds, names, found)?.value)
     };
     Some(Placed { value, span: item.span() })
 }
 
-fn expected(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Bool => "true or false",
-        Kind::Int => "a whole number",
-        Kind::Time => "a time such as \"90s\"",
-        Kind::Text => "a text",
-    }
-}
-
-fn time(text: &str, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<Time> {
-    text.parse()
-        .map_err(|fault| found.push(Finding::error(Code::WrongType, item.span(), format!("{fault}"))))
-        .ok()
-}
-
-/// A bound: a number, so there is none for kinds that have no order.
-fn bound(
-    reader: &Reader<'_, '_>,
-    key: &str,
-    kind: Option<Kind>,
-    found: &mut Vec<Finding>,
-) -> Option<Placed<Value>> {
-    reader.get(key)?;
-    match kind? {
-        Kind::Int | Kind::Time => value(reader, key, kind, found),
-        other => {
-            let message = format!("a {other} has no `{key}`");
-            let finding = Finding::error(Code::MeaninglessKey, reader.key_span(key), message);
-            found.push(finding.instead(if other == Kind::Text { "write `max_len`" } else { "leave it out" }));
-            None
-        }
-    }
-}
-
-fn max_len(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Placed<usize>> {
-    let item = reader.get("max_len")?;
+/// A number of characters, bytes, items or places.
+pub(super) fn length(reader: &Reader<'_, '_>, key: &str, found: &mut Vec<Finding>) -> Option<Placed<usize>> {
+    let item = reader.get(key)?;
     let number = reader.integer(item, found)?;
-    let len = usize::try_from(number).ok().filter(|_| (1..=MAX_TEXT_CHARS).contains(&number));
-    if len.is_none() {
-        let message = format!("`max_len` is from 1 to {MAX_TEXT_CHARS} characters, but found {number}");
+    let most = if key == "places" { MAX_PLACES } else { MAX_LENGTH };
+    let length = usize::try_from(number).ok().filter(|_| (1..=most).contains(&number));
+    if length.is_none() {
+        let message = format!("`{key}` is from 1 to {most}, but found {number}");
         found.push(Finding::error(Code::OutOfRange, item.span(), message));
     }
-    len.map(|value| Placed { value, span: reader.key_span("max_len") })
+    length.map(|value| Placed { value, span: reader.key_span(key) })
+}
+
+fn yes_or_no(reader: &Reader<'_, '_>, key: &str, found: &mut Vec<Finding>) -> Option<Placed<bool>> {
+    let item = reader.get(key)?;
+    let value = item.get_ref().as_bool();
+    if value.is_none() {
+        reader.wrong_type(item, "true or false", found);
+    }
+    value.map(|value| Placed { value, span: reader.key_span(key) })
 }

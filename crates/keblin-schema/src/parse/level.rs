@@ -7,7 +7,7 @@ use toml::de::{DeTable, DeValue};
 use super::table::{Item, Reader};
 use super::{Placed, named_tables};
 use crate::finding::{Code, Finding};
-use crate::model::{AtZero, CheckpointOrder};
+use crate::model::{AtZero, CheckpointOrder, LevelDef};
 use crate::name::Name;
 
 /// A level as declared.
@@ -21,8 +21,26 @@ pub(crate) struct LevelDecl {
     pub(crate) unlock: Option<ConditionDecl>,
 }
 
+impl LevelDecl {
+    /// The level before its rules are compiled.
+    pub(crate) fn def(&self) -> LevelDef {
+        LevelDef {
+            name: self.name.value.clone(),
+            title: self.title.clone().unwrap_or_else(|| self.name.value.to_string()),
+            checkpoints: self.checkpoints.iter().map(|checkpoint| checkpoint.value.clone()).collect(),
+            checkpoint_order: self.checkpoint_order,
+            stars: match &self.stars {
+                StarsDecl::Given(stars) => *stars,
+                StarsDecl::Rules(rules) => u8::try_from(rules.len()).unwrap_or(u8::MAX),
+            },
+            star_rules: Vec::new(),
+            unlock: None,
+        }
+    }
+}
+
 /// The text of a condition and where it stands.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct ConditionDecl {
     pub(crate) text: String,
     /// The whole value, with its quotes.

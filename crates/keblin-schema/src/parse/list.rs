@@ -3,6 +3,8 @@
 use super::table::Reader;
 use super::{Placed, clashes};
 use crate::finding::{Code, Finding};
+use crate::kind::{Ids, Kind};
+use crate::model::ListDef;
 use crate::name::Name;
 
 /// A closed list as declared.
@@ -12,9 +14,6 @@ pub(crate) struct ListDecl {
     pub(crate) items: Vec<Placed<Name>>,
 }
 
-/// Names with a meaning of their own where a list can be named.
-const TAKEN: [&str; 3] = ["checkpoints", "difficulties", "unlocks"];
-
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<ListDecl> {
     let Some((table, span)) = top.table("lists", found) else { return Vec::new() };
     // Lists have no fixed keys, so the reader that names them is told all of them.
@@ -23,9 +22,15 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
     let mut declared = Vec::new();
     for (key, _) in lists.entries() {
         let Some(name) = lists.key_id(key, found) else { continue };
-        if TAKEN.contains(&name.value.as_str()) {
-            let message = format!("`{}` is a list of its own already", name.value);
-            found.push(Finding::error(Code::SameId, name.span, message).instead("give it another id"));
+        // Where a list is named, these words mean something else.
+        let is_word = |word: &&str| *word == name.value.as_str();
+        let taken = [
+            (Ids::BUILT_IN.iter().any(|(word, _)| is_word(word)), "a list of its own already"),
+            (Kind::PLAIN.iter().any(|(word, _)| is_word(word)), "the name of a type"),
+        ];
+        if let Some((_, what)) = taken.iter().find(|(taken, _)| *taken) {
+            let message = format!("`{}` is {what}", name.value);
+            found.push(Finding::error(Code::SameId, name.span, message).instead("give the list another id"));
             continue;
         }
         let items = lists.ids(key.get_ref(), "item", found);
@@ -40,4 +45,13 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
     let apart: Vec<_> = clashes("list", names, found).into_iter().map(|name| name.span).collect();
     declared.retain(|list| apart.contains(&list.name.span));
     declared
+}
+
+impl ListDecl {
+    pub(crate) fn def(&self) -> ListDef {
+        ListDef {
+            name: self.name.value.clone(),
+            items: self.items.iter().map(|item| item.value.clone()).collect(),
+        }
+    }
 }

@@ -17,22 +17,39 @@ mod level;
 /// `[[unlocks]]`
 mod unlock;
 
+/// `autosave`
+mod autosave;
+
+/// `[[moments]]`
+mod moment;
+
 /// `[lists]`
 mod list;
+
+/// `[shapes.NAME]`
+mod shape;
+
+/// `type`, `of` and `key`
+mod kind;
+
+/// Values written out.
+pub(crate) mod value;
 
 use std::ops::Range;
 
 use toml::de::DeTable;
 
 use crate::finding::{Code, Finding};
-use crate::model::{AfterLast, Resume, StarsBy};
+use crate::model::{AfterLast, Resume, SaveAt, Schema, StarsBy};
 use crate::name::Name;
 
-pub(crate) use field::FieldDecl;
+pub(crate) use field::{BoundDecl, FieldDecl};
 pub(crate) use ids::clashes;
 use ids::named_tables;
+pub(crate) use kind::KindDecl;
 pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl, StarsDecl};
 pub(crate) use list::ListDecl;
+pub(crate) use moment::MomentDecl;
 use table::Reader;
 pub(crate) use unlock::UnlockDecl;
 
@@ -52,13 +69,17 @@ pub(crate) struct Declarations {
     pub(crate) level_facts_per: Option<Placed<()>>,
     pub(crate) resume: Resume,
     pub(crate) after_last: AfterLast,
+    pub(crate) autosave: Option<Placed<Vec<SaveAt>>>,
     pub(crate) lives: Option<LivesDecl>,
     pub(crate) lists: Vec<ListDecl>,
+    /// The names that values can be, before anything else is known of the schema.
+    pub(crate) names: Schema,
     pub(crate) fields: Vec<FieldDecl>,
     /// Ids of fields that are declared but left out for a fault of their own.
     pub(crate) faulty_fields: Vec<String>,
     pub(crate) levels: Vec<LevelDecl>,
     pub(crate) unlocks: Vec<UnlockDecl>,
+    pub(crate) moments: Vec<MomentDecl>,
     pub(crate) stars_by: StarsBy,
     /// The text is not whole, so that a name that is missing may be behind the fault.
     pub(crate) broken_syntax: bool,
@@ -71,11 +92,14 @@ const KEYS: &[&str] = &[
     "level_facts_per",
     "resume",
     "after_last",
+    "autosave",
     "lives",
     "lists",
+    "shapes",
     "fields",
     "levels",
     "unlocks",
+    "moments",
     "stars_by",
 ];
 
@@ -88,11 +112,21 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
     let broken_syntax = !faults.is_empty();
     let top = Reader::new("a declaration", document.get_ref(), 0..0, KEYS, text, found);
     let lists = list::all(&top, text, found);
-    let (fields, faulty_fields) = field::all(&top, &lists, text, found);
+    let difficulties = top.ids("difficulties", "difficulty", found);
+    let levels = level::all(&top, text, found);
+    let unlocks = unlock::all(&top, text, found);
+    let mut names = Schema::of_names(
+        lists.iter().map(ListDecl::def).collect(),
+        difficulties.iter().map(|difficulty| difficulty.value.clone()).collect(),
+        levels.iter().map(LevelDecl::def).collect(),
+        unlocks.iter().map(UnlockDecl::def).collect(),
+    );
+    names.shapes = shape::all(&top, &names, text, found);
+    let (fields, faulty_fields) = field::all(&top, &names, text, found);
     let declared = Declarations {
         game: top.required("game", found, "game = \"my_game\"").and_then(|value| top.id(value, found)),
         version: version(&top, found),
-        difficulties: top.ids("difficulties", "difficulty", found),
+        difficulties,
         level_facts_per: top
             .word("level_facts_per", &[("difficulty", ())], found)
             .map(|value| Placed { value, span: top.key_span("level_facts_per") }),
@@ -102,12 +136,15 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         after_last: top
             .word("after_last", &[("map", AfterLast::Map), ("end_run", AfterLast::EndRun)], found)
             .unwrap_or(AfterLast::Map),
+        autosave: autosave::list(&top, found),
         lives: top.table("lives", found).map(|(table, span)| level::lives(table, span, text, found)),
         lists,
+        names,
         fields,
         faulty_fields,
-        levels: level::all(&top, text, found),
-        unlocks: unlock::all(&top, text, found),
+        levels,
+        unlocks,
+        moments: moment::all(&top, text, found),
         stars_by: top
             .word("stars_by", &[("best_attempt", StarsBy::BestAttempt), ("each", StarsBy::Each)], found)
             .unwrap_or(StarsBy::BestAttempt),

@@ -8,6 +8,7 @@ use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, named_tables};
 use crate::finding::Finding;
+use crate::model::UnlockDef;
 use crate::name::Name;
 
 /// An unlock as declared.
@@ -17,6 +18,18 @@ pub(crate) struct UnlockDecl {
     pub(crate) title: Option<String>,
     pub(crate) when: Option<ConditionDecl>,
     pub(crate) latch: bool,
+}
+
+impl UnlockDecl {
+    /// The unlock before its rule is compiled.
+    pub(crate) fn def(&self) -> UnlockDef {
+        UnlockDef {
+            name: self.name.value.clone(),
+            title: self.title.clone().unwrap_or_else(|| self.name.value.to_string()),
+            when: None,
+            latch: self.latch,
+        }
+    }
 }
 
 const KEYS: &[&str] = &["id", "title", "when", "latch"];

@@ -1,7 +1,7 @@
 //! What a declaration means where it says little.
 
 use keblin_schema::model::{AfterLast, Resume, Scope};
-use keblin_schema::survival::{Fate, Moment, OnDeath, OnReset, OnRetry, fate, is_override};
+use keblin_schema::survival::{Fate, OnDeath, OnReset, OnRetry, Row, fate, is_override};
 use keblin_schema::{Schema, Value};
 
 #[test]
@@ -45,10 +45,10 @@ fn a_field_that_says_nothing_lives_as_its_scope_does() {
     assert_eq!((level.on_level, level.on_new_run), (OnReset::Default, OnReset::Default));
     assert_eq!((run.on_level, run.on_new_run), (OnReset::Stays, OnReset::Default));
     for field in &schema.fields {
-        for moment in Moment::ALL {
+        for moment in Row::ALL {
             assert!(!is_override(&schema, field, moment), "{} {moment:?}", field.name);
             if field.scope == Scope::Profile {
-                let fate_then = if moment == Moment::Erase { Fate::Default } else { Fate::Stays };
+                let fate_then = if moment == Row::Erase { Fate::Default } else { Fate::Stays };
                 assert_eq!(fate(&schema, field, moment), fate_then);
             }
         }

@@ -14,7 +14,9 @@ fn what_copies_hold_is_one_range_from_the_start() {
     let schema = fen_post();
     for field in &schema.fields {
         let copied = field.cells.end <= schema.copied_cells;
-        assert_eq!(copied, field.scope != Scope::Profile, "{}", field.name);
+        assert_eq!(copied, field.scope.is_of_run(), "{}", field.name);
+        let saved = field.cells.end <= schema.saved_cells;
+        assert_eq!(saved, field.scope != Scope::Device, "{}", field.name);
     }
     let mut owned: Vec<usize> = schema.fields.iter().flat_map(|field| field.cells.clone()).collect();
     owned.sort_unstable();

@@ -75,7 +75,9 @@ impl Played {
             Val::Null => "null".into(),
             Val::Bool(yes) => yes.to_string(),
             Val::Int(number) => number.to_string(),
+            Val::Float(number) => number.to_string(),
             Val::Text(text) => format!("{text:?}"),
+            Val::Whole(value) => value.to_string(),
         }
     }
 }

@@ -45,7 +45,7 @@ impl Facts for Progress {
 
     #[inline]
     fn unlocked(&self, unlock: usize) -> bool {
-        self.locks.is_given(unlock)
+        self.rules.is_given(unlock)
     }
 
     #[inline]
@@ -66,7 +66,7 @@ impl Progress {
             Asked::Furthest => word(Word::Furthest),
             Asked::Difficulty => word(Word::Difficulty),
             Asked::Played => Value::Time(self.state.played),
-            Asked::Unlocked(unlock) => Value::Bool(self.locks.is_given(*unlock)),
+            Asked::Unlocked(unlock) => Value::Bool(self.rules.is_given(*unlock)),
             _ => match self.target(asked) {
                 Some(Target::Cell(cell)) => self.value_at(cell).clone(),
                 Some(Target::Fact { at, fact }) => self.fact_value(at, fact),

@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{AtZero, CheckpointOrder};
+use keblin_schema::model::{AtZero, CheckpointOrder, SaveAt};
 use keblin_schema::{Checkpoint, Value};
 
 use super::Progress;
@@ -78,6 +78,7 @@ impl Progress {
         }
         self.tell(Notice::CheckpointReached(checkpoint));
         self.moved();
+        self.save_at(SaveAt::Checkpoint);
         Ok(Reached::Now)
     }
 
@@ -112,7 +113,8 @@ impl Progress {
                 Death::LifeLost { left, place }
             }
         };
-        self.moved();
+        self.moved_back();
+        self.save_at(SaveAt::Death);
         Some(death)
     }
 

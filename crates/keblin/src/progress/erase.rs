@@ -57,7 +57,11 @@ impl Progress {
         }
         match what {
             Erase::Profile => {
+                // Settings are not progress: what belongs to the device stays.
+                let device = self.state.cells.split_off(self.schema.saved_cells);
                 self.state = State::first(&self.schema);
+                self.state.cells.truncate(self.schema.saved_cells);
+                self.state.cells.extend(device);
                 self.carried = Carried::default();
                 self.stage = Stage::Title;
                 self.supposed.clear();
@@ -65,7 +69,7 @@ impl Progress {
             Erase::Level(level, _) if self.state.furthest == Some(level.index()) => self.fall_back(),
             _ => {}
         }
-        self.note_locks();
+        self.note_rules();
         self.tell(Notice::Erased);
         Ok(erased)
     }
@@ -79,7 +83,7 @@ impl Progress {
         };
         let cells = |cells: std::ops::Range<usize>| cells.map(Target::Cell);
         match what {
-            Erase::Profile => cells(0..schema.cell_count).chain(all_facts()).collect(),
+            Erase::Profile => cells(0..schema.saved_cells).chain(all_facts()).collect(),
             Erase::Field(field) => {
                 schema.fields.get(*field).into_iter().flat_map(|def| cells(def.cells.clone())).collect()
             }

@@ -1,10 +1,14 @@
 //! Values: reading and writing them. A write asks the phase by the field's scope, meets the stored value by the field's
 //! keep rule, and stops at the field's bounds.
 
-use keblin_schema::keep::takes_place;
-use keblin_schema::key::FieldType;
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+use keblin_schema::keep::meet;
+use keblin_schema::limits::Unfit;
 use keblin_schema::model::{At, FieldDef, Scope};
-use keblin_schema::{Field, Kind, Time, Value};
+use keblin_schema::typed::{FieldType, Scalar};
+use keblin_schema::{Field, Keep, Time, Value};
 
 use super::journal::Cause;
 use super::phase::EventName;
@@ -21,37 +25,39 @@ pub struct Change {
     pub after: Value,
     /// Whether it stopped at a bound.
     pub clamped: bool,
+    /// The place that a value took in a record's table, from 1; `None` if it took none, or the field is no record.
+    pub place: Option<usize>,
     /// Why nothing was written, if nothing was.
     pub refused: Option<Refused>,
 }
 
-/// The number of a time or an int, for adding and spending.
+/// A number, for adding, spending and submitting.
 pub trait Amount: FieldType {
-    /// As a number: itself, or nanoseconds.
-    fn amount(value: Self::Write) -> i64;
+    /// As a value; `None` if it is not finite.
+    fn amount(value: Self::Write) -> Option<Value>;
 }
 
 impl Amount for i64 {
-    fn amount(value: i64) -> i64 {
-        value
+    fn amount(value: i64) -> Option<Value> {
+        Some(Value::Int(value))
+    }
+}
+
+impl Amount for f64 {
+    fn amount(value: f64) -> Option<Value> {
+        Value::float(value)
     }
 }
 
 impl Amount for Time {
-    fn amount(value: Time) -> i64 {
-        value.as_nanos()
+    fn amount(value: Time) -> Option<Value> {
+        Some(Value::Time(value))
     }
 }
 
-impl Amount for Option<i64> {
-    fn amount(value: i64) -> i64 {
-        value
-    }
-}
-
-impl Amount for Option<Time> {
-    fn amount(value: Time) -> i64 {
-        value.as_nanos()
+impl<T: Amount + Scalar> Amount for Option<T> {
+    fn amount(value: T::Write) -> Option<Value> {
+        T::amount(value)
     }
 }
 
@@ -74,42 +80,66 @@ impl Progress {
     /// If the field was looked up in another schema.
     pub fn set<T: FieldType>(&mut self, field: Field<T>, value: T::Write) -> Change {
         let cell = self.checked(field);
-        self.write(cell, T::write(value), &Cause::Set)
+        match T::write(value, &self.schema) {
+            Some(value) => self.write(cell, value, &Cause::Set),
+            None => self.not_finite(cell),
+        }
     }
 
     /// Adds to a field; as [`Progress::set`] with the sum, which never wraps around. Nothing can be added to a record
-    /// that is unset.
+    /// that is unset, and nothing taken from a field that keeps the sum.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
     pub fn add<T: Amount>(&mut self, field: Field<T>, amount: T::Write) -> Change {
         let cell = self.checked(field);
-        self.add_to(cell, T::amount(amount))
+        match T::amount(amount) {
+            Some(amount) => self.add_to(cell, amount),
+            None => self.not_finite(cell),
+        }
     }
 
     /// Spends some of a field: all of it or nothing.
     ///
     /// # Errors
     /// [`Why::NotEnough`] if less than the field's `min` would stay, [`Why::SpendsLessThanNothing`] for a negative
-    /// amount, [`Why::Phase`] where the field cannot be written.
+    /// amount, [`Why::OnlyGains`] for a field that keeps the sum, [`Why::Phase`] where the field cannot be written.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
     pub fn spend<T: Amount>(&mut self, field: Field<T>, amount: T::Write) -> Result<Change, Refused> {
         let cell = self.checked(field);
-        self.spend_from(cell, T::amount(amount))
+        match T::amount(amount) {
+            Some(amount) => self.spend_from(cell, &amount),
+            None => {
+                let change = self.not_finite(cell);
+                change.refused.map_or(Err(self.refusal(EventName::WriteProfile, Why::Phase)), Err)
+            }
+        }
+    }
+
+    /// Makes a field that may be unset so again.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn unset<T: Scalar>(&mut self, field: Field<Option<T>>) -> Change
+    where
+        Option<T>: FieldType,
+    {
+        let cell = self.checked(field);
+        self.write(cell, Value::Unset, &Cause::Set)
     }
 
     /// Offers a record a value that the game measured itself. The better one stays; a value out of bounds is refused.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn submit<T: Amount>(&mut self, field: Field<Option<T>>, value: T::Write) -> Change
-    where
-        Option<T>: FieldType<Write = T::Write>,
-    {
+    pub fn submit<T: Amount + Scalar>(&mut self, field: Field<Option<T>>, value: T::Write) -> Change {
         let cell = self.checked(field);
-        self.submit_to(cell, <Option<T> as FieldType>::write(value))
+        match T::amount(value) {
+            Some(value) => self.submit_to(cell, value),
+            None => self.not_finite(cell),
+        }
     }
 
     /// A field's cell. A handle of another schema is a mistake in the program that no player could mend.
@@ -131,69 +161,101 @@ impl Progress {
         self.state.cells.get(cell).unwrap_or(&Value::Unset)
     }
 
+    /// A number that is not finite is no value, so nothing is written.
+    fn not_finite(&self, cell: usize) -> Change {
+        let field = self
+            .schema
+            .cell_owner(cell)
+            .map_or_else(|| self.schema.game.clone(), |(field, _)| field.name.clone());
+        let refused = self.refusal(EventName::WriteProfile, Why::NotFinite { field });
+        self.unchanged(cell, refused)
+    }
+
     pub(crate) fn write(&mut self, cell: usize, value: Value, cause: &Cause) -> Change {
         match self.admitted(cell, value) {
             Ok((value, clamped)) => {
                 let before = self.value_at(cell).clone();
-                let keep = self.schema.cell_owner(cell).map(|(field, _)| field.keep);
-                if keep.is_some_and(|keep| takes_place(keep, &before, &value)) {
-                    self.put(cell, value, cause);
-                    self.settle_locks();
+                let place = self.meet_stored(cell, &value, cause);
+                if *self.value_at(cell) != before || place.is_some() {
+                    self.settle();
+                    let scope = self.schema.cell_owner(cell).map(|(field, _)| field.scope);
+                    scope.into_iter().for_each(|scope| self.changed_in(scope));
                 }
-                Change { before, after: self.value_at(cell).clone(), clamped, refused: None }
+                Change { before, after: self.value_at(cell).clone(), clamped, place, refused: None }
             }
             Err(refused) => self.unchanged(cell, refused),
         }
     }
 
-    pub(crate) fn add_to(&mut self, cell: usize, amount: i64) -> Change {
-        let before = self.value_at(cell);
-        match before.number() {
-            Some(number) => {
-                let sum = before.with_number(number.saturating_add(amount));
-                let cause = Cause::Add(before.with_number(amount));
-                let clamped = number.checked_add(amount).is_none();
-                let change = self.write(cell, sum, &cause);
-                Change { clamped: change.clamped || (clamped && change.refused.is_none()), ..change }
-            }
-            None => {
-                let why = match self.schema.cell_owner(cell) {
-                    Some((field, _)) if *before == Value::Unset => Why::Unset { field: field.name.clone() },
-                    Some((field, _)) => Why::Kind { field: field.name.clone(), value: Value::Int(amount) },
-                    None => Why::Phase,
-                };
-                let refused = self.refusal(EventName::WriteProfile, why);
-                self.unchanged(cell, refused)
-            }
+    /// Lets a value meet the stored one; the place that it takes, where it is offered to a record.
+    fn meet_stored(&mut self, cell: usize, value: &Value, cause: &Cause) -> Option<usize> {
+        let schema = Arc::clone(&self.schema);
+        let (field, _) = schema.cell_owner(cell)?;
+        if field.keep.is_record() {
+            return self.offer(field, cell, value, cause);
         }
+        let met = meet(field.keep, self.value_at(cell), value)?;
+        self.put(cell, met, cause);
+        None
     }
 
-    pub(crate) fn spend_from(&mut self, cell: usize, amount: i64) -> Result<Change, Refused> {
+    pub(crate) fn add_to(&mut self, cell: usize, amount: Value) -> Change {
+        let before = self.value_at(cell);
+        let Some((field, _)) = self.schema.cell_owner(cell) else {
+            return self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::Phase));
+        };
+        let why = match before.plus(&amount) {
+            _ if field.keep == Keep::Sum && amount.is_negative() => {
+                Why::OnlyGains { field: field.name.clone() }
+            }
+            Some((sum, over)) => {
+                let change = self.write(cell, sum, &Cause::Add(amount));
+                return Change { clamped: change.clamped || (over && change.refused.is_none()), ..change };
+            }
+            None if *before == Value::Unset => Why::Unset { field: field.name.clone() },
+            None => {
+                let unfit = Unfit::Kind { expected: self.schema.kind_text(field.kind), found: amount };
+                Why::DoesNotFit { field: field.name.clone(), unfit }
+            }
+        };
+        let refused = self.refusal(write_event(field.scope), why);
+        self.unchanged(cell, refused)
+    }
+
+    pub(crate) fn spend_from(&mut self, cell: usize, amount: &Value) -> Result<Change, Refused> {
         let held = self.value_at(cell).clone();
-        let Some((field, _)) = self.schema.cell_owner(cell) else { return Ok(self.add_to(cell, -amount)) };
+        let Some((field, _)) = self.schema.cell_owner(cell) else {
+            return Ok(self.add_to(cell, amount.negated()));
+        };
         let event = write_event(field.scope);
         self.ask(event)?;
-        let (name, min) =
-            (field.name.clone(), field.min.as_ref().and_then(Value::number).unwrap_or(i64::MIN));
-        let Some(number) = held.number() else {
+        let (name, asked) = (field.name.clone(), amount.clone());
+        let Some((rest, over)) = held.plus(&amount.negated()) else {
             return Err(self.refusal(event, Why::Unset { field: name }));
         };
-        let asked = held.with_number(amount);
-        if amount < 0 {
+        if amount.is_negative() {
             return Err(self.refusal(event, Why::SpendsLessThanNothing { field: name, asked }));
         }
-        match number.checked_sub(amount).filter(|rest| *rest >= min) {
-            Some(rest) => Ok(self.write(cell, held.with_number(rest), &Cause::Spend(asked))),
-            None => {
-                let min = held.with_number(min);
-                Err(self.refusal(event, Why::NotEnough { field: name, asked, held, min }))
-            }
+        if field.keep == Keep::Sum {
+            return Err(self.refusal(event, Why::OnlyGains { field: name }));
         }
+        let min = self.bound(&field.min, field);
+        let too_much = min.as_ref().is_some_and(|min| rest.order(min) == Some(Ordering::Less));
+        if over || too_much {
+            return Err(self.refusal(event, Why::NotEnough { field: name, asked, held, min }));
+        }
+        Ok(self.write(cell, rest, &Cause::Spend(asked)))
     }
 
-    fn unchanged(&self, cell: usize, refused: Refused) -> Change {
+    pub(super) fn unchanged(&self, cell: usize, refused: Refused) -> Change {
         let value = self.value_at(cell);
-        Change { before: value.clone(), after: value.clone(), clamped: false, refused: Some(refused) }
+        Change {
+            before: value.clone(),
+            after: value.clone(),
+            clamped: false,
+            place: None,
+            refused: Some(refused),
+        }
     }
 
     /// The value as it may be written to a cell now, and whether it was clamped.
@@ -206,7 +268,7 @@ impl Progress {
         self.within(event, field, at, value)
     }
 
-    /// A value of the field's kind within its bounds: clamped to them, or, for a record, refused.
+    /// A value that fits the field within its bounds: clamped to them, or, for a record, refused.
     pub(super) fn within(
         &self,
         event: EventName,
@@ -214,41 +276,25 @@ impl Progress {
         at: At,
         value: Value,
     ) -> Result<(Value, bool), Refused> {
-        if value.kind() != Some(field.kind) {
-            return Err(self.refusal(event, Why::Kind { field: field.name.clone(), value }));
+        if let Err(unfit) = self.schema.fit(field, &value) {
+            return Err(self.refusal(event, Why::DoesNotFit { field: field.name.clone(), unfit }));
         }
-        if let (Value::Text(text), Some(max_len_chars)) = (&value, field.max_len_chars) {
-            let chars = text.chars().count();
-            if chars > max_len_chars {
-                let why = Why::TooLong { field: field.name.clone(), chars, max_len_chars };
-                return Err(self.refusal(event, why));
+        match self.clamped(field, &value) {
+            Some(_) if field.keep.is_record() => {
+                Err(self.refusal(event, self.out_of_bounds(field, at, value)))
             }
-        }
-        let bounded = clamped(field, &value);
-        match bounded {
-            Some(_) if field.keep.is_record() => Err(self.refusal(
-                event,
-                Why::OutOfBounds {
-                    field: field.name.clone(),
-                    place: self.schema.place_text(&field.per, at),
-                    value,
-                    min: field.min.clone(),
-                    max: field.max.clone(),
-                },
-            )),
             Some(bound) => Ok((bound, true)),
             None => Ok((value, false)),
         }
     }
 
-    /// Puts values that lie outside their bounds back to them.
-    pub(super) fn clamp_all(&mut self) {
-        for cell in 0..self.state.cells.len() {
-            let bound =
-                self.schema.cell_owner(cell).and_then(|(field, _)| clamped(field, self.value_at(cell)));
-            if let (Some(bound), Some(held)) = (bound, self.state.cells.get_mut(cell)) {
-                *held = bound;
-            }
+    pub(super) fn out_of_bounds(&self, field: &FieldDef, at: At, value: Value) -> Why {
+        Why::OutOfBounds {
+            field: field.name.clone(),
+            place: self.schema.place_text(&field.per, at),
+            value,
+            min: self.bound(&field.min, field),
+            max: self.bound(&field.max, field),
         }
     }
 
@@ -258,30 +304,22 @@ impl Progress {
             Value::Time(time) => Value::Time(time.saturating_add(elapsed)),
             _ => return,
         };
-        let bound = self.schema.cell_owner(cell).and_then(|(field, _)| clamped(field, &grown));
+        let bound = self.schema.cell_owner(cell).and_then(|(field, _)| self.clamped(field, &grown));
         let after = bound.unwrap_or(grown);
         if let Some(held) = self.state.cells.get_mut(cell)
             && *held != after
         {
             let before = std::mem::replace(held, after.clone());
             self.journal.note(Target::Cell(cell), before, after, Cause::Tick);
-            self.locks.cell_changed(&self.schema, cell);
+            self.rules.cell_changed(&self.schema, cell);
         }
     }
 }
 
-fn write_event(scope: Scope) -> EventName {
+pub(super) fn write_event(scope: Scope) -> EventName {
     match scope {
         Scope::Level => EventName::WriteLevel,
         Scope::Run => EventName::WriteRun,
         _ => EventName::WriteProfile,
     }
-}
-
-/// The bound that a value lies outside of, if it does.
-fn clamped(field: &FieldDef, value: &Value) -> Option<Value> {
-    let number = value.number().filter(|_| matches!(field.kind, Kind::Int | Kind::Time))?;
-    let min = field.min.as_ref().filter(|min| min.number().is_some_and(|min| number < min));
-    let max = field.max.as_ref().filter(|max| max.number().is_some_and(|max| number > max));
-    min.or(max).cloned()
 }

@@ -4,7 +4,7 @@
 use std::collections::VecDeque;
 
 use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{At, Axis};
+use keblin_schema::model::{At, Axis, FieldDef};
 use keblin_schema::{Schema, Value};
 
 use super::notice::{Place, RunEnd};
@@ -57,6 +57,12 @@ pub enum Cause {
     Finish,
     /// The run ended.
     RunEnd(RunEnd),
+    /// The game put something into it.
+    Put(Value),
+    /// The game took something out of it.
+    Take(Value),
+    /// A bound that it follows moved.
+    Bound,
     /// It was erased.
     Erase,
     /// A test or a tool put it there.
@@ -93,7 +99,7 @@ impl Target {
     pub fn text(&self, schema: &Schema) -> String {
         let (name, place) = match self {
             Target::Cell(cell) => match schema.cell_owner(*cell) {
-                Some((field, at)) => (field.name.as_str(), schema.place_text(&field.per, at)),
+                Some((field, at)) => (field.name.as_str(), table_place(schema, field, at, *cell)),
                 None => ("?", String::new()),
             },
             Target::Fact { at, fact } => (fact.as_str(), schema.place_text(&FACT_AXES, *at)),
@@ -102,6 +108,16 @@ impl Target {
             place if place.is_empty() => name.to_string(),
             place => format!("{name} at {place}"),
         }
+    }
+}
+
+/// A place on a field's axes and, in a table of best values, which of them.
+fn table_place(schema: &Schema, field: &FieldDef, at: At, cell: usize) -> String {
+    let place = schema.place_text(&field.per, at);
+    match (schema.place_in_table(cell), place.is_empty()) {
+        (1, _) => place,
+        (number, true) => format!("place {number}"),
+        (number, false) => format!("{place}, place {number}"),
     }
 }
 
@@ -122,6 +138,9 @@ impl Cause {
             Cause::Retry => "retry".into(),
             Cause::Finish => "finish".into(),
             Cause::RunEnd(end) => format!("run end, {}", end.as_str()),
+            Cause::Put(item) => format!("put {item}"),
+            Cause::Take(item) => format!("take {item}"),
+            Cause::Bound => "its bound moved".into(),
             Cause::Erase => "erase".into(),
             Cause::Suppose => "suppose".into(),
         }

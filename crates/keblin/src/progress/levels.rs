@@ -198,7 +198,7 @@ impl Progress {
         let difficulty = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
         let target = Target::Fact { at: At::level(at.level, difficulty), fact };
         self.journal.note(target, before, value, cause.clone());
-        self.locks.fact_changed(&self.schema, level, fact);
+        self.rules.fact_changed(&self.schema, level, fact);
     }
 
     /// A fact as a value; unset where no level is in question.

@@ -34,8 +34,17 @@ mod records;
 /// Levels: their facts, their ratings, their order.
 mod levels;
 
-/// Locks and unlocks: whether they are open, and why not.
-mod locks;
+/// Rules: whether levels are open and unlocks given, and why not.
+mod rules;
+
+/// Moments: conditions that are told once when they turn true.
+mod moments;
+
+/// Bounds, also those that follow from other values.
+mod bounds;
+
+/// Lists, sets and maps.
+pub mod items;
 
 /// How the parts of a rule stand.
 mod standing;
@@ -45,6 +54,9 @@ mod asked;
 
 /// Erasing, with the player's yes.
 mod erase;
+
+/// When the game wants to be saved.
+mod due;
 
 /// Putting a made-up state in place.
 mod suppose;
@@ -63,14 +75,15 @@ pub use visit::{Entered, Finished, Next, StarHeld};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use keblin_schema::model::{At, FieldDef, Resume, Scope};
+use keblin_schema::model::{Again, At, FieldDef, Resume};
 use keblin_schema::survival::{OnDeath, OnReset};
 use keblin_schema::{Schema, Value};
 
 use crate::snapshot::{Carried, Run, Snapshot, State, Stay, Visit};
+use due::Due;
 use journal::{Cause, Entry, Journal, Target};
-use locks::Locks;
 use phase::{Answer, EventName};
+use rules::Rules;
 
 /// A game's progress.
 ///
@@ -83,9 +96,10 @@ pub struct Progress {
     stage: Stage,
     notices: VecDeque<Notice>,
     journal: Journal,
-    locks: Locks,
+    rules: Rules,
     /// Values that wait for the event that would reset them.
     supposed: Vec<(usize, Value)>,
+    due: Due,
 }
 
 /// What of the phase the saved state does not say: whether a player is in the run it holds.
@@ -142,6 +156,7 @@ impl Progress {
     pub fn restored(snapshot: Snapshot) -> Progress {
         let Snapshot { schema, state, carried } = snapshot;
         let mut progress = Progress::at_title(schema, state, carried, Notice::Restored);
+        progress.forget_undurable();
         let resume = progress.schema.resume;
         match progress.visit().map(|visit| visit.stay) {
             Some(Stay::Playing | Stay::Down | Stay::Left) if resume == Resume::Checkpoint => {
@@ -153,8 +168,45 @@ impl Progress {
         progress.clamp_all();
         // Putting back and clamping belong to opening; the journal begins with what the player does.
         progress.journal = Journal::default();
-        progress.note_locks();
+        progress.note_rules();
         progress
+    }
+
+    /// What is never written to a file is as declared when the program starts again, also in the copies.
+    fn forget_undurable(&mut self) {
+        let schema = Arc::clone(&self.schema);
+        let undurable = schema.fields.iter().filter(|field| !field.durable);
+        let undurable: Vec<_> = undurable.map(|field| (field.cells.clone(), field.default.clone())).collect();
+        let forget = |cells: &mut [Value]| {
+            for (range, default) in &undurable {
+                cells.get_mut(range.clone()).into_iter().flatten().for_each(|cell| *cell = default.clone());
+            }
+        };
+        if undurable.is_empty() {
+            return;
+        }
+        forget(&mut self.state.cells);
+        if let Some(visit) = self.visit_mut() {
+            forget(Arc::make_mut(&mut visit.entry));
+            visit.at_checkpoint.iter_mut().for_each(|copy| forget(Arc::make_mut(copy)));
+        }
+    }
+
+    /// The values of a snapshot as they are, to be looked at and not played.
+    pub(crate) fn view(snapshot: &Snapshot) -> Progress {
+        let Snapshot { schema, state, carried } = snapshot.clone();
+        Progress::at_title(schema, state, carried, Notice::Restored)
+    }
+
+    /// Puts the values of device scope in place, as they were kept beside the slots.
+    pub(crate) fn put_device(&mut self, values: Vec<Value>) {
+        let first = self.schema.saved_cells;
+        for (cell, value) in self.state.cells.iter_mut().skip(first).zip(values) {
+            *cell = value;
+        }
+        self.clamp_all();
+        self.journal = Journal::default();
+        self.note_rules();
     }
 
     /// Puts values back by `on_death` from the entry copy, for a saved checkpoint that is no longer there.
@@ -162,7 +214,7 @@ impl Progress {
         let place = self.place();
         self.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
         self.journal = Journal::default();
-        self.note_locks();
+        self.note_rules();
     }
 
     fn at_title(schema: Arc<Schema>, state: State, carried: Carried, notice: Notice) -> Progress {
@@ -173,10 +225,11 @@ impl Progress {
             stage: Stage::Title,
             notices: VecDeque::from([notice]),
             journal: Journal::default(),
-            locks: Locks::default(),
+            rules: Rules::default(),
             supposed: Vec::new(),
+            due: Due::default(),
         };
-        progress.note_locks();
+        progress.note_rules();
         progress
     }
 
@@ -187,7 +240,10 @@ impl Progress {
         let mut state = self.state.clone();
         if self.stage == Stage::Over {
             state.run = None;
-            let ended = self.schema.fields.iter().filter(|field| field.scope != Scope::Profile);
+            let of_run = |again| matches!(again, Again::Level | Again::Run);
+            let told = self.schema.moments.iter().zip(&mut state.told);
+            told.filter(|(moment, _)| of_run(moment.again)).for_each(|(_, told)| *told = false);
+            let ended = self.schema.fields.iter().filter(|field| field.scope.is_of_run());
             for field in ended.filter(|field| field.survival.on_new_run == OnReset::Default) {
                 state.cells.get_mut(field.cells.clone()).into_iter().flatten().for_each(|cell| {
                     *cell = field.default.clone();
@@ -262,7 +318,7 @@ impl Progress {
         {
             let before = std::mem::replace(held, value.clone());
             self.journal.note(Target::Cell(cell), before, value, cause.clone());
-            self.locks.cell_changed(&self.schema, cell);
+            self.rules.cell_changed(&self.schema, cell);
         }
     }
 
@@ -274,7 +330,7 @@ impl Progress {
             let checkpoint = visit.at_checkpoint.as_ref().map_or_else(|| Arc::clone(&entry), Arc::clone);
             (entry, checkpoint)
         });
-        for field in schema.fields.iter().filter(|field| field.scope != Scope::Profile) {
+        for field in schema.fields.iter().filter(|field| field.scope.is_of_run()) {
             for cell in field.cells.clone() {
                 let copied = |copy: &Arc<[Value]>| copy.get(cell).cloned();
                 let value = match (origin(field), &copies) {

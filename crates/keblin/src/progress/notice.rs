@@ -1,7 +1,7 @@
 //! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
 
 use keblin_schema::model::At;
-use keblin_schema::{Checkpoint, Difficulty, Level, Name, Schema, Unlock, Value};
+use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
 
 use super::journal::FACT_AXES;
 
@@ -63,6 +63,8 @@ pub struct NewRecord {
     pub difficulty: Option<Difficulty>,
     /// Its place on all its axes.
     pub at: At,
+    /// Its place in the table of best values, from 1.
+    pub place: usize,
     /// The old value; unset if it is the first.
     pub before: Value,
     /// The value now.
@@ -97,6 +99,8 @@ pub enum Notice {
     },
     /// A record was beaten.
     NewRecord(NewRecord),
+    /// A value took a place in a table of best values, below the first.
+    Placed(NewRecord),
     /// A level was finished.
     Finished {
         /// The level; `None` in a game without levels.
@@ -113,6 +117,8 @@ pub enum Notice {
     },
     /// An unlock was given.
     Unlocked(Unlock),
+    /// A moment: its condition turned true.
+    Moment(Moment),
     /// The run is over.
     RunOver(RunEnd),
     /// Something was erased: redraw.
@@ -146,7 +152,7 @@ impl NewRecord {
 
 impl Notice {
     /// Every word that [`Notice::word`] can be.
-    pub const WORDS: [&str; 12] = [
+    pub const WORDS: [&str; 14] = [
         "first_run",
         "restored",
         "fell_back",
@@ -157,6 +163,8 @@ impl Notice {
         "finished",
         "opened",
         "unlocked",
+        "moment",
+        "placed",
         "run_over",
         "erased",
     ];
@@ -175,6 +183,8 @@ impl Notice {
             Notice::Finished { .. } => "finished",
             Notice::Opened { .. } => "opened",
             Notice::Unlocked(_) => "unlocked",
+            Notice::Moment(_) => "moment",
+            Notice::Placed(_) => "placed",
             Notice::RunOver(_) => "run_over",
             Notice::Erased => "erased",
         }
@@ -212,6 +222,11 @@ impl Notice {
                 let name = schema.unlocks.get(unlock.index()).map_or("?", |unlock| unlock.name.as_str());
                 format!("{name} unlocked")
             }
+            Notice::Moment(moment) => {
+                let name = schema.moments.get(moment.index()).map_or("?", |moment| moment.name.as_str());
+                format!("moment {name}")
+            }
+            Notice::Placed(record) => format!("placed {}, {}", record.place, record.text(schema)),
             Notice::RunOver(end) => format!("run over, {}", end.as_str()),
             Notice::Erased => "erased".into(),
         }

@@ -1,10 +1,11 @@
-//! Records: best values, fed by the engine at a finish or at the end of a run, or offered by the game.
+//! Records: best values, fed by the engine at a finish or at the end of a run, or offered by the game. A record with
+//! places keeps a table of the best ones, the best first.
 
 use std::sync::Arc;
 
 use keblin_schema::Value;
-use keblin_schema::keep::takes_place;
-use keblin_schema::model::{At, Axis, FieldDef, RecordMoment};
+use keblin_schema::keep::meet;
+use keblin_schema::model::{At, Axis, FieldDef, RecordAt};
 
 use super::Progress;
 use super::fields::Change;
@@ -17,11 +18,11 @@ impl Progress {
     /// Offers every record that is fed at a moment its value; what was beaten, and what was refused, one by one.
     pub(super) fn offer_records(
         &mut self,
-        moment: RecordMoment,
+        moment: RecordAt,
         cause: &Cause,
     ) -> (Vec<NewRecord>, Vec<Refused>) {
         let schema = Arc::clone(&self.schema);
-        let event = if moment == RecordMoment::Finish { EventName::Finish } else { EventName::EndRun };
+        let event = if moment == RecordAt::Finish { EventName::Finish } else { EventName::EndRun };
         let (mut beaten, mut refused) = (Vec::new(), Vec::new());
         for field in &schema.fields {
             let feed = field.feed.as_ref().filter(|feed| feed.at.contains(&moment));
@@ -31,44 +32,50 @@ impl Progress {
             // A record of a level has no place where the run ends on the map.
             let Some((offered, cell)) = offered.zip(schema.cell(field, here)) else { continue };
             match self.within(event, field, here, offered) {
-                Ok((offered, _)) => beaten.extend(self.better(field, here, cell, offered, cause)),
+                Ok((offered, _)) => {
+                    let before = self.value_at(cell).clone();
+                    let place = self.offer(field, cell, &offered, cause);
+                    beaten.extend(place.map(|place| self.tell_record(field, here, place, before, offered)));
+                }
                 Err(refusal) => refused.push(refusal),
             }
         }
         (beaten, refused)
     }
 
-    /// As a write, and tells a record that was beaten.
+    /// As a write, and tells a record that was beaten, or a place that was taken in its table.
     pub(crate) fn submit_to(&mut self, cell: usize, value: Value) -> Change {
         let schema = Arc::clone(&self.schema);
-        let change = self.write(cell, value, &Cause::Submit);
-        if let (Some((field, at)), true) = (schema.cell_owner(cell), change.before != change.after) {
-            let record = self.record(field, at, change.before.clone(), change.after.clone());
-            self.tell(Notice::NewRecord(record));
+        let change = self.write(cell, value.clone(), &Cause::Submit);
+        if let (Some((field, at)), Some(place)) = (schema.cell_owner(cell), change.place) {
+            self.tell_record(field, at, place, change.before.clone(), value);
         }
         change
     }
 
-    fn better(
+    /// Offers a record a value; the place that it takes, from 1. In a table an equal value takes the place below.
+    pub(super) fn offer(
         &mut self,
         field: &FieldDef,
-        at: At,
         cell: usize,
-        offered: Value,
+        offered: &Value,
         cause: &Cause,
-    ) -> Option<NewRecord> {
-        let before = self.value_at(cell).clone();
-        takes_place(field.keep, &before, &offered).then(|| {
-            self.put(cell, offered.clone(), cause);
-            let record = self.record(field, at, before, offered);
-            self.tell(Notice::NewRecord(record.clone()));
-            record
-        })
+    ) -> Option<usize> {
+        let table = cell..cell + field.places;
+        let takes = |cell: &usize| meet(field.keep, self.value_at(*cell), offered).is_some();
+        let place = table.clone().find(takes)?;
+        // Those below move down; the last one goes.
+        for below in (place + 1..table.end).rev() {
+            let moved = self.value_at(below - 1).clone();
+            self.put(below, moved, cause);
+        }
+        self.put(place, offered.clone(), cause);
+        Some(place - cell + 1)
     }
 
-    fn record(&self, field: &FieldDef, at: At, before: Value, now: Value) -> NewRecord {
+    fn tell_record(&mut self, field: &FieldDef, at: At, place: usize, best: Value, now: Value) -> NewRecord {
         let on = |axis: Axis| field.per.contains(&axis);
-        NewRecord {
+        let record = NewRecord {
             field: field.name.clone(),
             level: at.level.filter(|_| on(Axis::Level)).and_then(|index| self.schema.level_at(index)),
             difficulty: at
@@ -76,8 +83,28 @@ impl Progress {
                 .filter(|_| on(Axis::Difficulty))
                 .and_then(|index| self.schema.difficulty_at(index)),
             at,
-            before,
+            place,
+            before: best,
             now,
-        }
+        };
+        let told = record.clone();
+        self.tell(if place == 1 { Notice::NewRecord(told) } else { Notice::Placed(told) });
+        record
+    }
+
+    /// The table of a record's best values, the best first; places that nothing took are left out. Of a record
+    /// without `places` it has one value at most.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn table<T>(&self, field: keblin_schema::Field<Option<T>>) -> impl Iterator<Item = T::Read<'_>>
+    where
+        T: keblin_schema::typed::Scalar,
+    {
+        let cell = self.checked(field);
+        let places = self.schema.cell_owner(cell).map_or(0, |(field, _)| field.places);
+        let held =
+            (cell..cell + places).map(|cell| self.value_at(cell)).filter(|value| **value != Value::Unset);
+        held.map(|value| T::read(value))
     }
 }

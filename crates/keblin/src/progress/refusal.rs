@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use keblin_schema::limits::Unfit;
 use keblin_schema::{Name, Value};
 
 use super::phase::{EventName, Phase};
@@ -81,14 +82,29 @@ pub enum Why {
         /// The rating offered.
         stars: i64,
     },
-    /// A text with more characters than it may have.
-    TooLong {
+    /// A value of another kind, too long, with too many items, or with something in it out of bounds.
+    DoesNotFit {
         /// The field.
         field: Name,
-        /// Its length in characters.
-        chars: usize,
-        /// The most it may have.
-        max_len_chars: usize,
+        /// What of it does not fit.
+        unfit: Unfit,
+    },
+    /// A number that is infinite or none at all.
+    NotFinite {
+        /// The field.
+        field: Name,
+    },
+    /// Something was to be taken from a field that only gains.
+    OnlyGains {
+        /// The field.
+        field: Name,
+    },
+    /// There is nothing at this position or under this key.
+    NotThere {
+        /// The field.
+        field: Name,
+        /// What was asked for.
+        what: String,
     },
     /// More was to be spent than is there.
     NotEnough {
@@ -99,7 +115,7 @@ pub enum Why {
         /// What is there.
         held: Value,
         /// The least that must stay.
-        min: Value,
+        min: Option<Value>,
     },
     /// Less than nothing was to be spent.
     SpendsLessThanNothing {
@@ -124,13 +140,6 @@ pub enum Why {
     NotConfirmed {
         /// What would go.
         would: Vec<String>,
-    },
-    /// A value of another kind than the field's.
-    Kind {
-        /// The field.
-        field: Name,
-        /// The value offered.
-        value: Value,
     },
 }
 
@@ -175,11 +184,13 @@ impl fmt::Display for Refused {
                     "stars{place}: {stars} is refused: they are given by the level's rules; finish without stars"
                 )
             }
-            Why::TooLong { field, chars, max_len_chars } => {
-                write!(f, "{field}: a text of {chars} characters is refused: it has at most {max_len_chars}")
-            }
+            Why::DoesNotFit { field, unfit } => write!(f, "{field}: refused: {unfit}"),
+            Why::NotFinite { field } => write!(f, "{field}: refused: the number is not finite"),
+            Why::OnlyGains { field } => write!(f, "{field}: taking is refused: it only gains"),
+            Why::NotThere { field, what } => write!(f, "{field}: refused: it has no {what}"),
             Why::NotEnough { field, asked, held, min } => {
-                write!(f, "{field}: spending {asked} of {held} is refused: at least {min} must stay")
+                write!(f, "{field}: spending {asked} of {held} is refused")?;
+                min.as_ref().map_or(Ok(()), |min| write!(f, ": at least {min} must stay"))
             }
             Why::SpendsLessThanNothing { field, asked } => {
                 write!(f, "{field}: spending {asked} is refused: spend at least 0, or add")
@@ -192,7 +203,6 @@ impl fmt::Display for Refused {
                 write!(f, "`{event}` is refused without a yes; it would take: {}", would.join("; "))
             }
             Why::Unfit { what, value } => write!(f, "{what} cannot be {value}"),
-            Why::Kind { field, value } => write!(f, "{field}: {value} is refused: it is of another kind"),
         }
     }
 }

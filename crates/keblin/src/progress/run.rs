@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::model::RecordMoment;
+use keblin_schema::model::{Again, RecordAt, SaveAt};
 use keblin_schema::{Checkpoint, Difficulty, Level, Unlock};
 
 use super::journal::Cause;
@@ -88,10 +88,13 @@ impl Progress {
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.stage = Stage::Running;
         self.put_supposed_for_begin();
+        self.forget_told(Again::Run);
+        self.forget_told(Again::Level);
         if self.schema.levels.is_empty() {
             self.open_visit(None);
         }
-        self.note_locks();
+        self.note_rules();
+        self.save_at(SaveAt::Begin);
         let difficulty = self.difficulty();
         Begun { difficulty, replaced }
     }
@@ -147,7 +150,7 @@ impl Progress {
         self.state.difficulty = self.run().and_then(|run| run.difficulty).or(self.state.difficulty);
         self.supposed.clear();
         // The difficulty in question may be another one now.
-        self.note_locks();
+        self.note_rules();
         if !has_visit {
             return Ok(Resumed::Map);
         }
@@ -173,7 +176,7 @@ impl Progress {
 
     /// Ends the run: offers its records, leaves its values to be read until the next begin.
     pub(super) fn end(&mut self, end: RunEnd) -> RunOver {
-        let (records, refused) = self.offer_records(RecordMoment::RunEnd, &Cause::RunEnd(end));
+        let (records, refused) = self.offer_records(RecordAt::RunEnd, &Cause::RunEnd(end));
         self.stage = Stage::Over;
         if let Some(visit) = self.visit_mut() {
             visit.entry = Arc::default();
@@ -181,6 +184,7 @@ impl Progress {
         }
         self.tell(Notice::RunOver(end));
         let opened = self.moved();
+        self.save_at(SaveAt::RunEnd);
         RunOver { end, records, refused, opened: opened.levels, unlocked: opened.unlocks }
     }
 }

@@ -2,9 +2,9 @@
 //! outcome of a finish all tell it in the same way.
 
 use keblin_schema::condition::names::On;
-use keblin_schema::condition::{Comparison, Val};
+use keblin_schema::condition::{Comparison, Program};
 use keblin_schema::rule::{Rule, RuleAsks, RulePart, Threshold};
-use keblin_schema::{Difficulty, Level, Schema, Time, Unlock, Value};
+use keblin_schema::{Difficulty, Level, Schema, Unlock, Value};
 
 use super::Progress;
 
@@ -104,17 +104,14 @@ impl Progress {
                 (Asks::Unlock(self.schema.unlock_at(*unlock)?), Value::Bool(met), Value::Bool(true))
             }
             RuleAsks::Number(threshold) => {
-                let Threshold { held, comparison, needed, is_stars, is_time, .. } = threshold.as_ref();
-                let value = |val: Val<'_>| match val {
-                    Val::Int(nanos) if *is_time => Value::Time(Time::from_nanos(nanos)),
-                    Val::Int(number) => Value::Int(number),
-                    _ => Value::Unset,
-                };
+                let Threshold { held, comparison, needed, is_stars, kind, .. } = threshold.as_ref();
+                let value =
+                    |program: &Program| program.outcome(self, in_question, *kind).unwrap_or(Value::Unset);
                 let asks = match is_stars {
                     true => Asks::Stars(*comparison),
                     false => Asks::Number(*comparison, held.source().to_string()),
                 };
-                (asks, value(held.value(self, in_question)), value(needed.value(self, in_question)))
+                (asks, value(held), value(needed))
             }
             _ => (Asks::Condition(part.program.source().to_string()), Value::Bool(met), Value::Bool(true)),
         };

@@ -3,9 +3,9 @@
 //! resets of that event and before its entry copy.
 
 use keblin_schema::condition::names::{Asked, Fact};
-use keblin_schema::model::{FieldDef, Scope};
+use keblin_schema::model::FieldDef;
 use keblin_schema::survival::OnReset;
-use keblin_schema::{Field, Value, key::FieldType};
+use keblin_schema::{Field, Value, typed::FieldType};
 
 use super::journal::{Cause, Target};
 use super::phase::EventName;
@@ -16,13 +16,20 @@ impl Progress {
     /// Supposes a value.
     ///
     /// # Errors
-    /// [`Why::OutOfBounds`] and [`Why::TooLong`] for a value that the field could not hold.
+    /// [`Why::OutOfBounds`], [`Why::DoesNotFit`] and [`Why::NotFinite`] for a value that the field could not hold.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
     pub fn suppose<T: FieldType>(&mut self, field: Field<T>, value: T::Write) -> Result<(), Refused> {
         let cell = self.checked(field);
-        self.suppose_cell(cell, T::write(value))
+        match T::write(value, &self.schema) {
+            Some(value) => self.suppose_cell(cell, value),
+            None => {
+                let field = self.schema.cell_owner(cell).map(|(field, _)| field.name.clone());
+                let field = field.unwrap_or_else(|| self.schema.game.clone());
+                Err(self.refusal(EventName::WriteProfile, Why::NotFinite { field }))
+            }
+        }
     }
 
     /// Supposes a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
@@ -46,7 +53,7 @@ impl Progress {
                     return Err(self.unfit(fact.as_str(), value));
                 }
                 self.put_fact(at, fact, value, &Cause::Suppose);
-                self.note_locks();
+                self.note_rules();
                 Ok(())
             }
             None => Err(self.unfit("what the engine derives", value)),
@@ -60,27 +67,26 @@ impl Progress {
     fn suppose_cell(&mut self, cell: usize, value: Value) -> Result<(), Refused> {
         let Some((field, at)) = self.schema.cell_owner(cell) else { return Ok(()) };
         let (scope, reset_by_enter) = (field.scope, resets_on_level(field));
-        let unsets = value == Value::Unset && field.keep.is_record();
-        if !unsets && self.within(EventName::WriteProfile, field, at, value.clone())?.1 {
-            let refused = Why::OutOfBounds {
-                field: field.name.clone(),
-                place: self.schema.place_text(&field.per, at),
-                value,
-                min: field.min.clone(),
-                max: field.max.clone(),
-            };
+        let unsets = value == Value::Unset && field.may_be_unset();
+        let in_level = matches!(self.phase(), Phase::Playing | Phase::Down);
+        let for_begin = scope.is_of_run() && !self.has_run();
+        let for_enter = scope.is_of_run() && !in_level && reset_by_enter;
+        // What waits for a begin is held to bounds that follow from others then; they may be supposed too.
+        let now = match for_begin || for_enter {
+            true => field.fixed_bounds(),
+            false => field.clone(),
+        };
+        if !unsets && self.within(EventName::WriteProfile, &now, at, value.clone())?.1 {
+            let refused = self.out_of_bounds(field, at, value);
             return Err(self.refusal(EventName::WriteProfile, refused));
         }
-        let in_level = matches!(self.phase(), Phase::Playing | Phase::Down);
-        let for_begin = scope != Scope::Profile && !self.has_run();
-        let for_enter = scope != Scope::Profile && !in_level && reset_by_enter;
         if for_begin || for_enter {
             self.supposed.retain(|(other, _)| *other != cell);
             self.supposed.push((cell, value.clone()));
         }
         if !for_begin {
             self.put(cell, value, &Cause::Suppose);
-            self.note_locks();
+            self.note_rules();
         }
         Ok(())
     }

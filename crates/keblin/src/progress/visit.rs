@@ -4,7 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::{AfterLast, RecordMoment};
+use keblin_schema::model::{AfterLast, Again, RecordAt, SaveAt};
 use keblin_schema::survival::OnRetry;
 use keblin_schema::{Difficulty, Level, Time, Unlock};
 
@@ -96,12 +96,16 @@ impl Progress {
         }
         let entered = self.open_visit(Some(level));
         self.moved();
+        self.save_at(SaveAt::Enter);
         Ok(entered)
     }
 
     pub(super) fn open_visit(&mut self, level: Option<Level>) -> Entered {
         self.put_back(|field| field.survival.on_level.into(), &Cause::Enter);
         self.put_supposed_for_enter();
+        // What is copied lies within its bounds.
+        self.hold_bounds();
+        self.forget_told(Again::Level);
         let index = level.map(Level::index);
         let entry = self.state.copy(&self.schema);
         if let Some(run) = &mut self.state.run {
@@ -131,7 +135,8 @@ impl Progress {
         let level = self.level();
         self.tell(Notice::Entered { level, arrival: Arrival::Retried });
         let attempt = self.count_attempt(&Cause::Retry);
-        self.moved();
+        self.moved_back();
+        self.save_at(SaveAt::Retry);
         Ok(Entered { level, attempt })
     }
 
@@ -148,6 +153,7 @@ impl Progress {
             visit.checkpoint = None;
             visit.at_checkpoint = None;
         }
+        self.forget_told(Again::Level);
     }
 
     /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it
@@ -178,7 +184,7 @@ impl Progress {
         let mut refused = Vec::new();
         let star_rules = self.hold_stars();
         let (stars_before, stars) = self.note_finished(stars, &star_rules, &mut refused);
-        let (records, records_refused) = self.offer_records(RecordMoment::Finish, &Cause::Finish);
+        let (records, records_refused) = self.offer_records(RecordAt::Finish, &Cause::Finish);
         refused.extend(records_refused);
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Finished;
@@ -191,6 +197,7 @@ impl Progress {
         self.reach_furthest(here.difficulty);
         let next = here.level.and_then(|index| self.next_level(index + 1, here.difficulty));
         let ends = next.is_none() && (here.level.is_none() || self.schema.after_last == AfterLast::EndRun);
+        self.save_at(SaveAt::Finish);
         let run_over = ends.then(|| self.end(RunEnd::LastLevel));
         let difficulty = here.difficulty.and_then(|index| self.schema.difficulty_at(index));
         Ok(Some(Finished {
@@ -220,6 +227,7 @@ impl Progress {
             visit.stay = Stay::Left;
         }
         self.moved();
+        self.save_at(SaveAt::Leave);
         Ok(true)
     }
 
@@ -236,8 +244,9 @@ impl Progress {
                 self.advance_clock(*cell, elapsed);
             }
         }
-        self.locks.time_passed(&self.schema);
-        self.settle_locks();
+        self.rules.time_passed(&self.schema);
+        self.settle();
+        self.played_on(elapsed);
     }
 
     /// The level being played, left half-way or finished last in this run; `None` without one.

@@ -1,11 +1,9 @@
 //! Expectations: conditions that say, when they do not hold, what is there instead and which names to look behind.
 
 use keblin_schema::condition::names::{ENGINE, Fact};
-use keblin_schema::condition::{
-    Comparison, ConditionError, Expr, Node, Program, Read, Type, Val, Word, parse,
-};
+use keblin_schema::condition::{Comparison, ConditionError, Expr, Node, Program, Read, Type, Word, parse};
 use keblin_schema::model::At;
-use keblin_schema::{Schema, Time, Value};
+use keblin_schema::{Schema, Value};
 
 use crate::progress::Progress;
 use crate::progress::journal::Target;
@@ -52,7 +50,9 @@ impl Expectation {
         if self.program.holds(progress, difficulty) {
             return None;
         }
-        let value = |(program, kind): &(Program, Type)| as_value(program.value(progress, difficulty), *kind);
+        let value = |(program, kind): &(Program, Type)| {
+            program.outcome(progress, difficulty, *kind).unwrap_or(Value::Unset)
+        };
         Some(match &self.sides {
             Some(Sides { left, comparison, right }) => {
                 let sign = match comparison {
@@ -109,14 +109,4 @@ fn word_name(word: Word) -> &'static str {
         Word::Difficulty => 4,
     };
     ENGINE.get(index).map_or("", |(name, _)| name)
-}
-
-fn as_value(val: Val<'_>, kind: Type) -> Value {
-    match val {
-        Val::Int(nanos) if kind == Type::Time => Value::Time(Time::from_nanos(nanos)),
-        Val::Int(number) => Value::Int(number),
-        Val::Bool(yes) => Value::Bool(yes),
-        Val::Text(text) => Value::text(text),
-        Val::Null | Val::Error => Value::Unset,
-    }
 }

@@ -12,7 +12,8 @@ use super::expectation::{Expectation, Unmet};
 use super::script::{Line, Rehearsal, Step};
 use super::trace::{Seen, Trace, Traced};
 use crate::progress::journal::{Cause, FACT_AXES, Target};
-use crate::progress::{Progress, Refused};
+use crate::progress::{Notice, Progress, Refused};
+use crate::snapshot::Snapshot;
 use crate::store::{SaveDir, Slot};
 
 /// The slot a rehearsal plays on.
@@ -85,7 +86,7 @@ pub enum FailureKind {
     /// A notice was told more or less often than expected.
     Notices {
         /// Which.
-        word: &'static str,
+        word: String,
         /// How often it was expected.
         expected: usize,
         /// How often it was told.
@@ -140,7 +141,16 @@ impl Rehearsal {
     pub fn run(&self, dir: &SaveDir) -> Report {
         let mut report = Report { name: self.name.clone(), steps: Vec::new(), held: 0, failure: None };
         let (trace, told) = (Trace::default(), Told::default());
-        let mut stage = Stage { rehearsal: self, dir, progress: None, closed: None, trace, told };
+        let mut stage = Stage {
+            rehearsal: self,
+            dir,
+            progress: None,
+            closed: None,
+            trace,
+            told,
+            due: None,
+            autosave: true,
+        };
         let launched = stage.launch();
         if let (Err(kind), Some(line)) = (launched, self.lines.first()) {
             report.failure = Some(Failure { line: line.number, text: line.text.clone(), kind });
@@ -172,16 +182,24 @@ struct Stage<'r> {
     closed: Option<Seen>,
     trace: Trace,
     told: Told,
+    /// What was due last, to be on the disk at the latest when the game ends; each line is a frame.
+    due: Option<(Snapshot, &'static str)>,
+    autosave: bool,
 }
 
 /// How often each notice was told since it was last expected.
 #[derive(Default)]
-struct Told(BTreeMap<&'static str, usize>);
+struct Told(BTreeMap<String, usize>);
 
 impl Told {
-    fn expect(&mut self, word: &'static str, expected: usize) -> Result<(), FailureKind> {
+    fn expect(&mut self, word: &str, expected: usize) -> Result<(), FailureKind> {
         let actual = self.0.remove(word).unwrap_or(0);
+        let word = word.to_string();
         if actual == expected { Ok(()) } else { Err(FailureKind::Notices { word, expected, actual }) }
+    }
+
+    fn count(&mut self, word: String) {
+        *self.0.entry(word).or_default() += 1;
     }
 }
 
@@ -200,6 +218,10 @@ impl Stage<'_> {
             }
         };
         self.count_notices();
+        let due =
+            self.progress.as_mut().and_then(|progress| Some((progress.take_due()?, progress.snapshot())));
+        let due = due.filter(|_| self.autosave).map(|(at, snapshot)| (snapshot, at.as_str()));
+        self.due = due.or(self.due.take());
         let mut changes = Vec::new();
         match (before, &self.progress) {
             (Some(before), Some(progress)) => {
@@ -221,7 +243,10 @@ impl Stage<'_> {
 
     fn count_notices(&mut self) {
         for notice in self.progress.iter_mut().flat_map(Progress::drain_notices) {
-            *self.told.0.entry(notice.word()).or_default() += 1;
+            self.told.count(notice.word().to_string());
+            if let Notice::Moment(_) = notice {
+                self.told.count(notice.text(&self.rehearsal.schema));
+            }
         }
     }
 
@@ -242,8 +267,22 @@ impl Stage<'_> {
 
     fn save(&mut self, cause: &str) -> Result<(), FailureKind> {
         let snapshot = self.progress.as_ref().ok_or(FailureKind::Closed)?.snapshot();
-        let saved = self.slot()?.save(&snapshot, cause);
+        self.due = None;
+        self.write(&snapshot, cause)
+    }
+
+    fn write(&self, snapshot: &Snapshot, cause: &str) -> Result<(), FailureKind> {
+        let saved = self.slot()?.save(snapshot, cause);
         saved.map(drop).map_err(|error| FailureKind::Slot(error.to_string()))
+    }
+
+    /// Nothing is flushed: only what was due and saved by itself is there.
+    fn kill(&mut self) -> Result<(), FailureKind> {
+        self.progress.take().ok_or(FailureKind::Closed)?;
+        match self.due.take() {
+            Some((snapshot, cause)) => self.write(&snapshot, cause),
+            None => Ok(()),
+        }
     }
 
     fn step(&mut self, step: &Step) -> Result<(), FailureKind> {
@@ -255,8 +294,10 @@ impl Stage<'_> {
                 self.progress = None;
                 return Ok(());
             }
-            Step::Kill => {
-                return self.progress.take().map(drop).ok_or(FailureKind::Closed);
+            Step::Kill => return self.kill(),
+            Step::Autosave(on) => {
+                self.autosave = *on;
+                return Ok(());
             }
             _ => {}
         }
@@ -265,6 +306,10 @@ impl Stage<'_> {
             Step::Expect(expectation) => expect(progress, &self.trace, expectation),
             Step::ExpectOpen { level, difficulty, open } => expect_open(progress, *level, *difficulty, *open),
             Step::ExpectNotice(word, times) => self.told.expect(word, *times),
+            Step::ExpectMoment(moment, times) => {
+                let told = Notice::Moment(*moment).text(&self.rehearsal.schema);
+                self.told.expect(&told, *times)
+            }
             event => play(progress, event).map_err(FailureKind::Refused),
         }
     }
@@ -285,16 +330,22 @@ fn play(progress: &mut Progress, event: &Step) -> Result<(), Refused> {
             progress.write(cell, value.clone(), &Cause::Set).refused.map_or(Ok(()), Err)
         }),
         Step::Add(asked, amount) => written(progress, asked, |progress, cell| {
-            progress.add_to(cell, amount.number().unwrap_or(0)).refused.map_or(Ok(()), Err)
+            progress.add_to(cell, amount.clone()).refused.map_or(Ok(()), Err)
         }),
-        Step::Spend(asked, amount) => written(progress, asked, |progress, cell| {
-            progress.spend_from(cell, amount.number().unwrap_or(0)).map(drop)
-        }),
+        Step::Spend(asked, amount) => {
+            written(progress, asked, |progress, cell| progress.spend_from(cell, amount).map(drop))
+        }
         Step::Submit(asked, value) => written(progress, asked, |progress, cell| {
             progress.submit_to(cell, value.clone()).refused.map_or(Ok(()), Err)
         }),
-        Step::Tick(elapsed) => {
-            progress.tick(*elapsed);
+        Step::Put(asked, place, item) => written(progress, asked, |progress, cell| {
+            progress.put_item(cell, place, item.clone()).refused.map_or(Ok(()), Err)
+        }),
+        Step::Take(asked, place) => written(progress, asked, |progress, cell| {
+            progress.take_item(cell, place).refused.map_or(Ok(()), Err)
+        }),
+        Step::Tick(elapsed, times) => {
+            (0..*times).for_each(|_| progress.tick(*elapsed));
             Ok(())
         }
         Step::Reach(name) => {

@@ -6,11 +6,12 @@ use std::time::Duration;
 
 use keblin_schema::condition::names::Asked;
 use keblin_schema::source::Source;
-use keblin_schema::{Code, Difficulty, Finding, Findings, Level, Schema, Value};
+use keblin_schema::{Code, Difficulty, Finding, Findings, Level, Moment, Schema, Value};
 
 use super::expectation::Expectation;
 use super::words::{step, without_comment};
 use crate::progress::Erase;
+use crate::progress::items::Place;
 
 /// A rehearsal: steps in order.
 #[derive(Clone, Debug)]
@@ -37,6 +38,14 @@ pub struct Line {
 pub enum Step {
     /// Puts a made-up value in place.
     Suppose(Asked, Value),
+    /// Puts an item into a list or set, or under a key of a map.
+    Put(Asked, Place, Value),
+    /// Takes an item out of a list, set or map.
+    Take(Asked, Place),
+    /// Whether what is due is saved by itself from here on.
+    Autosave(bool),
+    /// How often a moment was told since this was last expected.
+    ExpectMoment(Moment, usize),
     /// Begins a run.
     Begin {
         /// On this difficulty; `None` is the one last chosen.
@@ -56,8 +65,8 @@ pub enum Step {
     Spend(Asked, Value),
     /// Offers a record.
     Submit(Asked, Value),
-    /// Lets time pass.
-    Tick(Duration),
+    /// Lets time pass, so often.
+    Tick(Duration, usize),
     /// Reaches the checkpoint of this name in the level being played.
     Reach(String),
     /// Dies.
@@ -103,8 +112,8 @@ impl Step {
     /// Whether it changes nothing and only holds what is there against what is expected.
     #[must_use]
     pub fn is_expectation(&self) -> bool {
-        use Step::{Expect, ExpectNotice, ExpectOpen, Refused};
-        matches!(self, Expect(_) | ExpectOpen { .. } | ExpectNotice(..) | Refused(_))
+        use Step::{Expect, ExpectMoment, ExpectNotice, ExpectOpen, Refused};
+        matches!(self, Expect(_) | ExpectOpen { .. } | ExpectNotice(..) | ExpectMoment(..) | Refused(_))
     }
 }
 

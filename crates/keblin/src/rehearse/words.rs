@@ -5,16 +5,19 @@ use std::time::Duration;
 
 use keblin_schema::condition::ConditionError;
 use keblin_schema::condition::names::{Asked, named};
+use keblin_schema::kind::Holds;
 use keblin_schema::name::nearest;
 use keblin_schema::{Code, Finding, Kind, Level, Schema, Time, Value};
 
 use super::expectation::Expectation;
 use super::script::Step;
+use crate::progress::items::Place;
 use crate::progress::{Erase, Notice};
 
-const WORDS: [&str; 23] = [
-    "erase", "suppose", "begin", "resume", "enter", "set", "add", "spend", "submit", "tick", "reach", "die",
-    "respawn", "retry", "finish", "leave", "end_run", "save", "quit", "kill", "launch", "expect", "refused",
+const WORDS: [&str; 26] = [
+    "autosave", "put", "take", "erase", "suppose", "begin", "resume", "enter", "set", "add", "spend",
+    "submit", "tick", "reach", "die", "respawn", "retry", "finish", "leave", "end_run", "save", "quit",
+    "kill", "launch", "expect", "refused",
 ];
 
 /// A line up to its `#`, unless that stands in a text.
@@ -64,6 +67,10 @@ impl<'t> Words<'t> {
         let word = self.text.get(start..).filter(|word| !word.is_empty())?;
         let len = match word.strip_prefix('"').and_then(|inside| inside.find('"')) {
             Some(inside) => inside + 2,
+            // A value in brackets is one word, up to the last bracket of the line.
+            None if word.starts_with(['[', '{']) => {
+                word.rfind([']', '}']).map_or(word.len(), |last| last + 1)
+            }
             None => word.find(char::is_whitespace).unwrap_or(word.len()),
         };
         self.at = start + len;
@@ -87,6 +94,9 @@ impl<'t> Words<'t> {
             "add" => self.write(Step::Add)?,
             "spend" => self.write(Step::Spend)?,
             "submit" => self.write(Step::Submit)?,
+            "autosave" => self.autosave()?,
+            "put" => self.put()?,
+            "take" => self.take()?,
             "tick" => self.tick()?,
             "reach" => self.reach()?,
             "die" => Step::Die,
@@ -165,11 +175,23 @@ impl<'t> Words<'t> {
         }
     }
 
+    /// `tick 500ms`, `tick 16.667ms 1799 times`
     fn tick(&mut self) -> Result<Step, Finding> {
         let (word, span) = self.expected("a time")?;
         let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
         let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "time does not run backwards"))?;
-        Ok(Step::Tick(Duration::from_nanos(nanos)))
+        let times = match self.next() {
+            None => 1,
+            Some((count, span)) => {
+                let times =
+                    count.parse().map_err(|_| bad(span, format!("expected how often, found `{count}`")))?;
+                match self.expected("`times`")? {
+                    ("times", _) => times,
+                    (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
+                }
+            }
+        };
+        Ok(Step::Tick(Duration::from_nanos(nanos), times))
     }
 
     fn finish(&mut self) -> Result<Step, Finding> {
@@ -237,8 +259,22 @@ impl<'t> Words<'t> {
         let known = Notice::WORDS.into_iter().find(|known| *known == word);
         let notice = known
             .ok_or_else(|| meant(bad(span, format!("there is no notice `{word}`")), word, &Notice::WORDS))?;
+        self.times().map(|times| Step::ExpectNotice(notice, times))
+    }
+
+    /// `expect moment MOMENT once`, `… never`, `… 3 times`
+    fn expect_moment(&mut self) -> Result<Step, Finding> {
+        let (word, span) = self.expected("a moment")?;
+        let known: Vec<&str> = self.schema.moments.iter().map(|moment| moment.name.as_str()).collect();
+        let moment = self.schema.moment(word);
+        let moment =
+            moment.map_err(|_| meant(bad(span, format!("no moment `{word}` is declared")), word, &known))?;
+        self.times().map(|times| Step::ExpectMoment(moment, times))
+    }
+
+    fn times(&mut self) -> Result<usize, Finding> {
         let (count, span) = self.expected("`once`, `never` or a number of times")?;
-        let times = match count {
+        Ok(match count {
             "once" => 1,
             "never" => 0,
             count => {
@@ -250,8 +286,7 @@ impl<'t> Words<'t> {
                     (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
                 }
             }
-        };
-        Ok(Step::ExpectNotice(notice, times))
+        })
     }
 
     fn expect(&mut self) -> Result<Step, Finding> {
@@ -260,6 +295,7 @@ impl<'t> Words<'t> {
             Some(("open", _)) => return self.expect_open(true),
             Some(("locked", _)) => return self.expect_open(false),
             Some(("notice", _)) => return self.expect_notice(),
+            Some(("moment", _)) => return self.expect_moment(),
             _ => self.at = start,
         }
         let rest = self.text.get(self.at..).unwrap_or_default();
@@ -286,22 +322,74 @@ impl<'t> Words<'t> {
         }
     }
 
-    /// A value of the kind of a name: `31`, `true`, `92.4s`, `"F-04"`, or `null`.
+    /// A value of what a name holds: `31`, `true`, `92.4s`, `wick`, `"F-04"`, `["F-04", "F-11"]`, or `null`.
     fn value(&mut self, asked: &Asked) -> Result<Value, Finding> {
+        let holds = asked.holds(self.schema);
+        self.value_of(holds)
+    }
+
+    fn value_of(&mut self, holds: Holds) -> Result<Value, Finding> {
         let (word, span) = self.expected("a value")?;
-        let kind = asked.kind(self.schema);
-        let value = match (kind, word) {
+        let value = match (holds.kind, word) {
             (_, "null") => Some(Value::Unset),
             (Kind::Bool, "true") => Some(Value::Bool(true)),
             (Kind::Bool, "false") => Some(Value::Bool(false)),
             (Kind::Int, number) => number.parse().ok().map(Value::Int),
+            (Kind::Float, number) => number.parse().ok().and_then(Value::float),
             (Kind::Time, time) => time.parse().ok().map(Value::Time),
+            (Kind::Id(ids), id) => self.schema.id_value(ids, id.trim_matches('"')),
             (Kind::Text, text) => {
                 text.strip_prefix('"').and_then(|text| text.strip_suffix('"')).map(Value::text)
             }
-            _ => None,
+            (_, text) => {
+                let written = self.schema.written(holds, text);
+                return written.map_err(|message| bad(span, message));
+            }
         };
-        value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example(kind))))
+        let example = || match holds.kind {
+            Kind::Id(_) => self.schema.kind_text(holds.kind),
+            kind => example(kind).to_string(),
+        };
+        value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example())))
+    }
+
+    fn autosave(&mut self) -> Result<Step, Finding> {
+        match self.expected("`on` or `off`")? {
+            ("on", _) => Ok(Step::Autosave(true)),
+            ("off", _) => Ok(Step::Autosave(false)),
+            (other, span) => Err(bad(span, format!("expected `on` or `off`, but found `{other}`"))),
+        }
+    }
+
+    /// `put FIELD ITEM`, `put FIELD KEY VALUE`
+    fn put(&mut self) -> Result<Step, Finding> {
+        let (asked, span) = self.name()?;
+        let holds = asked.holds(self.schema);
+        let place = match (holds.kind, holds.key) {
+            (Kind::List | Kind::Set, _) => Place::Anywhere,
+            (Kind::Map, Some(key)) => Place::Key(self.value_of(key.into())?),
+            _ => return Err(bad(span, "only lists, sets and maps have items").instead("use `set`")),
+        };
+        let item = self.value_of(holds.of.unwrap_or(Kind::Int).into())?;
+        Ok(Step::Put(asked, place, item))
+    }
+
+    /// `take FIELD POSITION` of a list, counted from 0; `take FIELD ITEM`, `take FIELD KEY`
+    fn take(&mut self) -> Result<Step, Finding> {
+        let (asked, span) = self.name()?;
+        let holds = asked.holds(self.schema);
+        let place = match (holds.kind, holds.of, holds.key) {
+            (Kind::Set, Some(of), _) => Place::Key(self.value_of(of.into())?),
+            (Kind::Map, _, Some(key)) => Place::Key(self.value_of(key.into())?),
+            (Kind::List, ..) => {
+                let (word, span) = self.expected("a position")?;
+                let position =
+                    word.parse().map_err(|_| bad(span, format!("expected a position, found `{word}`")))?;
+                Place::At(position)
+            }
+            _ => return Err(bad(span, "only lists, sets and maps have items")),
+        };
+        Ok(Step::Take(asked, place))
     }
 }
 
@@ -309,6 +397,7 @@ fn example(kind: Kind) -> &'static str {
     match kind {
         Kind::Bool => "true or false",
         Kind::Int => "a whole number",
+        Kind::Float => "a number",
         Kind::Time => "a time such as 92.4s",
         _ => "a text such as \"F-04\"",
     }

@@ -4,13 +4,14 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::model::{Axis, FieldDef, Schema, Scope};
+use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
 use keblin_schema::{Time, Value};
 
 use super::error::{Fault, ReadError};
-use super::layout::{HEADER, PROFILE, RUN};
+use super::layout::{DEVICE, HEADER, PROFILE, RUN};
 use super::map::Item;
 use super::reader::SaveFile;
+use super::values;
 use crate::snapshot::{Carried, LevelFacts, Run, Snapshot, State, Stay, Visit};
 
 /// A save's values, before they are held against each other.
@@ -53,6 +54,16 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     Ok(Decoded { snapshot, missing: reading.missing })
 }
 
+/// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.
+pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
+    of_this_game(file, schema)?;
+    let mut reading = Reading { schema, carried: Carried::new(), missing: Vec::new() };
+    let mut cells = State::first(schema).cells;
+    let section = file.section(DEVICE)?;
+    reading.fields(None, &section.map()?, &mut cells, &[Scope::Device])?;
+    Ok(cells.split_off(schema.saved_cells))
+}
+
 struct Reading<'s> {
     schema: &'s Schema,
     carried: Carried,
@@ -62,17 +73,22 @@ struct Reading<'s> {
 impl Reading<'_> {
     fn profile(&mut self, body: &Item<'_>, state: &mut State) -> Result<(), ReadError> {
         let map = body.map()?;
-        self.carry(&[PROFILE], &map, &["furthest", "difficulty", "played", "fields", "levels", "unlocked"]);
+        self.carry(
+            &[PROFILE],
+            &map,
+            &["furthest", "difficulty", "played", "fields", "levels", "unlocked", "told"],
+        );
         state.furthest =
             id(&body.required(&map, "furthest")?, "furthest")?.and_then(|id| self.schema.level_named(id));
         state.difficulty = self.difficulty(&body.required(&map, "difficulty")?)?.or(state.difficulty);
-        state.played = Time::from_nanos(
-            body.required(&map, "played")?.value(keblin_schema::Kind::Time, "played")?.number().unwrap_or(0),
-        );
+        state.played =
+            Time::from_nanos(body.required(&map, "played")?.whole("played as time", minicbor::Decoder::i64)?);
         let fields = body.required(&map, "fields")?.map()?;
         self.fields(Some(&[PROFILE, "fields"]), &fields, &mut state.cells, &[Scope::Profile])?;
         let unlocked = body.required(&map, "unlocked")?.map()?;
         self.unlocked(&unlocked, state)?;
+        let told = body.required(&map, "told")?.map()?;
+        self.told(&[PROFILE, "told"], &told, &[Again::Profile], state)?;
         let levels = body.required(&map, "levels")?.map()?;
         self.levels(&levels, state)
     }
@@ -87,7 +103,9 @@ impl Reading<'_> {
             return Ok(());
         }
         let map = run.map()?;
-        self.carry(&[RUN, "run"], &map, &["difficulty", "visit"]);
+        self.carry(&[RUN, "run"], &map, &["difficulty", "told", "visit"]);
+        let told = run.required(&map, "told")?.map()?;
+        self.told(&[RUN, "run", "told"], &told, &[Again::Level, Again::Run], state)?;
         let visit = run.required(&map, "visit")?;
         let difficulty = self.difficulty(&run.required(&map, "difficulty")?)?.or(state.difficulty);
         let visit = if visit.is_null() { None } else { self.visit(&visit)? };
@@ -142,7 +160,8 @@ impl Reading<'_> {
         scopes: &[Scope],
     ) -> Result<(), ReadError> {
         let schema = self.schema;
-        let of_scopes = || schema.fields.iter().filter(|field| scopes.contains(&field.scope));
+        let of_scopes =
+            || schema.fields.iter().filter(|field| field.durable && scopes.contains(&field.scope));
         if let Some(path) = path {
             let known: Vec<&str> = of_scopes().map(|field| field.name.as_str()).collect();
             self.carry(path, map, &known);
@@ -166,13 +185,10 @@ impl Reading<'_> {
         first: usize,
     ) -> Result<(), ReadError> {
         let Some((axis, inner)) = axes.split_first() else {
-            let unset = item.is_null() && field.default == Value::Unset;
-            let value = if unset { Value::Unset } else { item.value(field.kind, field.name.as_str())? };
-            cells.get_mut(first).into_iter().for_each(|cell| *cell = value.clone());
-            return Ok(());
+            return self.one(field, item, cells, first);
         };
         let map = item.map()?;
-        let stride: usize = inner.iter().map(|axis| self.schema.axis_len(*axis)).product();
+        let stride = inner.iter().map(|axis| self.schema.axis_len(*axis)).product::<usize>() * field.places;
         let ids: Vec<String> = self.schema.axis_ids(*axis).map(ToString::to_string).collect();
         if let Some(path) = path {
             self.carry(path, &map, &ids.iter().map(String::as_str).collect::<Vec<_>>());
@@ -181,6 +197,51 @@ impl Reading<'_> {
             if let Some(item) = map.get(id.as_str()) {
                 let path = path.map(|path| [path, &[id.as_str()]].concat());
                 self.nested(path.as_deref(), field, inner, item, cells, first + index * stride)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// One value of a field, or its table of best values.
+    fn one(
+        &self,
+        field: &FieldDef,
+        item: &Item<'_>,
+        cells: &mut [Value],
+        first: usize,
+    ) -> Result<(), ReadError> {
+        let name = field.name.as_str();
+        let value = |item: &Item<'_>| match item.is_null() && field.may_be_unset() {
+            true => Ok(Value::Unset),
+            false => values::read(item, self.schema, field.holds(), name),
+        };
+        if field.places == 1 {
+            let value = value(item)?;
+            cells.get_mut(first).into_iter().for_each(|cell| *cell = value.clone());
+            return Ok(());
+        }
+        let table = item.array(&format!("{name} as a table of best values"))?;
+        // A table that was longer keeps its best.
+        for (cell, item) in cells.get_mut(first..first + field.places).into_iter().flatten().zip(&table) {
+            *cell = value(item)?;
+        }
+        Ok(())
+    }
+
+    fn told(
+        &mut self,
+        path: &[&str],
+        map: &BTreeMap<&str, Item<'_>>,
+        once_in: &[Again],
+        state: &mut State,
+    ) -> Result<(), ReadError> {
+        let schema = self.schema;
+        let of = || schema.moments.iter().enumerate().filter(|(_, moment)| once_in.contains(&moment.again));
+        let ids: Vec<&str> = of().map(|(_, moment)| moment.name.as_str()).collect();
+        self.carry(path, map, &ids);
+        for (index, moment) in of() {
+            if let (Some(item), Some(told)) = (map.get(moment.name.as_str()), state.told.get_mut(index)) {
+                *told = item.bool(moment.name.as_str())?;
             }
         }
         Ok(())

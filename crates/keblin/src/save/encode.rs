@@ -1,14 +1,23 @@
 //! A snapshot to the bodies of its sections. The mirror of `decode`: what is put under a key here is read under it
 //! there.
 
-use keblin_schema::model::{Axis, FieldDef, Schema, Scope};
+use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
 use keblin_schema::{Name, Value};
 
-use super::layout::{PROFILE, RUN};
+use super::layout::{DEVICE, PROFILE, RUN};
 use super::map::{MapOut, encoded};
+use super::values;
 use crate::snapshot::{Carried, LevelFacts, Snapshot, State, Visit};
 
-/// Every section's name and body, in the order of the file.
+/// Name and body of the only section of a device file: the values of device scope.
+pub(super) fn device(snapshot: &Snapshot) -> Vec<(&'static str, Vec<u8>)> {
+    let Snapshot { schema, state, .. } = snapshot;
+    let nothing = Carried::new();
+    let map = MapOut::at(&[], &nothing);
+    vec![(DEVICE, fields(schema, map, &state.cells, &[Scope::Device]))]
+}
+
+/// Every section's name and body, in the order of the file of a slot.
 pub(super) fn sections(snapshot: &Snapshot) -> Vec<(&'static str, Vec<u8>)> {
     vec![(PROFILE, profile(snapshot)), (RUN, run(snapshot))]
 }
@@ -27,6 +36,8 @@ fn profile(snapshot: &Snapshot) -> Vec<u8> {
         unlocked.put_value(unlock.name.as_str(), &Value::Bool(*latched));
     }
     map.put("unlocked", unlocked.bytes());
+    let told = told(snapshot, map.inside("told"), &[Again::Profile]);
+    map.put("told", told);
     let levels = levels(schema, state, map.inside("levels"));
     map.put("levels", levels);
     map.bytes()
@@ -40,6 +51,8 @@ fn run(snapshot: &Snapshot) -> Vec<u8> {
     let run = state.run.as_ref().map(|run| {
         let mut map = map.inside("run");
         map.put_id("difficulty", difficulty(schema, run.difficulty));
+        let told = told(snapshot, map.inside("told"), &[Again::Level, Again::Run]);
+        map.put("told", told);
         map.put("visit", run.visit.as_ref().map_or_else(null, |visit| self::visit(schema, visit)));
         map.bytes()
     });
@@ -66,6 +79,15 @@ fn visit(schema: &Schema, visit: &Visit) -> Vec<u8> {
     map.bytes()
 }
 
+/// Which moments were told, of those that are told once in something.
+fn told(snapshot: &Snapshot, mut map: MapOut<'_>, once_in: &[Again]) -> Vec<u8> {
+    let moments = snapshot.schema.moments.iter().zip(&snapshot.state.told);
+    for (moment, told) in moments.filter(|(moment, _)| once_in.contains(&moment.again)) {
+        map.put_value(moment.name.as_str(), &Value::Bool(*told));
+    }
+    map.bytes()
+}
+
 fn null() -> Vec<u8> {
     encoded(|out| out.null().map(drop))
 }
@@ -76,15 +98,22 @@ fn difficulty(schema: &Schema, index: Option<usize>) -> Option<&str> {
 
 /// The values of all fields of some scopes: plain, or nested by the ids of their axes.
 fn fields(schema: &Schema, mut map: MapOut<'_>, cells: &[Value], scopes: &[Scope]) -> Vec<u8> {
-    for field in schema.fields.iter().filter(|field| scopes.contains(&field.scope)) {
+    for field in schema.fields.iter().filter(|field| field.durable && scopes.contains(&field.scope)) {
         let name = field.name.as_str();
         let bytes = nested(schema, field, map.inside(name), &field.per, cells, field.cells.start);
-        match bytes {
-            Some(bytes) => map.put(name, bytes),
-            None => map.put_value(name, cells.get(field.cells.start).unwrap_or(&field.default)),
-        }
+        map.put(name, bytes.unwrap_or_else(|| one(field, cells, field.cells.start)));
     }
     map.bytes()
+}
+
+/// One value of a field, or its table of best values: an array without the places that nothing took.
+fn one(field: &FieldDef, cells: &[Value], first: usize) -> Vec<u8> {
+    let held = |cell: usize| cells.get(cell).unwrap_or(&field.default);
+    if field.places == 1 {
+        return encoded(|out| values::write(out, held(first)));
+    }
+    let table = (first..first + field.places).map(held).take_while(|value| **value != Value::Unset);
+    encoded(|out| values::write(out, &Value::List(table.cloned().collect())))
 }
 
 /// The values of one field below some of its axes, from a cell on; `None` below the last axis.
@@ -97,13 +126,11 @@ fn nested(
     first: usize,
 ) -> Option<Vec<u8>> {
     let (axis, inner) = axes.split_first()?;
-    let stride: usize = inner.iter().map(|axis| schema.axis_len(*axis)).product();
+    let stride = inner.iter().map(|axis| schema.axis_len(*axis)).product::<usize>() * field.places;
     for (index, id) in schema.axis_ids(*axis).enumerate() {
         let cell = first + index * stride;
-        match nested(schema, field, map.inside(id.as_str()), inner, cells, cell) {
-            Some(bytes) => map.put(id.as_str(), bytes),
-            None => map.put_value(id.as_str(), cells.get(cell).unwrap_or(&field.default)),
-        }
+        let bytes = nested(schema, field, map.inside(id.as_str()), inner, cells, cell);
+        map.put(id.as_str(), bytes.unwrap_or_else(|| one(field, cells, cell)));
     }
     Some(map.bytes())
 }

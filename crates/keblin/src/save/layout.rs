@@ -52,6 +52,9 @@ pub const PROFILE: &str = "profile";
 /// The section of the run that can be continued.
 pub const RUN: &str = "run";
 
+/// The only section of a device file: settings, which belong to no profile.
+pub const DEVICE: &str = "device";
+
 /// The codec of a body that is stored as it is; others are reserved.
 pub const CODEC_STORED: u32 = 0;
 

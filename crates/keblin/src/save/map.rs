@@ -4,12 +4,13 @@
 use std::collections::BTreeMap;
 use std::convert::Infallible;
 
-use keblin_schema::{Kind, Time, Value};
+use keblin_schema::Value;
 use minicbor::data::Type;
 use minicbor::decode::Error;
 use minicbor::{Decoder, Encoder};
 
 use super::error::{Fault, ReadError};
+use super::values;
 use crate::snapshot::Carried;
 
 /// The bytes of what is written.
@@ -50,7 +51,7 @@ impl<'a> MapOut<'a> {
     }
 
     pub(super) fn put_value(&mut self, key: &str, value: &Value) {
-        self.put(key, value_bytes(value));
+        self.put(key, encoded(|out| values::write(out, value)));
     }
 
     pub(super) fn put_id(&mut self, key: &str, id: Option<&str>) {
@@ -69,19 +70,6 @@ impl<'a> MapOut<'a> {
 
 fn key_bytes(key: &str) -> Vec<u8> {
     encoded(|out| out.str(key).map(drop))
-}
-
-fn value_bytes(value: &Value) -> Vec<u8> {
-    encoded(|out| {
-        match value {
-            Value::Unset => out.null(),
-            Value::Bool(yes) => out.bool(*yes),
-            Value::Int(number) => out.i64(*number),
-            Value::Time(time) => out.i64(time.as_nanos()),
-            Value::Text(text) => out.str(text),
-        }
-        .map(drop)
-    })
 }
 
 /// A value being read: some bytes of a section, and where they stand in the file.
@@ -114,8 +102,45 @@ impl<'b> Item<'b> {
         ReadError::new(self.section, self.offset, fault)
     }
 
+    /// The items of an array, of known length.
+    pub(super) fn array(&self, expected: &str) -> Result<Vec<Item<'b>>, ReadError> {
+        let ranges = self.whole(expected, |decoder| {
+            let len = decoder.array()?.ok_or_else(|| Error::message("an array of known length"))?;
+            let mut ranges = Vec::new();
+            for _ in 0..len {
+                let start = decoder.position();
+                decoder.skip()?;
+                ranges.push(start..decoder.position());
+            }
+            Ok(ranges)
+        })?;
+        Ok(ranges.into_iter().map(|range| self.part(range)).collect())
+    }
+
+    /// The entries of a map with keys of any kind.
+    pub(super) fn pairs(&self, expected: &str) -> Result<Vec<(Item<'b>, Item<'b>)>, ReadError> {
+        let ranges = self.whole(expected, |decoder| {
+            let len = decoder.map()?.ok_or_else(|| Error::message("a map of known length"))?;
+            let mut ranges = Vec::new();
+            for _ in 0..len {
+                let start = decoder.position();
+                decoder.skip()?;
+                let middle = decoder.position();
+                decoder.skip()?;
+                ranges.push((start..middle, middle..decoder.position()));
+            }
+            Ok(ranges)
+        })?;
+        Ok(ranges.into_iter().map(|(key, value)| (self.part(key), self.part(value))).collect())
+    }
+
+    fn part(&self, range: std::ops::Range<usize>) -> Item<'b> {
+        let bytes = self.bytes.get(range.clone()).unwrap_or_default();
+        Item { section: self.section, offset: self.offset + range.start, bytes }
+    }
+
     /// Reads with a decoder that must use up all bytes of the item.
-    fn whole<T>(
+    pub(super) fn whole<T>(
         &self,
         expected: &str,
         read: impl FnOnce(&mut Decoder<'b>) -> Result<T, Error>,
@@ -142,8 +167,7 @@ impl<'b> Item<'b> {
         })?;
         let mut map = BTreeMap::new();
         for (key, range) in found {
-            let bytes = self.bytes.get(range.clone()).unwrap_or_default();
-            let item = Item { section: self.section, offset: self.offset + range.start, bytes };
+            let item = self.part(range);
             if map.insert(key, item.clone()).is_some() {
                 return Err(item.unexpected(format!("each key once, and `{key}` is here twice")));
             }
@@ -153,18 +177,6 @@ impl<'b> Item<'b> {
 
     pub(super) fn is_null(&self) -> bool {
         self.bytes == [0xf6]
-    }
-
-    /// A value of a kind.
-    pub(super) fn value(&self, kind: Kind, what: &str) -> Result<Value, ReadError> {
-        let expected = format!("{what} as {kind}");
-        match kind {
-            Kind::Bool => self.whole(&expected, |decoder| decoder.bool().map(Value::Bool)),
-            Kind::Int => self.whole(&expected, |decoder| decoder.i64().map(Value::Int)),
-            Kind::Time => self.whole(&expected, |d| d.i64().map(Time::from_nanos).map(Value::Time)),
-            Kind::Text => self.whole(&expected, |decoder| decoder.str().map(Value::text)),
-            _ => Err(self.unexpected(expected)),
-        }
     }
 
     pub(super) fn bool(&self, what: &str) -> Result<bool, ReadError> {

@@ -26,6 +26,9 @@ pub mod writer;
 /// CBOR maps in deterministic order, written and read.
 mod map;
 
+/// Values to CBOR and back.
+mod values;
+
 /// A snapshot to the bodies of sections.
 mod encode;
 
@@ -34,4 +37,4 @@ pub(crate) mod decode;
 
 pub use error::{Fault, ReadError};
 pub use reader::{SaveFile, read};
-pub use writer::{Stamp, write};
+pub use writer::{Stamp, write, write_device};

@@ -31,11 +31,21 @@ struct Row {
     bytes: Vec<u8>,
 }
 
-/// A whole save.
+/// A whole save of a slot: everything but what belongs to the device.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
+    write_sections(snapshot, stamp, encode::sections(snapshot))
+}
+
+/// A whole device file: the values of device scope, which belong to no slot.
+#[must_use]
+pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
+    write_sections(snapshot, stamp, encode::device(snapshot))
+}
+
+fn write_sections(snapshot: &Snapshot, stamp: &Stamp, sections: Vec<(&'static str, Vec<u8>)>) -> Vec<u8> {
     let mut rows = vec![Row { name: HEADER, offset: 0, bytes: header(snapshot, stamp) }];
-    for (name, body) in encode::sections(snapshot) {
+    for (name, body) in sections {
         let offset = rows.last().map_or(0, |row| row.offset + row.bytes.len());
         rows.push(Row { name, offset, bytes: section(name, &body) });
     }

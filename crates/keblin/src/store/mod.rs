@@ -24,6 +24,9 @@ mod slot;
 /// What is left when no whole save is.
 mod ruin;
 
+/// Settings that belong to the device.
+mod device;
+
 pub use disk::DiskError;
 pub use ruin::Ruin;
 pub use savedir::{SaveDir, SlotNameError};

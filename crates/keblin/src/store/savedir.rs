@@ -62,6 +62,12 @@ impl SaveDir {
         Ok(files.iter().filter_map(|file| Name::new(file.strip_suffix(ENDING)?).ok()).collect())
     }
 
+    /// The file of the settings that belong to the device, beside the slots.
+    #[must_use]
+    pub fn device_path(&self) -> PathBuf {
+        self.aside().join(format!("device{ENDING}"))
+    }
+
     /// The folder.
     #[must_use]
     pub fn folder(&self) -> &Path {

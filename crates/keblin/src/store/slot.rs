@@ -172,7 +172,7 @@ impl Slot {
     }
 
     fn aside_path(&self, why: &str) -> PathBuf {
-        self.dir.aside().join(format!("{}.{why}{ENDING}", self.name))
+        self.dir.aside_path(self.name.as_str(), why)
     }
 
     /// Opens the slot. No file at all is a first run, without an error; a missing file beside a copy, and an empty
@@ -183,6 +183,16 @@ impl Slot {
     /// [`OpenError::Refused`] for a save of another game or version, [`OpenError::Damaged`] if no whole save is left,
     /// [`OpenError::Disk`] if the files cannot be read. In all three the files are as they were.
     pub fn open(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
+        let mut opened = self.open_save(schema)?;
+        let settings = self.dir.settings(schema)?;
+        if let Some(values) = settings.values {
+            opened.progress.put_device(values);
+        }
+        opened.findings.extend(settings.findings);
+        Ok(opened)
+    }
+
+    fn open_save(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
         let (path, previous_path) = (self.path(), self.previous_path());
         let file = disk::read(&path)?.map(|bytes| verify(&bytes, schema));
         let previous = disk::read(&previous_path)?.map(|bytes| verify(&bytes, schema));
@@ -241,13 +251,17 @@ impl Slot {
         if let Some(held) = held {
             // A copy, so that the file itself is there and whole until the fresh one takes its place. Only a whole
             // save may take the place of the copy before it.
-            let aside =
-                if read(&held).is_ok() { self.previous_path() } else { self.free_aside_path("damaged") };
+            let aside = if read(&held).is_ok() {
+                self.previous_path()
+            } else {
+                self.dir.free_aside(self.name.as_str(), "damaged")
+            };
             let copy = self.aside_path("copy");
             disk::write_synced(&copy, &held)?;
             disk::replace(&copy, &aside)?;
         }
         disk::replace(&fresh, &path)?;
+        self.dir.save_settings(snapshot)?;
         Ok(Saved { path, number: stamp.number, len_bytes: bytes.len() })
     }
 
@@ -293,15 +307,9 @@ impl Slot {
 
     /// Moves a file aside under a name that says why.
     pub(super) fn set_aside(&self, path: &Path, why: &str) -> Result<PathBuf, DiskError> {
-        let target = self.free_aside_path(why);
+        let target = self.dir.free_aside(self.name.as_str(), why);
         disk::create_folder(&self.dir.aside())?;
         disk::replace(path, &target)?;
         Ok(target)
-    }
-
-    /// The first name aside that says why and is free.
-    fn free_aside_path(&self, why: &str) -> PathBuf {
-        let names = (1_u32..).map(|number| self.aside_path(&format!("{why}-{number}")));
-        names.into_iter().find(|name| !disk::exists(name)).unwrap_or_else(|| self.aside_path(why))
     }
 }

@@ -1,9 +1,12 @@
 //! How the values of a save fit together and with the schema: bounds, facts against levels, the run against its lives.
 
-use keblin_schema::model::{At, Axis, FieldDef, RecordMoment, Scope};
+use std::cmp::Ordering;
+
+use keblin_schema::model::{At, Axis, Bound, FieldDef, RecordAt, Scope};
 use keblin_schema::{Schema, Severity, Value};
 
 use super::finding::SaveFinding;
+use crate::progress::Progress;
 use crate::progress::journal::FACT_AXES;
 use crate::save::decode::{Decoded, Missing};
 use crate::snapshot::{Snapshot, State};
@@ -11,7 +14,7 @@ use crate::snapshot::{Snapshot, State};
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     let Snapshot { schema, state, carried } = &decoded.snapshot;
     let mut found = Vec::new();
-    bounds(schema, state, &mut found);
+    bounds(&Progress::view(&decoded.snapshot), state, &mut found);
     facts(schema, state, &mut found);
     lives(schema, state, &mut found);
     found.extend(decoded.missing.iter().map(missing));
@@ -35,33 +38,26 @@ fn field_place(schema: &Schema, field: &FieldDef, at: At) -> String {
     [section].into_iter().chain(ids).chain([field.name.as_str()]).collect::<Vec<_>>().join(".")
 }
 
-fn bounds(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
+fn bounds(view: &Progress, state: &State, found: &mut Vec<SaveFinding>) {
+    let schema = view.schema();
     for (cell, value) in state.cells.iter().enumerate() {
         let Some((field, at)) = schema.cell_owner(cell) else { continue };
-        let below =
-            field.min.as_ref().filter(|min| value.number().is_some_and(|value| Some(value) < min.number()));
-        let above = field.max.as_ref().filter(|max| value.number() > max.number());
+        if let Err(unfit) = schema.fit(field, value) {
+            let message = format!("{unfit}; it is kept as it is");
+            found.push(SaveFinding::warning("does_not_fit", field_place(schema, field, at), message));
+            continue;
+        }
+        let outside = |bound: &Option<Bound>, side| {
+            view.bound(bound, field).filter(|bound| value.order(bound) == Some(side))
+        };
+        let (below, above) = (outside(&field.min, Ordering::Less), outside(&field.max, Ordering::Greater));
         let (side, bound) = match (below, above) {
             (Some(min), _) => ("below min", min),
             (None, Some(max)) => ("above max", max),
-            (None, None) => {
-                text_length(value, field.max_len_chars, &field_place(schema, field, at), found);
-                continue;
-            }
+            (None, None) => continue,
         };
         let message = format!("{value} lies {side} {bound}; opening clamps it");
         found.push(SaveFinding::warning("out_of_bounds", field_place(schema, field, at), message));
-    }
-}
-
-fn text_length(value: &Value, most: Option<usize>, place: &str, found: &mut Vec<SaveFinding>) {
-    if let (Value::Text(text), Some(most)) = (value, most) {
-        let chars = text.chars().count();
-        if chars > most {
-            let message =
-                format!("a text of {chars} characters, and it has at most {most}; it is kept as it is");
-            found.push(SaveFinding::warning("out_of_bounds", place, message));
-        }
     }
 }
 
@@ -83,7 +79,7 @@ fn facts(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
         }
     }
     for field in &schema.fields {
-        let at_finish = field.feed.as_ref().is_some_and(|feed| feed.at.contains(&RecordMoment::Finish));
+        let at_finish = field.feed.as_ref().is_some_and(|feed| feed.at.contains(&RecordAt::Finish));
         if !at_finish || !field.per.contains(&Axis::Level) {
             continue;
         }

@@ -250,7 +250,7 @@ fn a_line_that_is_no_step_is_told_with_its_place_all_at_once() {
             "faulty.txt:13:13: expected `=`, but found `3`",
             "faulty.txt:14:5: expected the end of the line, but found `now`",
             "faulty.txt:15:1: expected a step, but found the end of the line",
-            "faulty.txt:16:8: expected a whole number or a time, but found a text",
+            "faulty.txt:16:8: expected a number or a time, but found a text",
         ]
     );
     let empty = Rehearsal::parse("empty.txt", "# nothing\n", &fen_post()).unwrap_err();

@@ -148,7 +148,7 @@ fn what_is_supposed_before_a_run_is_there_when_it_begins_and_only_then() {
     let mut game = Progress::new(Arc::clone(&schema));
     game.suppose(oil, 33).unwrap();
     game.suppose(clock, Time::from_millis(500)).unwrap();
-    assert!(game.suppose(oil, 91).unwrap_err().to_string().contains("it is from 0 to 90"));
+    assert!(game.suppose(oil, -1).unwrap_err().to_string().contains("it is from 0 to 60"));
     game.begin(None).unwrap();
     assert_eq!(game.get(oil), 33);
     game.add(oil, -3);

@@ -51,14 +51,15 @@ fn a_save_becomes_the_copy_when_the_next_one_takes_its_place() {
     let dir = SaveDir::at(folder.path());
     let slot = dir.slot("otter").unwrap();
     let first = slot.save(&with_coppers(&schema, 1).snapshot(), "quit").unwrap();
-    assert_eq!((first.number, files(folder.path())), (1, vec!["otter.keblin".to_string()]));
+    assert_eq!(first.number, 1);
+    assert_eq!(files(folder.path()), ["aside/device.keblin", "otter.keblin"]);
     let bytes = fs::read(slot.path()).unwrap();
     assert_eq!(first.len_bytes, bytes.len());
     let second = slot.save(&with_coppers(&schema, 2).snapshot(), "quit").unwrap();
     assert_eq!(second.number, 2);
     assert_eq!(
         files(folder.path()),
-        ["aside/otter.previous.keblin", "otter.keblin"],
+        ["aside/device.keblin", "aside/otter.previous.keblin", "otter.keblin"],
         "no temporary file is left"
     );
     assert_eq!(fs::read(slot.previous_path()).unwrap(), bytes);
@@ -78,7 +79,7 @@ fn what_a_broken_write_left_behind_harms_nothing() {
     }
     assert_eq!(slot.open(&schema).unwrap().origin, Origin::File);
     slot.save(&with_coppers(&schema, 2).snapshot(), "quit").unwrap();
-    assert_eq!(files(folder.path()), ["aside/otter.previous.keblin", "otter.keblin"]);
+    assert_eq!(files(folder.path()), ["aside/device.keblin", "aside/otter.previous.keblin", "otter.keblin"]);
 }
 
 #[test]
@@ -143,7 +144,11 @@ fn a_newer_older_or_foreign_save_is_refused_and_left_as_it_is() {
         };
         assert_eq!(error.fault.code(), code);
         assert_eq!(fs::read(slot.path()).unwrap(), before);
-        assert_eq!(files(folder.path()), ["otter.keblin"], "and nothing is left beside it");
+        assert_eq!(
+            files(folder.path()),
+            ["aside/device.keblin", "otter.keblin"],
+            "and nothing is left beside it"
+        );
     }
 }
 

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use keblin::model::{FieldDef, Scope};
-use keblin::survival::{Fate, Moment, OnDeath, OnReset, OnRetry, fate};
+use keblin::survival::{Fate, OnDeath, OnReset, OnRetry, Row, fate};
 use keblin::{Field, Progress, Schema};
 
 use crate::tables::{schema, table};
@@ -76,52 +76,52 @@ fn played(schema: &Arc<Schema>) -> Progress {
 }
 
 /// Does what a row of the table is about.
-fn happen(game: &mut Progress, row: &str) -> Moment {
+fn happen(game: &mut Progress, row: &str) -> Row {
     let schema = Arc::clone(game.schema());
     match row {
-        "a checkpoint is reached" => Moment::Checkpoint,
+        "a checkpoint is reached" => Row::Checkpoint,
         "a death, a life left" => {
             game.die().unwrap();
-            Moment::Death
+            Row::Death
         }
         "a death, none left" => {
             game.set::<i64>(schema.field("lives").unwrap(), 1);
             game.die().unwrap();
-            Moment::LastDeath
+            Row::LastDeath
         }
         "retry" => {
             game.retry().unwrap();
-            Moment::Retry
+            Row::Retry
         }
         "a level is entered afresh" => {
             game.enter(schema.level("second").unwrap()).unwrap();
-            Moment::Enter
+            Row::Enter
         }
         "the level is left and gone on with" => {
             game.leave().unwrap();
             game.resume().unwrap();
-            Moment::Leave
+            Row::Leave
         }
         "the level is finished" => {
             game.finish().unwrap();
-            Moment::Finish
+            Row::Finish
         }
         "the run ends" => {
             game.end_run().unwrap();
-            Moment::RunEnd
+            Row::RunEnd
         }
         "a new run begins" => {
             game.begin_replacing(None);
-            Moment::NewRun
+            Row::NewRun
         }
         "quit, opened, resumed: exact" | "quit, opened, resumed: checkpoint" => {
             *game = Progress::restored(game.snapshot());
             game.resume().unwrap();
-            Moment::Reopen
+            Row::Reopen
         }
         "the profile is erased" => {
             game.erase(&keblin::progress::Erase::Profile, true).unwrap();
-            Moment::Erase
+            Row::Erase
         }
         other => panic!("the table has a row the test does not know: {other}"),
     }

@@ -136,7 +136,7 @@ fn a_text_has_at_most_its_characters() {
     game.set(name, "Ötti".to_string());
     assert_eq!(game.get(name), "Ötti", "characters are counted, not bytes");
     let refused = game.set(name, "Ottie".to_string()).refused.unwrap();
-    assert_eq!(refused.to_string(), "name: a text of 5 characters is refused: it has at most 4");
+    assert_eq!(refused.to_string(), "name: refused: it has at most 4 characters, not 5");
     assert_eq!(game.get(name), "Ötti");
 }
 

@@ -1,5 +1,6 @@
-//! Locks and unlocks: whether a level can be entered and an unlock is given, and why not. The look and the door ask
-//! here. What opens is told once, by asking again the rules that name what has changed, and no others.
+//! Rules: bounds, locks, unlocks and moments. Whether a level can be entered and an unlock is given, and why not: the
+//! look and the door ask here. What opens or turns true is told once, by asking again the rules that name what has
+//! changed, and no others.
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::watch::RuleId;
@@ -10,16 +11,18 @@ use super::notice::Notice;
 use super::refusal::Why;
 use super::standing::Standing;
 
-/// Which locks were open and which unlocks given when they were last asked, and which rules are to be asked again.
+/// How locks, unlocks and moments stood when they were last asked, and which rules are to be asked again.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Locks {
+pub(super) struct Rules {
     open: Vec<bool>,
     given: Vec<bool>,
+    /// By moment: whether it held.
+    pub(super) held: Vec<bool>,
     again: Vec<RuleId>,
     asked: u64,
 }
 
-impl Locks {
+impl Rules {
     fn ask_again(&mut self, rule: RuleId) {
         if !self.again.contains(&rule) {
             self.again.push(rule);
@@ -78,7 +81,7 @@ impl Progress {
     /// Whether an unlock is given: its rule holds, or it latches and held once.
     #[must_use]
     pub fn is_unlocked(&self, unlock: Unlock) -> bool {
-        self.locks.is_given(unlock.index())
+        self.rules.is_given(unlock.index())
     }
 
     /// Why an unlock is not given, part by part, or is.
@@ -92,7 +95,7 @@ impl Progress {
     /// changed.
     #[must_use]
     pub fn rules_asked(&self) -> u64 {
-        self.locks.asked
+        self.rules.asked
     }
 
     pub(super) fn is_open_at(&self, level: usize, difficulty: Option<usize>) -> bool {
@@ -116,27 +119,29 @@ impl Progress {
         Some(Why::Locked { level: self.level_name(level), missing })
     }
 
-    /// Asks everything and tells nothing: what a begin, a restore or a made-up state opens is not news.
-    pub(super) fn note_locks(&mut self) {
-        self.locks.again.clear();
-        self.locks.given = self.state.latched.clone();
+    /// Asks everything: what a begin, a restore or a made-up state opens is not news. Moments that are told once may be.
+    pub(super) fn note_rules(&mut self) {
+        self.hold_bounds();
+        self.rules.again.clear();
+        self.rules.given = self.state.latched.clone();
         // Unlocks may wait for each other, so they are asked until nothing more is given; each round gives one, or
         // ends.
         for _ in 0..=self.schema.unlocks.len() {
             let now: Vec<bool> = (0..self.schema.unlocks.len()).map(|unlock| self.gives(unlock)).collect();
-            if now == self.locks.given {
+            if now == self.rules.given {
                 break;
             }
-            self.locks.given = now;
+            self.rules.given = now;
         }
         for (index, unlock) in self.schema.unlocks.iter().enumerate() {
             if let Some(latched) = self.state.latched.get_mut(index) {
-                *latched |= unlock.latch && self.locks.is_given(index);
+                *latched |= unlock.latch && self.rules.is_given(index);
             }
         }
         let difficulty = self.here().difficulty;
-        self.locks.open =
+        self.rules.open =
             (0..self.schema.levels.len()).map(|level| self.is_open_at(level, difficulty)).collect();
+        self.note_moments();
     }
 
     fn gives(&self, unlock: usize) -> bool {
@@ -147,36 +152,54 @@ impl Progress {
 
     /// At the end of an event that may have changed the phase, the level, the checkpoint or the furthest level.
     pub(super) fn moved(&mut self) -> Opened {
-        self.locks.moved(&self.schema);
-        self.settle_locks()
+        self.rules.moved(&self.schema);
+        self.settle()
     }
 
     /// Asks the rules again that name what has changed, until nothing more opens, and tells what did.
-    pub(super) fn settle_locks(&mut self) -> Opened {
+    pub(super) fn settle(&mut self) -> Opened {
+        self.settle_with(false)
+    }
+
+    /// As [`Progress::moved`], for a death or a retry: what it makes true is not news to moments told each time.
+    pub(super) fn moved_back(&mut self) -> Opened {
+        self.rules.moved(&self.schema);
+        self.settle_with(true)
+    }
+
+    fn settle_with(&mut self, quiet: bool) -> Opened {
         let mut opened = Opened::default();
+        if self.rules.again.is_empty() {
+            return opened;
+        }
         // Rules that take each other back and forth would never come to rest; each is asked so often at most.
-        let mut left = (self.schema.levels.len() + self.schema.unlocks.len()).pow(2) + 1;
+        let rules = self.schema.levels.len() + self.schema.unlocks.len() + self.schema.fields.len();
+        let mut left = rules.pow(2) + self.schema.moments.len() + 1;
         while let (Some(rule), true) = (self.next_rule(), left > 0) {
             left -= 1;
-            self.locks.asked += 1;
-            match (rule.0 as usize).checked_sub(self.schema.levels.len()) {
-                None => self.ask_level(rule.0 as usize, &mut opened),
-                Some(unlock) => self.ask_unlock(unlock, &mut opened),
+            self.rules.asked += 1;
+            match rule {
+                RuleId::Bounds(field) => self.hold_bounds_of(field as usize),
+                RuleId::Lock(level) => self.ask_level(level as usize, &mut opened),
+                RuleId::Unlock(unlock) => self.ask_unlock(unlock as usize, &mut opened),
+                RuleId::Moment(moment) => self.ask_moment(moment as usize, quiet),
+                _ => {}
             }
         }
+        self.rules.again.clear();
         opened
     }
 
     /// The next rule to ask again, in declared order.
     fn next_rule(&mut self) -> Option<RuleId> {
-        let (index, _) = self.locks.again.iter().enumerate().min_by_key(|(_, rule)| **rule)?;
-        Some(self.locks.again.swap_remove(index))
+        let (index, _) = self.rules.again.iter().enumerate().min_by_key(|(_, rule)| **rule)?;
+        Some(self.rules.again.swap_remove(index))
     }
 
     fn ask_level(&mut self, level: usize, opened: &mut Opened) {
         let difficulty = self.here().difficulty;
         let now = self.is_open_at(level, difficulty);
-        let before = self.locks.open.get_mut(level).is_some_and(|open| std::mem::replace(open, now));
+        let before = self.rules.open.get_mut(level).is_some_and(|open| std::mem::replace(open, now));
         let Some(level) = self.schema.level_at(level).filter(|_| now && !before) else { return };
         let apart = difficulty.filter(|_| self.schema.level_facts_per_difficulty);
         let difficulty = apart.and_then(|index| self.schema.difficulty_at(index));
@@ -186,12 +209,12 @@ impl Progress {
 
     fn ask_unlock(&mut self, unlock: usize, opened: &mut Opened) {
         let now = self.gives(unlock);
-        let before = self.locks.given.get_mut(unlock).is_some_and(|given| std::mem::replace(given, now));
+        let before = self.rules.given.get_mut(unlock).is_some_and(|given| std::mem::replace(given, now));
         if now == before {
             return;
         }
         for rule in self.schema.watch.of_unlock(unlock) {
-            self.locks.ask_again(rule);
+            self.rules.ask_again(rule);
         }
         if !now {
             return;

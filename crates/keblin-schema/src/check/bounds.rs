@@ -1,0 +1,134 @@
+//! Bounds that follow from other values: compiled, of the field's own kind, not in a circle, and held against defaults.
+
+use std::cmp::Ordering;
+
+use crate::condition::names::Fact;
+use crate::condition::{Facts, Program, Read, Type, Word};
+use crate::finding::{Code, Finding};
+use crate::model::{Bound, Schema};
+use crate::parse::{BoundDecl, Declarations, Placed};
+use crate::value::Value;
+
+use super::conditions::{misplaced, place};
+
+/// Compiles every bound that is an expression.
+pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    let mut bounds = Vec::new();
+    for (index, field) in declared.fields.iter().enumerate() {
+        for (is_max, bound) in [(false, &field.min), (true, &field.max)] {
+            let Some(Placed { value: BoundDecl::Follows(source), .. }) = bound else { continue };
+            let kind = schema.fields.get(index).map(|field| Type::from(field.holds()));
+            match Program::compile_any(schema, &source.text) {
+                Ok((program, found_kind)) if Some(found_kind) == kind => {
+                    bounds.push((index, is_max, program))
+                }
+                Ok((_, found_kind)) => {
+                    let expected = kind.map_or(String::new(), |kind| kind.to_string());
+                    let message = format!("expected {expected} as the field is, but found {found_kind}");
+                    found.push(Finding::error(
+                        Code::Condition,
+                        place(&(0..source.text.len()), source),
+                        message,
+                    ));
+                }
+                Err(error) => found.push(misplaced(error, source)),
+            }
+        }
+    }
+    for (index, is_max, program) in bounds {
+        if let Some(field) = schema.fields.get_mut(index) {
+            let side = if is_max { &mut field.max } else { &mut field.min };
+            *side = Some(Bound::Follows(Box::new(program)));
+        }
+    }
+    circles(declared, schema, found);
+    defaults(declared, schema, found);
+}
+
+/// The programs of a field's bounds.
+pub(super) fn programs(schema: &Schema, field: usize) -> impl Iterator<Item = &Program> {
+    let bounds = schema.fields.get(field).into_iter().flat_map(|field| [&field.min, &field.max]);
+    bounds
+        .flatten()
+        .filter_map(|bound| if let Bound::Follows(program) = bound { Some(program.as_ref()) } else { None })
+}
+
+/// The fields that a field's bounds name.
+fn named(schema: &Schema, field: usize) -> Vec<usize> {
+    let reads = programs(schema, field).flat_map(Program::reads);
+    let owners = reads.filter_map(|read| match read {
+        Read::Cells(cells) => schema.owners.get(cells.start).and_then(|owner| usize::try_from(*owner).ok()),
+        _ => None,
+    });
+    owners.collect()
+}
+
+/// A bound that in the end follows from the field it bounds cannot come to rest.
+fn circles(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    for index in 0..schema.fields.len() {
+        let mut seen = Vec::new();
+        let mut next = named(schema, index);
+        while let Some(field) = next.pop() {
+            if !seen.contains(&field) {
+                seen.push(field);
+                next.extend(named(schema, field));
+            }
+        }
+        let bounds = declared.fields.get(index).map(|field| [&field.max, &field.min]);
+        let follows = |bound: &&Placed<BoundDecl>| matches!(bound.value, BoundDecl::Follows(_));
+        let bound = bounds.into_iter().flatten().flatten().find(follows);
+        if let (true, Some(bound), Some(field)) = (seen.contains(&index), bound, schema.fields.get(index)) {
+            let message = format!("the bounds of `{}` follow from itself in a circle", field.name);
+            let finding = Finding::error(Code::CircularBounds, bound.span.clone(), message);
+            found.push(finding.instead("write one of them out"));
+        }
+    }
+}
+
+/// A default must lie within its bounds where everything is as declared.
+fn defaults(declared: &Declarations, schema: &Schema, found: &mut Vec<Finding>) {
+    for (field, decl) in schema.fields.iter().zip(&declared.fields) {
+        for (bound, side, word) in
+            [(&field.min, Ordering::Less, "below min"), (&field.max, Ordering::Greater, "above max")]
+        {
+            let Some(Bound::Follows(program)) = bound else { continue };
+            let Some(limit) = program.outcome(&Declared(schema), 0, field.holds().into()) else { continue };
+            if field.default.order(&limit) == Some(side) {
+                let said = if decl.default.is_some() { "the default" } else { "no default is declared, and" };
+                let message = format!(
+                    "{said} {} lies {word} {}, which is {limit} at first",
+                    field.default,
+                    program.source()
+                );
+                let span =
+                    decl.default.as_ref().map_or(decl.name.span.clone(), |default| default.span.clone());
+                found.push(Finding::error(Code::DefaultOutsideBounds, span, message));
+            }
+        }
+    }
+}
+
+/// Everything as it is declared, before anything was played.
+struct Declared<'s>(&'s Schema);
+
+impl Facts for Declared<'_> {
+    fn cell(&self, cell: usize) -> &Value {
+        self.0.cell_owner(cell).map_or(&Value::Unset, |(field, _)| &field.default)
+    }
+    fn fact(&self, _: usize, _: Fact) -> i64 {
+        0
+    }
+    fn word(&self, word: Word) -> Option<&str> {
+        match word {
+            Word::Phase => Some("title"),
+            Word::Difficulty => self.0.difficulties.first().map(AsRef::as_ref),
+            _ => None,
+        }
+    }
+    fn unlocked(&self, _: usize) -> bool {
+        false
+    }
+    fn played_nanos(&self) -> i64 {
+        0
+    }
+}

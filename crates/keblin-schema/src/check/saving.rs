@@ -1,0 +1,39 @@
+//! Whether what is progress is ever saved.
+
+use crate::finding::{Code, Finding, Severity};
+use crate::model::{RecordAt, SaveAt, Schema};
+use crate::parse::Declarations;
+
+pub(super) fn saving(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+    let Some(autosave) = &declared.autosave else { return };
+    schema.autosave.clone_from(&autosave.value);
+    let mut warn = |code, span, message: String, instead: &str| {
+        let finding = Finding::error(code, span, message);
+        found.push(finding.as_severity(Severity::Warning).instead(instead));
+    };
+    if autosave.value.is_empty() {
+        let message = "nothing is ever saved by itself".to_string();
+        warn(
+            Code::UnsavedProgress,
+            autosave.span.clone(),
+            message,
+            "leave `autosave` out, or name some events",
+        );
+        return;
+    }
+    let saves = |at| autosave.value.contains(&at) || autosave.value.contains(&SaveAt::Change);
+    for (field, decl) in schema.fields.iter().zip(&declared.fields) {
+        let fed = |at| field.feed.as_ref().is_some_and(|feed| feed.at.contains(&at));
+        let misses = [
+            (RecordAt::RunEnd, SaveAt::RunEnd, "the end of a run"),
+            (RecordAt::Finish, SaveAt::Finish, "a finish"),
+        ];
+        for (at, save_at, when) in misses {
+            if fed(at) && !saves(save_at) {
+                let message = format!("`{}` is fed at {when}, and nothing is saved then", field.name);
+                let instead = format!("add {:?} to `autosave`", save_at.as_str());
+                warn(Code::MissedRecord, decl.name.span.clone(), message, &instead);
+            }
+        }
+    }
+}

@@ -1,0 +1,298 @@
+//! What fits into a field: its kind, the length of texts, the number of items, the bounds of what is inside. The field's
+//! own bounds are not asked here, because writes stop at them instead of being refused.
+
+use std::cmp::Ordering;
+use std::fmt;
+use std::sync::Arc;
+
+use crate::kind::{Ids, Kind};
+use crate::model::{FieldDef, Schema};
+use crate::name::Name;
+use crate::value::{Opaque, Part, Value};
+
+/// What one value may be, where its limits are written out: an item, a member of a shape.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Limits {
+    /// The least it may be (numbers).
+    pub min: Option<Value>,
+    /// The most it may be (numbers).
+    pub max: Option<Value>,
+    /// The most characters (text) or bytes it may have.
+    pub max_len: Option<usize>,
+}
+
+/// What is in a list, set or map.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Items {
+    /// The kind of the items, of a map that of the values.
+    pub of: Kind,
+    /// The kind of the keys of a map.
+    pub key: Option<Kind>,
+    /// What each of them may be.
+    pub limits: Limits,
+    /// The most there may be.
+    pub max_items: usize,
+}
+
+/// A declared struct.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ShapeDef {
+    /// Its id.
+    pub name: Name,
+    /// Its members, in order.
+    pub members: Vec<MemberDef>,
+}
+
+/// A member of a shape.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct MemberDef {
+    /// Its id.
+    pub name: Name,
+    /// What it is, for people.
+    pub about: Option<String>,
+    /// What it holds.
+    pub kind: Kind,
+    /// What it is in a shape that was not written.
+    pub default: Value,
+    /// What it may be.
+    pub limits: Limits,
+}
+
+/// Why a value does not fit.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Unfit {
+    /// It is of another kind.
+    Kind {
+        /// What is held there.
+        expected: String,
+        /// The value.
+        found: Value,
+    },
+    /// It is too long.
+    Length {
+        /// Its length.
+        len: usize,
+        /// The most it may have.
+        max_len: usize,
+        /// What is counted: `characters` or `bytes`.
+        unit: &'static str,
+    },
+    /// It has too many items.
+    Items {
+        /// How many.
+        count: usize,
+        /// The most there may be.
+        max_items: usize,
+    },
+    /// A number inside it lies outside its bounds.
+    Bounds {
+        /// The number.
+        found: Value,
+        /// The bound it lies outside of.
+        bound: Value,
+    },
+}
+
+impl fmt::Display for Unfit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Unfit::Kind { expected, found } => write!(f, "it holds {expected}, and {found} is none"),
+            Unfit::Length { len, max_len, unit } => write!(f, "it has at most {max_len} {unit}, not {len}"),
+            Unfit::Items { count, max_items } => write!(f, "it has at most {max_items} items, not {count}"),
+            Unfit::Bounds { found, bound } => write!(f, "{found} in it lies outside {bound}"),
+        }
+    }
+}
+
+impl Limits {
+    pub(crate) fn fit(&self, value: &Value) -> Result<(), Unfit> {
+        let outside = |bound: &Option<Value>, side| {
+            bound.as_ref().filter(|bound| value.order(bound) == Some(side)).cloned()
+        };
+        if let Some(bound) = outside(&self.min, Ordering::Less).or(outside(&self.max, Ordering::Greater)) {
+            return Err(Unfit::Bounds { found: value.clone(), bound });
+        }
+        self.max_len.map_or(Ok(()), |max_len| fit_length(value, max_len))
+    }
+}
+
+pub(crate) fn fit_length(value: &Value, max_len: usize) -> Result<(), Unfit> {
+    let unit = match value {
+        Value::Text(_) => "characters",
+        Value::Bytes(_) | Value::Opaque(_) => "bytes",
+        _ => return Ok(()),
+    };
+    let len = value.len();
+    if len > max_len { Err(Unfit::Length { len, max_len, unit }) } else { Ok(()) }
+}
+
+impl Schema {
+    /// Whether a value can stand in a field, its own bounds aside. Unset fits where the field starts unset.
+    ///
+    /// # Errors
+    /// [`Unfit`] for the first thing in it that does not fit.
+    pub fn fit(&self, field: &FieldDef, value: &Value) -> Result<(), Unfit> {
+        if *value == Value::Unset && field.may_be_unset() {
+            return Ok(());
+        }
+        let of_kind = match (field.kind, value) {
+            (Kind::Int, Value::Int(_)) | (Kind::Bool, Value::Bool(_)) | (Kind::Time, Value::Time(_)) => {
+                return Ok(());
+            }
+            (Kind::List, Value::List(_)) | (Kind::Set, Value::Set(_)) | (Kind::Map, Value::Map(_)) => true,
+            (kind, value) => {
+                self.fit_one(kind, &Limits { max_len: field.max_len, ..Limits::default() }, value)?;
+                false
+            }
+        };
+        match field.items.as_ref().filter(|_| of_kind) {
+            Some(items) => self.fit_items(items, value),
+            None => Ok(()),
+        }
+    }
+
+    fn fit_items(&self, items: &Items, value: &Value) -> Result<(), Unfit> {
+        let (count, max_items) = (value.len(), items.max_items);
+        if count > max_items {
+            return Err(Unfit::Items { count, max_items });
+        }
+        let fit = |value: &Value| self.fit_one(items.of, &items.limits, value);
+        match value {
+            Value::List(list) => list.iter().try_for_each(fit),
+            Value::Set(set) => set.iter().try_for_each(fit),
+            Value::Map(map) => map.iter().try_for_each(|(key, value)| {
+                let kind = items.key.unwrap_or(Kind::Text);
+                self.fit_one(kind, &Limits { max_len: items.limits.max_len, ..Limits::default() }, key)?;
+                fit(value)
+            }),
+            _ => Ok(()),
+        }
+    }
+
+    fn fit_one(&self, kind: Kind, limits: &Limits, value: &Value) -> Result<(), Unfit> {
+        let fits = match (kind, value) {
+            (Kind::Bool, Value::Bool(_))
+            | (Kind::Int, Value::Int(_))
+            | (Kind::Float, Value::Float(_))
+            | (Kind::Time, Value::Time(_))
+            | (Kind::Text, Value::Text(_))
+            | (Kind::Bytes, Value::Bytes(_))
+            | (Kind::Vec2, Value::Vec2(_))
+            | (Kind::Vec3, Value::Vec3(_))
+            | (Kind::Quat, Value::Quat(_))
+            | (Kind::Opaque, Value::Opaque(_)) => true,
+            (Kind::Id(ids), Value::Id { of, index, name }) => {
+                ids == *of && self.id_at(ids, *index).is_some_and(|id| id.as_ref() == name.as_ref())
+            }
+            (Kind::Shape(shape), Value::Shape(members)) => return self.fit_shape(shape, members, value),
+            _ => false,
+        };
+        if fits { limits.fit(value) } else { Err(self.of_other_kind(kind, value)) }
+    }
+
+    fn fit_shape(&self, shape: u16, members: &[(Name, Value)], value: &Value) -> Result<(), Unfit> {
+        let declared = self.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+        if !declared.iter().map(|member| &member.name).eq(members.iter().map(|(name, _)| name)) {
+            return Err(self.of_other_kind(Kind::Shape(shape), value));
+        }
+        let mut pairs = declared.iter().zip(members);
+        pairs.try_for_each(|(member, (_, value))| match value {
+            Value::Unset if member.default == Value::Unset => Ok(()),
+            value => self.fit_one(member.kind, &member.limits, value),
+        })
+    }
+
+    fn of_other_kind(&self, kind: Kind, value: &Value) -> Unfit {
+        Unfit::Kind { expected: self.kind_text(kind), found: value.clone() }
+    }
+
+    /// A kind as people say it, with the list or shape it names: `an id of lamps`, `a text`.
+    #[must_use]
+    pub fn kind_text(&self, kind: Kind) -> String {
+        let named = match kind {
+            Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
+            Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
+            Kind::Shape(shape) => self.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
+            _ => None,
+        };
+        named.map_or_else(|| kind.with_article(), |name| format!("{} of {name}", kind.with_article()))
+    }
+
+    /// What a value of a kind is before anything was written: false, zero, empty, the rotation that turns nothing. An id
+    /// is unset.
+    #[must_use]
+    pub fn own_default(&self, kind: Kind) -> Value {
+        let [zero, one] = [0.0, 1.0].map(|number| Part::new(number).unwrap_or_default());
+        match kind {
+            Kind::Bool => Value::Bool(false),
+            Kind::Int => Value::Int(0),
+            Kind::Float => Value::Float(crate::value::Float::default()),
+            Kind::Time => Value::Time(crate::time::Time::ZERO),
+            Kind::Text => Value::text(""),
+            Kind::Bytes => Value::Bytes(Arc::default()),
+            Kind::Id(_) => Value::Unset,
+            Kind::Vec2 => Value::Vec2([zero; 2]),
+            Kind::Vec3 => Value::Vec3([zero; 3]),
+            Kind::Quat => Value::Quat([zero, zero, zero, one]),
+            Kind::Shape(shape) => {
+                let members = self.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+                Value::Shape(
+                    members.iter().map(|member| (member.name.clone(), member.default.clone())).collect(),
+                )
+            }
+            Kind::List => Value::List(Arc::default()),
+            Kind::Set => Value::Set(Arc::default()),
+            Kind::Map => Value::Map(Arc::default()),
+            Kind::Opaque => Value::Opaque(Arc::new(Opaque::default())),
+        }
+    }
+
+    /// The id at a position of a list of ids.
+    #[must_use]
+    pub fn id_at(&self, ids: Ids, index: u16) -> Option<Arc<str>> {
+        let at = usize::from(index);
+        let name = match ids {
+            Ids::List(list) => self.lists.get(usize::from(list))?.items.get(at)?,
+            Ids::Levels => &self.levels.get(at)?.name,
+            Ids::Difficulties => self.difficulties.get(at)?,
+            Ids::Unlocks => &self.unlocks.get(at)?.name,
+            Ids::Checkpoints => return self.checkpoint_ids().nth(at).map(Arc::from),
+        };
+        Some(name.shared())
+    }
+
+    fn checkpoint_ids(&self) -> impl Iterator<Item = String> {
+        let levels = self.levels.iter();
+        levels.flat_map(|level| {
+            level.checkpoints.iter().map(|checkpoint| format!("{}.{checkpoint}", level.name))
+        })
+    }
+
+    /// An id of a list as a value; `None` if the list does not have it.
+    #[must_use]
+    pub fn id_value(&self, ids: Ids, id: &str) -> Option<Value> {
+        let index = self.id_texts(ids).position(|known| known == id)?;
+        let index = u16::try_from(index).ok()?;
+        Some(Value::Id { of: ids, index, name: self.id_at(ids, index)? })
+    }
+
+    /// All ids of a list, in order.
+    pub fn id_texts(&self, ids: Ids) -> impl Iterator<Item = String> {
+        let known: Vec<String> = match ids {
+            Ids::List(list) => {
+                let items = self.lists.get(usize::from(list)).map_or(&[][..], |list| &list.items);
+                items.iter().map(ToString::to_string).collect()
+            }
+            Ids::Levels => self.levels.iter().map(|level| level.name.to_string()).collect(),
+            Ids::Difficulties => self.difficulties.iter().map(ToString::to_string).collect(),
+            Ids::Unlocks => self.unlocks.iter().map(|unlock| unlock.name.to_string()).collect(),
+            Ids::Checkpoints => self.checkpoint_ids().collect(),
+        };
+        known.into_iter()
+    }
+}

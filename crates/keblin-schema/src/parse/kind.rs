@@ -1,0 +1,92 @@
+//! `type`, `of` and `key`: what a field, or a member of a shape, holds.
+
+use super::table::Reader;
+use crate::finding::{Code, Finding};
+use crate::kind::{Ids, Kind};
+use crate::model::Schema;
+
+/// What something holds, as far as it is well-formed.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct KindDecl {
+    pub(crate) kind: Kind,
+    /// Of lists, sets and maps.
+    pub(crate) of: Option<Kind>,
+    /// Of maps.
+    pub(crate) key: Option<Kind>,
+}
+
+/// Every list of ids, declared or not, with its word.
+fn lists(names: &Schema) -> impl Iterator<Item = (&str, Kind)> {
+    let declared = names.lists.iter().zip(0_u16..);
+    let declared = declared.map(|(list, index)| (list.name.as_str(), Kind::Id(Ids::List(index))));
+    declared.chain(Ids::BUILT_IN.iter().map(|(word, ids)| (*word, Kind::Id(*ids))))
+}
+
+fn shapes(names: &Schema) -> impl Iterator<Item = (&str, Kind)> {
+    names.shapes.iter().zip(0_u16..).map(|(shape, index)| (shape.name.as_str(), Kind::Shape(index)))
+}
+
+fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
+    Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar())
+}
+
+/// What a field holds.
+pub(super) fn of_field(
+    reader: &Reader<'_, '_>,
+    names: &Schema,
+    found: &mut Vec<Finding>,
+) -> Option<KindDecl> {
+    let words = Kind::PLAIN.into_iter().map(|(word, kind)| (word, Some(kind)));
+    let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
+    reader.required("type", found, "type = \"int\"")?;
+    let plain = reader.word("type", &words, found)?;
+    let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
+    let decl = |kind| KindDecl { kind, of: None, key: None };
+    match (plain, word) {
+        (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(decl),
+        (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(decl),
+        (Some(kind), _) if kind.has_items() => {
+            let items = scalars().chain(lists(names)).chain(shapes(names)).collect();
+            let of = named(reader, &kind.with_article(), "text", items, found)?;
+            let key = if kind == Kind::Map { Some(map_key(reader, names, found)?) } else { None };
+            Some(KindDecl { kind, of: Some(of), key })
+        }
+        (Some(kind), _) => Some(decl(kind)),
+    }
+}
+
+/// What a member of a shape holds.
+pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Schema, found: &mut Vec<Finding>) -> Option<Kind> {
+    let words = scalars().map(|(word, kind)| (word, Some(kind)));
+    let words: Vec<_> = words.chain([("id", None)]).collect();
+    reader.required("type", found, "type = \"int\"")?;
+    match reader.word("type", &words, found)? {
+        None => named(reader, "an id", "levels", lists(names).collect(), found),
+        plain => plain,
+    }
+}
+
+fn named(
+    reader: &Reader<'_, '_>,
+    what: &str,
+    example: &str,
+    words: Vec<(&str, Kind)>,
+    found: &mut Vec<Finding>,
+) -> Option<Kind> {
+    if reader.get("of").is_none() {
+        let message = format!("{what} needs `of`: what it is one of, or what is in it");
+        let finding = Finding::error(Code::MissingKey, reader.key_span("type"), message);
+        found.push(finding.instead(format!("add `of = \"{example}\"`")));
+    }
+    reader.word("of", &words, found)
+}
+
+fn map_key(reader: &Reader<'_, '_>, names: &Schema, found: &mut Vec<Finding>) -> Option<Kind> {
+    if reader.get("key").is_none() {
+        let finding =
+            Finding::error(Code::MissingKey, reader.key_span("type"), "a map needs `key`: what its keys are");
+        found.push(finding.instead("add `key = \"text\"`"));
+    }
+    let words: Vec<_> = [("text", Kind::Text), ("int", Kind::Int)].into_iter().chain(lists(names)).collect();
+    reader.word("key", &words, found)
+}

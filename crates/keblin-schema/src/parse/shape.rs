@@ -1,0 +1,131 @@
+//! `[shapes.NAME.members.MEMBER]`: declared structs.
+
+use toml::de::{DeTable, DeValue};
+
+use super::field::length;
+use super::kind::{KindDecl, of_member};
+use super::table::Reader;
+use super::{Placed, clashes, value};
+use crate::finding::{Code, Finding};
+use crate::kind::Kind;
+use crate::limits::{Limits, MemberDef, ShapeDef};
+use crate::model::Schema;
+use crate::name::Name;
+
+const MEMBER_KEYS: &[&str] = &["about", "type", "of", "default", "min", "max", "max_len"];
+
+/// The declared structs, as far as they are well-formed. `names` knows the lists that their members can name.
+pub(super) fn all(
+    top: &Reader<'_, '_>,
+    names: &Schema,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<ShapeDef> {
+    let Some((table, span)) = top.table("shapes", found) else { return Vec::new() };
+    let all_names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
+    let shapes = Reader::new("the shapes", table, span, &all_names, text, found);
+    let mut declared = Vec::new();
+    for (key, item) in shapes.entries() {
+        let Some(name) = shapes.key_id(key, found) else { continue };
+        let taken = names.lists.iter().any(|list| list.name == name.value);
+        let word = Kind::PLAIN.iter().any(|(word, _)| *word == name.value.as_str());
+        if taken || word {
+            let message =
+                format!("`{}` is the name of {}", name.value, if taken { "a list" } else { "a type" });
+            found.push(Finding::error(Code::SameId, name.span, message).instead("give the shape another id"));
+            continue;
+        }
+        match item.get_ref() {
+            DeValue::Table(table) => declared.push((name.clone(), members(&name, table, names, text, found))),
+            _ => shapes.wrong_type(item, "a table with `members`", found),
+        }
+    }
+    let names = declared.iter().map(|(name, _)| name.clone()).collect();
+    let apart: Vec<_> = clashes("shape", names, found).into_iter().map(|name| name.span).collect();
+    let apart = declared.into_iter().filter(|(name, _)| apart.contains(&name.span));
+    apart.map(|(name, members)| ShapeDef { name: name.value, members }).collect()
+}
+
+fn members(
+    shape: &Placed<Name>,
+    table: &DeTable<'_>,
+    names: &Schema,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<MemberDef> {
+    let reader = Reader::new("a shape", table, shape.span.clone(), &["members"], text, found);
+    reader.required("members", found, "members = { lit = { type = \"bool\" } }");
+    let Some((table, span)) = reader.table("members", found) else { return Vec::new() };
+    let all_names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
+    let members = Reader::new("the members", table, span, &all_names, text, found);
+    let mut declared = Vec::new();
+    for (key, item) in members.entries() {
+        let Some(name) = members.key_id(key, found) else { continue };
+        match item.get_ref() {
+            DeValue::Table(table) => {
+                let member = member(&name, table, names, text, found);
+                declared.extend(member.map(|member| (name, member)));
+            }
+            _ => members.wrong_type(item, "a table such as `{ type = \"int\" }`", found),
+        }
+    }
+    let names = declared.iter().map(|(name, _)| name.clone()).collect();
+    let apart: Vec<_> = clashes("member", names, found).into_iter().map(|name| name.span).collect();
+    declared.into_iter().filter(|(name, _)| apart.contains(&name.span)).map(|(_, member)| member).collect()
+}
+
+fn member(
+    name: &Placed<Name>,
+    table: &DeTable<'_>,
+    names: &Schema,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Option<MemberDef> {
+    let reader = Reader::new("a member", table, name.span.clone(), MEMBER_KEYS, text, found);
+    let kind = of_member(&reader, names, found)?;
+    let holds = KindDecl { kind, of: None, key: None };
+    let limits = limits(&reader, name, kind, names, found);
+    let declared = value::of_key(&reader, "default", holds, names, found);
+    let (default, span) = match declared {
+        Some(default) => (default.value, default.span),
+        None => (names.own_default(kind), name.span.clone()),
+    };
+    if let Err(unfit) = limits.fit(&default) {
+        found.push(Finding::error(
+            Code::DefaultOutsideBounds,
+            span,
+            format!("the default does not fit: {unfit}"),
+        ));
+    }
+    let about = reader.get("about").and_then(|item| reader.string(item, found)).map(str::to_string);
+    Some(MemberDef { name: name.value.clone(), about, kind, default, limits })
+}
+
+/// What something that is written out may be: bounds for numbers, a length for texts and bytes.
+pub(super) fn limits(
+    reader: &Reader<'_, '_>,
+    name: &Placed<Name>,
+    kind: Kind,
+    names: &Schema,
+    found: &mut Vec<Finding>,
+) -> Limits {
+    let holds = KindDecl { kind, of: None, key: None };
+    for key in ["min", "max"].into_iter().filter(|key| reader.get(key).is_some() && !kind.is_number()) {
+        let message = format!("{} has no `{key}`", kind.with_article());
+        found.push(
+            Finding::error(Code::MeaninglessKey, reader.key_span(key), message).instead("leave it out"),
+        );
+    }
+    let mut bound = |key| {
+        let value = value::of_key(reader, key, holds, names, found).filter(|_| kind.is_number());
+        value.map(|bound| bound.value)
+    };
+    let (min, max) = (bound("min"), bound("max"));
+    let max_len = length(reader, "max_len", found);
+    if kind.has_length() && reader.get("max_len").is_none() {
+        let message = format!("`{}` needs `max_len`: the most characters or bytes it may hold", name.value);
+        found
+            .push(Finding::error(Code::MissingKey, name.span.clone(), message).instead("add `max_len = 40`"));
+    }
+    Limits { min, max, max_len: max_len.map(|len| len.value) }
+}

@@ -1,0 +1,158 @@
+//! Lengths of time: kept in whole nanoseconds, read and shown the way people write them.
+
+use std::fmt;
+use std::str::FromStr;
+use std::time::Duration;
+
+/// A length of time in whole nanoseconds, with sign: about ±292 years.
+///
+/// Written and shown as numbers with units, largest first: `90s`, `1m32.4s`, `2h`, `250ms`, `-5ms`, `0s`. Units are
+/// `h`, `m`, `s`, `ms`, `us`, `ns`; a number may have a fraction.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Time(i64);
+
+const NANOS_PER_SECOND: i64 = 1_000_000_000;
+
+/// Units with their nanoseconds; longer spellings first, so that `ms` is not read as `m`.
+const UNITS: [(&str, i64); 6] = [
+    ("ms", 1_000_000),
+    ("us", 1_000),
+    ("ns", 1),
+    ("h", 3600 * NANOS_PER_SECOND),
+    ("m", 60 * NANOS_PER_SECOND),
+    ("s", NANOS_PER_SECOND),
+];
+
+impl Time {
+    /// No time at all.
+    pub const ZERO: Time = Time(0);
+
+    /// From whole nanoseconds.
+    #[must_use]
+    pub const fn from_nanos(nanos: i64) -> Time {
+        Time(nanos)
+    }
+
+    /// From whole milliseconds; stops at the ends of the range.
+    #[must_use]
+    pub const fn from_millis(millis: i64) -> Time {
+        Time(millis.saturating_mul(1_000_000))
+    }
+
+    /// In whole nanoseconds.
+    #[must_use]
+    pub const fn as_nanos(self) -> i64 {
+        self.0
+    }
+
+    /// In whole milliseconds; what is left over is cut off.
+    #[must_use]
+    pub const fn as_millis(self) -> i64 {
+        self.0 / 1_000_000
+    }
+
+    /// The sum; stops at the ends of the range.
+    #[must_use]
+    pub const fn saturating_add(self, other: Time) -> Time {
+        Time(self.0.saturating_add(other.0))
+    }
+}
+
+/// Stops at the longest time that fits.
+impl From<Duration> for Time {
+    fn from(duration: Duration) -> Time {
+        Time(i64::try_from(duration.as_nanos()).unwrap_or(i64::MAX))
+    }
+}
+
+impl fmt::Display for Time {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let nanos = self.0.unsigned_abs();
+        let second = NANOS_PER_SECOND.unsigned_abs();
+        let mut text = String::from(if self.0 < 0 { "-" } else { "" });
+        if nanos != 0 && nanos < second {
+            let (unit, size) = match nanos {
+                n if n >= 1_000_000 => ("ms", 1_000_000),
+                n if n >= 1_000 => ("us", 1_000),
+                _ => ("ns", 1),
+            };
+            text += &decimal(nanos / size, nanos % size, size);
+            text += unit;
+            return f.pad(&text);
+        }
+        let (hours, minutes) = (nanos / (3600 * second), nanos / (60 * second) % 60);
+        let (seconds, rest) = (nanos / second % 60, nanos % second);
+        if hours > 0 {
+            text += &format!("{hours}h");
+        }
+        if minutes > 0 {
+            text += &format!("{minutes}m");
+        }
+        if seconds > 0 || rest > 0 || nanos == 0 {
+            text += &decimal(seconds, rest, second);
+            text += "s";
+        }
+        f.pad(&text)
+    }
+}
+
+/// `whole` and `rest` of a unit of `size` smaller ones as a decimal number without trailing zeros.
+fn decimal(whole: u64, rest: u64, size: u64) -> String {
+    if rest == 0 {
+        return whole.to_string();
+    }
+    let digits = size.to_string().len() - 1;
+    format!("{whole}.{rest:0digits$}").trim_end_matches('0').to_string()
+}
+
+/// Why a text is not a time.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TimeFault(String);
+
+impl fmt::Display for TimeFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "expected a time such as 90s, 1m32.4s or 250ms, but found {}", self.0)
+    }
+}
+
+impl std::error::Error for TimeFault {}
+
+impl FromStr for Time {
+    type Err = TimeFault;
+
+    fn from_str(text: &str) -> Result<Time, TimeFault> {
+        let fault = || TimeFault(format!("{text:?}"));
+        let (negative, mut rest) = match text.strip_prefix('-') {
+            Some(rest) => (true, rest),
+            None => (false, text),
+        };
+        if rest.is_empty() {
+            return Err(fault());
+        }
+        let mut total: i128 = 0;
+        while !rest.is_empty() {
+            let digits = rest.find(|c: char| !c.is_ascii_digit() && c != '.').ok_or_else(fault)?;
+            let (number, behind) = rest.split_at(digits);
+            let (size, behind) = UNITS
+                .iter()
+                .find_map(|(unit, size)| behind.strip_prefix(unit).map(|behind| (*size, behind)))
+                .ok_or_else(fault)?;
+            total = total.checked_add(scaled(number, size).ok_or_else(fault)?).ok_or_else(fault)?;
+            rest = behind;
+        }
+        let signed = if negative { -total } else { total };
+        i64::try_from(signed).map(Time).map_err(|_| TimeFault(format!("{text:?}, which is too long")))
+    }
+}
+
+/// A decimal number times a unit, in nanoseconds; `None` if it is no number or finer than a nanosecond.
+fn scaled(number: &str, size: i64) -> Option<i128> {
+    let (whole, fraction) = number.split_once('.').unwrap_or((number, ""));
+    if fraction.len() > 12 || (number.contains('.') && fraction.is_empty()) {
+        return None;
+    }
+    let ten_to = 10_i128.checked_pow(u32::try_from(fraction.len()).ok()?)?;
+    let digits: i128 = format!("{whole}{fraction}").parse().ok()?;
+    let scaled = digits.checked_mul(i128::from(size))?;
+    (!whole.is_empty() && scaled % ten_to == 0).then(|| scaled / ten_to)
+}

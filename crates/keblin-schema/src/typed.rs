@@ -1,0 +1,450 @@
+//! Rust types that fields are read and written as.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
+use std::marker::PhantomData;
+use std::sync::Arc;
+
+use crate::key::{Checkpoint, Difficulty, Item, Level, Unlock};
+use crate::kind::{Holds, Ids, Kind};
+use crate::model::Schema;
+use crate::time::Time;
+use crate::value::{Float, Opaque, Part, Value};
+
+/// A Rust type that a field can be read and written as.
+///
+/// | declared | type |
+/// |---|---|
+/// | bool, int, float, time, text, bytes | `bool`, `i64`, `f64`, [`Time`], `String`, [`Bytes`] |
+/// | id | [`Item`] of a list, [`Level`], [`Checkpoint`], [`Difficulty`], [`Unlock`] |
+/// | vec2, vec3, quat | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
+/// | list, set, map | `Vec<T>`, `BTreeSet<T>`, `BTreeMap<K, T>` of the above |
+/// | shape, opaque | [`Shape`], [`Opaque`] |
+/// | what may be unset: records, ids without a default | `Option` of one of the above |
+/// | anything | [`Value`] |
+pub trait FieldType: sealed::Sealed + 'static {
+    /// What a read gives.
+    type Read<'a>;
+    /// What a write takes.
+    type Write;
+    /// Whether the field may be unset; `None` is either.
+    const MAY_BE_UNSET: Option<bool>;
+
+    /// Whether a field that holds this can be read and written as the type.
+    fn fits(holds: Holds) -> bool;
+    /// The declared type that fits, for complaints.
+    fn declared() -> String;
+    /// A stored value as this type; the type's own zero where the kinds differ, which a looked-up handle excludes.
+    fn read(value: &Value) -> Self::Read<'_>;
+    /// As a value to store; `None` for a number that is not finite, or a handle of another schema.
+    fn write(value: Self::Write, schema: &Schema) -> Option<Value>;
+}
+
+/// A type that can be in a list, set or map, or be unset.
+pub trait Scalar: FieldType {}
+
+mod sealed {
+    pub trait Sealed {}
+}
+
+macro_rules! scalar {
+    ($type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $schema:ident| $put:expr) => {
+        impl sealed::Sealed for $type {}
+        impl Scalar for $type {}
+        impl FieldType for $type {
+            type Read<'a> = $read;
+            type Write = $write;
+            const MAY_BE_UNSET: Option<bool> = Some(false);
+            fn fits(holds: Holds) -> bool {
+                matches!(holds.kind, $kind)
+            }
+            fn declared() -> String {
+                $word.to_string()
+            }
+            #[inline]
+            fn read($value: &Value) -> Self::Read<'_> {
+                $get
+            }
+            #[inline]
+            fn write($new: $write, $schema: &Schema) -> Option<Value> {
+                $put
+            }
+        }
+    };
+}
+
+fn index(value: &Value) -> u16 {
+    if let Value::Id { index, .. } = value { *index } else { 0 }
+}
+
+fn id(of: Ids, index: u16, schema: &Schema) -> Option<Value> {
+    Some(Value::Id { of, index, name: schema.id_at(of, index)? })
+}
+
+fn parts<const N: usize>(numbers: [f32; N]) -> Option<[Part; N]> {
+    let parts = numbers.map(Part::new);
+    parts.iter().all(Option::is_some).then(|| parts.map(Option::unwrap_or_default))
+}
+
+scalar!(bool, "bool", Kind::Bool, bool, bool, |value| matches!(value, Value::Bool(true)), |new, _schema| {
+    Some(Value::Bool(new))
+});
+scalar!(i64, "int", Kind::Int, i64, i64, |value| value.number().unwrap_or(0), |new, _schema| Some(
+    Value::Int(new)
+));
+scalar!(f64, "float", Kind::Float, f64, f64, |value| float(value), |new, _schema| Float::new(new)
+    .map(Value::Float));
+scalar!(
+    Time,
+    "time",
+    Kind::Time,
+    Time,
+    Time,
+    |value| Time::from_nanos(value.number().unwrap_or(0)),
+    |new, _schema| Some(Value::Time(new))
+);
+scalar!(
+    String,
+    "text",
+    Kind::Text,
+    &'a str,
+    String,
+    |value| value.as_text().unwrap_or_default(),
+    |new, _schema| Some(Value::text(&new))
+);
+scalar!(Bytes, "bytes", Kind::Bytes, &'a [u8], Vec<u8>, |value| bytes(value), |new, _schema| Some(
+    Value::Bytes(Arc::from(new))
+));
+scalar!(
+    Item,
+    "id of a list",
+    Kind::Id(Ids::List(_)),
+    Item,
+    Item,
+    |value| match value {
+        Value::Id { of: Ids::List(list), index, .. } => Item { list: *list, index: *index },
+        _ => Item { list: 0, index: 0 },
+    },
+    |new, schema| id(Ids::List(new.list), new.index, schema)
+);
+scalar!(
+    Level,
+    "id of levels",
+    Kind::Id(Ids::Levels),
+    Level,
+    Level,
+    |value| Level(index(value)),
+    |new, schema| id(Ids::Levels, new.0, schema)
+);
+scalar!(
+    Difficulty,
+    "id of difficulties",
+    Kind::Id(Ids::Difficulties),
+    Difficulty,
+    Difficulty,
+    |value| Difficulty(index(value)),
+    |new, schema| id(Ids::Difficulties, new.0, schema)
+);
+scalar!(
+    Unlock,
+    "id of unlocks",
+    Kind::Id(Ids::Unlocks),
+    Unlock,
+    Unlock,
+    |value| Unlock(index(value)),
+    |new, schema| id(Ids::Unlocks, new.0, schema)
+);
+scalar!(
+    [f32; 2],
+    "vec2",
+    Kind::Vec2,
+    [f32; 2],
+    [f32; 2],
+    |value| if let Value::Vec2(parts) = value { parts.map(Part::get) } else { [0.0; 2] },
+    |new, _schema| parts(new).map(Value::Vec2)
+);
+scalar!(
+    [f32; 3],
+    "vec3",
+    Kind::Vec3,
+    [f32; 3],
+    [f32; 3],
+    |value| if let Value::Vec3(parts) = value { parts.map(Part::get) } else { [0.0; 3] },
+    |new, _schema| parts(new).map(Value::Vec3)
+);
+scalar!(
+    [f32; 4],
+    "quat",
+    Kind::Quat,
+    [f32; 4],
+    [f32; 4],
+    |value| if let Value::Quat(parts) = value { parts.map(Part::get) } else { [0.0, 0.0, 0.0, 1.0] },
+    |new, _schema| parts(new).map(Value::Quat)
+);
+
+fn float(value: &Value) -> f64 {
+    if let Value::Float(number) = value { number.get() } else { 0.0 }
+}
+
+fn bytes(value: &Value) -> &[u8] {
+    if let Value::Bytes(bytes) = value { bytes } else { &[] }
+}
+
+/// A row of bytes, read as `&[u8]` and written as `Vec<u8>`.
+#[derive(Debug)]
+pub enum Bytes {}
+
+/// A declared struct, read as its members by name and written as a [`Value::Shape`].
+#[derive(Debug)]
+pub enum Shape {}
+
+/// The members of a shape.
+#[derive(Clone, Copy, Debug)]
+pub struct Members<'a>(&'a Value);
+
+impl<'a> Members<'a> {
+    /// A member; `None` if the shape has none of that name.
+    #[must_use]
+    pub fn get(self, name: &str) -> Option<&'a Value> {
+        let Value::Shape(members) = self.0 else { return None };
+        members.iter().find(|(member, _)| member.as_str() == name).map(|(_, value)| value)
+    }
+}
+
+impl sealed::Sealed for Shape {}
+impl FieldType for Shape {
+    type Read<'a> = Members<'a>;
+    type Write = Value;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        matches!(holds.kind, Kind::Shape(_))
+    }
+    fn declared() -> String {
+        "shape".to_string()
+    }
+    fn read(value: &Value) -> Members<'_> {
+        Members(value)
+    }
+    fn write(value: Value, _schema: &Schema) -> Option<Value> {
+        Some(value)
+    }
+}
+impl Scalar for Shape {}
+
+impl sealed::Sealed for Opaque {}
+impl FieldType for Opaque {
+    type Read<'a> = (u32, &'a [u8]);
+    type Write = Opaque;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        holds.kind == Kind::Opaque
+    }
+    fn declared() -> String {
+        "opaque".to_string()
+    }
+    fn read(value: &Value) -> (u32, &[u8]) {
+        if let Value::Opaque(opaque) = value { (opaque.version, &opaque.bytes) } else { (0, &[]) }
+    }
+    fn write(value: Opaque, _schema: &Schema) -> Option<Value> {
+        Some(Value::Opaque(Arc::new(value)))
+    }
+}
+
+impl sealed::Sealed for Value {}
+impl FieldType for Value {
+    type Read<'a> = &'a Value;
+    type Write = Value;
+    const MAY_BE_UNSET: Option<bool> = None;
+    fn fits(_holds: Holds) -> bool {
+        true
+    }
+    fn declared() -> String {
+        "any value".to_string()
+    }
+    fn read(value: &Value) -> &Value {
+        value
+    }
+    fn write(value: Value, _schema: &Schema) -> Option<Value> {
+        Some(value)
+    }
+}
+
+impl sealed::Sealed for Checkpoint {}
+impl Scalar for Checkpoint {}
+impl FieldType for Checkpoint {
+    type Read<'a> = CheckpointRead<'a>;
+    type Write = Checkpoint;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        holds.kind == Kind::Id(Ids::Checkpoints)
+    }
+    fn declared() -> String {
+        "id of checkpoints".to_string()
+    }
+    fn read(value: &Value) -> CheckpointRead<'_> {
+        CheckpointRead(value)
+    }
+    fn write(value: Checkpoint, schema: &Schema) -> Option<Value> {
+        let before = schema.levels.iter().take(value.level().index());
+        let first: usize = before.map(|level| level.checkpoints.len()).sum();
+        id(Ids::Checkpoints, u16::try_from(first + value.index()).ok()?, schema)
+    }
+}
+
+/// A checkpoint that was read; which level it stands in, only the schema knows.
+#[derive(Clone, Copy, Debug)]
+pub struct CheckpointRead<'a>(&'a Value);
+
+impl CheckpointRead<'_> {
+    /// The checkpoint; `None` in a schema that does not have it.
+    #[must_use]
+    pub fn of(self, schema: &Schema) -> Option<Checkpoint> {
+        let (level, checkpoint) = self.0.as_text()?.split_once('.')?;
+        schema.checkpoint(schema.level(level).ok()?, checkpoint).ok()
+    }
+}
+
+impl<T: Scalar> sealed::Sealed for Option<T> {}
+impl<T: Scalar> FieldType for Option<T> {
+    type Read<'a> = Option<T::Read<'a>>;
+    type Write = T::Write;
+    const MAY_BE_UNSET: Option<bool> = Some(true);
+    fn fits(holds: Holds) -> bool {
+        T::fits(holds)
+    }
+    fn declared() -> String {
+        T::declared()
+    }
+    fn read(value: &Value) -> Option<T::Read<'_>> {
+        if *value == Value::Unset { None } else { Some(T::read(value)) }
+    }
+    fn write(value: T::Write, schema: &Schema) -> Option<Value> {
+        T::write(value, schema)
+    }
+}
+
+/// The items of a list or set, or the entries of a map, as they were read.
+pub struct Listed<'a, T> {
+    items: Vec<&'a Value>,
+    of: PhantomData<fn() -> T>,
+}
+
+impl<T> fmt::Debug for Listed<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_list().entries(&self.items).finish()
+    }
+}
+
+impl<'a, T: Scalar> Listed<'a, T> {
+    fn new(items: impl Iterator<Item = &'a Value>) -> Listed<'a, T> {
+        Listed { items: items.collect(), of: PhantomData }
+    }
+
+    /// How many there are.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.items.len()
+    }
+
+    /// Whether there are none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.items.is_empty()
+    }
+
+    /// One by its position.
+    #[must_use]
+    pub fn get(&self, index: usize) -> Option<T::Read<'a>> {
+        self.items.get(index).map(|value| T::read(value))
+    }
+
+    /// All of them, in order.
+    pub fn iter(&self) -> impl Iterator<Item = T::Read<'a>> {
+        self.items.iter().map(|value| T::read(value))
+    }
+}
+
+impl<T: Scalar> sealed::Sealed for Vec<T> {}
+impl<T: Scalar> FieldType for Vec<T> {
+    type Read<'a> = Listed<'a, T>;
+    type Write = Vec<T::Write>;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        holds.kind == Kind::List && holds.of.is_some_and(|of| T::fits(of.into()))
+    }
+    fn declared() -> String {
+        format!("list of {}", T::declared())
+    }
+    fn read(value: &Value) -> Listed<'_, T> {
+        let items = if let Value::List(items) = value { items.as_ref() } else { &[] };
+        Listed::new(items.iter())
+    }
+    fn write(value: Vec<T::Write>, schema: &Schema) -> Option<Value> {
+        let items: Option<Vec<Value>> = value.into_iter().map(|item| T::write(item, schema)).collect();
+        Some(Value::List(items?.into()))
+    }
+}
+
+impl<T: Scalar> sealed::Sealed for BTreeSet<T> {}
+impl<T: Scalar> FieldType for BTreeSet<T> {
+    type Read<'a> = Listed<'a, T>;
+    type Write = Vec<T::Write>;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        holds.kind == Kind::Set && holds.of.is_some_and(|of| T::fits(of.into()))
+    }
+    fn declared() -> String {
+        format!("set of {}", T::declared())
+    }
+    fn read(value: &Value) -> Listed<'_, T> {
+        let items = if let Value::Set(items) = value { Some(items) } else { None };
+        Listed::new(items.into_iter().flat_map(|items| items.iter()))
+    }
+    fn write(value: Vec<T::Write>, schema: &Schema) -> Option<Value> {
+        let items: Option<BTreeSet<Value>> = value.into_iter().map(|item| T::write(item, schema)).collect();
+        Some(Value::Set(Arc::new(items?)))
+    }
+}
+
+/// The entries of a map, as they were read.
+#[derive(Debug)]
+pub struct Entries<'a, K, T> {
+    /// The keys, in order.
+    pub keys: Listed<'a, K>,
+    /// The values, in the order of the keys.
+    pub values: Listed<'a, T>,
+}
+
+impl<'a, K: Scalar, T: Scalar> Entries<'a, K, T> {
+    /// Key and value of every entry, in the order of the keys.
+    pub fn iter(&self) -> impl Iterator<Item = (K::Read<'a>, T::Read<'a>)> {
+        self.keys.iter().zip(self.values.iter())
+    }
+}
+
+impl<K: Scalar, T: Scalar> sealed::Sealed for BTreeMap<K, T> {}
+impl<K: Scalar, T: Scalar> FieldType for BTreeMap<K, T> {
+    type Read<'a> = Entries<'a, K, T>;
+    type Write = Vec<(K::Write, T::Write)>;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        let is = |kind: Option<Kind>, fits: fn(Holds) -> bool| kind.is_some_and(|kind| fits(kind.into()));
+        holds.kind == Kind::Map && is(holds.of, T::fits) && is(holds.key, K::fits)
+    }
+    fn declared() -> String {
+        format!("map of {} by {}", T::declared(), K::declared())
+    }
+    fn read(value: &Value) -> Entries<'_, K, T> {
+        let entries = if let Value::Map(entries) = value { Some(entries) } else { None };
+        let both = || entries.into_iter().flat_map(|entries| entries.iter());
+        Entries {
+            keys: Listed::new(both().map(|(key, _)| key)),
+            values: Listed::new(both().map(|(_, value)| value)),
+        }
+    }
+    fn write(value: Vec<(K::Write, T::Write)>, schema: &Schema) -> Option<Value> {
+        let entries =
+            value.into_iter().map(|(key, item)| Some((K::write(key, schema)?, T::write(item, schema)?)));
+        Some(Value::Map(Arc::new(entries.collect::<Option<_>>()?)))
+    }
+}

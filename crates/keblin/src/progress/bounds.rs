@@ -1,0 +1,74 @@
+//! Bounds: what a number may be at least and at most, written out or following from other values. When those change, the
+//! number is clamped in the same event.
+
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+use keblin_schema::Value;
+use keblin_schema::model::{Bound, FieldDef};
+
+use super::Progress;
+use super::journal::Cause;
+
+impl Progress {
+    /// A bound as it is now; `None` where there is none, or where what it follows from is unset or an error.
+    pub(crate) fn bound(&self, bound: &Option<Bound>, field: &FieldDef) -> Option<Value> {
+        match bound.as_ref()? {
+            Bound::Fixed(value) => Some(value.clone()),
+            Bound::Follows(program) => {
+                let difficulty = self.here().difficulty.unwrap_or(0);
+                program.outcome(self, difficulty, field.holds().into()).filter(|value| *value != Value::Unset)
+            }
+            _ => None,
+        }
+    }
+
+    /// The bound that a value lies outside of, if it does. Where bounds cross, the upper one counts.
+    pub(super) fn clamped(&self, field: &FieldDef, value: &Value) -> Option<Value> {
+        if field.min.is_none() && field.max.is_none() {
+            return None;
+        }
+        let above = |max: &Value| value.order(max) == Some(Ordering::Greater);
+        let below = |min: &Value| value.order(min) == Some(Ordering::Less);
+        let max = self.bound(&field.max, field);
+        match max.clone().filter(above) {
+            Some(max) => Some(max),
+            None => {
+                let min = self.bound(&field.min, field).filter(below)?;
+                Some(max.filter(|max| min.order(max) == Some(Ordering::Greater)).unwrap_or(min))
+            }
+        }
+    }
+
+    /// Puts the values of a field back to its bounds. Records stay: what was once the best was the best.
+    pub(super) fn hold_bounds_of(&mut self, field: usize) {
+        let schema = Arc::clone(&self.schema);
+        let Some(field) = schema.fields.get(field).filter(|field| !field.keep.is_record()) else { return };
+        for cell in field.cells.clone() {
+            if let Some(bound) = self.clamped(field, self.value_at(cell)) {
+                self.put(cell, bound, &Cause::Bound);
+            }
+        }
+    }
+
+    /// Puts all values back to bounds that follow from others, which may follow from others in turn.
+    pub(super) fn hold_bounds(&mut self) {
+        let schema = Arc::clone(&self.schema);
+        let follows = |bound: &Option<Bound>| matches!(bound, Some(Bound::Follows(_)));
+        let following = schema.fields.iter().enumerate();
+        let following: Vec<usize> = following
+            .filter(|(_, field)| follows(&field.min) || follows(&field.max))
+            .map(|(index, _)| index)
+            .collect();
+        // A chain of bounds is at most as long as there are fields with such bounds.
+        for _ in 0..following.len() {
+            following.iter().for_each(|field| self.hold_bounds_of(*field));
+        }
+    }
+
+    /// Puts every value back to its bounds, after a restore.
+    pub(super) fn clamp_all(&mut self) {
+        (0..self.schema.fields.len()).for_each(|field| self.hold_bounds_of(field));
+        self.hold_bounds();
+    }
+}

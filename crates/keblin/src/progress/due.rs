@@ -1,0 +1,53 @@
+//! When the game wants to be saved: events that the declaration names in `autosave` mark the progress due. Nothing is
+//! written here; who keeps the saves takes the mark at the end of a frame, so that a save holds the values after the
+//! event, whatever the order of the lines, and several events cause one save.
+
+use keblin_schema::Time;
+use keblin_schema::model::{SaveAt, Scope};
+
+use super::Progress;
+
+/// What has made the progress due, and how much play there was since it last was.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Due {
+    at: Option<SaveAt>,
+    played: Time,
+}
+
+impl Progress {
+    /// Whether an event that `autosave` names has happened since this was last taken, and which was the first of them.
+    /// Take it at the end of a frame and save then.
+    pub fn take_due(&mut self) -> Option<SaveAt> {
+        let due = self.due.at.take();
+        if due.is_some() {
+            self.due.played = Time::ZERO;
+        }
+        due
+    }
+
+    /// An event has happened.
+    pub(super) fn save_at(&mut self, at: SaveAt) {
+        if self.due.at.is_none() && self.schema.autosave.contains(&at) {
+            self.due.at = Some(at);
+        }
+    }
+
+    /// A value of a scope has changed.
+    pub(super) fn changed_in(&mut self, scope: Scope) {
+        if !scope.is_of_run() {
+            self.save_at(SaveAt::Change);
+        }
+    }
+
+    /// Time was played.
+    pub(super) fn played_on(&mut self, elapsed: Time) {
+        self.due.played = self.due.played.saturating_add(elapsed);
+        let every = self.schema.autosave.iter().find_map(|at| match at {
+            SaveAt::Every(time) => Some(*time),
+            _ => None,
+        });
+        if let Some(every) = every.filter(|every| self.due.played >= *every) {
+            self.save_at(SaveAt::Every(every));
+        }
+    }
+}

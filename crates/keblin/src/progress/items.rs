@@ -1,0 +1,173 @@
+//! Lists, sets and maps: putting something in and taking something out, one thing at a time. What does not fit any more
+//! is refused, and a refusal changes nothing.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use keblin_schema::typed::Scalar;
+use keblin_schema::{Field, Keep, Name, Value};
+
+use super::Progress;
+use super::fields::{Change, write_event};
+use super::journal::Cause;
+use super::phase::EventName;
+use super::refusal::Why;
+
+/// Where in a list, set or map.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Place {
+    /// At the end of a list, or anywhere in a set.
+    Anywhere,
+    /// At a position of a list.
+    At(usize),
+    /// Under a key of a map.
+    Key(Value),
+}
+
+impl Progress {
+    /// Puts an item at the end of a list.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn push<T: Scalar>(&mut self, field: Field<Vec<T>>, item: T::Write) -> Change {
+        self.put_scalar::<T>(self.checked(field), &Place::Anywhere, item)
+    }
+
+    /// Takes the item at a position out of a list; those behind it move up.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn remove_at<T: Scalar>(&mut self, field: Field<Vec<T>>, index: usize) -> Change {
+        let cell = self.checked(field);
+        self.take_item(cell, &Place::At(index))
+    }
+
+    /// Puts an item into a set. One that is there already changes nothing.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn insert<T: Scalar>(&mut self, field: Field<BTreeSet<T>>, item: T::Write) -> Change {
+        self.put_scalar::<T>(self.checked(field), &Place::Anywhere, item)
+    }
+
+    /// Takes an item out of a set; refused for a set that only gains.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn remove<T: Scalar>(&mut self, field: Field<BTreeSet<T>>, item: T::Write) -> Change {
+        let cell = self.checked(field);
+        match T::write(item, &self.schema) {
+            Some(item) => self.take_item(cell, &Place::Key(item)),
+            None => self.refused_item(cell, |field| Why::NotFinite { field }),
+        }
+    }
+
+    /// Puts a value under a key of a map, in place of one that may be there.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn put_entry<K: Scalar, T: Scalar>(
+        &mut self,
+        field: Field<BTreeMap<K, T>>,
+        key: K::Write,
+        value: T::Write,
+    ) -> Change {
+        let cell = self.checked(field);
+        match K::write(key, &self.schema) {
+            Some(key) => self.put_scalar::<T>(cell, &Place::Key(key), value),
+            None => self.refused_item(cell, |field| Why::NotFinite { field }),
+        }
+    }
+
+    /// Takes a key and its value out of a map.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn take_entry<K: Scalar, T: Scalar>(
+        &mut self,
+        field: Field<BTreeMap<K, T>>,
+        key: K::Write,
+    ) -> Change {
+        let cell = self.checked(field);
+        match K::write(key, &self.schema) {
+            Some(key) => self.take_item(cell, &Place::Key(key)),
+            None => self.refused_item(cell, |field| Why::NotFinite { field }),
+        }
+    }
+
+    fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &Place, item: T::Write) -> Change {
+        match T::write(item, &self.schema) {
+            Some(item) => self.put_item(cell, place, item),
+            None => self.refused_item(cell, |field| Why::NotFinite { field }),
+        }
+    }
+
+    /// Puts an item where a place says.
+    pub(crate) fn put_item(&mut self, cell: usize, place: &Place, item: Value) -> Change {
+        let next = match (self.value_at(cell), place) {
+            (Value::List(items), Place::Anywhere) => {
+                Value::List(items.iter().cloned().chain([item.clone()]).collect())
+            }
+            (Value::Set(items), Place::Anywhere) => {
+                let mut items = BTreeSet::clone(items);
+                items.insert(item.clone());
+                Value::Set(Arc::new(items))
+            }
+            (Value::Map(entries), Place::Key(key)) => {
+                let mut entries = BTreeMap::clone(entries);
+                entries.insert(key.clone(), item.clone());
+                Value::Map(Arc::new(entries))
+            }
+            _ => {
+                return self
+                    .refused_item(cell, |field| Why::NotThere { field, what: "such items".to_string() });
+            }
+        };
+        self.write(cell, next, &Cause::Put(item))
+    }
+
+    /// Takes what is at a place: a position of a list, an item of a set, a key of a map.
+    pub(crate) fn take_item(&mut self, cell: usize, place: &Place) -> Change {
+        let only_gains = self.schema.cell_owner(cell).is_some_and(|(field, _)| field.keep == Keep::Union);
+        let (next, taken) = match (self.value_at(cell), place) {
+            (Value::Set(_), _) if only_gains => {
+                return self.refused_item(cell, |field| Why::OnlyGains { field });
+            }
+            (Value::List(items), Place::At(index)) => {
+                let mut items = items.to_vec();
+                let taken = (*index < items.len()).then(|| items.remove(*index));
+                (Value::List(items.into()), taken)
+            }
+            (Value::Set(items), Place::Key(item)) => {
+                let mut items = BTreeSet::clone(items);
+                let taken = items.take(item);
+                (Value::Set(Arc::new(items)), taken)
+            }
+            (Value::Map(entries), Place::Key(key)) => {
+                let mut entries = BTreeMap::clone(entries);
+                let taken = entries.remove(key);
+                (Value::Map(Arc::new(entries)), taken)
+            }
+            (value, _) => (value.clone(), None),
+        };
+        match taken {
+            Some(taken) => self.write(cell, next, &Cause::Take(taken)),
+            None => {
+                let what = match place {
+                    Place::At(index) => format!("item {index}"),
+                    Place::Key(key) => key.to_string(),
+                    Place::Anywhere => "such items".to_string(),
+                };
+                self.refused_item(cell, |field| Why::NotThere { field, what })
+            }
+        }
+    }
+
+    fn refused_item(&self, cell: usize, why: impl FnOnce(Name) -> Why) -> Change {
+        let owner = self.schema.cell_owner(cell);
+        let event = owner.map_or(EventName::WriteProfile, |(field, _)| write_event(field.scope));
+        let name = owner.map_or_else(|| self.schema.game.clone(), |(field, _)| field.name.clone());
+        self.unchanged(cell, self.refusal(event, why(name)))
+    }
+}

@@ -1,0 +1,55 @@
+//! Moments: conditions that are told once when they turn true, however far they were jumped over.
+
+use keblin_schema::model::Again;
+
+use super::notice::Notice;
+use super::{Phase, Progress, Stage};
+
+impl Progress {
+    /// Asks a moment and tells it if it is time. `quiet` is after a death or a retry, whose work is not news each time.
+    pub(super) fn ask_moment(&mut self, moment: usize, quiet: bool) {
+        let Some(def) = self.schema.moments.get(moment) else { return };
+        let Some(rule) = &def.when else { return };
+        let again = def.again;
+        let now = rule.program.holds(self, self.here().difficulty.unwrap_or(0));
+        let before = self.rules.held.get_mut(moment).is_some_and(|held| std::mem::replace(held, now));
+        let news = match again {
+            Again::EachTime => now && !before && !quiet,
+            _ => now && self.is_in_reach(again) && !self.state.told.get(moment).copied().unwrap_or(true),
+        };
+        if !news {
+            return;
+        }
+        if again != Again::EachTime {
+            self.state.told.get_mut(moment).into_iter().for_each(|told| *told = true);
+        }
+        if let Some(moment) = self.schema.moment_at(moment) {
+            self.tell(Notice::Moment(moment));
+        }
+    }
+
+    /// Whether there is a visit, a run or a profile that a moment can be told in.
+    fn is_in_reach(&self, again: Again) -> bool {
+        match again {
+            Again::Level => matches!(self.phase(), Phase::Playing | Phase::Down),
+            Again::Run => self.stage == Stage::Running,
+            _ => true,
+        }
+    }
+
+    /// Asks every moment, after a begin or a restore.
+    pub(super) fn note_moments(&mut self) {
+        self.rules.held.resize(self.schema.moments.len(), false);
+        for moment in 0..self.schema.moments.len() {
+            self.ask_moment(moment, true);
+        }
+    }
+
+    /// At the begin of a visit or a run: what is told once in it can be told again.
+    pub(super) fn forget_told(&mut self, again: Again) {
+        let of = self.schema.moments.iter().zip(&mut self.state.told);
+        for (moment, told) in of.filter(|(moment, _)| moment.again == again || again == Again::Profile) {
+            *told &= moment.again == Again::EachTime;
+        }
+    }
+}

@@ -1,0 +1,100 @@
+//! The device file: settings, which belong to no slot and outlive every profile. It lies aside, so that what syncs the
+//! folder of slots leaves it on its device. Settings are no progress: where the file is damaged it is set aside, and
+//! they are as declared.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use keblin_schema::model::Scope;
+use keblin_schema::{Schema, Severity, Value};
+
+use super::disk::{self, DiskError};
+use super::savedir::SaveDir;
+use crate::save::decode::{decode_device, of_this_game};
+use crate::save::{Stamp, read, write_device};
+use crate::snapshot::Snapshot;
+use crate::verify::SaveFinding;
+
+/// What was found of the device file.
+pub(super) struct Settings {
+    /// The values of device scope; `None` where there is no file, or none that can be read.
+    pub(super) values: Option<Vec<Value>>,
+    /// What is wrong with it.
+    pub(super) findings: Vec<SaveFinding>,
+}
+
+fn has_settings(schema: &Schema) -> bool {
+    schema.fields.iter().any(|field| field.scope == Scope::Device && field.durable)
+}
+
+impl SaveDir {
+    pub(super) fn settings(&self, schema: &Arc<Schema>) -> Result<Settings, DiskError> {
+        let path = self.device_path();
+        let bytes = if has_settings(schema) { disk::read(&path)? } else { None };
+        let Some(bytes) = bytes else { return Ok(Settings { values: None, findings: Vec::new() }) };
+        match read(&bytes).and_then(|file| decode_device(&file, schema)) {
+            Ok(values) => Ok(Settings { values: Some(values), findings: Vec::new() }),
+            Err(error) => {
+                let message = format!("{error}; settings are as declared");
+                let finding = SaveFinding {
+                    code: "settings_damaged",
+                    severity: Severity::Warning,
+                    place: path.display().to_string(),
+                    message,
+                };
+                Ok(Settings { values: None, findings: vec![finding] })
+            }
+        }
+    }
+
+    /// Writes the values of device scope, if they have changed.
+    ///
+    /// # Durability
+    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside; one of another game or a newer version is left
+    /// as it is, and nothing is written.
+    ///
+    /// # Errors
+    /// [`DiskError`] if the disk is full, read-only or gone.
+    pub fn save_settings(&self, snapshot: &Snapshot) -> Result<(), DiskError> {
+        let (path, schema) = (self.device_path(), snapshot.schema());
+        if !has_settings(schema) {
+            return Ok(());
+        }
+        let held = disk::read(&path)?;
+        let mut before = None;
+        if let Some(bytes) = &held {
+            match read(bytes).and_then(|file| of_this_game(&file, schema).map(|()| file)) {
+                Ok(file) => {
+                    let same = decode_device(&file, schema).is_ok_and(|values| snapshot.device_is(&values));
+                    if same {
+                        return Ok(());
+                    }
+                    before = Some((file.number, file.created_unix_ms));
+                }
+                Err(error) if error.is_refusal() => return Ok(()),
+                Err(_) => disk::replace(&path, &self.free_aside("device", "damaged"))?,
+            }
+        }
+        let now = disk::now_unix_ms();
+        let stamp = Stamp {
+            number: before.map_or(1, |(number, _)| number.saturating_add(1)),
+            created_unix_ms: before.map_or(now, |(_, created)| created),
+            saved_at_unix_ms: now,
+            cause: "settings".to_string(),
+        };
+        disk::create_folder(&self.aside())?;
+        let fresh = self.aside_path("device", "fresh");
+        disk::write_synced(&fresh, &write_device(snapshot, &stamp))?;
+        disk::replace(&fresh, &path)
+    }
+
+    pub(super) fn aside_path(&self, name: &str, why: &str) -> PathBuf {
+        self.aside().join(format!("{name}.{why}{}", super::savedir::ENDING))
+    }
+
+    /// The first name aside that says why and is free.
+    pub(super) fn free_aside(&self, name: &str, why: &str) -> PathBuf {
+        let names = (1_u32..).map(|number| self.aside_path(name, &format!("{why}-{number}")));
+        names.into_iter().find(|name| !disk::exists(name)).unwrap_or_else(|| self.aside_path(name, why))
+    }
+}
