@@ -65,7 +65,8 @@ pub mod rehearse;
 
 pub use keblin_schema::{
     Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Item, Keep, Kind, Level, LookupError,
-    Name, Schema, Severity, Time, Unlock, Value, condition, model, name, source, survival,
+    Name, Schema, Severity, Time, Unlock, Value, condition, kind, limits, model, name, source, survival,
+    time, typed, value,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

@@ -1,6 +1,7 @@
 //! Moments: conditions that are told once when they turn true, however far they were jumped over.
 
 use keblin_schema::model::Again;
+use keblin_schema::watch::RuleId;
 
 use super::notice::Notice;
 use super::{Phase, Progress, Stage};
@@ -45,11 +46,12 @@ impl Progress {
         }
     }
 
-    /// At the begin of a visit or a run: what is told once in it can be told again.
+    /// At the begin of a visit or a run: what is told once in it can be told again, and is asked again.
     pub(super) fn forget_told(&mut self, again: Again) {
-        let of = self.schema.moments.iter().zip(&mut self.state.told);
-        for (moment, told) in of.filter(|(moment, _)| moment.again == again || again == Again::Profile) {
-            *told &= moment.again == Again::EachTime;
+        let of = self.schema.moments.iter().zip(&mut self.state.told).zip(0_u32..);
+        for ((_, told), moment) in of.filter(|((moment, _), _)| moment.again == again) {
+            *told = false;
+            self.rules.ask_again(RuleId::Moment(moment));
         }
     }
 }

@@ -23,7 +23,7 @@ pub(super) struct Rules {
 }
 
 impl Rules {
-    fn ask_again(&mut self, rule: RuleId) {
+    pub(super) fn ask_again(&mut self, rule: RuleId) {
         if !self.again.contains(&rule) {
             self.again.push(rule);
         }

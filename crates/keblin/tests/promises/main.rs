@@ -12,6 +12,8 @@ mod damage;
 mod deaths;
 mod erasing;
 mod examples;
+mod following;
+mod kinds;
 mod layers;
 mod levels;
 mod phases;

@@ -1,0 +1,225 @@
+//! Every kind of value: written, read, kept within its limits, saved and opened again.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use keblin::progress::{Progress, Why};
+use keblin::save::{Stamp, write};
+use keblin::typed::{Bytes, Shape};
+use keblin::value::Opaque;
+use keblin::verify::verify;
+use keblin::{Checkpoint, Field, Item, Level, Schema, Time, Value};
+
+use crate::tables::schema;
+
+const GAME: &str = r#"
+    game = "kinds"
+    version = 1
+    [lists]
+    lamps = ["wick", "glass", "tallow"]
+    [shapes.lantern]
+    members = { oil = { type = "int", min = 0, max = 9, default = 9 }, lamp = { type = "id", of = "lamps" }, lit = { type = "bool" } }
+    [fields]
+    depth = { type = "float", scope = "profile", min = 0.5, max = 10, default = 1 }
+    photo = { type = "bytes", scope = "profile", max_len = 4 }
+    lamp = { type = "id", of = "lamps", scope = "profile" }
+    home = { type = "id", of = "levels", scope = "profile", default = "brook" }
+    flag = { type = "id", of = "checkpoints", scope = "profile" }
+    at = { type = "vec2", scope = "profile" }
+    camera = { type = "vec3", scope = "profile", default = [0.5, -1, 2.25] }
+    turn = { type = "quat", scope = "profile" }
+    lantern = { type = "shape", of = "lantern", scope = "profile", default = { oil = 3 } }
+    satchel = { type = "list", of = "text", scope = "profile", max_len = 4, max_items = 3 }
+    splits = { type = "list", of = "time", scope = "profile", max_items = 9, default = ["1s", "90s"] }
+    lit = { type = "set", of = "lamps", scope = "profile", max_items = 3 }
+    met = { type = "set", of = "text", scope = "profile", keep = "union", max_len = 9, max_items = 9 }
+    worn = { type = "map", key = "lamps", of = "int", scope = "profile", min = 0, max_items = 3 }
+    lanterns = { type = "list", of = "lantern", scope = "profile", max_items = 2 }
+    walked = { type = "float", scope = "profile", keep = "sum" }
+    blob = { type = "opaque", scope = "profile", max_len = 8 }
+    [[levels]]
+    id = "brook"
+    checkpoints = ["log"]
+    [[levels]]
+    id = "weir"
+    checkpoints = ["log", "gate"]
+"#;
+
+fn game() -> (Arc<Schema>, Progress) {
+    let schema = schema(GAME);
+    (Arc::clone(&schema), Progress::new(schema))
+}
+
+fn field<T: keblin::typed::FieldType>(schema: &Schema, id: &str) -> Field<T> {
+    schema.field(id).unwrap()
+}
+
+fn opened(schema: &Arc<Schema>, game: &Progress) -> Progress {
+    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "test".into() };
+    let bytes = write(&game.snapshot(), &stamp);
+    let save = verify(&bytes, schema).unwrap_or_else(|error| panic!("{error}"));
+    assert!(save.findings().is_empty(), "{:?}", save.findings());
+    assert_eq!(write(save.snapshot(), &stamp), bytes, "the same values give the same bytes");
+    save.into_progress()
+}
+
+#[test]
+fn every_kind_begins_as_declared_or_empty() {
+    let (schema, game) = game();
+    assert_eq!(game.get::<f64>(field(&schema, "depth")), 1.0);
+    assert_eq!(game.get::<Bytes>(field(&schema, "photo")), &[] as &[u8]);
+    assert_eq!(game.get::<Option<Item>>(field(&schema, "lamp")), None);
+    assert_eq!(game.get::<Level>(field(&schema, "home")), schema.level("brook").unwrap());
+    assert_eq!(game.get::<[f32; 3]>(field(&schema, "camera")), [0.5, -1.0, 2.25]);
+    assert_eq!(game.get::<[f32; 4]>(field(&schema, "turn")), [0.0, 0.0, 0.0, 1.0]);
+    let lantern = game.get::<Shape>(field(&schema, "lantern"));
+    assert_eq!((lantern.get("oil"), lantern.get("lamp")), (Some(&Value::Int(3)), Some(&Value::Unset)));
+    assert!(game.get::<Vec<String>>(field(&schema, "satchel")).is_empty());
+    let splits = game.get::<Vec<Time>>(field(&schema, "splits"));
+    assert_eq!(splits.iter().collect::<Vec<_>>(), [Time::from_millis(1000), Time::from_millis(90_000)]);
+}
+
+#[test]
+fn every_kind_comes_back_from_a_save_as_it_was() {
+    let (schema, mut game) = game();
+    let item = |id: &str| schema.item("lamps", id).unwrap();
+    let weir = schema.level("weir").unwrap();
+    game.set(field::<f64>(&schema, "depth"), 0.7 + 0.1);
+    game.set(field::<Bytes>(&schema, "photo"), vec![0, 255, 7]);
+    game.set(field::<Option<Item>>(&schema, "lamp"), item("glass"));
+    game.set(field::<Level>(&schema, "home"), weir);
+    game.set(field::<Option<Checkpoint>>(&schema, "flag"), schema.checkpoint(weir, "log").unwrap());
+    game.set(field::<[f32; 2]>(&schema, "at"), [0.1, -65504.0]);
+    game.set(field::<[f32; 4]>(&schema, "turn"), [0.5, 0.5, -0.5, 0.5]);
+    let lantern = schema
+        .written(keblin::kind::Kind::Shape(0).into(), "{ oil = 9, lamp = 'wick', lit = true }")
+        .unwrap();
+    game.set(field::<Shape>(&schema, "lantern"), lantern.clone());
+    for letter in ["F-04", "F-11", "F-11"] {
+        game.push(field::<Vec<String>>(&schema, "satchel"), letter.to_string());
+    }
+    game.insert(field::<BTreeSet<Item>>(&schema, "lit"), item("tallow"));
+    game.insert(field::<BTreeSet<Item>>(&schema, "lit"), item("wick"));
+    game.put_entry(field::<BTreeMap<Item, i64>>(&schema, "worn"), item("glass"), 12);
+    game.push(field::<Vec<Shape>>(&schema, "lanterns"), lantern);
+    game.set(field::<Opaque>(&schema, "blob"), Opaque { version: 3, bytes: vec![1, 2].into() });
+    let after = opened(&schema, &game);
+    for cell in 0..schema.cell_count {
+        assert_eq!(after.value_at(cell), game.value_at(cell), "{}", schema.cell_owner(cell).unwrap().0.name);
+    }
+    assert_eq!(after.get(field::<f64>(&schema, "depth")), 0.7 + 0.1, "to the last bit");
+    assert_eq!(after.get(field::<[f32; 2]>(&schema, "at")), [0.1, -65504.0]);
+    let satchel = after.get(field::<Vec<String>>(&schema, "satchel"));
+    assert_eq!(satchel.iter().collect::<Vec<_>>(), ["F-04", "F-11", "F-11"], "order and doubles are kept");
+    let lit = after.get(field::<BTreeSet<Item>>(&schema, "lit"));
+    assert_eq!(lit.iter().collect::<Vec<_>>(), [item("wick"), item("tallow")], "in the order of the list");
+    let worn = after.get(field::<BTreeMap<Item, i64>>(&schema, "worn"));
+    assert_eq!(worn.iter().collect::<Vec<_>>(), [(item("glass"), 12)]);
+    let flag = after.get(field::<Option<Checkpoint>>(&schema, "flag")).unwrap();
+    assert_eq!(flag.of(&schema), schema.checkpoint(weir, "log").ok());
+    assert_eq!(after.get(field::<Opaque>(&schema, "blob")), (3, &[1_u8, 2][..]));
+}
+
+#[test]
+fn what_does_not_fit_is_refused_and_changes_nothing() {
+    let (schema, mut game) = game();
+    let satchel: Field<Vec<String>> = field(&schema, "satchel");
+    for letter in ["a", "b", "c"] {
+        game.push(satchel, letter.to_string());
+    }
+    let before = game.snapshot();
+    let refusals = [
+        game.push(satchel, "d".into()),
+        game.set(satchel, vec!["too long".into()]),
+        game.remove_at(satchel, 3),
+        game.set(field::<Bytes>(&schema, "photo"), vec![0; 5]),
+        game.set(field::<f64>(&schema, "depth"), f64::NAN),
+        game.set(field::<[f32; 2]>(&schema, "at"), [f32::INFINITY, 0.0]),
+        game.put_entry(
+            field::<BTreeMap<Item, i64>>(&schema, "worn"),
+            schema.item("lamps", "wick").unwrap(),
+            -1,
+        ),
+        game.take_entry(field::<BTreeMap<Item, i64>>(&schema, "worn"), schema.item("lamps", "wick").unwrap()),
+        game.set(field::<Value>(&schema, "lantern"), Value::Int(3)),
+        game.add(field::<f64>(&schema, "walked"), -0.5),
+        game.remove(field::<BTreeSet<String>>(&schema, "met"), "otter".into()),
+    ];
+    let told: Vec<String> =
+        refusals.iter().map(|change| change.refused.as_ref().unwrap().to_string()).collect();
+    assert_eq!(
+        told,
+        [
+            "satchel: refused: it has at most 3 items, not 4",
+            "satchel: refused: it has at most 4 characters, not 8",
+            "satchel: refused: it has no item 3",
+            "photo: refused: it has at most 4 bytes, not 5",
+            "depth: refused: the number is not finite",
+            "at: refused: the number is not finite",
+            "worn: refused: -1 in it lies outside 0",
+            "worn: refused: it has no wick",
+            "lantern: refused: it holds a shape of lantern, and 3 is none",
+            "walked: taking is refused: it only gains",
+            "met: taking is refused: it only gains",
+        ]
+    );
+    assert!(game.snapshot() == before);
+}
+
+#[test]
+fn numbers_with_a_fraction_stop_at_their_bounds_too() {
+    let (schema, mut game) = game();
+    let depth: Field<f64> = field(&schema, "depth");
+    let change = game.add(depth, 100.0);
+    assert!(change.clamped && change.after == Value::float(10.0).unwrap(), "{change:?}");
+    game.add(depth, -0.25);
+    assert_eq!(game.get(depth), 9.75);
+    let refused = game.spend(depth, 9.5).unwrap_err();
+    assert_eq!(refused.to_string(), "depth: spending 9.5 of 9.75 is refused: at least 0.5 must stay");
+    game.set(depth, -0.0);
+    assert_eq!(game.get(depth), 0.5);
+}
+
+#[test]
+fn what_only_gains_gains() {
+    let (schema, mut game) = game();
+    let (walked, met): (Field<f64>, Field<BTreeSet<String>>) =
+        (field(&schema, "walked"), field(&schema, "met"));
+    game.add(walked, 2.5);
+    assert_eq!(
+        game.set(walked, 1.0).after,
+        Value::float(2.5).unwrap(),
+        "less does not take the place of more"
+    );
+    assert!(matches!(*game.spend(walked, 1.0).unwrap_err().why, Why::OnlyGains { .. }));
+    game.set(met, vec!["otter".into(), "heron".into()]);
+    game.set(met, vec!["eel".into()]);
+    let all: Vec<String> = game.get(met).iter().map(str::to_string).collect();
+    assert_eq!(all, ["eel", "heron", "otter"], "a set that is united keeps what it had");
+}
+
+#[test]
+fn an_item_of_another_list_is_no_value_of_a_field() {
+    let (schema, mut game) = game();
+    let stranger = Value::Id { of: keblin::kind::Ids::Levels, index: 0, name: "brook".into() };
+    let refused = game.set(field::<Value>(&schema, "lamp"), stranger).refused.unwrap();
+    assert_eq!(refused.to_string(), "lamp: refused: it holds an id of lamps, and brook is none");
+}
+
+#[test]
+fn a_handle_of_another_kind_is_told_what_is_declared() {
+    let schema = schema(GAME);
+    let told = |error: keblin::LookupError| error.to_string();
+    assert_eq!(
+        told(schema.field::<Vec<i64>>("satchel").unwrap_err()),
+        "field `satchel` is declared as list of text, but was asked for as list of int"
+    );
+    assert_eq!(
+        told(schema.field::<Level>("lamp").unwrap_err()),
+        "field `lamp` is declared as id that may be unset, but was asked for as id of levels"
+    );
+    assert_eq!(
+        told(schema.field::<BTreeMap<String, f64>>("worn").unwrap_err()),
+        "field `worn` is declared as map of int by id, but was asked for as map of float by text"
+    );
+}
