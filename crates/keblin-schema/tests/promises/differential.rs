@@ -35,9 +35,15 @@ impl Dice {
                 ])
                 .into();
         }
-        let kind = self.roll(9);
-        *used.entry(["!", "&&", "||", "?:", "order", "==", "null ==", "in", "text =="][kind]).or_default() +=
-            1;
+        let kind = self.roll(13);
+        *used
+            .entry(
+                [
+                    "!", "&&", "||", "?:", "order", "==", "null ==", "in", "text ==", "floats", "in list",
+                    "list ==", "member",
+                ][kind],
+            )
+            .or_default() += 1;
         match kind {
             0 => format!("!({})", self.bool(depth - 1, used)),
             1 => format!("({}) && ({})", self.bool(depth - 1, used), self.bool(depth - 1, used)),
@@ -59,7 +65,49 @@ impl Dice {
                 let (what, one) = (self.int(depth - 1, used), self.int(depth - 1, used));
                 format!("{what} in [{one}, 17, {}]", self.int(depth - 1, used))
             }
-            _ => format!("{} {} {}", self.text(), self.one(&["==", "!="]), self.text()),
+            8 => format!("{} {} {}", self.text(), self.one(&["==", "!="]), self.text()),
+            9 => {
+                let sign = self.one(&["<", "<=", ">", ">=", "==", "!="]);
+                format!("{} {sign} {}", self.float(depth - 1), self.float(depth - 1))
+            }
+            10 => {
+                let texts = self.one(&["'F-04'", "name", "lantern.name"]);
+                let (ints, list) = (self.int(depth - 1, used), self.one(&["satchel", "worn"]));
+                let lamps = self.one(&["'wick'", "'tallow'"]);
+                match self.roll(3) {
+                    0 => format!("{ints} in scores"),
+                    1 => format!("{lamps} in worn"),
+                    _ if list == "worn" => format!("'glass' in {list}"),
+                    _ => format!("{texts} in {list}"),
+                }
+            }
+            11 => {
+                let lists = ["satchel", "['F-04', 'F-11', 'F-11']", "['F-04']", "[]"];
+                format!("{} {} {}", self.one(&lists), self.one(&["==", "!="]), self.one(&lists))
+            }
+            _ => self
+                .one(&[
+                    "lantern.lit",
+                    "lantern.oil == 3",
+                    "lantern.name == 'Ot'",
+                    "lantern.oil > size(satchel)",
+                ])
+                .into(),
+        }
+    }
+
+    /// Small enough to stay finite; dividing by zero is an error here and infinite there, so nothing divides by it.
+    fn float(&mut self, depth: usize) -> String {
+        if depth == 0 {
+            return self.one(&["0.5", "-2.25", "1e2", "0.0", "depth"]).into();
+        }
+        match self.roll(4) {
+            0 => format!("-({})", self.float(depth - 1)),
+            1 => format!("({} / {})", self.float(depth - 1), self.one(&["0.5", "-4.0"])),
+            _ => {
+                let sign = self.one(&["+", "-", "*"]);
+                format!("({} {sign} {})", self.float(depth - 1), self.float(depth - 1))
+            }
         }
     }
 
@@ -76,6 +124,8 @@ impl Dice {
                 "best",
                 "levels.reedgate.neap.stars",
                 "size(name)",
+                "lantern.oil",
+                "size(satchel)",
             ];
             return self.one(&leaves).into();
         }
@@ -118,6 +168,17 @@ fn context() -> Context<'static, 'static> {
     context.add_variable_from_value("best", Other::Null);
     context.add_variable_from_value("met", true);
     context.add_variable_from_value("name", "Otter");
+    context.add_variable_from_value("depth", 2.5_f64);
+    let text = |text: &str| Other::String(std::sync::Arc::new(text.to_string()));
+    let list = |items: Vec<Other>| Other::List(std::sync::Arc::new(items));
+    context.add_variable_from_value("satchel", list(["F-04", "F-11", "F-11"].map(text).to_vec()));
+    context.add_variable_from_value("scores", list([3, 17, -4].map(Other::Int).to_vec()));
+    context.add_variable_from_value(
+        "worn",
+        Other::from(HashMap::from([("wick", Other::Int(12)), ("glass", Other::Int(0))])),
+    );
+    let lantern = [("oil", Other::Int(3)), ("lit", Other::Bool(true)), ("name", text("Ot"))];
+    context.add_variable_from_value("lantern", Other::from(HashMap::from(lantern)));
     let level = |finished: bool, stars: i64| {
         let neap = HashMap::from([("finished", Other::Bool(finished)), ("stars", Other::Int(stars))]);
         Other::from(HashMap::from([("neap", Other::from(neap))]))
@@ -164,5 +225,5 @@ fn twenty_thousand_expressions_mean_the_same_to_another_evaluator() {
     }
     println!("{yes} true, {no} false, {errors} errors; productions used: {used:?}");
     assert!(yes > 3000 && no > 3000 && errors > 1000);
-    assert!(used.len() == 15 && used.values().all(|count| *count > 500), "{used:?}");
+    assert!(used.len() == 19 && used.values().all(|count| *count > 500), "{used:?}");
 }

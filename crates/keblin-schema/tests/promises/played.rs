@@ -18,7 +18,19 @@ pub(crate) const GAME: &str = r#"
     name = { type = "text", scope = "profile", max_len = 20 }
     clock = { type = "time", scope = "run", on_death = "stays" }
     lead = { type = "int", scope = "profile", per = ["level", "difficulty"] }
+    depth = { type = "float", scope = "profile" }
+    satchel = { type = "list", of = "text", scope = "profile", max_len = 8, max_items = 9 }
+    scores = { type = "list", of = "int", scope = "profile", max_items = 9 }
+    worn = { type = "map", key = "lamps", of = "int", scope = "profile", max_items = 9 }
+    lit = { type = "set", of = "lamps", scope = "profile", max_items = 9 }
+    lamp = { type = "id", of = "lamps", scope = "profile" }
+    lantern = { type = "shape", of = "lantern", scope = "profile" }
+    buoy = { type = "vec2", scope = "profile" }
     tide_lead = { type = "int", scope = "profile", per = ["difficulty"] }
+    [lists]
+    lamps = ["wick", "glass", "tallow"]
+    [shapes.lantern]
+    members = { oil = { type = "int" }, lit = { type = "bool" }, name = { type = "text", max_len = 9 } }
     [[unlocks]]
     id = "fog_lamp"
     when = "oil > 3"
@@ -54,6 +66,16 @@ impl Played {
                     "oil" => Value::Int(17),
                     "letters" => Value::Int(-4),
                     "most" => Value::Int(i64::MAX),
+                    "depth" => Value::float(2.5).unwrap(),
+                    "satchel" => schema.written(field.holds(), "['F-04', 'F-11', 'F-11']").unwrap(),
+                    "scores" => schema.written(field.holds(), "[3, 17, -4]").unwrap(),
+                    "worn" => schema.written(field.holds(), "{ wick = 12, glass = 0 }").unwrap(),
+                    "lit" => schema.written(field.holds(), "['wick']").unwrap(),
+                    "lamp" => schema.written(field.holds(), "'glass'").unwrap(),
+                    "lantern" => {
+                        schema.written(field.holds(), "{ oil = 3, lit = true, name = 'Ot' }").unwrap()
+                    }
+                    "buoy" => schema.written(field.holds(), "[0.5, -2]").unwrap(),
                     "met" => Value::Bool(true),
                     "name" => Value::text("Otter"),
                     "clock" => Value::Time("1m30s".parse().unwrap()),
