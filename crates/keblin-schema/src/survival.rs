@@ -246,6 +246,6 @@ fn death_fate(word: OnDeath) -> Fate {
 /// Whether a field says something else at a moment than its scope does.
 #[must_use]
 pub fn is_override(schema: &Schema, field: &FieldDef, moment: Row) -> bool {
-    let plain = FieldDef { survival: Survival::of_scope(field.scope), ..field.clone() };
+    let plain = FieldDef { survival: Survival::of_scope(field.scope), durable: true, ..field.clone() };
     fate(schema, field, moment) != fate(schema, &plain, moment)
 }

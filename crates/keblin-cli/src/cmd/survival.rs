@@ -84,7 +84,8 @@ const NOTES: [&str; 6] = [
     "Leaving a level and going on with it changes nothing. A finish changes nothing until the next level.",
     "The death that takes the last life, and every other end of a run, puts nothing back: values can be read until \
      the next run, and there is nothing to continue.",
-    "Profile values outlive runs; records among them keep the better value. Erasing the profile takes everything.",
+    "Profile values outlive runs; records among them keep the better value. Erasing the profile takes everything but \
+     what belongs to the device.",
 ];
 
 fn fate_cell(schema: &Schema, field: &FieldDef, moment: Row, is_lives: bool) -> Cell {

@@ -34,6 +34,7 @@ pub(super) struct Compiler<'s> {
     pub(super) ops: Vec<Op>,
     pub(super) texts: Vec<Arc<str>>,
     pub(super) lists: Vec<u32>,
+    pub(super) sums: Vec<Load>,
     pub(super) wholes: Vec<Value>,
     pub(super) reads: Vec<Read>,
     pub(super) bool_cells: Vec<u32>,
@@ -56,6 +57,7 @@ impl<'s> Compiler<'s> {
             ops: Vec::new(),
             texts: Vec::new(),
             lists: Vec::new(),
+            sums: Vec::new(),
             wholes: Vec::new(),
             reads: Vec::new(),
             bool_cells: Vec::new(),
@@ -90,14 +92,8 @@ impl<'s> Compiler<'s> {
                     if typed.kind == Type::Float { Op::NegateFloat(typed.at) } else { Op::Negate(typed.at) };
                 Ok(self.emit(op, typed.kind))
             }
-            Node::And(left, right) => {
-                let (left, right) = (self.bool(left)?, self.guarded(left, Comparison::NotEqual, right)?);
-                Ok(self.emit(Op::And(left, right), Type::Bool))
-            }
-            Node::Or(left, right) => {
-                let (left, right) = (self.bool(left)?, self.guarded(left, Comparison::Equal, right)?);
-                Ok(self.emit(Op::Or(left, right), Type::Bool))
-            }
+            Node::And(..) => self.row(expr, Comparison::NotEqual, Op::Both, Op::All),
+            Node::Or(..) => self.row(expr, Comparison::Equal, Op::Either, Op::Any),
             Node::Compare(how, left, right) => self.compare(*how, left, right),
             Node::Arithmetic(how, left, right) => self.arithmetic(*how, left, right),
             Node::In(what, list) => self.is_in(what, list),
@@ -106,13 +102,28 @@ impl<'s> Compiler<'s> {
         }
     }
 
-    /// The other side of `x != null && …` or `x == null || …`: where it counts, `x` is set.
-    fn guarded(&mut self, guard: &Expr, asks: Comparison, expr: &Expr) -> Result<u32, ConditionError> {
+    /// A row of `&&` or `||`. Behind `x != null && …` or `x == null || …`, where it counts, `x` is set.
+    fn row(
+        &mut self,
+        expr: &Expr,
+        asks: Comparison,
+        of_two: fn(u32, u32) -> Op,
+        of_many: fn(u32, u32) -> Op,
+    ) -> Checked {
         let known = self.known_set.len();
-        guarded_names(guard, asks, &mut self.known_set);
-        let compiled = self.bool(expr);
+        let sides = sides(expr);
+        let mut positions = Vec::with_capacity(sides.len());
+        for side in &sides {
+            positions.push(self.bool(side)?);
+            guarded_names(side, asks, &mut self.known_set);
+        }
         self.known_set.truncate(known);
-        compiled
+        if let [left, right] = positions.as_slice() {
+            return Ok(self.emit(of_two(*left, *right), Type::Bool));
+        }
+        let (start, len) = (small(self.lists.len()), small(positions.len()));
+        self.lists.extend(positions);
+        Ok(self.emit(of_many(start, len), Type::Bool))
     }
 
     fn literal(&mut self, value: &Value) -> Typed {
@@ -291,13 +302,18 @@ impl<'s> Compiler<'s> {
             return self.emit(Op::CompareFloats(how, left.at, right.at), Type::Bool);
         }
         let op = |typed: Typed| self.ops.get(typed.at as usize).copied();
-        match (op(left), op(right)) {
-            (Some(Op::Load(load)), Some(Op::Int(with))) => {
-                self.ops.truncate(left.at as usize);
-                self.emit(Op::CompareWith(how, load, with), Type::Bool)
-            }
-            _ => self.emit(Op::Compare(how, left.at, right.at), Type::Bool),
-        }
+        let (Some(held), Some(Op::Int(with))) = (op(left), op(right)) else {
+            return self.emit(Op::Compare(how, left.at, right.at), Type::Bool);
+        };
+        let fused = match (held, within(how, with)) {
+            (Op::Load(load), None) => Op::Equals(how == Comparison::Equal, load, with),
+            (Op::Load(Load::Cell(cell)), Some((low, high))) => Op::CellWithin(cell, low, high),
+            (Op::Load(load), Some((low, high))) => Op::Within(load, low, high),
+            (Op::Sum(start, len), Some((low, high))) => Op::SumWithin(start, len, low, high),
+            _ => return self.emit(Op::Compare(how, left.at, right.at), Type::Bool),
+        };
+        self.ops.truncate(left.at as usize);
+        self.emit(fused, Type::Bool)
     }
 
     /// An id that is held against a text must be able to be that text, and so must the items of a list.
@@ -351,12 +367,26 @@ impl<'s> Compiler<'s> {
         if divides && by_zero {
             self.fails(&right.span, Failing::Zero);
         }
-        let op = if floats || a.kind == Type::Float {
-            Op::Floats(how, a.at, b.at)
-        } else {
-            Op::Arithmetic(how, a.at, b.at)
+        Ok(match (a.kind, how) {
+            (Type::Float, _) => self.emit(Op::Floats(how, a.at, b.at), a.kind),
+            (_, Arithmetic::Add) => self.sum(a, b),
+            _ => self.emit(Op::Arithmetic(how, a.at, b.at), a.kind),
+        })
+    }
+
+    /// Emits an addition, as one sum where what is added up is only read.
+    fn sum(&mut self, left: Typed, right: Typed) -> Typed {
+        let op = |typed: Typed| self.ops.get(typed.at as usize).copied();
+        let end = small(self.sums.len());
+        let (start, added) = match (op(left), op(right)) {
+            (Some(Op::Load(first)), Some(Op::Load(second))) => (end, vec![first, second]),
+            (Some(Op::Sum(start, len)), Some(Op::Load(next))) if start + len == end => (start, vec![next]),
+            _ => return self.emit(Op::Arithmetic(Arithmetic::Add, left.at, right.at), left.kind),
         };
-        Ok(self.emit(op, a.kind))
+        self.sums.extend(added);
+        self.ops.truncate(left.at as usize);
+        let len = small(self.sums.len()) - start;
+        self.emit(Op::Sum(start, len), left.kind)
     }
 
     fn is_in(&mut self, what: &Expr, list: &Expr) -> Checked {
@@ -447,6 +477,33 @@ impl<'s> Compiler<'s> {
 
 fn count(expr: &Expr, name: &Part, takes: &str, found: usize) -> ConditionError {
     ConditionError::new(expr.span.clone(), format!("`{}` takes {takes}, but found {found}", name.word))
+}
+
+/// The least and the most number that an order with a number written out lets hold; `None` for what is no order. A
+/// range without numbers in it, such as below the least there is, has its ends crossed.
+fn within(how: Comparison, with: i64) -> Option<(i64, i64)> {
+    let nothing = (i64::MAX, i64::MIN);
+    Some(match how {
+        Comparison::Less => with.checked_sub(1).map_or(nothing, |most| (i64::MIN, most)),
+        Comparison::LessOrEqual => (i64::MIN, with),
+        Comparison::Greater => with.checked_add(1).map_or(nothing, |least| (least, i64::MAX)),
+        Comparison::GreaterOrEqual => (with, i64::MAX),
+        Comparison::Equal | Comparison::NotEqual => return None,
+    })
+}
+
+/// The sides of a row of one operator, `&&` or `||`, from the left.
+fn sides(expr: &Expr) -> Vec<&Expr> {
+    let (mut sides, mut rest) = (Vec::new(), expr);
+    while let (Node::And(left, right), Node::And(..)) | (Node::Or(left, right), Node::Or(..)) =
+        (&rest.node, &expr.node)
+    {
+        sides.push(right.as_ref());
+        rest = left;
+    }
+    sides.push(rest);
+    sides.reverse();
+    sides
 }
 
 /// The kind of a value that is written out; `None` for null.

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::ConditionError;
 use super::check::Compiler;
 use super::parse::{Expr, parse};
-use super::program::Program;
+use super::program::{Op, Program};
 use crate::kind::{Holds, Kind};
 use crate::model::Schema;
 
@@ -101,9 +101,11 @@ impl Program {
             if schema.level_facts_per_difficulty { schema.difficulties.len().max(1) } else { 1 };
         let program = Program {
             source: Arc::from(source.get(expr.span.clone()).unwrap_or(source)),
+            root: compiler.ops.last().copied().unwrap_or(Op::Null),
             ops: compiler.ops.into(),
             texts: compiler.texts.into(),
             lists: compiler.lists.into(),
+            sums: compiler.sums.into(),
             wholes: compiler.wholes.into(),
             levels: small(schema.levels.len()),
             difficulties: small(difficulties),

@@ -52,15 +52,21 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Op::Int(_)
             | Op::Negate(_)
             | Op::Arithmetic(..)
+            | Op::Sum(..)
             | Op::Least(..)
             | Op::Greatest(..)
             | Op::Size(_) => self.number(at).map_or(Val::Error, Val::Int),
             Op::Bool(_)
             | Op::Not(_)
-            | Op::And(..)
-            | Op::Or(..)
+            | Op::Both(..)
+            | Op::Either(..)
+            | Op::All(..)
+            | Op::Any(..)
             | Op::Compare(..)
-            | Op::CompareWith(..)
+            | Op::Equals(..)
+            | Op::CellWithin(..)
+            | Op::Within(..)
+            | Op::SumWithin(..)
             | Op::CompareFloats(..)
             | Op::Has(..)
             | Op::In(..) => self.truth(at).map_or(Val::Error, Val::Bool),
@@ -70,9 +76,12 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     /// A yes or no; `None` is an error.
     pub(super) fn truth(&self, at: u32) -> Option<bool> {
         match *self.op(at) {
-            Op::CompareWith(comparison, load, with) => self.compare_with(comparison, load, with),
-            Op::And(left, right) => self.decide(false, left, right),
-            Op::Or(left, right) => self.decide(true, left, right),
+            Op::Both(left, right) => self.two(false, left, right),
+            Op::Either(left, right) => self.two(true, left, right),
+            Op::All(start, len) => self.decide(false, start, len),
+            Op::Any(start, len) => self.decide(true, start, len),
+            Op::CellWithin(..) | Op::Within(..) | Op::SumWithin(..) => self.leaf_truth(at),
+            Op::Equals(equal, load, with) => self.equals(equal, load, with),
             Op::Not(inner) => self.truth(inner).map(|yes| !yes),
             Op::Bool(yes) => Some(yes),
             Op::Compare(comparison, left, right) if comparison.is_order() => {
@@ -87,7 +96,8 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             }
             Op::In(what, start, len) => self.is_in(what, start, len),
             Op::Has(what, whole) => self.has(what, whole),
-            Op::Load(_) | Op::Member(..) => match self.value(at) {
+            Op::Load(load) => self.load_truth(load),
+            Op::Member(whole, member) => match self.member(whole, member) {
                 Val::Bool(yes) => Some(yes),
                 _ => None,
             },
@@ -105,6 +115,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
                 Val::Int(number) => Some(number),
                 _ => None,
             },
+            Op::Sum(start, len) => self.sum(start, len),
             Op::Arithmetic(how, left, right) => arithmetic(how, self.leaf(left)?, self.leaf(right)?),
             Op::Negate(inner) => self.number(inner)?.checked_neg(),
             Op::Least(left, right) => Some(self.number(left)?.min(self.number(right)?)),
@@ -178,25 +189,40 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     /// A yes or no that is likely to be a comparison, which takes no call of its own.
     #[inline]
     fn leaf_truth(&self, at: u32) -> Option<bool> {
-        match *self.op(at) {
-            Op::CompareWith(comparison, load, with) => self.compare_with(comparison, load, with),
-            Op::Load(Load::FactOn { first, fact: Fact::Finished }) => {
-                Some(self.facts.fact(first as usize + self.in_question, Fact::Finished) != 0)
-            }
-            _ => self.truth(at),
-        }
+        self.truth_of(self.op(at), at)
+    }
+
+    /// Whether the whole condition holds; `None` is an error.
+    #[inline]
+    pub(super) fn holds(&self) -> Option<bool> {
+        // The last operation takes all others. It is kept where no look-up is needed to find it.
+        self.truth_of(&self.program.root, self.program.last())
     }
 
     #[inline]
-    fn compare_with(&self, comparison: Comparison, load: Load, with: i64) -> Option<bool> {
+    fn truth_of(&self, op: &Op, at: u32) -> Option<bool> {
+        let (number, low, high) = match *op {
+            Op::CellWithin(cell, low, high) => (number(self.facts.cell(cell as usize)), low, high),
+            Op::Within(load, low, high) => (self.load_number(load), low, high),
+            Op::SumWithin(start, len, low, high) => (self.sum(start, len), low, high),
+            Op::Both(left, right) => return self.two(false, left, right),
+            Op::Either(left, right) => return self.two(true, left, right),
+            Op::Load(load) => return self.load_truth(load),
+            _ => return self.truth(at),
+        };
+        number.map(|number| low <= number && number <= high)
+    }
+
+    /// What is unset is equal to no number.
+    fn equals(&self, equal: bool, load: Load, with: i64) -> Option<bool> {
         match self.load_number(load) {
-            Some(number) => Some(comparison.holds(number, with)),
-            None => unset(comparison, self.load(load)),
+            Some(number) => Some((number == with) == equal),
+            None => (self.load(load) == Val::Null).then_some(!equal),
         }
     }
 
-    /// `&&` and `||`: the side that decides does so, whatever the other is.
-    fn decide(&self, deciding: bool, left: u32, right: u32) -> Option<bool> {
+    /// `&&` and `||` of two: the side that decides does so, whatever the other is.
+    fn two(&self, deciding: bool, left: u32, right: u32) -> Option<bool> {
         let left = self.leaf_truth(left);
         if left == Some(deciding) {
             return left;
@@ -204,6 +230,55 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         match self.leaf_truth(right) {
             Some(right) if right == deciding => Some(right),
             right => left.and(right),
+        }
+    }
+
+    /// `&&` and `||` of many.
+    fn decide(&self, deciding: bool, start: u32, len: u32) -> Option<bool> {
+        let sides = self.program.lists.get(start as usize..(start + len) as usize).unwrap_or_default();
+        let mut outcome = Some(!deciding);
+        for side in sides {
+            match self.leaf_truth(*side) {
+                Some(truth) if truth == deciding => return Some(deciding),
+                Some(_) => {}
+                None => outcome = None,
+            }
+        }
+        outcome
+    }
+
+    /// What is only read, added up.
+    #[inline]
+    fn sum(&self, start: u32, len: u32) -> Option<i64> {
+        let mut sum = 0_i64;
+        for load in self.program.sums.get(start as usize..(start + len) as usize).unwrap_or_default() {
+            // Stars are what is added up most; asked for by name they take no look-up of which fact it is.
+            let number = match *load {
+                Load::Fact { index, fact: Fact::Stars } => self.facts.fact(index as usize, Fact::Stars),
+                Load::FactOn { first, fact: Fact::Stars } => {
+                    self.facts.fact(first as usize + self.in_question, Fact::Stars)
+                }
+                Load::Cell(cell) => number(self.facts.cell(cell as usize))?,
+                other => self.load_number(other)?,
+            };
+            sum = sum.checked_add(number)?;
+        }
+        Some(sum)
+    }
+
+    #[inline]
+    fn load_truth(&self, load: Load) -> Option<bool> {
+        match load {
+            Load::Fact { index, fact: Fact::Finished } => {
+                Some(self.facts.fact(index as usize, Fact::Finished) != 0)
+            }
+            Load::FactOn { first, fact: Fact::Finished } => {
+                Some(self.facts.fact(first as usize + self.in_question, Fact::Finished) != 0)
+            }
+            _ => match self.load(load) {
+                Val::Bool(yes) => Some(yes),
+                _ => None,
+            },
         }
     }
 
@@ -293,11 +368,6 @@ fn equal(left: Val<'_>, right: Val<'_>) -> Option<bool> {
         (Val::Whole(left), Val::Whole(right)) => Some(left.same(right)),
         (left, right) => Some(left == right),
     }
-}
-
-/// What is unset is equal to no number, and has no order among them.
-fn unset(comparison: Comparison, val: Val<'_>) -> Option<bool> {
-    (val == Val::Null && !comparison.is_order()).then_some(comparison == Comparison::NotEqual)
 }
 
 fn arithmetic(how: Arithmetic, left: i64, right: i64) -> Option<i64> {

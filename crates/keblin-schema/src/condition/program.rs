@@ -110,12 +110,25 @@ pub(super) enum Op {
     Member(u32, u16),
     Not(u32),
     Negate(u32),
-    And(u32, u32),
-    Or(u32, u32),
+    /// Both must hold.
+    Both(u32, u32),
+    /// One of the two must hold.
+    Either(u32, u32),
+    /// Some of [`Program::lists`]: all of them must hold.
+    All(u32, u32),
+    /// Some of [`Program::lists`]: one of them must hold.
+    Any(u32, u32),
     Choose(u32, u32, u32),
     Compare(Comparison, u32, u32),
-    /// The commonest rule of all, in one step: a number read, held against a number written out.
-    CompareWith(Comparison, Load, i64),
+    /// The commonest rules of all, in one step: a number read, held against a number written out.
+    Equals(bool, Load, i64),
+    /// As an order: the least and the most that hold.
+    CellWithin(u32, i64, i64),
+    Within(Load, i64, i64),
+    /// Some of [`Program::sums`], added up.
+    Sum(u32, u32),
+    /// A sum, held against a number written out: the least and the most that hold.
+    SumWithin(u32, u32, i64, i64),
     Arithmetic(Arithmetic, u32, u32),
     Least(u32, u32),
     Greatest(u32, u32),
@@ -164,9 +177,13 @@ pub enum Failing {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Program {
     pub(super) source: Arc<str>,
+    /// The last operation.
+    pub(super) root: Op,
     pub(super) ops: Box<[Op]>,
     pub(super) texts: Box<[Arc<str>]>,
     pub(super) lists: Box<[u32]>,
+    /// What is read to be added up.
+    pub(super) sums: Box<[Load]>,
     /// Lists that are written out.
     pub(super) wholes: Box<[Value]>,
     pub(super) levels: u32,
@@ -219,11 +236,11 @@ impl Program {
     /// [`Schema::difficulties`](crate::Schema::difficulties), 0 where there are none.
     #[must_use]
     pub fn holds(&self, facts: &impl Facts, difficulty: usize) -> bool {
-        Evaluation::new(self, facts, difficulty).truth(self.root()) == Some(true)
+        Evaluation::new(self, facts, difficulty).holds() == Some(true)
     }
 
-    /// The operation that takes all others: the last one.
-    fn root(&self) -> u32 {
+    /// Where the operation stands that takes all others: the last one.
+    pub(super) fn last(&self) -> u32 {
         small(self.ops.len()).wrapping_sub(1)
     }
 
@@ -245,6 +262,6 @@ impl Program {
     /// The value of the condition.
     #[must_use]
     pub fn value<'a>(&'a self, facts: &'a impl Facts, difficulty: usize) -> Val<'a> {
-        Evaluation::new(self, facts, difficulty).value(self.root())
+        Evaluation::new(self, facts, difficulty).value(self.last())
     }
 }

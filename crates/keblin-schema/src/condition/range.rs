@@ -68,28 +68,27 @@ fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
             Can::Bool { yes, no } => Can::Bool { yes: no, no: yes },
             _ => EITHER,
         },
-        Op::And(left, right) => match (at(left), at(right)) {
-            (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => {
-                Can::Bool { yes: a && c, no: b || d }
-            }
-            _ => EITHER,
-        },
-        Op::Or(left, right) => match (at(left), at(right)) {
-            (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => {
-                Can::Bool { yes: a || c, no: b && d }
-            }
-            _ => EITHER,
-        },
+        Op::Both(left, right) => both(at(left), at(right)),
+        Op::Either(left, right) => one_of(at(left), at(right)),
+        Op::All(start, len) => sides(program, start, len)
+            .fold(Can::Bool { yes: true, no: false }, |all, side| both(all, at(side))),
+        Op::Any(start, len) => sides(program, start, len)
+            .fold(Can::Bool { yes: false, no: true }, |any, side| one_of(any, at(side))),
         Op::Choose(condition, yes, no) => match at(condition) {
             Can::Bool { yes: true, no: false } => at(yes),
             Can::Bool { yes: false, no: true } => at(no),
             _ => either(at(yes), at(no)),
         },
         Op::Compare(comparison, left, right) => compared(comparison, at(left), at(right)),
-        Op::CompareWith(comparison, load, with) => {
+        Op::Equals(equal, load, with) => {
+            let comparison = if equal { Comparison::Equal } else { Comparison::NotEqual };
             compared(comparison, loaded(program, ranges, load), Can::Number(with.into(), with.into()))
         }
+        Op::CellWithin(cell, low, high) => within(loaded(program, ranges, Load::Cell(cell)), low, high),
+        Op::Within(load, low, high) => within(loaded(program, ranges, load), low, high),
+        Op::SumWithin(start, len, low, high) => within(summed(program, ranges, start, len), low, high),
         Op::Arithmetic(how, left, right) => arithmetic(how, at(left), at(right)),
+        Op::Sum(start, len) => summed(program, ranges, start, len),
         Op::Least(left, right) => match (at(left), at(right)) {
             (Can::Number(a, b), Can::Number(c, d)) => Can::Number(a.min(c), b.min(d)),
             _ => Can::Anything,
@@ -114,6 +113,31 @@ fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
         | Op::LeastFloat(..)
         | Op::GreatestFloat(..) => Can::Anything,
     }
+}
+
+fn both(left: Can, right: Can) -> Can {
+    match (left, right) {
+        (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => Can::Bool { yes: a && c, no: b || d },
+        _ => EITHER,
+    }
+}
+
+fn one_of(left: Can, right: Can) -> Can {
+    match (left, right) {
+        (Can::Bool { yes: a, no: b }, Can::Bool { yes: c, no: d }) => Can::Bool { yes: a || c, no: b && d },
+        _ => EITHER,
+    }
+}
+
+/// The sides of a row of `&&` or `||`.
+fn sides(program: &Program, start: u32, len: u32) -> impl Iterator<Item = u32> {
+    program.lists.get(start as usize..(start + len) as usize).unwrap_or_default().iter().copied()
+}
+
+fn summed(program: &Program, ranges: &impl Ranges, start: u32, len: u32) -> Can {
+    let loads = program.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
+    let each = loads.iter().map(|load| loaded(program, ranges, *load));
+    each.fold(Can::Number(0, 0), |sum, next| arithmetic(Arithmetic::Add, sum, next))
 }
 
 fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
@@ -148,6 +172,16 @@ fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
         Load::Word(Word::Phase | Word::Level | Word::Checkpoint | Word::Furthest | Word::Difficulty) => {
             Can::Anything
         }
+    }
+}
+
+/// Whether a number can lie within two ends, and whether it can lie outside.
+fn within(number: Can, low: i64, high: i64) -> Can {
+    let Can::Number(least, most) = number else { return EITHER };
+    let (low, high) = (i128::from(low), i128::from(high));
+    Can::Bool {
+        yes: low <= high && least <= high && most >= low,
+        no: low > high || least < low || most > high,
     }
 }
 

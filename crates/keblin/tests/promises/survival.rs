@@ -22,7 +22,7 @@ fn every_field(resume: &str) -> Arc<Schema> {
         "game = 'every_field'\nversion = 1\nresume = '{resume}'\n[lives]\nfield = 'lives'\n[fields]\nlives = {{ type = 'int', \
          scope = 'run', default = 3, min = 0, on_death = 'stays', on_retry = 'stays' }}\n"
     );
-    for scope in ["level", "run", "profile"] {
+    for scope in ["level", "run", "profile", "device"] {
         writeln!(text, "{scope}_plain = {{ type = 'int', scope = '{scope}', default = {DEFAULT} }}").unwrap();
     }
     for scope in ["level", "run"] {
@@ -179,7 +179,8 @@ fn every_field_survives_every_event_as_the_table_and_the_schema_say() {
             let cell = match field.scope {
                 Scope::Level => &row[1],
                 Scope::Run => &row[2],
-                _ => &row[3],
+                Scope::Profile => &row[3],
+                _ => &row[4],
             };
             let promised = promised(cell, field, &plain);
             assert_eq!(game.get(handle), promised, "{} at {:?}: {cell}", field.name, row[0]);
@@ -193,7 +194,7 @@ fn every_field_survives_every_event_as_the_table_and_the_schema_say() {
             checked += 1;
         }
     }
-    assert_eq!(checked, 12 * (2 * 48 + 3));
+    assert_eq!(checked, 12 * (2 * 48 + 4));
     println!("{checked} values checked");
 }
 
@@ -210,7 +211,7 @@ fn before_a_checkpoint_a_death_goes_back_to_the_arrival() {
     game.die().unwrap();
     for (field, handle) in fields(&schema).filter(|(field, _)| field.survival.on_death == OnDeath::Checkpoint)
     {
-        let supposed_in_time = if field.scope == Scope::Profile { LIVE } else { ON_ARRIVAL };
+        let supposed_in_time = if field.scope.is_of_run() { ON_ARRIVAL } else { LIVE };
         assert_eq!(game.get(handle), supposed_in_time, "{}", field.name);
     }
 }
@@ -222,7 +223,7 @@ fn what_is_left_of_a_run_that_is_over_is_not_saved() {
     game.end_run().unwrap();
     let reopened = Progress::restored(game.snapshot());
     assert!(reopened.resume_point().is_none() && !reopened.has_run());
-    for (field, handle) in fields(&schema).filter(|(field, _)| field.scope != Scope::Profile) {
+    for (field, handle) in fields(&schema).filter(|(field, _)| field.scope.is_of_run()) {
         let stays = field.survival.on_new_run == OnReset::Stays;
         assert_eq!(reopened.get(handle), if stays { LIVE } else { DEFAULT }, "{}", field.name);
     }
