@@ -5,13 +5,12 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use super::compile::{Type, small};
-use super::guards::{dotted, guarded_names};
-use super::names::{Asked, Fact, On, ids_of, resolve};
+use super::guards::guarded_names;
 use super::parse::{Arithmetic, Comparison, Expr, Node, Part};
 use super::program::{Failing, Load, Op, Read, Word};
 use super::{ConditionError, names};
 use crate::kind::{Holds, Ids, Kind};
-use crate::model::{At, Axis, Schema};
+use crate::model::Schema;
 use crate::name::nearest;
 use crate::time::Time;
 use crate::value::Value;
@@ -22,15 +21,15 @@ const FUNCTIONS: [&str; 4] = ["duration", "least", "greatest", "size"];
 /// An operation that was emitted: its position, its type, and whether it may be unset.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Typed {
-    at: u32,
+    pub(super) at: u32,
     pub(super) kind: Type,
-    may_be_unset: bool,
+    pub(super) may_be_unset: bool,
     /// The list its ids are of, where it is an id or has ids in it.
-    ids: Option<Ids>,
+    pub(super) ids: Option<Ids>,
 }
 
 pub(super) struct Compiler<'s> {
-    schema: &'s Schema,
+    pub(super) schema: &'s Schema,
     pub(super) ops: Vec<Op>,
     pub(super) texts: Vec<Arc<str>>,
     pub(super) lists: Vec<u32>,
@@ -41,7 +40,7 @@ pub(super) struct Compiler<'s> {
     pub(super) can_fail: Option<(Range<usize>, Failing)>,
     pub(super) asks_in_question: Option<Range<usize>>,
     /// Names that were asked for being set, where that decides.
-    known_set: Vec<String>,
+    pub(super) known_set: Vec<String>,
 }
 
 pub(super) type Checked = Result<Typed, ConditionError>;
@@ -67,7 +66,7 @@ impl<'s> Compiler<'s> {
         }
     }
 
-    fn emit(&mut self, op: Op, kind: Type) -> Typed {
+    pub(super) fn emit(&mut self, op: Op, kind: Type) -> Typed {
         self.ops.push(op);
         Typed { at: small(self.ops.len() - 1), kind, may_be_unset: kind == Type::Null, ids: None }
     }
@@ -160,92 +159,6 @@ impl<'s> Compiler<'s> {
         }
         self.wholes.push(Value::List(values.into()));
         Ok(self.emit(Op::List(small(self.wholes.len() - 1)), Type::List(of)))
-    }
-
-    fn path(&mut self, expr: &Expr, path: &[Part]) -> Checked {
-        let asked = resolve(self.schema, path)?;
-        let load = self.load(expr, &asked)?;
-        let holds = asked.holds(self.schema);
-        let mut typed = self.emit(Op::Load(load), holds.into());
-        if let Asked::Member { member, .. } = asked {
-            typed = self.emit(Op::Member(typed.at, member), holds.into());
-        }
-        let ids = [Some(holds.kind), holds.key, holds.of].into_iter().flatten().find_map(|kind| match kind {
-            Kind::Id(ids) => Some(ids),
-            _ => None,
-        });
-        let of_word = if let Load::Word(word) = load { ids_of(word) } else { None };
-        let known = self.known_set.contains(&dotted(path));
-        let may_be_unset = asked.may_be_unset(self.schema) && !known;
-        Ok(Typed { may_be_unset, ids: ids.or(of_word), ..typed })
-    }
-
-    fn load(&mut self, expr: &Expr, asked: &Asked) -> Result<Load, ConditionError> {
-        let in_question = |compiler: &mut Self| {
-            compiler.asks_in_question.get_or_insert(expr.span.clone());
-        };
-        let word = |compiler: &mut Self, word| {
-            compiler.reads.push(Read::Word(word));
-            Ok(Load::Word(word))
-        };
-        match asked {
-            Asked::Field { field, at } | Asked::Member { field, at, .. } => self.field(expr, *field, *at),
-            Asked::Fact { level, on, fact } => {
-                if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
-                    in_question(self);
-                }
-                self.reads.push(Read::Fact { fact: *fact, level: Some(*level) });
-                Ok(self.fact(*level, *on, *fact))
-            }
-            Asked::Total { fact, on } => {
-                if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
-                    in_question(self);
-                }
-                self.reads.push(Read::Fact { fact: *fact, level: None });
-                Ok(Load::Total { on: *on, fact: *fact })
-            }
-            Asked::Unlocked(unlock) => {
-                self.reads.push(Read::Unlocked(*unlock));
-                Ok(Load::Unlocked(small(*unlock)))
-            }
-            Asked::Phase => word(self, Word::Phase),
-            Asked::Level => word(self, Word::Level),
-            Asked::Checkpoint => word(self, Word::Checkpoint),
-            Asked::Furthest => word(self, Word::Furthest),
-            Asked::Difficulty => word(self, Word::Difficulty),
-            Asked::Played => {
-                self.reads.push(Read::Played);
-                Ok(Load::Played)
-            }
-        }
-    }
-
-    fn fact(&self, level: usize, on: On, fact: Fact) -> Load {
-        let at = |difficulty| small(self.schema.fact_index(level, difficulty));
-        match on {
-            On::InQuestion => Load::FactOn { first: at(0), fact },
-            On::One(difficulty) => Load::Fact { index: at(difficulty), fact },
-            On::Any => Load::FactAny { first: at(0), fact },
-        }
-    }
-
-    fn field(&mut self, expr: &Expr, field: usize, at: At) -> Result<Load, ConditionError> {
-        let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
-        let def = self.schema.fields.get(field).ok_or_else(missing)?;
-        let open = def.per.contains(&Axis::Difficulty) && at.difficulty.is_none();
-        let cell = |difficulty| self.schema.cell(def, at.on(difficulty)).ok_or_else(missing);
-        if !open {
-            let cell = cell(at.difficulty)?;
-            self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(cell)));
-            self.reads.push(Read::Cells(cell..cell + 1));
-            return Ok(Load::Cell(small(cell)));
-        }
-        let (first, last) = (cell(Some(0))?, cell(Some(self.schema.difficulties.len() - 1))?);
-        self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(first)));
-        let apart = (last - first) / (self.schema.difficulties.len() - 1).max(1);
-        self.reads.push(Read::Cells(first..last + 1));
-        self.asks_in_question.get_or_insert(expr.span.clone());
-        Ok(Load::CellOn { first: small(first), apart: small(apart) })
     }
 
     fn bool(&mut self, expr: &Expr) -> Result<u32, ConditionError> {

@@ -36,8 +36,14 @@ mod parse;
 /// What the names in conditions stand for.
 pub mod names;
 
+/// The parts behind a field's name.
+mod parts;
+
 /// Types: what may stand where.
 mod check;
+
+/// What names load.
+mod load;
 
 /// From the text to a program.
 mod compile;

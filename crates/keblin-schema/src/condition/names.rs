@@ -3,11 +3,11 @@
 //! Where facts or fields are kept apart for each difficulty, a name without one means the difficulty in question:
 //! that of the run, or the one last chosen.
 
+use super::parts::{asked_of, has_parts, member_of, of_field};
 use super::{ConditionError, Part, Word};
 use crate::kind::{Holds, Ids, Kind};
-use crate::limits::MemberDef;
-use crate::model::{At, Axis, FieldDef, MAX_AXES, Schema};
-use crate::name::{Name, nearest};
+use crate::model::{At, Axis, FieldDef, Schema};
+use crate::name::nearest;
 use crate::value::Value;
 
 /// A fact that is kept for every level without being declared.
@@ -178,52 +178,6 @@ pub(super) fn ids_of(word: Word) -> Option<Ids> {
     }
 }
 
-/// The member of a field's shape; `None` for a part of a vector.
-fn member_of(schema: &Schema, field: usize, member: u16) -> Option<&MemberDef> {
-    let Kind::Shape(shape) = schema.fields.get(field)?.kind else { return None };
-    schema.shapes.get(usize::from(shape))?.members.get(usize::from(member))
-}
-
-/// The names of the members of what a field holds; empty for what has none.
-fn members(schema: &Schema, kind: Kind) -> Vec<&str> {
-    match kind {
-        Kind::Shape(shape) => {
-            let members = schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
-            members.iter().map(|member| member.name.as_str()).collect()
-        }
-        Kind::Vec2 => vec!["x", "y"],
-        Kind::Vec3 => vec!["x", "y", "z"],
-        Kind::Quat => vec!["x", "y", "z", "w"],
-        _ => Vec::new(),
-    }
-}
-
-/// A field, or, where its name is followed by one part more than it has axes, a member of what it holds.
-fn asked_of(
-    schema: &Schema,
-    (field, def): (usize, &FieldDef),
-    name: &Part,
-    level: At,
-    parts: &[Part],
-) -> Result<Asked, ConditionError> {
-    let lists = lists_of(def).count();
-    match parts.split_last() {
-        Some((last, items)) if parts.len() == lists + 1 && !members(schema, def.kind).is_empty() => {
-            let at = At { items: items_named(schema, def, name, items)?, ..level };
-            let known = members(schema, def.kind);
-            let member =
-                known.iter().position(|known| *known == last.word).and_then(|at| u16::try_from(at).ok());
-            let missing = format!("`{}` has no member `{}`", def.name, last.word);
-            let missing = || {
-                ConditionError::new(last.span.clone(), missing)
-                    .meant(nearest(&last.word, known.iter().copied()))
-            };
-            Ok(Asked::Member { field, at, member: member.ok_or_else(missing)? })
-        }
-        _ => Ok(Asked::Field { field, at: At { items: items_named(schema, def, name, parts)?, ..level } }),
-    }
-}
-
 /// Resolves a name as it is written, such as `levels.reedgate.stars`, against a schema.
 ///
 /// # Errors
@@ -258,72 +212,6 @@ pub fn resolve(schema: &Schema, path: &[Part]) -> Result<Asked, ConditionError> 
         [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
             .meant(nearest(&first.word, ["levels", "totals", "unlocked"]))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
-    }
-}
-
-/// Whether a name alone is a field whose places are named by the parts that follow.
-fn has_parts(schema: &Schema, part: &Part) -> bool {
-    schema.field_named(&part.word).is_some_and(|(_, field)| !field.per.contains(&Axis::Level))
-}
-
-/// `best_draught.neap`, `worn.wick`, `worn.neap.wick`: a field's places without a level.
-fn of_field(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
-    let (field, def) = schema.field_named(&first.word).ok_or_else(|| {
-        ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
-    })?;
-    let parts = lists_of(def).count() + usize::from(!members(schema, def.kind).is_empty());
-    let (difficulty, items) = match rest {
-        [difficulty, items @ ..]
-            if def.per.contains(&Axis::Difficulty)
-                && difficulty_is_named(schema, def, rest.len(), parts, difficulty) =>
-        {
-            (Some(difficulty_named(schema, difficulty)?), items)
-        }
-        items => (None, items),
-    };
-    asked_of(schema, (field, def), first, At::level(None, difficulty), items)
-}
-
-/// Whether the first part behind a field's name is a difficulty: there is one part too many for anything else, or it is
-/// one by its name.
-fn difficulty_is_named(schema: &Schema, def: &FieldDef, found: usize, parts: usize, first: &Part) -> bool {
-    found > parts || (found > lists_of(def).count() && schema.difficulty_named(&first.word).is_some())
-}
-
-fn lists_of(def: &FieldDef) -> impl Iterator<Item = u16> {
-    def.per.iter().filter_map(|axis| if let Axis::List(list) = axis { Some(*list) } else { None })
-}
-
-/// The items that parts behind a field's name stand for: one for each of its axes that is a list.
-fn items_named(
-    schema: &Schema,
-    def: &FieldDef,
-    name: &Part,
-    parts: &[Part],
-) -> Result<[Option<u16>; MAX_AXES], ConditionError> {
-    let mut items = [None; MAX_AXES];
-    let mut parts = parts.iter();
-    for (item, list) in items.iter_mut().zip(lists_of(def)) {
-        let axis = Axis::List(list);
-        let list = schema.axis_name(axis);
-        let part = parts.next().ok_or_else(|| {
-            let message = format!("`{}` has one value for each of `{list}`", def.name);
-            let first = schema.axis_id(axis, 0).map_or("ITEM", Name::as_str);
-            ConditionError::new(name.span.clone(), message).instead(format!("write `{}.{first}`", def.name))
-        })?;
-        let found = schema.axis_ids(axis).position(|id| id.as_str() == part.word);
-        *item = found.and_then(|index| u16::try_from(index).ok());
-        if item.is_none() {
-            let known = schema.axis_ids(axis).map(Name::as_str);
-            let message = format!("`{list}` has no item `{}`", part.word);
-            return Err(ConditionError::new(part.span.clone(), message).meant(nearest(&part.word, known)));
-        }
-    }
-    match parts.next() {
-        Some(extra) => {
-            Err(ConditionError::new(extra.span.clone(), format!("`{}` is one part too many", extra.word)))
-        }
-        None => Ok(items),
     }
 }
 
@@ -445,7 +333,7 @@ fn total(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, Conditio
     fact_on(schema, what, fact, on).map(|on| Asked::Total { fact, on })
 }
 
-fn difficulty_named(schema: &Schema, part: &Part) -> Result<usize, ConditionError> {
+pub(super) fn difficulty_named(schema: &Schema, part: &Part) -> Result<usize, ConditionError> {
     schema.difficulty_named(&part.word).ok_or_else(|| {
         let known = schema.difficulties.iter().map(|difficulty| difficulty.as_str());
         ConditionError::new(part.span.clone(), format!("no difficulty `{}` is declared", part.word))

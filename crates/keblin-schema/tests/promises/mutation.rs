@@ -64,7 +64,7 @@ fn uses() -> Vec<(usize, usize, String)> {
         let Some((key, value)) = line.split_once(" = ").filter(|(key, _)| !key.starts_with('#')) else {
             continue;
         };
-        if !["field", "from", "unlock", "when"].contains(&key) {
+        if !["field", "from", "unlock", "when", "max"].contains(&key) {
             continue;
         }
         let start = line.len() - value.len();

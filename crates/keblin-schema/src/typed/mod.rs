@@ -1,8 +1,5 @@
 //! Rust types that fields are read and written as.
 
-use std::collections::{BTreeMap, BTreeSet};
-use std::fmt;
-use std::marker::PhantomData;
 use std::sync::Arc;
 
 use crate::key::{Checkpoint, Difficulty, Item, Level, Unlock};
@@ -10,6 +7,11 @@ use crate::kind::{Holds, Ids, Kind};
 use crate::model::Schema;
 use crate::time::Time;
 use crate::value::{Float, Opaque, Part, Value};
+
+/// Lists, sets and maps.
+mod items;
+
+pub use items::{Entries, Listed};
 
 /// A Rust type that a field can be read and written as.
 ///
@@ -320,131 +322,5 @@ impl<T: Scalar> FieldType for Option<T> {
     }
     fn write(value: T::Write, schema: &Schema) -> Option<Value> {
         T::write(value, schema)
-    }
-}
-
-/// The items of a list or set, or the entries of a map, as they were read.
-pub struct Listed<'a, T> {
-    items: Vec<&'a Value>,
-    of: PhantomData<fn() -> T>,
-}
-
-impl<T> fmt::Debug for Listed<'_, T> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_list().entries(&self.items).finish()
-    }
-}
-
-impl<'a, T: Scalar> Listed<'a, T> {
-    fn new(items: impl Iterator<Item = &'a Value>) -> Listed<'a, T> {
-        Listed { items: items.collect(), of: PhantomData }
-    }
-
-    /// How many there are.
-    #[must_use]
-    pub fn len(&self) -> usize {
-        self.items.len()
-    }
-
-    /// Whether there are none.
-    #[must_use]
-    pub fn is_empty(&self) -> bool {
-        self.items.is_empty()
-    }
-
-    /// One by its position.
-    #[must_use]
-    pub fn get(&self, index: usize) -> Option<T::Read<'a>> {
-        self.items.get(index).map(|value| T::read(value))
-    }
-
-    /// All of them, in order.
-    pub fn iter(&self) -> impl Iterator<Item = T::Read<'a>> {
-        self.items.iter().map(|value| T::read(value))
-    }
-}
-
-impl<T: Scalar> sealed::Sealed for Vec<T> {}
-impl<T: Scalar> FieldType for Vec<T> {
-    type Read<'a> = Listed<'a, T>;
-    type Write = Vec<T::Write>;
-    const MAY_BE_UNSET: Option<bool> = Some(false);
-    fn fits(holds: Holds) -> bool {
-        holds.kind == Kind::List && holds.of.is_some_and(|of| T::fits(of.into()))
-    }
-    fn declared() -> String {
-        format!("list of {}", T::declared())
-    }
-    fn read(value: &Value) -> Listed<'_, T> {
-        let items = if let Value::List(items) = value { items.as_ref() } else { &[] };
-        Listed::new(items.iter())
-    }
-    fn write(value: Vec<T::Write>, schema: &Schema) -> Option<Value> {
-        let items: Option<Vec<Value>> = value.into_iter().map(|item| T::write(item, schema)).collect();
-        Some(Value::List(items?.into()))
-    }
-}
-
-impl<T: Scalar> sealed::Sealed for BTreeSet<T> {}
-impl<T: Scalar> FieldType for BTreeSet<T> {
-    type Read<'a> = Listed<'a, T>;
-    type Write = Vec<T::Write>;
-    const MAY_BE_UNSET: Option<bool> = Some(false);
-    fn fits(holds: Holds) -> bool {
-        holds.kind == Kind::Set && holds.of.is_some_and(|of| T::fits(of.into()))
-    }
-    fn declared() -> String {
-        format!("set of {}", T::declared())
-    }
-    fn read(value: &Value) -> Listed<'_, T> {
-        let items = if let Value::Set(items) = value { Some(items) } else { None };
-        Listed::new(items.into_iter().flat_map(|items| items.iter()))
-    }
-    fn write(value: Vec<T::Write>, schema: &Schema) -> Option<Value> {
-        let items: Option<BTreeSet<Value>> = value.into_iter().map(|item| T::write(item, schema)).collect();
-        Some(Value::Set(Arc::new(items?)))
-    }
-}
-
-/// The entries of a map, as they were read.
-#[derive(Debug)]
-pub struct Entries<'a, K, T> {
-    /// The keys, in order.
-    pub keys: Listed<'a, K>,
-    /// The values, in the order of the keys.
-    pub values: Listed<'a, T>,
-}
-
-impl<'a, K: Scalar, T: Scalar> Entries<'a, K, T> {
-    /// Key and value of every entry, in the order of the keys.
-    pub fn iter(&self) -> impl Iterator<Item = (K::Read<'a>, T::Read<'a>)> {
-        self.keys.iter().zip(self.values.iter())
-    }
-}
-
-impl<K: Scalar, T: Scalar> sealed::Sealed for BTreeMap<K, T> {}
-impl<K: Scalar, T: Scalar> FieldType for BTreeMap<K, T> {
-    type Read<'a> = Entries<'a, K, T>;
-    type Write = Vec<(K::Write, T::Write)>;
-    const MAY_BE_UNSET: Option<bool> = Some(false);
-    fn fits(holds: Holds) -> bool {
-        let is = |kind: Option<Kind>, fits: fn(Holds) -> bool| kind.is_some_and(|kind| fits(kind.into()));
-        holds.kind == Kind::Map && is(holds.of, T::fits) && is(holds.key, K::fits)
-    }
-    fn declared() -> String {
-        format!("map of {} by {}", T::declared(), K::declared())
-    }
-    fn read(value: &Value) -> Entries<'_, K, T> {
-        let entries = if let Value::Map(entries) = value { Some(entries) } else { None };
-        let both = || entries.into_iter().flat_map(|entries| entries.iter());
-        Entries {
-            keys: Listed::new(both().map(|(key, _)| key)),
-            values: Listed::new(both().map(|(_, value)| value)),
-        }
-    }
-    fn write(value: Vec<(K::Write, T::Write)>, schema: &Schema) -> Option<Value> {
-        let entries =
-            value.into_iter().map(|(key, item)| Some((K::write(key, schema)?, T::write(item, schema)?)));
-        Some(Value::Map(Arc::new(entries.collect::<Option<_>>()?)))
     }
 }

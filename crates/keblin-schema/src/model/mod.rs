@@ -14,94 +14,17 @@ use crate::name::Name;
 use crate::rule::Rule;
 use crate::source::Source;
 use crate::survival::Survival;
-use crate::time::Time;
 use crate::value::Value;
 use crate::watch::Watch;
 
-/// How long a value lives.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-#[non_exhaustive]
-pub enum Scope {
-    /// One visit to a level.
-    Level,
-    /// One run, from begin to its end.
-    Run,
-    /// As long as the player's profile.
-    Profile,
-    /// As long as the device: settings, apart from every profile.
-    Device,
-}
+/// The words of a declaration.
+mod words;
 
-impl Scope {
-    /// Whether it ends with a run: level and run scope.
-    #[must_use]
-    pub fn is_of_run(self) -> bool {
-        matches!(self, Scope::Level | Scope::Run)
-    }
+/// Axes, places on them, and cells.
+mod layout;
 
-    /// Every scope, shortest life first.
-    pub const ALL: [Scope; 4] = [Scope::Level, Scope::Run, Scope::Profile, Scope::Device];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Scope::Level => "level",
-            Scope::Run => "run",
-            Scope::Profile => "profile",
-            Scope::Device => "device",
-        }
-    }
-}
-
-/// What a field can have one value for each of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Axis {
-    /// One value for each level.
-    Level,
-    /// One value for each difficulty.
-    Difficulty,
-    /// One value for each item of a list, as a position in [`Schema::lists`].
-    List(u16),
-}
-
-/// The most axes a field can have.
-pub const MAX_AXES: usize = 4;
-
-/// A closed list: its items are an axis for fields to have one value for each of.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct ListDef {
-    /// Its id.
-    pub name: Name,
-    /// Its items, in order.
-    pub items: Vec<Name>,
-}
-
-/// When a record is fed by the engine.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum RecordAt {
-    /// At finishing a level.
-    Finish,
-    /// At every way a run can end.
-    RunEnd,
-}
-
-impl RecordAt {
-    /// Every moment.
-    pub const ALL: [RecordAt; 2] = [RecordAt::Finish, RecordAt::RunEnd];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            RecordAt::Finish => "finish",
-            RecordAt::RunEnd => "run_end",
-        }
-    }
-}
+pub use layout::{At, Axis, ListDef, MAX_AXES};
+pub use words::{AfterLast, Again, AtZero, CheckpointOrder, RecordAt, Resume, SaveAt, Scope, StarsBy};
 
 /// Where a record's values come from.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -111,31 +34,6 @@ pub struct RecordFeed {
     pub from: usize,
     /// When it is offered.
     pub at: Vec<RecordAt>,
-}
-
-/// A level, a difficulty and items in question, or none: which cell of a field with axes is meant.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
-pub struct At {
-    /// A level, as a position in [`Schema::levels`].
-    pub level: Option<usize>,
-    /// A difficulty, as a position in [`Schema::difficulties`].
-    pub difficulty: Option<usize>,
-    /// For each axis of the field that is a list, in the field's order: an item, as a position in the list.
-    pub items: [Option<u16>; MAX_AXES],
-}
-
-impl At {
-    /// A level and a difficulty, as far as they are in question.
-    #[must_use]
-    pub fn level(level: Option<usize>, difficulty: Option<usize>) -> At {
-        At { level, difficulty, items: [None; MAX_AXES] }
-    }
-
-    /// The same place on a difficulty.
-    #[must_use]
-    pub fn on(self, difficulty: Option<usize>) -> At {
-        At { difficulty, ..self }
-    }
 }
 
 /// A declared field.
@@ -230,16 +128,6 @@ impl fmt::Display for Bound {
     }
 }
 
-/// What happens when the last life is gone.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum AtZero {
-    /// The run ends.
-    EndRun,
-    /// The lives are filled up and the level begins again.
-    RestartLevel,
-}
-
 /// The lives rule.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -248,87 +136,6 @@ pub struct Lives {
     pub field: usize,
     /// What happens when the last one is gone.
     pub at_zero: AtZero,
-}
-
-/// Which instant a resumed run comes back to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Resume {
-    /// To the last checkpoint, as after a death, without the death.
-    Checkpoint,
-    /// To the very instant that was saved.
-    Exact,
-}
-
-/// What finishing the last level in order does.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum AfterLast {
-    /// Back to the map.
-    Map,
-    /// The run ends.
-    EndRun,
-}
-
-/// When a game wants to be saved.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum SaveAt {
-    /// A run begins.
-    Begin,
-    /// A level is entered.
-    Enter,
-    /// A checkpoint is reached.
-    Checkpoint,
-    /// A death.
-    Death,
-    /// A level is tried again.
-    Retry,
-    /// A level is finished.
-    Finish,
-    /// A level is left for the map.
-    Leave,
-    /// A run ends.
-    RunEnd,
-    /// A value of profile or device scope changes.
-    Change,
-    /// So much time has been played since the last save.
-    Every(Time),
-}
-
-impl SaveAt {
-    /// The words for all but [`SaveAt::Every`], in the order in which complaints list them.
-    pub const WORDS: [(&'static str, SaveAt); 9] = [
-        ("begin", SaveAt::Begin),
-        ("enter", SaveAt::Enter),
-        ("checkpoint", SaveAt::Checkpoint),
-        ("death", SaveAt::Death),
-        ("retry", SaveAt::Retry),
-        ("finish", SaveAt::Finish),
-        ("leave", SaveAt::Leave),
-        ("run_end", SaveAt::RunEnd),
-        ("change", SaveAt::Change),
-    ];
-
-    /// When a game that declares nothing is saved.
-    pub const BY_ITSELF: [SaveAt; 5] =
-        [SaveAt::Begin, SaveAt::Checkpoint, SaveAt::Death, SaveAt::Finish, SaveAt::RunEnd];
-
-    /// The word for it, as what made the game save.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        SaveAt::WORDS.iter().find(|(_, at)| *at == self).map_or("every", |(word, _)| word)
-    }
-}
-
-/// Which checkpoint counts when several are reached.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum CheckpointOrder {
-    /// The furthest in declared order; an earlier one is passed over.
-    Furthest,
-    /// The one reached last.
-    Latest,
 }
 
 /// A declared level.
@@ -365,36 +172,6 @@ pub struct UnlockDef {
     pub latch: bool,
 }
 
-/// How often a moment is told.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Again {
-    /// Each time it turns true. What a begin, a restore, a death or a retry makes true is not news.
-    EachTime,
-    /// Once a visit; trying the level again is a chance to tell it again.
-    Level,
-    /// Once a run.
-    Run,
-    /// Once a profile.
-    Profile,
-}
-
-impl Again {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [Again; 4] = [Again::EachTime, Again::Level, Again::Run, Again::Profile];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Again::EachTime => "each_time",
-            Again::Level => "level",
-            Again::Run => "run",
-            Again::Profile => "profile",
-        }
-    }
-}
-
 /// A condition that is told once when it turns true.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -407,16 +184,6 @@ pub struct MomentDef {
     pub when: Option<Rule>,
     /// How often it is told.
     pub again: Again,
-}
-
-/// How a level's rating meets the one it had.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum StarsBy {
-    /// The rating is how many stars hold in one attempt; the best attempt counts.
-    BestAttempt,
-    /// Each star is collected by itself, over all attempts.
-    Each,
 }
 
 /// Everything a declaration says about a game's progress, checked.
@@ -561,103 +328,6 @@ impl Schema {
         crate::parse::value::written(self, holds, text)
     }
 
-    /// How many values of each level fact there are: one a level, or one a level and difficulty.
-    #[must_use]
-    pub fn fact_count(&self) -> usize {
-        self.levels.len() * self.fact_difficulties()
-    }
-
-    /// The position of a level's facts among [`Schema::fact_count`] ones.
-    #[must_use]
-    pub fn fact_index(&self, level: usize, difficulty: usize) -> usize {
-        level * self.fact_difficulties() + if self.level_facts_per_difficulty { difficulty } else { 0 }
-    }
-
-    fn fact_difficulties(&self) -> usize {
-        if self.level_facts_per_difficulty { self.difficulties.len().max(1) } else { 1 }
-    }
-
-    /// How many places an axis has.
-    #[must_use]
-    pub fn axis_len(&self, axis: Axis) -> usize {
-        match axis {
-            Axis::Level => self.levels.len(),
-            Axis::Difficulty => self.difficulties.len(),
-            Axis::List(list) => self.lists.get(usize::from(list)).map_or(0, |list| list.items.len()),
-        }
-    }
-
-    /// The id of a place of an axis.
-    #[must_use]
-    pub fn axis_id(&self, axis: Axis, index: usize) -> Option<&Name> {
-        match axis {
-            Axis::Level => self.levels.get(index).map(|level| &level.name),
-            Axis::Difficulty => self.difficulties.get(index),
-            Axis::List(list) => self.lists.get(usize::from(list))?.items.get(index),
-        }
-    }
-
-    /// The ids of all places of an axis, in order.
-    pub fn axis_ids(&self, axis: Axis) -> impl Iterator<Item = &Name> {
-        (0..self.axis_len(axis)).filter_map(move |index| self.axis_id(axis, index))
-    }
-
-    /// The word for an axis in a declaration.
-    #[must_use]
-    pub fn axis_name(&self, axis: Axis) -> &str {
-        match axis {
-            Axis::Level => "level",
-            Axis::Difficulty => "difficulty",
-            Axis::List(list) => self.lists.get(usize::from(list)).map_or("?", |list| list.name.as_str()),
-        }
-    }
-
-    /// The cell of a field at a place, `None` if the place lacks one of the field's axes or lies outside.
-    #[must_use]
-    pub fn cell(&self, field: &FieldDef, at: At) -> Option<usize> {
-        let mut offset = 0;
-        let mut items = at.items.into_iter().flatten();
-        for axis in &field.per {
-            let index = match axis {
-                Axis::Level => at.level,
-                Axis::Difficulty => at.difficulty,
-                Axis::List(_) => items.next().map(usize::from),
-            }?;
-            let len = self.axis_len(*axis);
-            offset = if index < len { offset * len + index } else { return None };
-        }
-        Some(field.cells.start + offset * field.places)
-    }
-
-    /// The field a cell belongs to and its place on the field's axes.
-    #[must_use]
-    pub fn cell_owner(&self, cell: usize) -> Option<(&FieldDef, At)> {
-        let owner = usize::try_from(*self.owners.get(cell)?).ok()?;
-        let field = self.fields.get(owner)?;
-        let mut rest = (cell - field.cells.start) / field.places;
-        let mut at = At::default();
-        let lists = field.per.iter().filter(|axis| matches!(axis, Axis::List(_))).count();
-        let mut items = at.items.get_mut(..lists).into_iter().flatten().rev();
-        for axis in field.per.iter().rev() {
-            let len = self.axis_len(*axis).max(1);
-            match axis {
-                Axis::Level => at.level = Some(rest % len),
-                Axis::Difficulty => at.difficulty = Some(rest % len),
-                Axis::List(_) => {
-                    items.next().into_iter().for_each(|item| *item = u16::try_from(rest % len).ok());
-                }
-            }
-            rest /= len;
-        }
-        Some((field, at))
-    }
-
-    /// Which place of a table of best values a cell is, from 1; 1 for every other cell.
-    #[must_use]
-    pub fn place_in_table(&self, cell: usize) -> usize {
-        self.cell_owner(cell).map_or(1, |(field, _)| (cell - field.cells.start) % field.places + 1)
-    }
-
     /// A field with its position, by id.
     #[must_use]
     pub fn field_named(&self, id: &str) -> Option<(usize, &FieldDef)> {
@@ -686,24 +356,5 @@ impl Schema {
     #[must_use]
     pub fn checkpoint_named(&self, level: usize, id: &str) -> Option<usize> {
         self.levels.get(level)?.checkpoints.iter().position(|checkpoint| checkpoint.as_str() == id)
-    }
-
-    /// The ids of a place on some axes, in their order, as far as it says them.
-    pub fn place_ids(&self, per: &[Axis], at: At) -> impl Iterator<Item = &Name> {
-        let mut items = at.items.into_iter();
-        per.iter().filter_map(move |axis| {
-            let index = match axis {
-                Axis::Level => at.level,
-                Axis::Difficulty => at.difficulty,
-                Axis::List(_) => items.next().flatten().map(usize::from),
-            };
-            self.axis_id(*axis, index?)
-        })
-    }
-
-    /// A place as people write it, `reedgate, neap`; empty where nothing is in question.
-    #[must_use]
-    pub fn place_text(&self, per: &[Axis], at: At) -> String {
-        self.place_ids(per, at).map(Name::as_str).collect::<Vec<_>>().join(", ")
     }
 }

@@ -1,0 +1,99 @@
+//! Names: what is loaded for each, and what that reads, so that a change of it is a reason to ask again.
+
+use super::ConditionError;
+use super::check::{Checked, Compiler, Typed};
+use super::compile::small;
+use super::guards::dotted;
+use super::names::{Asked, Fact, On, ids_of, resolve};
+use super::parse::{Expr, Part};
+use super::program::{Load, Op, Read, Word};
+use crate::kind::Kind;
+use crate::model::{At, Axis};
+
+impl Compiler<'_> {
+    pub(super) fn path(&mut self, expr: &Expr, path: &[Part]) -> Checked {
+        let asked = resolve(self.schema, path)?;
+        let load = self.load(expr, &asked)?;
+        let holds = asked.holds(self.schema);
+        let mut typed = self.emit(Op::Load(load), holds.into());
+        if let Asked::Member { member, .. } = asked {
+            typed = self.emit(Op::Member(typed.at, member), holds.into());
+        }
+        let ids = [Some(holds.kind), holds.key, holds.of].into_iter().flatten().find_map(|kind| match kind {
+            Kind::Id(ids) => Some(ids),
+            _ => None,
+        });
+        let of_word = if let Load::Word(word) = load { ids_of(word) } else { None };
+        let known = self.known_set.contains(&dotted(path));
+        let may_be_unset = asked.may_be_unset(self.schema) && !known;
+        Ok(Typed { may_be_unset, ids: ids.or(of_word), ..typed })
+    }
+
+    fn load(&mut self, expr: &Expr, asked: &Asked) -> Result<Load, ConditionError> {
+        let in_question = |compiler: &mut Self| {
+            compiler.asks_in_question.get_or_insert(expr.span.clone());
+        };
+        let word = |compiler: &mut Self, word| {
+            compiler.reads.push(Read::Word(word));
+            Ok(Load::Word(word))
+        };
+        match asked {
+            Asked::Field { field, at } | Asked::Member { field, at, .. } => self.field(expr, *field, *at),
+            Asked::Fact { level, on, fact } => {
+                if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
+                    in_question(self);
+                }
+                self.reads.push(Read::Fact { fact: *fact, level: Some(*level) });
+                Ok(self.fact(*level, *on, *fact))
+            }
+            Asked::Total { fact, on } => {
+                if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
+                    in_question(self);
+                }
+                self.reads.push(Read::Fact { fact: *fact, level: None });
+                Ok(Load::Total { on: *on, fact: *fact })
+            }
+            Asked::Unlocked(unlock) => {
+                self.reads.push(Read::Unlocked(*unlock));
+                Ok(Load::Unlocked(small(*unlock)))
+            }
+            Asked::Phase => word(self, Word::Phase),
+            Asked::Level => word(self, Word::Level),
+            Asked::Checkpoint => word(self, Word::Checkpoint),
+            Asked::Furthest => word(self, Word::Furthest),
+            Asked::Difficulty => word(self, Word::Difficulty),
+            Asked::Played => {
+                self.reads.push(Read::Played);
+                Ok(Load::Played)
+            }
+        }
+    }
+
+    fn fact(&self, level: usize, on: On, fact: Fact) -> Load {
+        let at = |difficulty| small(self.schema.fact_index(level, difficulty));
+        match on {
+            On::InQuestion => Load::FactOn { first: at(0), fact },
+            On::One(difficulty) => Load::Fact { index: at(difficulty), fact },
+            On::Any => Load::FactAny { first: at(0), fact },
+        }
+    }
+
+    fn field(&mut self, expr: &Expr, field: usize, at: At) -> Result<Load, ConditionError> {
+        let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
+        let def = self.schema.fields.get(field).ok_or_else(missing)?;
+        let open = def.per.contains(&Axis::Difficulty) && at.difficulty.is_none();
+        let cell = |difficulty| self.schema.cell(def, at.on(difficulty)).ok_or_else(missing);
+        if !open {
+            let cell = cell(at.difficulty)?;
+            self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(cell)));
+            self.reads.push(Read::Cells(cell..cell + 1));
+            return Ok(Load::Cell(small(cell)));
+        }
+        let (first, last) = (cell(Some(0))?, cell(Some(self.schema.difficulties.len() - 1))?);
+        self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(first)));
+        let apart = (last - first) / (self.schema.difficulties.len() - 1).max(1);
+        self.reads.push(Read::Cells(first..last + 1));
+        self.asks_in_question.get_or_insert(expr.span.clone());
+        Ok(Load::CellOn { first: small(first), apart: small(apart) })
+    }
+}

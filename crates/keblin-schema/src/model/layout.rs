@@ -1,0 +1,172 @@
+//! The layout: axes, places on them, and the cell that every value and every fact has.
+
+use super::{FieldDef, Schema};
+use crate::name::Name;
+
+/// The most axes a field can have.
+pub const MAX_AXES: usize = 4;
+
+/// What a field can have one value for each of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Axis {
+    /// One value for each level.
+    Level,
+    /// One value for each difficulty.
+    Difficulty,
+    /// One value for each item of a list, as a position in [`Schema::lists`].
+    List(u16),
+}
+
+/// A closed list: its items are an axis for fields to have one value for each of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ListDef {
+    /// Its id.
+    pub name: Name,
+    /// Its items, in order.
+    pub items: Vec<Name>,
+}
+
+/// A level, a difficulty and items in question, or none: which cell of a field with axes is meant.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub struct At {
+    /// A level, as a position in [`Schema::levels`].
+    pub level: Option<usize>,
+    /// A difficulty, as a position in [`Schema::difficulties`].
+    pub difficulty: Option<usize>,
+    /// For each axis of the field that is a list, in the field's order: an item, as a position in the list.
+    pub items: [Option<u16>; MAX_AXES],
+}
+
+impl At {
+    /// A level and a difficulty, as far as they are in question.
+    #[must_use]
+    pub fn level(level: Option<usize>, difficulty: Option<usize>) -> At {
+        At { level, difficulty, items: [None; MAX_AXES] }
+    }
+
+    /// The same place on a difficulty.
+    #[must_use]
+    pub fn on(self, difficulty: Option<usize>) -> At {
+        At { difficulty, ..self }
+    }
+}
+
+impl Schema {
+    /// How many values of each level fact there are: one a level, or one a level and difficulty.
+    #[must_use]
+    pub fn fact_count(&self) -> usize {
+        self.levels.len() * self.fact_difficulties()
+    }
+
+    /// The position of a level's facts among [`Schema::fact_count`] ones.
+    #[must_use]
+    pub fn fact_index(&self, level: usize, difficulty: usize) -> usize {
+        level * self.fact_difficulties() + if self.level_facts_per_difficulty { difficulty } else { 0 }
+    }
+
+    fn fact_difficulties(&self) -> usize {
+        if self.level_facts_per_difficulty { self.difficulties.len().max(1) } else { 1 }
+    }
+
+    /// How many places an axis has.
+    #[must_use]
+    pub fn axis_len(&self, axis: Axis) -> usize {
+        match axis {
+            Axis::Level => self.levels.len(),
+            Axis::Difficulty => self.difficulties.len(),
+            Axis::List(list) => self.lists.get(usize::from(list)).map_or(0, |list| list.items.len()),
+        }
+    }
+
+    /// The id of a place of an axis.
+    #[must_use]
+    pub fn axis_id(&self, axis: Axis, index: usize) -> Option<&Name> {
+        match axis {
+            Axis::Level => self.levels.get(index).map(|level| &level.name),
+            Axis::Difficulty => self.difficulties.get(index),
+            Axis::List(list) => self.lists.get(usize::from(list))?.items.get(index),
+        }
+    }
+
+    /// The ids of all places of an axis, in order.
+    pub fn axis_ids(&self, axis: Axis) -> impl Iterator<Item = &Name> {
+        (0..self.axis_len(axis)).filter_map(move |index| self.axis_id(axis, index))
+    }
+
+    /// The word for an axis in a declaration.
+    #[must_use]
+    pub fn axis_name(&self, axis: Axis) -> &str {
+        match axis {
+            Axis::Level => "level",
+            Axis::Difficulty => "difficulty",
+            Axis::List(list) => self.lists.get(usize::from(list)).map_or("?", |list| list.name.as_str()),
+        }
+    }
+
+    /// The cell of a field at a place, `None` if the place lacks one of the field's axes or lies outside.
+    #[must_use]
+    pub fn cell(&self, field: &FieldDef, at: At) -> Option<usize> {
+        let mut offset = 0;
+        let mut items = at.items.into_iter().flatten();
+        for axis in &field.per {
+            let index = match axis {
+                Axis::Level => at.level,
+                Axis::Difficulty => at.difficulty,
+                Axis::List(_) => items.next().map(usize::from),
+            }?;
+            let len = self.axis_len(*axis);
+            offset = if index < len { offset * len + index } else { return None };
+        }
+        Some(field.cells.start + offset * field.places)
+    }
+
+    /// The field a cell belongs to and its place on the field's axes.
+    #[must_use]
+    pub fn cell_owner(&self, cell: usize) -> Option<(&FieldDef, At)> {
+        let owner = usize::try_from(*self.owners.get(cell)?).ok()?;
+        let field = self.fields.get(owner)?;
+        let mut rest = (cell - field.cells.start) / field.places;
+        let mut at = At::default();
+        let lists = field.per.iter().filter(|axis| matches!(axis, Axis::List(_))).count();
+        let mut items = at.items.get_mut(..lists).into_iter().flatten().rev();
+        for axis in field.per.iter().rev() {
+            let len = self.axis_len(*axis).max(1);
+            match axis {
+                Axis::Level => at.level = Some(rest % len),
+                Axis::Difficulty => at.difficulty = Some(rest % len),
+                Axis::List(_) => {
+                    items.next().into_iter().for_each(|item| *item = u16::try_from(rest % len).ok());
+                }
+            }
+            rest /= len;
+        }
+        Some((field, at))
+    }
+
+    /// Which place of a table of best values a cell is, from 1; 1 for every other cell.
+    #[must_use]
+    pub fn place_in_table(&self, cell: usize) -> usize {
+        self.cell_owner(cell).map_or(1, |(field, _)| (cell - field.cells.start) % field.places + 1)
+    }
+
+    /// The ids of a place on some axes, in their order, as far as it says them.
+    pub fn place_ids(&self, per: &[Axis], at: At) -> impl Iterator<Item = &Name> {
+        let mut items = at.items.into_iter();
+        per.iter().filter_map(move |axis| {
+            let index = match axis {
+                Axis::Level => at.level,
+                Axis::Difficulty => at.difficulty,
+                Axis::List(_) => items.next().flatten().map(usize::from),
+            };
+            self.axis_id(*axis, index?)
+        })
+    }
+
+    /// A place as people write it, `reedgate, neap`; empty where nothing is in question.
+    #[must_use]
+    pub fn place_text(&self, per: &[Axis], at: At) -> String {
+        self.place_ids(per, at).map(Name::as_str).collect::<Vec<_>>().join(", ")
+    }
+}
