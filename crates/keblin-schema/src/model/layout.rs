@@ -145,6 +145,12 @@ impl Schema {
         Some((field, at))
     }
 
+    /// The position of the field that a cell belongs to.
+    #[must_use]
+    pub fn field_of_cell(&self, cell: usize) -> Option<usize> {
+        usize::try_from(*self.owners.get(cell)?).ok()
+    }
+
     /// Which place of a table of best values a cell is, from 1; 1 for every other cell.
     #[must_use]
     pub fn place_in_table(&self, cell: usize) -> usize {

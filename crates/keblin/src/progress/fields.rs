@@ -70,7 +70,9 @@ impl Progress {
     #[must_use]
     #[inline]
     pub fn get<T: FieldType>(&self, field: Field<T>) -> T::Read<'_> {
-        T::read(self.value_at(self.checked(field)))
+        let cell = self.checked(field);
+        self.note_read(cell);
+        T::read(self.value_at(cell))
     }
 
     /// Sets a field. Out of bounds, a plain value stops at the bound, and a record is refused. What is there already
@@ -178,6 +180,7 @@ impl Progress {
                 let place = self.meet_stored(cell, &value, cause);
                 if *self.value_at(cell) != before || place.is_some() {
                     self.settle();
+                    self.note_changed(cell);
                     let scope = self.schema.cell_owner(cell).map(|(field, _)| field.scope);
                     scope.into_iter().for_each(|scope| self.changed_in(scope));
                 }
@@ -247,7 +250,17 @@ impl Progress {
         Ok(self.write(cell, rest, &Cause::Spend(asked)))
     }
 
+    /// From here on a value call that is refused panics, so that a test does not pass over a refusal that the game
+    /// ignores. For tests.
+    pub fn strict(&mut self) {
+        self.strict = true;
+    }
+
+    #[expect(clippy::panic, reason = "asked for by `strict`, in tests")]
     pub(super) fn unchanged(&self, cell: usize, refused: Refused) -> Change {
+        if self.strict {
+            panic!("a value call was refused, and progress is strict: {refused}");
+        }
         let value = self.value_at(cell);
         Change {
             before: value.clone(),

@@ -63,6 +63,8 @@ pub enum Cause {
     Take(Value),
     /// A bound that it follows moved.
     Bound,
+    /// A save was loaded.
+    Load,
     /// It was erased.
     Erase,
     /// A test or a tool put it there.
@@ -141,6 +143,7 @@ impl Cause {
             Cause::Put(item) => format!("put {item}"),
             Cause::Take(item) => format!("take {item}"),
             Cause::Bound => "its bound moved".into(),
+            Cause::Load => "load".into(),
             Cause::Erase => "erase".into(),
             Cause::Suppose => "suppose".into(),
         }

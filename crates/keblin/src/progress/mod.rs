@@ -58,17 +58,32 @@ mod erase;
 /// When the game wants to be saved.
 mod due;
 
+/// Signals: what a game evaluates every frame.
+mod signals;
+
+/// Events as values.
+mod event;
+
+/// Data that arrives while the game runs.
+mod arrive;
+
+/// Looking at progress: every value, a debug display, coverage.
+mod look;
+
 /// Putting a made-up state in place.
 mod suppose;
 
 pub use death::{Death, Reached};
 pub use erase::{Erase, Erased};
+pub use event::{Event, Outcome};
 pub use fields::Change;
 pub use levels::LevelCard;
+pub use look::{Covered, Held, OverlayLine};
 pub use notice::{Arrival, NewRecord, Notice, Place, RunEnd};
 pub use phase::Phase;
 pub use refusal::{Refused, Why};
 pub use run::{Begun, ResumePoint, Resumed, RunOver};
+pub use signals::{Fed, Signal};
 pub use standing::{Asks, Standing};
 pub use visit::{Entered, Finished, Next, StarHeld};
 
@@ -80,10 +95,13 @@ use keblin_schema::survival::{OnDeath, OnReset};
 use keblin_schema::{Schema, Value};
 
 use crate::snapshot::{Carried, Run, Snapshot, State, Stay, Visit};
+use arrive::Waiting;
 use due::Due;
 use journal::{Cause, Entry, Journal, Target};
+use look::Coverage;
 use phase::{Answer, EventName};
 use rules::Rules;
+use signals::Signals;
 
 /// A game's progress.
 ///
@@ -100,6 +118,17 @@ pub struct Progress {
     /// Values that wait for the event that would reset them.
     supposed: Vec<(usize, Value)>,
     due: Due,
+    signals: Signals,
+    /// Whether clocks stand still.
+    paused: bool,
+    /// The part of a nanosecond that ticks in seconds have left over.
+    rest_nanos: f64,
+    waiting: Option<Waiting>,
+    /// The values as they were last written to a file.
+    written: Option<Arc<[Value]>>,
+    overlay: bool,
+    coverage: Option<Coverage>,
+    strict: bool,
 }
 
 /// What of the phase the saved state does not say: whether a player is in the run it holds.
@@ -168,6 +197,7 @@ impl Progress {
         progress.clamp_all();
         // Putting back and clamping belong to opening; the journal begins with what the player does.
         progress.journal = Journal::default();
+        progress.written = Some(progress.state.cells.as_slice().into());
         progress.note_rules();
         progress
     }
@@ -228,6 +258,14 @@ impl Progress {
             rules: Rules::default(),
             supposed: Vec::new(),
             due: Due::default(),
+            signals: Signals::default(),
+            paused: false,
+            rest_nanos: 0.0,
+            waiting: None,
+            written: None,
+            overlay: false,
+            coverage: None,
+            strict: false,
         };
         progress.note_rules();
         progress
@@ -284,7 +322,8 @@ impl Progress {
     }
 
     pub(crate) fn tell(&mut self, notice: Notice) {
-        self.notices.push_back(notice);
+        let notice = self.hold_back(notice);
+        self.notices.extend(notice);
     }
 
     fn run(&self) -> Option<&Run> {
@@ -319,6 +358,7 @@ impl Progress {
             let before = std::mem::replace(held, value.clone());
             self.journal.note(Target::Cell(cell), before, value, cause.clone());
             self.rules.cell_changed(&self.schema, cell);
+            self.touched(cell);
         }
     }
 

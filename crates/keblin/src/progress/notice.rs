@@ -77,6 +77,8 @@ pub struct NewRecord {
 pub enum Notice {
     /// There was no save: everything is as declared.
     FirstRun,
+    /// The data that was on its way is there.
+    Ready,
     /// Values were put in place from a save: redraw.
     Restored,
     /// The newest save was damaged, and the one before it is used.
@@ -152,8 +154,9 @@ impl NewRecord {
 
 impl Notice {
     /// Every word that [`Notice::word`] can be.
-    pub const WORDS: [&str; 14] = [
+    pub const WORDS: [&str; 15] = [
         "first_run",
+        "ready",
         "restored",
         "fell_back",
         "entered",
@@ -174,6 +177,7 @@ impl Notice {
     pub fn word(&self) -> &'static str {
         match self {
             Notice::FirstRun => "first_run",
+            Notice::Ready => "ready",
             Notice::Restored => "restored",
             Notice::FellBack => "fell_back",
             Notice::Entered { .. } => "entered",
@@ -199,6 +203,7 @@ impl Notice {
         };
         match self {
             Notice::FirstRun => "first run".into(),
+            Notice::Ready => "ready".into(),
             Notice::Restored => "restored".into(),
             Notice::FellBack => "the newest save was damaged; the one before it is used".into(),
             Notice::Entered { level, arrival } => {

@@ -75,6 +75,8 @@ pub enum EventName {
     EndRun,
     /// Erase the profile, a level, a fact or a field.
     Erase,
+    /// Go back to a held snapshot.
+    Load,
 }
 
 /// What a phase answers to an event.
@@ -93,7 +95,7 @@ pub enum Answer {
 use Answer::{Depends, Happens, Ignored, Refused};
 
 /// Answers by phase, in the order of [`Phase::ALL`].
-const TABLE: [(EventName, [Answer; 5]); 15] = [
+const TABLE: [(EventName, [Answer; 5]); 16] = [
     (EventName::Begin, [Depends, Depends, Depends, Depends, Happens]),
     (EventName::Resume, [Depends, Depends, Refused, Refused, Refused]),
     (EventName::Enter, [Refused, Happens, Depends, Refused, Refused]),
@@ -109,6 +111,7 @@ const TABLE: [(EventName, [Answer; 5]); 15] = [
     (EventName::Leave, [Refused, Ignored, Happens, Happens, Ignored]),
     (EventName::EndRun, [Depends, Happens, Happens, Happens, Ignored]),
     (EventName::Erase, [Happens, Happens, Happens, Happens, Happens]),
+    (EventName::Load, [Happens, Happens, Happens, Happens, Happens]),
 ];
 
 impl EventName {
@@ -131,6 +134,7 @@ impl EventName {
             EventName::Leave => "leave",
             EventName::EndRun => "end_run",
             EventName::Erase => "erase",
+            EventName::Load => "load",
         }
     }
 
@@ -145,8 +149,8 @@ impl EventName {
     /// The events that a phase may accept, writes, ticks and erasing aside: what to offer instead of a refused one.
     pub fn possible_in(phase: Phase) -> impl Iterator<Item = EventName> {
         let offered = move |event: &EventName| {
-            use EventName::{Erase, Tick, WriteLevel, WriteProfile, WriteRun};
-            let at_any_time = [WriteLevel, WriteRun, WriteProfile, Tick, Erase];
+            use EventName::{Erase, Load, Tick, WriteLevel, WriteProfile, WriteRun};
+            let at_any_time = [WriteLevel, WriteRun, WriteProfile, Tick, Erase, Load];
             !at_any_time.contains(event) && matches!(event.answer(phase), Happens | Depends)
         };
         TABLE.iter().map(|(event, _)| *event).filter(offered)

@@ -87,6 +87,7 @@ impl Progress {
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None });
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.stage = Stage::Running;
+        self.signals.arm_all();
         self.put_supposed_for_begin();
         self.forget_told(Again::Run);
         self.forget_told(Again::Level);
@@ -149,6 +150,7 @@ impl Progress {
         self.stage = Stage::Running;
         self.state.difficulty = self.run().and_then(|run| run.difficulty).or(self.state.difficulty);
         self.supposed.clear();
+        self.signals.arm_all();
         // The difficulty in question may be another one now.
         self.note_rules();
         if !has_visit {

@@ -94,7 +94,12 @@ impl Progress {
         if let Some(locked) = self.locked(index) {
             return Err(self.refusal(EventName::Enter, locked));
         }
+        if self.phase() == Phase::Map {
+            self.signals.arm_all();
+        }
+        self.covered();
         let entered = self.open_visit(Some(level));
+        self.covers();
         self.moved();
         self.save_at(SaveAt::Enter);
         Ok(entered)
@@ -231,10 +236,12 @@ impl Progress {
         Ok(true)
     }
 
-    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played, clocks and the time in
-    /// play grow.
+    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played and the game is not
+    /// paused, clocks and the time in play grow.
     pub fn tick(&mut self, elapsed: Duration) {
-        if self.phase() != Phase::Playing {
+        let in_play = self.phase() == Phase::Playing && !self.paused;
+        self.signals.frame_ends(in_play);
+        if !in_play {
             return;
         }
         let elapsed = Time::from(elapsed);
@@ -247,6 +254,32 @@ impl Progress {
         self.rules.time_passed(&self.schema);
         self.settle();
         self.played_on(elapsed);
+    }
+
+    /// As [`Progress::tick`], with the elapsed time in seconds, as engines give it. Parts of a nanosecond are not lost but
+    /// go into the next tick, so that sixty frames of a sixtieth of a second are one second. What is no time, negative
+    /// or not finite, is none.
+    pub fn tick_secs(&mut self, elapsed: f64) {
+        let nanos = elapsed * 1e9 + self.rest_nanos;
+        let whole = if nanos.is_finite() { nanos.round().clamp(0.0, 1e18) } else { 0.0 };
+        self.rest_nanos = if nanos.is_finite() { (nanos - whole).clamp(-0.5, 0.5) } else { 0.0 };
+        #[expect(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "clamped to whole numbers that fit"
+        )]
+        self.tick(Duration::from_nanos(whole as u64));
+    }
+
+    /// Stops all clocks, as for a loading screen, or lets them go on. Not saved.
+    pub fn pause(&mut self, on: bool) {
+        self.paused = on;
+    }
+
+    /// Whether clocks stand still.
+    #[must_use]
+    pub fn is_paused(&self) -> bool {
+        self.paused
     }
 
     /// The level being played, left half-way or finished last in this run; `None` without one.

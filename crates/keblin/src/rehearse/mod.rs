@@ -13,13 +13,8 @@
 //! launch
 //! ```
 //!
-//! Steps: `suppose NAME = VALUE` · `begin [DIFFICULTY] [replacing]` · `resume` · `enter LEVEL` · `set NAME VALUE` ·
-//! `add NAME AMOUNT` · `spend NAME AMOUNT` · `submit NAME VALUE` · `tick TIME` · `reach CHECKPOINT` · `die` ·
-//! `respawn` · `retry` · `finish [stars N]` · `leave` · `end_run` · `save` · `quit` (saves first) · `kill` (saves
-//! nothing) · `launch` · `erase profile|level LEVEL [DIFFICULTY]|field FIELD|NAME [yes]` · `expect CONDITION` ·
-//! `expect open|locked LEVEL [DIFFICULTY]` · `expect notice WORD once|never|N times` · `refused STEP`. Everything
-//! behind `#` is a comment. The game is launched when the rehearsal begins. It stops at the first step that is not as
-//! it should be.
+//! `docs/rehearsals.md` lists every step. Everything behind `#` is a comment. The game is launched when the rehearsal
+//! begins. It stops at the first step that is not as it should be.
 
 /// The steps, and the text they are written in.
 mod script;
@@ -38,5 +33,5 @@ mod trace;
 
 pub use expectation::Expectation;
 pub use run::{Failure, FailureKind, Report, StepReport};
-pub use script::{Line, Rehearsal, Step};
+pub use script::{Feed, Line, Rehearsal, Step};
 pub use trace::Traced;

@@ -9,10 +9,10 @@ use keblin_schema::model::At;
 use keblin_schema::{Checkpoint, Difficulty, Level, Value};
 
 use super::expectation::{Expectation, Unmet};
-use super::script::{Line, Rehearsal, Step};
+use super::script::{Feed, Line, Rehearsal, Step};
 use super::trace::{Seen, Trace, Traced};
 use crate::progress::journal::{Cause, FACT_AXES, Target};
-use crate::progress::{Notice, Progress, Refused};
+use crate::progress::{Notice, Progress, Refused, Signal};
 use crate::snapshot::Snapshot;
 use crate::store::{SaveDir, Slot};
 
@@ -96,6 +96,8 @@ pub enum FailureKind {
     Refused(Refused),
     /// The step was to be refused and was not.
     NotRefused,
+    /// Nothing is held that could be loaded.
+    NotHeld,
     /// The game is closed.
     Closed,
     /// The game is running already.
@@ -128,6 +130,7 @@ impl fmt::Display for FailureKind {
             }
             FailureKind::Refused(refused) => write!(f, "{refused}"),
             FailureKind::NotRefused => write!(f, "expected a refusal, but it was done"),
+            FailureKind::NotHeld => write!(f, "nothing is held here; `hold` an instant first"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
             FailureKind::Running => write!(f, "the game is running here; `quit` or `kill` it first"),
             FailureKind::Slot(error) => write!(f, "{error}"),
@@ -150,6 +153,7 @@ impl Rehearsal {
             told,
             due: None,
             autosave: true,
+            held: None,
         };
         let launched = stage.launch();
         if let (Err(kind), Some(line)) = (launched, self.lines.first()) {
@@ -185,6 +189,8 @@ struct Stage<'r> {
     /// What was due last, to be on the disk at the latest when the game ends; each line is a frame.
     due: Option<(Snapshot, &'static str)>,
     autosave: bool,
+    /// The instant to be loaded.
+    held: Option<Snapshot>,
 }
 
 /// How often each notice was told since it was last expected.
@@ -295,6 +301,11 @@ impl Stage<'_> {
                 return Ok(());
             }
             Step::Kill => return self.kill(),
+            Step::Suspend => return self.save("suspend"),
+            Step::Hold => {
+                self.held = Some(self.progress.as_ref().ok_or(FailureKind::Closed)?.snapshot());
+                return Ok(());
+            }
             Step::Autosave(on) => {
                 self.autosave = *on;
                 return Ok(());
@@ -309,6 +320,10 @@ impl Stage<'_> {
             Step::ExpectMoment(moment, times) => {
                 let told = Notice::Moment(*moment).text(&self.rehearsal.schema);
                 self.told.expect(&told, *times)
+            }
+            Step::Load(yes) => {
+                let held = self.held.clone().ok_or(FailureKind::NotHeld)?;
+                progress.load(&held, *yes).map_err(FailureKind::Refused)
             }
             event => play(progress, event).map_err(FailureKind::Refused),
         }
@@ -351,6 +366,11 @@ fn play(progress: &mut Progress, event: &Step) -> Result<(), Refused> {
         Step::Reach(name) => {
             checkpoint(progress, name).map_or(Ok(()), |checkpoint| progress.reach(checkpoint).map(drop))
         }
+        Step::Feed(signal, frames) => (0..*frames).try_for_each(|_| feed_frame(progress, signal.as_ref())),
+        Step::Pause(on) => {
+            progress.pause(*on);
+            Ok(())
+        }
         Step::Die => {
             progress.die();
             Ok(())
@@ -368,6 +388,19 @@ fn play(progress: &mut Progress, event: &Step) -> Result<(), Refused> {
         Step::EndRun => progress.end_run().map(drop),
         _ => Ok(()),
     }
+}
+
+/// One frame of a sixtieth of a second in which a signal is true, or none.
+fn feed_frame(progress: &mut Progress, signal: Option<&Feed>) -> Result<(), Refused> {
+    let signal = match signal {
+        None => None,
+        Some(Feed::Death) => Some(Signal::Death),
+        Some(Feed::Finish) => Some(Signal::Finish),
+        Some(Feed::Reach(name)) => checkpoint(progress, name).map(Signal::Reach),
+    };
+    let fed = signal.map_or(Ok(()), |signal| progress.feed(signal, true).map(drop));
+    progress.tick_secs(1.0 / 60.0);
+    fed
 }
 
 fn written(

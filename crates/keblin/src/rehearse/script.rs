@@ -32,6 +32,18 @@ pub struct Line {
     pub step: Step,
 }
 
+/// What is fed every frame.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Feed {
+    /// The player has died.
+    Death,
+    /// The level's end is reached.
+    Finish,
+    /// A checkpoint of the level being played is touched.
+    Reach(String),
+}
+
 /// What a line of a rehearsal does.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -42,6 +54,16 @@ pub enum Step {
     Put(Asked, Place, Value),
     /// Takes an item out of a list, set or map.
     Take(Asked, Place),
+    /// Feeds a signal for so many frames; `None` is none of them.
+    Feed(Option<Feed>, usize),
+    /// Stops the clocks, or lets them go on.
+    Pause(bool),
+    /// Holds this instant, to be loaded.
+    Hold,
+    /// Goes back to the instant that is held, with the yes or without.
+    Load(bool),
+    /// The game goes to the background: what is there is saved at once.
+    Suspend,
     /// Whether what is due is saved by itself from here on.
     Autosave(bool),
     /// How often a moment was told since this was last expected.

@@ -10,14 +10,14 @@ use keblin_schema::name::nearest;
 use keblin_schema::{Code, Finding, Kind, Level, Schema, Time, Value};
 
 use super::expectation::Expectation;
-use super::script::Step;
+use super::script::{Feed, Step};
 use crate::progress::items::Place;
 use crate::progress::{Erase, Notice};
 
-const WORDS: [&str; 26] = [
-    "autosave", "put", "take", "erase", "suppose", "begin", "resume", "enter", "set", "add", "spend",
-    "submit", "tick", "reach", "die", "respawn", "retry", "finish", "leave", "end_run", "save", "quit",
-    "kill", "launch", "expect", "refused",
+const WORDS: [&str; 31] = [
+    "feed", "pause", "hold", "load", "suspend", "autosave", "put", "take", "erase", "suppose", "begin",
+    "resume", "enter", "set", "add", "spend", "submit", "tick", "reach", "die", "respawn", "retry", "finish",
+    "leave", "end_run", "save", "quit", "kill", "launch", "expect", "refused",
 ];
 
 /// A line up to its `#`, unless that stands in a text.
@@ -94,7 +94,12 @@ impl<'t> Words<'t> {
             "add" => self.write(Step::Add)?,
             "spend" => self.write(Step::Spend)?,
             "submit" => self.write(Step::Submit)?,
-            "autosave" => self.autosave()?,
+            "feed" => self.feed()?,
+            "pause" => Step::Pause(self.on_or_off()?),
+            "hold" => Step::Hold,
+            "load" => Step::Load(self.yes()?),
+            "suspend" => Step::Suspend,
+            "autosave" => Step::Autosave(self.on_or_off()?),
             "put" => self.put()?,
             "take" => self.take()?,
             "tick" => self.tick()?,
@@ -231,11 +236,7 @@ impl<'t> Words<'t> {
                 Erase::Named(self.name()?.0)
             }
         };
-        match self.next() {
-            None => Ok(Step::Erase(what, false)),
-            Some(("yes", _)) => Ok(Step::Erase(what, true)),
-            Some((other, span)) => Err(bad(span, format!("expected `yes` or the end, but found `{other}`"))),
-        }
+        self.yes().map(|yes| Step::Erase(what, yes))
     }
 
     /// `expect open LEVEL [DIFFICULTY]`, `expect locked LEVEL [DIFFICULTY]`
@@ -353,11 +354,49 @@ impl<'t> Words<'t> {
         value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example())))
     }
 
-    fn autosave(&mut self) -> Result<Step, Finding> {
+    fn on_or_off(&mut self) -> Result<bool, Finding> {
         match self.expected("`on` or `off`")? {
-            ("on", _) => Ok(Step::Autosave(true)),
-            ("off", _) => Ok(Step::Autosave(false)),
+            ("on", _) => Ok(true),
+            ("off", _) => Ok(false),
             (other, span) => Err(bad(span, format!("expected `on` or `off`, but found `{other}`"))),
+        }
+    }
+
+    fn yes(&mut self) -> Result<bool, Finding> {
+        match self.next() {
+            None => Ok(false),
+            Some(("yes", _)) => Ok(true),
+            Some((other, span)) => Err(bad(span, format!("expected `yes` or the end, but found `{other}`"))),
+        }
+    }
+
+    /// `feed death for 45 frames`, `feed reach willow for 200 frames`, `feed nothing for 10 frames`
+    fn feed(&mut self) -> Result<Step, Finding> {
+        let signal = match self.expected("`death`, `finish`, `reach` or `nothing`")? {
+            ("death", _) => Some(Feed::Death),
+            ("finish", _) => Some(Feed::Finish),
+            ("nothing", _) => None,
+            ("reach", _) => match self.reach()? {
+                Step::Reach(checkpoint) => Some(Feed::Reach(checkpoint)),
+                _ => None,
+            },
+            (other, span) => {
+                return Err(meant(
+                    bad(span, format!("there is no signal `{other}`")),
+                    other,
+                    &["death", "finish", "reach", "nothing"],
+                ));
+            }
+        };
+        match self.expected("`for`")? {
+            ("for", _) => {}
+            (other, span) => return Err(bad(span, format!("expected `for`, but found `{other}`"))),
+        }
+        let (count, span) = self.expected("how many frames")?;
+        let frames = count.parse().map_err(|_| bad(span, format!("expected a number, found `{count}`")))?;
+        match self.expected("`frames`")? {
+            ("frames", _) => Ok(Step::Feed(signal, frames)),
+            (other, span) => Err(bad(span, format!("expected `frames`, but found `{other}`"))),
         }
     }
 

@@ -13,6 +13,7 @@ mod deaths;
 mod erasing;
 mod examples;
 mod following;
+mod frames;
 mod kinds;
 mod layers;
 mod levels;

@@ -137,6 +137,12 @@ fn fire(schema: &Arc<Schema>, game: &mut Progress, event: &str) -> Did {
         "finish" | "finish the last level" => did(game.finish(), Option::is_none),
         "leave" => did(game.leave(), |left| !left),
         "end_run" => did(game.end_run(), Option::is_none),
+        "load, with the yes" | "load, without the yes" => {
+            let mut held = Progress::new(Arc::clone(schema));
+            held.begin(None).unwrap();
+            held.enter(level("first")).unwrap();
+            did(game.load(&held.snapshot(), event == "load, with the yes"), |()| false)
+        }
         "erase a field" => {
             let (field, _) = schema.field_named("of_profile").unwrap();
             did(game.erase(&Erase::Field(field), true), |_| false)
@@ -204,7 +210,7 @@ fn every_event_does_in_every_situation_what_the_table_says() {
             ignored += usize::from(cell == "i");
         }
     }
-    assert_eq!((cells, columns.len()), (25 * 10, 10));
+    assert_eq!((cells, columns.len()), (27 * 10, 10));
     println!("{cells} cells, {refused} refused, {ignored} without effect");
     assert!(refused > 50 && ignored > 40);
 }

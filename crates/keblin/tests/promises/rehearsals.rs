@@ -256,3 +256,21 @@ fn a_line_that_is_no_step_is_told_with_its_place_all_at_once() {
     let empty = Rehearsal::parse("empty.txt", "# nothing\n", &fen_post()).unwrap_err();
     assert!(empty.to_string().starts_with("empty.txt:1:1: error: there is no step in this rehearsal"));
 }
+
+#[test]
+fn every_step_is_on_the_page_and_every_example_there_is_one() {
+    let page = crate::tables::read("docs/rehearsals.md");
+    let steps: Vec<&str> =
+        page.lines().filter_map(|line| line.strip_prefix("| `")?.split('`').next()).collect();
+    let schema = fen_post();
+    for step in &steps {
+        Rehearsal::parse("page", step, &schema).unwrap_or_else(|findings| panic!("{findings}"));
+    }
+    let unknown = Rehearsal::parse("page", "zzzzzzzzzzzz\n", &schema).unwrap_err();
+    let known = unknown.list()[0].instead.clone().unwrap();
+    let known: Vec<&str> = known.strip_prefix("known: ").unwrap().split(", ").collect();
+    assert!(known.len() > 25);
+    for word in known {
+        assert!(steps.iter().any(|step| step.split(' ').next() == Some(word)), "`{word}` is not on the page");
+    }
+}

@@ -1,0 +1,195 @@
+//! Data that arrives while the game runs: a held snapshot that is gone back to, or a slow load that is there at last.
+
+use std::sync::Arc;
+
+use keblin_schema::keep::meet;
+use keblin_schema::{Keep, Schema, Value};
+
+use super::journal::{Cause, Journal};
+use super::notice::Notice;
+use super::phase::EventName;
+use super::refusal::{Refused, Why};
+use super::{Progress, Stage};
+use crate::snapshot::{Carried, LevelFacts, Snapshot, State, Stay};
+
+/// What was touched while the data was on its way, and what is not told before it is there.
+#[derive(Clone, Debug)]
+pub(super) struct Waiting {
+    touched: Vec<bool>,
+    held_back: Vec<Notice>,
+}
+
+impl Progress {
+    /// Progress whose data is on its way. Events are accepted at once; first run, new record and opened wait until
+    /// [`Progress::arrive`] is called. Nothing should be saved before [`Progress::is_ready`].
+    #[must_use]
+    pub fn awaiting(schema: impl Into<Arc<Schema>>) -> Progress {
+        let schema = schema.into();
+        let state = State::first(&schema);
+        let cells = state.cells.len();
+        let mut progress = Progress::at_title(schema, state, Carried::default(), Notice::FirstRun);
+        progress.notices.clear();
+        progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
+        progress
+    }
+
+    /// Whether the data is there; `false` only between [`Progress::awaiting`] and [`Progress::arrive`].
+    #[must_use]
+    pub fn is_ready(&self) -> bool {
+        self.waiting.is_none()
+    }
+
+    /// The data is there; `None` is a first run. A value that was not touched meanwhile takes the loaded one, records and
+    /// facts meet by their keep rules, a run begun meanwhile stays and takes the place of the saved one. Tells what was
+    /// held back, then [`Notice::Ready`]. Without effect if the data is there already.
+    pub fn arrive(&mut self, loaded: Option<Snapshot>) {
+        let Some(Waiting { touched, held_back }) = self.waiting.take() else { return };
+        match loaded {
+            None => self.tell(Notice::FirstRun),
+            Some(snapshot) => {
+                let loaded = Progress::restored(snapshot);
+                let begun = self.stage != Stage::Title;
+                let (played, facts) = (self.state.played, self.state.facts.clone());
+                self.take_in(&loaded.state, |progress, cell, value| {
+                    let of_run = cell < progress.schema.copied_cells;
+                    let untouched = touched.get(cell) == Some(&false);
+                    if of_run && begun {
+                        return None;
+                    }
+                    let held = progress.value_at(cell);
+                    let keep = progress.schema.cell_owner(cell).map_or(Keep::Latest, |(field, _)| field.keep);
+                    match (untouched, keep) {
+                        (true, _) => Some(value.clone()),
+                        // What gained meanwhile gains on top of what was there.
+                        (false, Keep::Sum) => value.plus(held).map(|(sum, _)| sum),
+                        (false, Keep::Latest) => None,
+                        (false, keep) => meet(keep, held, value),
+                    }
+                });
+                // What was counted meanwhile counts on top.
+                self.state.played = loaded.state.played.saturating_add(played);
+                let counted = self.state.facts.iter_mut().zip(facts).zip(&loaded.state.facts);
+                for ((held, meanwhile), saved) in counted {
+                    held.attempts = saved.attempts.saturating_add(meanwhile.attempts);
+                    held.deaths = saved.deaths.saturating_add(meanwhile.deaths);
+                }
+                if !begun {
+                    self.state.run.clone_from(&loaded.state.run);
+                    self.state.difficulty = loaded.state.difficulty;
+                }
+                self.carried = loaded.carried;
+                self.tell(Notice::Restored);
+            }
+        }
+        self.clamp_all();
+        self.note_rules();
+        for notice in held_back {
+            self.tell_if_true(notice);
+        }
+        self.tell(Notice::Ready);
+    }
+
+    /// Goes back to a held snapshot, with the player's yes: the run is as it was then, down to the instant. What outlives
+    /// runs meets what it was by its keep rule, and a plain value stays as it is now; settings stay. So going back never
+    /// loses a record, an unlock or a finished level.
+    ///
+    /// # Errors
+    /// [`Why::NotConfirmed`] without the yes.
+    pub fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
+        if !yes {
+            let would = if self.has_run() { vec!["the run under way".to_string()] } else { Vec::new() };
+            return Err(self.refusal(EventName::Load, Why::NotConfirmed { would }));
+        }
+        let saved = &snapshot.state;
+        self.take_in(saved, |progress, cell, value| {
+            let (field, _) = progress.schema.cell_owner(cell)?;
+            match field.keep {
+                _ if cell < progress.schema.copied_cells => Some(value.clone()),
+                _ if cell >= progress.schema.saved_cells => None,
+                Keep::Latest => None,
+                keep => meet(keep, progress.value_at(cell), value),
+            }
+        });
+        self.state.run.clone_from(&saved.run);
+        let in_run = saved.run.as_ref().is_some_and(|run| run.visit.is_some());
+        self.stage = if in_run { Stage::Running } else { Stage::Title };
+        self.state.difficulty = saved.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);
+        if let Some(visit) = self.visit_mut().filter(|visit| visit.stay == Stay::Down) {
+            visit.stay = Stay::Playing;
+        }
+        self.supposed.clear();
+        self.signals.arm_all();
+        self.clamp_all();
+        self.journal = Journal::default();
+        self.note_rules();
+        self.tell(Notice::Restored);
+        Ok(())
+    }
+
+    /// Takes over values as told by a rule, and facts, furthest level, unlocks and moments by theirs.
+    fn take_in(&mut self, from: &State, rule: impl Fn(&Progress, usize, &Value) -> Option<Value>) {
+        for (cell, value) in from.cells.iter().enumerate() {
+            if let Some(value) = rule(self, cell, value) {
+                self.put(cell, value, &Cause::Load);
+            }
+        }
+        for (held, saved) in self.state.facts.iter_mut().zip(&from.facts) {
+            *held = best(*held, *saved);
+        }
+        self.state.furthest = self.state.furthest.max(from.furthest);
+        self.state.played = self.state.played.max(from.played);
+        for (held, saved) in self.state.latched.iter_mut().zip(&from.latched) {
+            *held |= *saved;
+        }
+        for (held, saved) in self.state.told.iter_mut().zip(&from.told) {
+            *held |= *saved;
+        }
+    }
+
+    /// Notes that a value was touched while the data was on its way.
+    pub(super) fn touched(&mut self, cell: usize) {
+        if let Some(waiting) = &mut self.waiting {
+            waiting.touched.get_mut(cell).into_iter().for_each(|touched| *touched = true);
+        }
+    }
+
+    /// Holds back what may not be true once the data is there.
+    pub(super) fn hold_back(&mut self, notice: Notice) -> Option<Notice> {
+        match (&mut self.waiting, &notice) {
+            (
+                Some(waiting),
+                Notice::NewRecord(_) | Notice::Placed(_) | Notice::Opened { .. } | Notice::Unlocked(_),
+            ) => {
+                waiting.held_back.push(notice);
+                None
+            }
+            _ => Some(notice),
+        }
+    }
+
+    /// Tells what was held back, if the data has not made it old news.
+    fn tell_if_true(&mut self, notice: Notice) {
+        let news = match &notice {
+            Notice::NewRecord(record) | Notice::Placed(record) => {
+                let field = self.schema.field_named(record.field.as_str());
+                let cell = field.and_then(|(_, field)| self.schema.cell(field, record.at));
+                cell.is_some_and(|cell| *self.value_at(cell + record.place - 1) == record.now)
+            }
+            _ => true,
+        };
+        if news {
+            self.tell(notice);
+        }
+    }
+}
+
+/// Facts that meet: finished stays, the better rating stays, and counts are the higher ones.
+fn best(held: LevelFacts, saved: LevelFacts) -> LevelFacts {
+    LevelFacts {
+        finished: held.finished || saved.finished,
+        stars: held.stars.max(saved.stars),
+        collected: held.collected | saved.collected,
+        attempts: held.attempts.max(saved.attempts),
+        deaths: held.deaths.max(saved.deaths),
+    }
+}

@@ -1,0 +1,202 @@
+//! Looking at progress: every value with its place, lines for a debug display, and which levels take part in what is
+//! carried through them.
+
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use keblin_schema::model::{At, FieldDef, Scope};
+use keblin_schema::{Level, Name, Value};
+
+use super::{Progress, journal::Target};
+use crate::snapshot::Snapshot;
+
+/// One value with the field it belongs to and its place on the field's axes.
+#[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
+pub struct Held<'p> {
+    /// The field.
+    pub field: &'p FieldDef,
+    /// Its place on the field's axes.
+    pub at: At,
+    /// Which place of a table of best values it is, from 1.
+    pub place: usize,
+    /// The value.
+    pub value: &'p Value,
+}
+
+/// A line of a debug display: one value and its copies.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct OverlayLine {
+    /// The value's name with its place, as people read it.
+    pub name: String,
+    /// The live value.
+    pub live: Value,
+    /// Whether it is as declared: nothing was ever written, or the same was.
+    pub as_declared: bool,
+    /// The value that a death goes back to, in a level.
+    pub checkpoint: Option<Value>,
+    /// The value on arrival in the level.
+    pub entry: Option<Value>,
+    /// Whether it differs from what was last written to a file.
+    pub unwritten: bool,
+}
+
+/// As a debug display shows it: `oil 20 (checkpoint 30, entry 60) not written`.
+impl std::fmt::Display for OverlayLine {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} {}", self.name, self.live)?;
+        if self.as_declared {
+            write!(f, " as declared")?;
+        }
+        match (&self.checkpoint, &self.entry) {
+            (Some(checkpoint), Some(entry)) => write!(f, " (checkpoint {checkpoint}, entry {entry})")?,
+            (None, Some(entry)) => write!(f, " (entry {entry})")?,
+            _ => {}
+        }
+        if self.unwritten { write!(f, " not written") } else { Ok(()) }
+    }
+}
+
+/// What became of the values that are carried through a level.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Covered {
+    /// The level.
+    pub level: Level,
+    /// Fields of run scope that nothing read in it.
+    pub never_picked_up: Vec<Name>,
+    /// Fields of run scope that nothing changed in it.
+    pub never_handed_over: Vec<Name>,
+}
+
+/// What was read and written, by level and field; kept only where it was asked for.
+#[derive(Debug)]
+pub(super) struct Coverage {
+    /// By field: read since the level was entered.
+    read: Vec<AtomicBool>,
+    /// By level, if it was played; then by field: read, written.
+    levels: Vec<Option<Vec<(bool, bool)>>>,
+}
+
+impl Clone for Coverage {
+    fn clone(&self) -> Coverage {
+        let read = self.read.iter().map(|read| AtomicBool::new(read.load(Ordering::Relaxed)));
+        Coverage { read: read.collect(), levels: self.levels.clone() }
+    }
+}
+
+impl Progress {
+    /// Every value, by field and place, in the order of the layout.
+    pub fn values(&self) -> impl Iterator<Item = Held<'_>> {
+        self.state.cells.iter().enumerate().filter_map(|(cell, value)| {
+            let (field, at) = self.schema.cell_owner(cell)?;
+            Some(Held { field, at, place: self.schema.place_in_table(cell), value })
+        })
+    }
+
+    /// The values as lines for a debug display. Empty in release builds, unless [`Progress::show_overlay`] was called.
+    #[must_use]
+    pub fn overlay(&self) -> Vec<OverlayLine> {
+        if !(cfg!(debug_assertions) || self.overlay) {
+            return Vec::new();
+        }
+        let visit = self.visit().filter(|visit| !visit.entry.is_empty());
+        let lines = self.state.cells.iter().enumerate().filter_map(|(cell, live)| {
+            let (field, _) = self.schema.cell_owner(cell)?;
+            let entry = visit.and_then(|visit| visit.entry.get(cell)).cloned();
+            let checkpoint = visit.and_then(|visit| visit.at_checkpoint.as_ref()?.get(cell)).cloned();
+            let written = self.written.as_ref().and_then(|cells| cells.get(cell));
+            Some(OverlayLine {
+                name: Target::Cell(cell).text(&self.schema),
+                live: live.clone(),
+                as_declared: *live == field.default,
+                checkpoint,
+                entry,
+                unwritten: field.durable && written.unwrap_or(&field.default) != live,
+            })
+        });
+        lines.collect()
+    }
+
+    /// Makes [`Progress::overlay`] give its lines in release builds too.
+    pub fn show_overlay(&mut self) {
+        self.overlay = true;
+    }
+
+    /// Notes that a snapshot was written to a file, so that [`Progress::overlay`] can tell what is not.
+    pub fn note_written(&mut self, snapshot: &Snapshot) {
+        self.written = Some(snapshot.state.cells.as_slice().into());
+    }
+
+    /// From here on notes what is read and changed in each level, for [`Progress::coverage`].
+    pub fn watch_coverage(&mut self) {
+        let read = self.schema.fields.iter().map(|_| AtomicBool::new(false)).collect();
+        self.coverage = Some(Coverage { read, levels: vec![None; self.schema.levels.len()] });
+        self.covers();
+    }
+
+    /// The levels that were played since [`Progress::watch_coverage`] and that never read, or never changed, something
+    /// that is carried through them. A level that takes no part is seldom meant.
+    #[must_use]
+    pub fn coverage(&self) -> Vec<Covered> {
+        let Some(coverage) = &self.coverage else { return Vec::new() };
+        let here = self.here().level;
+        let levels = coverage.levels.iter().enumerate().filter_map(|(index, fields)| {
+            let fields = fields.as_ref()?;
+            let read_now = |field: usize| {
+                here == Some(index)
+                    && coverage.read.get(field).is_some_and(|read| read.load(Ordering::Relaxed))
+            };
+            let carried =
+                self.schema.fields.iter().enumerate().filter(|(_, field)| field.scope == Scope::Run);
+            let (mut never_picked_up, mut never_handed_over) = (Vec::new(), Vec::new());
+            for (field, def) in carried {
+                let (read, written) = fields.get(field).copied().unwrap_or_default();
+                if !read && !read_now(field) {
+                    never_picked_up.push(def.name.clone());
+                }
+                if !written {
+                    never_handed_over.push(def.name.clone());
+                }
+            }
+            Some(Covered { level: self.schema.level_at(index)?, never_picked_up, never_handed_over })
+        });
+        levels.collect()
+    }
+
+    /// A field's cell was read.
+    #[inline]
+    pub(super) fn note_read(&self, cell: usize) {
+        if let Some(coverage) = &self.coverage {
+            let read = self.schema.field_of_cell(cell).and_then(|field| coverage.read.get(field));
+            read.into_iter().for_each(|read| read.store(true, Ordering::Relaxed));
+        }
+    }
+
+    /// The game wrote to a cell.
+    pub(super) fn note_changed(&mut self, cell: usize) {
+        let (Some(level), Some(field)) = (self.here().level, self.schema.field_of_cell(cell)) else { return };
+        let level = self.coverage.as_mut().and_then(|coverage| coverage.levels.get_mut(level)?.as_mut());
+        level.and_then(|fields| fields.get_mut(field)).into_iter().for_each(|(_, written)| *written = true);
+    }
+
+    /// Before a level is left for another: what was read since belongs to it.
+    pub(super) fn covered(&mut self) {
+        let level = self.here().level;
+        let Some(coverage) = &mut self.coverage else { return };
+        let fields = level.and_then(|level| coverage.levels.get_mut(level)?.as_mut());
+        for (read, field) in coverage.read.iter_mut().zip(fields.into_iter().flatten()) {
+            field.0 |= *read.get_mut();
+        }
+        coverage.read.iter_mut().for_each(|read| *read.get_mut() = false);
+    }
+
+    /// A level is played from here on.
+    pub(super) fn covers(&mut self) {
+        let (level, fields) = (self.here().level, self.schema.fields.len());
+        let Some(coverage) = &mut self.coverage else { return };
+        if let Some(slot) = level.and_then(|level| coverage.levels.get_mut(level)) {
+            slot.get_or_insert_with(|| vec![(false, false); fields]);
+        }
+    }
+}

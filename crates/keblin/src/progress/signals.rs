@@ -1,0 +1,110 @@
+//! Signals: what a game evaluates every frame, such as "has fallen" or "touches the mooring". One that stays true acts
+//! once, and again only after a frame in play in which nobody fed it true. Which signals are armed is not saved.
+
+use keblin_schema::Checkpoint;
+
+use super::death::{Death, Reached};
+use super::refusal::Refused;
+use super::visit::Finished;
+use super::{Phase, Progress};
+
+/// What is fed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Signal {
+    /// The player has died.
+    Death,
+    /// The player touches a checkpoint.
+    Reach(Checkpoint),
+    /// The player has reached the end of the level.
+    Finish,
+    /// Something of the game's own, by a name.
+    Own(&'static str),
+}
+
+/// What feeding a signal did.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Fed {
+    /// Nothing: it was not true, or is true still.
+    Nothing,
+    /// As [`Progress::die`]; `None` where that is without effect.
+    Died(Option<Death>),
+    /// As [`Progress::reach`].
+    Reached(Reached),
+    /// As [`Progress::finish`].
+    Finished(Option<Box<Finished>>),
+    /// A signal of the game's own has turned true.
+    Happened,
+}
+
+/// Which signals were fed, and which may act.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Signals {
+    known: Vec<Known>,
+}
+
+#[derive(Clone, Debug)]
+struct Known {
+    signal: Signal,
+    armed: bool,
+    /// Whether somebody fed it true since the last tick.
+    is_true: bool,
+}
+
+impl Signals {
+    /// Feeds a signal; whether it acts.
+    fn feed(&mut self, signal: Signal, on: bool) -> bool {
+        let known = match self.known.iter_mut().position(|known| known.signal == signal) {
+            Some(index) => self.known.get_mut(index),
+            None => {
+                self.known.push(Known { signal, armed: true, is_true: false });
+                self.known.last_mut()
+            }
+        };
+        let Some(known) = known else { return false };
+        known.is_true |= on;
+        let acts = on && known.armed;
+        known.armed &= !acts;
+        acts
+    }
+
+    /// A frame ends. Only one in play arms what was not true in it.
+    pub(super) fn frame_ends(&mut self, in_play: bool) {
+        for known in &mut self.known {
+            known.armed |= in_play && !known.is_true;
+            known.is_true = false;
+        }
+    }
+
+    /// Something begins anew: every signal may act.
+    pub(super) fn arm_all(&mut self) {
+        self.known.clear();
+    }
+}
+
+impl Progress {
+    /// Feeds a signal, as often as the game likes, every frame. What is fed between two ticks counts together: true if
+    /// any of it is.
+    ///
+    /// # Errors
+    /// As the event that a signal stands for; a refused one is not tried again before it is armed again.
+    ///
+    /// # Panics
+    /// If a checkpoint was looked up in a schema with more levels.
+    pub fn feed(&mut self, signal: Signal, on: bool) -> Result<Fed, Refused> {
+        if !self.signals.feed(signal, on) {
+            return Ok(Fed::Nothing);
+        }
+        Ok(match signal {
+            Signal::Death => Fed::Died(self.die()),
+            Signal::Reach(checkpoint) => Fed::Reached(self.reach(checkpoint)?),
+            Signal::Finish => match self.phase() {
+                // What is fed every frame may still be true when the level is over.
+                Phase::Playing => Fed::Finished(self.finish()?.map(Box::new)),
+                _ => Fed::Finished(None),
+            },
+            Signal::Own(_) => Fed::Happened,
+        })
+    }
+}
