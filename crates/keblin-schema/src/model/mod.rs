@@ -230,6 +230,8 @@ pub struct Schema {
     pub clock_cells: Vec<usize>,
     /// The field that owns each cell, as a position in [`Schema::fields`].
     pub(crate) owners: Vec<u32>,
+    /// The fields with bounds that follow from other values, as positions in [`Schema::fields`].
+    pub following: Vec<usize>,
     /// Which locks to ask again after a change.
     pub watch: Watch,
     /// Tells handles of one schema from those of another.
@@ -293,6 +295,7 @@ impl Schema {
             saved_cells: 0,
             clock_cells: Vec::new(),
             owners: Vec::new(),
+            following: Vec::new(),
             watch: Watch::default(),
             tag: 0,
         }

@@ -54,15 +54,9 @@ impl Progress {
     /// Puts all values back to bounds that follow from others, which may follow from others in turn.
     pub(super) fn hold_bounds(&mut self) {
         let schema = Arc::clone(&self.schema);
-        let follows = |bound: &Option<Bound>| matches!(bound, Some(Bound::Follows(_)));
-        let following = schema.fields.iter().enumerate();
-        let following: Vec<usize> = following
-            .filter(|(_, field)| follows(&field.min) || follows(&field.max))
-            .map(|(index, _)| index)
-            .collect();
         // A chain of bounds is at most as long as there are fields with such bounds.
-        for _ in 0..following.len() {
-            following.iter().for_each(|field| self.hold_bounds_of(*field));
+        for _ in 0..schema.following.len() {
+            schema.following.iter().for_each(|field| self.hold_bounds_of(*field));
         }
     }
 

@@ -98,6 +98,7 @@ impl Progress {
         }
         let place = self.place();
         let cause = Cause::Death(place);
+        self.rules.quiet = true;
         self.count_fact(Fact::Deaths, &cause);
         let lives = self.schema.lives.clone();
         let left = lives.as_ref().and_then(|lives| self.take_life(lives.field, &cause));
@@ -113,7 +114,8 @@ impl Progress {
                 Death::LifeLost { left, place }
             }
         };
-        self.moved_back();
+        self.moved();
+        self.rules.quiet = false;
         self.save_at(SaveAt::Death);
         Some(death)
     }

@@ -382,6 +382,8 @@ impl Progress {
                 self.put(cell, value.unwrap_or_else(|| field.default.clone()), cause);
             }
         }
+        // Once all of them are back, and not before: one may be the bound of another.
+        self.hold_bounds();
     }
 
     /// The place in question: the level of the visit and the difficulty of the run, or the one last chosen.

@@ -19,6 +19,8 @@ pub(super) struct Rules {
     /// By moment: whether it held.
     pub(super) held: Vec<bool>,
     again: Vec<RuleId>,
+    /// A death or a retry is at work, and what it makes true is no news to moments that are told each time.
+    pub(super) quiet: bool,
     asked: u64,
 }
 
@@ -158,16 +160,7 @@ impl Progress {
 
     /// Asks the rules again that name what has changed, until nothing more opens, and tells what did.
     pub(super) fn settle(&mut self) -> Opened {
-        self.settle_with(false)
-    }
-
-    /// As [`Progress::moved`], for a death or a retry: what it makes true is not news to moments told each time.
-    pub(super) fn moved_back(&mut self) -> Opened {
-        self.rules.moved(&self.schema);
-        self.settle_with(true)
-    }
-
-    fn settle_with(&mut self, quiet: bool) -> Opened {
+        let quiet = self.rules.quiet;
         let mut opened = Opened::default();
         if self.rules.again.is_empty() {
             return opened;

@@ -151,13 +151,13 @@ impl Progress {
         self.state.difficulty = self.run().and_then(|run| run.difficulty).or(self.state.difficulty);
         self.supposed.clear();
         self.signals.arm_all();
+        if let Some(visit) = self.visit_mut().filter(|_| has_visit) {
+            visit.stay = Stay::Playing;
+        }
         // The difficulty in question may be another one now.
         self.note_rules();
         if !has_visit {
             return Ok(Resumed::Map);
-        }
-        if let Some(visit) = self.visit_mut() {
-            visit.stay = Stay::Playing;
         }
         let place = self.place();
         self.tell(Notice::Entered { level: place.level, arrival: Arrival::Resumed });

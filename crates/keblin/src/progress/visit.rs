@@ -140,7 +140,9 @@ impl Progress {
         let level = self.level();
         self.tell(Notice::Entered { level, arrival: Arrival::Retried });
         let attempt = self.count_attempt(&Cause::Retry);
-        self.moved_back();
+        self.rules.quiet = true;
+        self.moved();
+        self.rules.quiet = false;
         self.save_at(SaveAt::Retry);
         Ok(Entered { level, attempt })
     }

@@ -17,6 +17,8 @@ mod frames;
 mod kinds;
 mod layers;
 mod levels;
+mod model;
+mod naive;
 mod phases;
 mod rehearsals;
 mod round_trip;

@@ -1,0 +1,260 @@
+//! The engine against a second, naive one: random declarations, a million random events, everything compared after each.
+
+use std::fmt::Write;
+use std::sync::Arc;
+use std::time::Duration;
+
+use keblin::condition::Facts;
+use keblin::condition::names::Fact;
+use keblin::{Field, Notice, Progress, Schema, Time, Value};
+
+use crate::naive::Naive;
+use crate::tables::schema;
+
+/// A small generator of pseudo-random numbers, so that a failure can be repeated.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        usize::try_from(self.0 >> 33).unwrap() % sides
+    }
+
+    fn one<'w>(&mut self, words: &[&'w str]) -> &'w str {
+        words[self.roll(words.len())]
+    }
+
+    fn amount(&mut self) -> i64 {
+        let small = i64::try_from(self.roll(25)).unwrap() - 8;
+        if self.roll(60) == 0 { i64::MAX - small.abs() } else { small }
+    }
+}
+
+/// A declaration with most of what can be declared, each a matter of chance.
+fn declaration(dice: &mut Dice) -> String {
+    let levels = 2 + dice.roll(4);
+    let mut text = format!(
+        "game = 'random'\nversion = 1\ndifficulties = ['neap', 'spring']\nresume = '{}'\nafter_last = '{}'\n",
+        dice.one(&["exact", "checkpoint"]),
+        dice.one(&["map", "end_run"])
+    );
+    if dice.roll(2) == 0 {
+        text += "level_facts_per = 'difficulty'\n";
+    }
+    if dice.roll(3) > 0 {
+        let at_zero = dice.one(&["end_run", "restart_level"]);
+        write!(text, "[lives]\nfield = 'boats'\nat_zero = '{at_zero}'\n").unwrap();
+    }
+    text += "[fields]\nboats = { type = 'int', scope = 'run', default = 3, min = 0, on_death = 'stays', on_retry = 'stays' }\n\
+             clock = { type = 'time', scope = 'level', counts = 'playing', on_death = 'stays', max = '1m' }\n\
+             fastest = { type = 'time', scope = 'profile', keep = 'lowest', per = ['level', 'difficulty'], from = 'clock', \
+             at = ['finish'], min = '1ms' }\n";
+    for index in 0..3 + dice.roll(5) {
+        let scopes = ["level", "run", "run", "profile", "device"];
+        // The first is what the record is fed from, so it is no setting.
+        let scope = dice.one(if index == 0 { &scopes[..4] } else { &scopes });
+        write!(text, "plain_{index}x = {{ type = 'int', scope = '{scope}', default = {}", dice.roll(5))
+            .unwrap();
+        if dice.roll(2) == 0 {
+            write!(text, ", min = {}", -i64::try_from(dice.roll(4)).unwrap()).unwrap();
+        }
+        match dice.roll(3) {
+            0 => write!(text, ", max = {}", 5 + dice.roll(20)).unwrap(),
+            1 if index > 0 => write!(text, ", max = 'greatest(plain_{}x, 4) + 3'", dice.roll(index)).unwrap(),
+            _ => {}
+        }
+        if ["level", "run"].contains(&scope) {
+            let death = dice.one(&["stays", "checkpoint", "entry", "default"]);
+            let retry = dice.one(&["stays", "entry", "default"]);
+            write!(text, ", on_death = '{death}', on_retry = '{retry}'").unwrap();
+            write!(text, ", on_level = '{}'", dice.one(&["stays", "default"])).unwrap();
+            write!(text, ", on_new_run = '{}'", dice.one(&["stays", "default"])).unwrap();
+        }
+        text += " }\n";
+    }
+    text += "best = { type = 'int', scope = 'profile', keep = 'highest', from = 'plain_0x', at = ['run_end', 'finish'], max = 20 }\n\
+             gained = { type = 'int', scope = 'profile', keep = 'sum', max = 100 }\n\
+             least = { type = 'int', scope = 'run', keep = 'lowest', on_death = 'checkpoint' }\n"
+        .replace("least =", "fewest =")
+        .as_str();
+    for level in 0..levels {
+        write!(text, "[[levels]]\nid = 'level_{level}x'\nstars = {}\n", dice.roll(4)).unwrap();
+        let checkpoints: Vec<String> = (0..dice.roll(4)).map(|number| format!("'point_{number}x'")).collect();
+        writeln!(text, "checkpoints = [{}]", checkpoints.join(", ")).unwrap();
+        writeln!(text, "checkpoint_order = '{}'", dice.one(&["furthest", "latest"])).unwrap();
+        match dice.roll(4) {
+            0 if level > 0 => writeln!(text, "unlock = 'levels.level_{}x.finished'", level - 1).unwrap(),
+            1 if level > 0 => writeln!(text, "unlock = 'totals.finished >= 1 || plain_0x > 6'").unwrap(),
+            2 if level > 0 => writeln!(text, "unlock = 'levels.level_0x.attempts + gained > 4'").unwrap(),
+            _ => {}
+        }
+    }
+    for index in 0..4 {
+        let when = dice.one(&[
+            "plain_0x >= 6",
+            "plain_1x == 0",
+            "gained > 10 && plain_2x < 3",
+            "clock > duration('9s')",
+        ]);
+        let again = dice.one(&["each_time", "level", "run", "profile"]);
+        write!(text, "[[moments]]\nid = 'moment_{index}x'\nwhen = \"{when}\"\nagain = '{again}'\n").unwrap();
+    }
+    text
+}
+
+/// Does one random event to both; whether both accept it, and a word for it.
+fn event(
+    dice: &mut Dice,
+    schema: &Arc<Schema>,
+    game: &mut Progress,
+    naive: &mut Naive,
+) -> (bool, bool, String) {
+    let level = dice.roll(schema.levels.len());
+    let handle = schema.level_at(level).unwrap();
+    let kind = dice.roll(40);
+    let (ours, theirs) = match kind {
+        0 => {
+            let (chosen, replacing) = (dice.roll(3), dice.roll(3) == 0);
+            let difficulty = (chosen < 2).then_some(chosen);
+            let on = difficulty.and_then(|index| schema.difficulty_at(index));
+            let ours = if replacing {
+                drop(game.begin_replacing(on));
+                true
+            } else {
+                game.begin(on).is_ok()
+            };
+            (ours, naive.begin(difficulty, replacing))
+        }
+        1 | 2 => (game.resume().is_ok(), naive.resume()),
+        3..=5 => (game.enter(handle).is_ok(), naive.enter(level)),
+        6..=8 => {
+            let here =
+                naive.visit().map_or(level, |visit| if dice.roll(5) > 0 { visit.level } else { level });
+            let points = schema.levels[here].checkpoints.len();
+            if points == 0 {
+                return (true, true, String::new());
+            }
+            let point = dice.roll(points);
+            let checkpoint = schema.checkpoint_at(schema.level_at(here).unwrap(), point).unwrap();
+            (game.reach(checkpoint).is_ok(), naive.reach(here, point))
+        }
+        9 | 10 => {
+            game.die();
+            naive.die();
+            (true, true)
+        }
+        11..=13 => (game.respawn().is_ok(), naive.respawn()),
+        14 => (game.retry().is_ok(), naive.retry()),
+        15 | 16 => {
+            let stars = i64::try_from(dice.roll(6)).unwrap() - 1;
+            (game.finish_with_stars(stars).is_ok(), naive.finish(stars))
+        }
+        17 => (game.leave().is_ok(), naive.leave()),
+        18 if dice.roll(3) == 0 => (game.end_run().is_ok(), naive.end_run()),
+        19 if dice.roll(3) == 0 => {
+            *game = Progress::restored(game.snapshot());
+            naive.reopen();
+            (true, true)
+        }
+        18..=22 => {
+            let nanos = i64::try_from(dice.roll(4_000_000)).unwrap() * 1000;
+            game.tick(Duration::from_nanos(nanos.unsigned_abs()));
+            naive.tick(nanos);
+            (true, true)
+        }
+        _ => return write(dice, schema, game, naive),
+    };
+    (ours, theirs, format!("event {kind}, level {level}"))
+}
+
+/// Writes to a random value.
+fn write(
+    dice: &mut Dice,
+    schema: &Arc<Schema>,
+    game: &mut Progress,
+    naive: &mut Naive,
+) -> (bool, bool, String) {
+    let plain: Vec<usize> =
+        (0..schema.fields.len()).filter(|field| schema.fields[*field].per.is_empty()).collect();
+    let def = &schema.fields[plain[dice.roll(plain.len())]];
+    let number = dice.amount();
+    let value = match def.default {
+        Value::Time(_) => Value::Time(Time::from_nanos(number)),
+        _ => Value::Int(number),
+    };
+    let cell = def.cells.start;
+    let field: Field<Value> = schema.field(def.name.as_str()).unwrap();
+    let kind = dice.roll(4);
+    let event = match kind {
+        0 => keblin::progress::Event::Set(field, value.clone()),
+        1 => keblin::progress::Event::Spend(field, value.clone()),
+        _ => keblin::progress::Event::Add(field, value.clone()),
+    };
+    let ours = match game.apply(&event) {
+        Ok(keblin::progress::Outcome::Changed(change)) => change.refused.is_none(),
+        Ok(_) => true,
+        Err(_) => false,
+    };
+    let theirs = match kind {
+        0 => naive.set(cell, value.clone()),
+        1 => naive.spend(cell, &value),
+        _ => naive.add(cell, &value),
+    };
+    (ours, theirs, format!("write {kind} of {value} to {}", def.name))
+}
+
+#[track_caller]
+fn compare(schema: &Schema, game: &mut Progress, naive: &mut Naive, did: &str) {
+    assert_eq!(game.phase().as_str(), naive.phase(), "{did}");
+    for cell in 0..schema.cell_count {
+        let name = || format!("{} after {did}", schema.cell_owner(cell).unwrap().0.name);
+        assert_eq!(game.value_at(cell), &naive.values[&cell], "{}", name());
+    }
+    for index in 0..schema.fact_count() {
+        for fact in Fact::ALL {
+            assert_eq!(game.fact(index, fact), naive.fact(index, fact), "{fact:?} {index} after {did}");
+        }
+    }
+    assert_eq!(game.furthest().map(|level| level.index()), naive.furthest, "{did}");
+    assert_eq!(game.difficulty().map(|difficulty| difficulty.index()), Some(naive.difficulty()), "{did}");
+    assert_eq!(game.level().map(|level| level.index()), naive.visit().map(|visit| visit.level), "{did}");
+    let checkpoint = naive.visit().and_then(|visit| visit.checkpoint);
+    assert_eq!(game.checkpoint().map(|point| point.index()), checkpoint, "{did}");
+    for level in 0..schema.levels.len() {
+        assert_eq!(game.is_open(schema.level_at(level).unwrap(), None), naive.is_open(level), "{did}");
+    }
+    let told: Vec<usize> = game
+        .drain_notices()
+        .filter_map(|notice| if let Notice::Moment(moment) = notice { Some(moment.index()) } else { None })
+        .collect();
+    assert_eq!(told, std::mem::take(&mut naive.moments), "moments after {did}");
+}
+
+#[test]
+fn a_second_naive_engine_agrees_on_a_million_random_events() {
+    let (games, events) = (100, 10_000);
+    let (mut refused, mut phases) = (0_u32, std::collections::BTreeMap::<&str, u32>::new());
+    for number in 0..games {
+        let mut dice = Dice(number * 77 + 5);
+        let text = declaration(&mut dice);
+        let schema = schema(&text);
+        let (mut game, mut naive) = (Progress::new(Arc::clone(&schema)), Naive::new(&schema));
+        for count in 0..events {
+            let before = (count % 16 == 0).then(|| game.snapshot());
+            let (ours, theirs, did) = event(&mut dice, &schema, &mut game, &mut naive);
+            let did = format!("game {number}, event {count}: {did}\n{text}");
+            assert_eq!(ours, theirs, "{did}");
+            if let Some(before) = before.filter(|_| !ours) {
+                assert!(before == game.snapshot(), "a refused event has changed something: {did}");
+            }
+            compare(&schema, &mut game, &mut naive, &did);
+            refused += u32::from(!ours);
+            *phases.entry(naive.phase()).or_default() += 1;
+        }
+    }
+    println!("{} events, {refused} refused; phases: {phases:?}", games * events);
+    assert!(
+        refused > 100_000 && phases.len() == 5 && phases.values().all(|count| *count > 10_000),
+        "{phases:?}"
+    );
+}
