@@ -10,7 +10,7 @@ use crate::name::Name;
 use crate::time::Time;
 
 /// What one cell of progress holds. `Unset` is "never", which is not zero. Cheap to clone.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Value {
     /// Nothing yet.
@@ -52,6 +52,20 @@ pub enum Value {
     Map(Arc<BTreeMap<Value, Value>>),
     /// The game's own bytes, never looked into.
     Opaque(Arc<Opaque>),
+}
+
+// Not derived: numbers, which are copied all the time, take no call.
+impl Clone for Value {
+    #[inline]
+    fn clone(&self) -> Value {
+        match self {
+            Value::Unset => Value::Unset,
+            Value::Bool(yes) => Value::Bool(*yes),
+            Value::Int(number) => Value::Int(*number),
+            Value::Time(time) => Value::Time(*time),
+            other => other.shared(),
+        }
+    }
 }
 
 /// A finite number of 64 bits with a fraction. Negative zero is zero.
@@ -133,6 +147,28 @@ pub struct Opaque {
 }
 
 impl Value {
+    /// A value that is not only a number, sharing what it holds.
+    fn shared(&self) -> Value {
+        match self {
+            Value::Unset => Value::Unset,
+            Value::Bool(yes) => Value::Bool(*yes),
+            Value::Int(number) => Value::Int(*number),
+            Value::Time(time) => Value::Time(*time),
+            Value::Float(number) => Value::Float(*number),
+            Value::Text(text) => Value::Text(Arc::clone(text)),
+            Value::Bytes(bytes) => Value::Bytes(Arc::clone(bytes)),
+            Value::Id { of, index, name } => Value::Id { of: *of, index: *index, name: Arc::clone(name) },
+            Value::Vec2(parts) => Value::Vec2(*parts),
+            Value::Vec3(parts) => Value::Vec3(*parts),
+            Value::Quat(parts) => Value::Quat(*parts),
+            Value::Shape(members) => Value::Shape(Arc::clone(members)),
+            Value::List(items) => Value::List(Arc::clone(items)),
+            Value::Set(items) => Value::Set(Arc::clone(items)),
+            Value::Map(entries) => Value::Map(Arc::clone(entries)),
+            Value::Opaque(opaque) => Value::Opaque(Arc::clone(opaque)),
+        }
+    }
+
     /// A text value.
     #[must_use]
     pub fn text(text: &str) -> Value {

@@ -71,6 +71,7 @@ impl Watch {
 
     /// The rules that name a cell.
     #[must_use]
+    #[inline]
     pub fn of_cell(&self, cell: usize) -> &[RuleId] {
         self.cells.get(cell).map_or(&[], Vec::as_slice)
     }

@@ -41,7 +41,8 @@ pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut 
             *side = Some(Bound::Follows(Box::new(program)));
         }
     }
-    schema.following = (0..schema.fields.len()).filter(|field| programs(schema, *field).next().is_some()).collect();
+    schema.following =
+        (0..schema.fields.len()).filter(|field| programs(schema, *field).next().is_some()).collect();
     circles(declared, schema, found);
     defaults(declared, schema, found);
 }

@@ -145,8 +145,16 @@ impl Schema {
         Some((field, at))
     }
 
+    /// The field that a cell belongs to.
+    #[must_use]
+    #[inline]
+    pub fn field_at(&self, cell: usize) -> Option<&FieldDef> {
+        self.fields.get(self.field_of_cell(cell)?)
+    }
+
     /// The position of the field that a cell belongs to.
     #[must_use]
+    #[inline]
     pub fn field_of_cell(&self, cell: usize) -> Option<usize> {
         usize::try_from(*self.owners.get(cell)?).ok()
     }

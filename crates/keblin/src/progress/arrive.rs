@@ -147,6 +147,7 @@ impl Progress {
     }
 
     /// Notes that a value was touched while the data was on its way.
+    #[inline]
     pub(super) fn touched(&mut self, cell: usize) {
         if let Some(waiting) = &mut self.waiting {
             waiting.touched.get_mut(cell).into_iter().for_each(|touched| *touched = true);

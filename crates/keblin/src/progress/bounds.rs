@@ -24,10 +24,22 @@ impl Progress {
     }
 
     /// The bound that a value lies outside of, if it does. Where bounds cross, the upper one counts.
+    #[inline]
     pub(super) fn clamped(&self, field: &FieldDef, value: &Value) -> Option<Value> {
-        if field.min.is_none() && field.max.is_none() {
-            return None;
+        match (&field.min, &field.max) {
+            (None, None) => None,
+            (None | Some(Bound::Fixed(_)), None | Some(Bound::Fixed(_))) => {
+                let outside = |bound: &Option<Bound>, side| {
+                    let bound = bound.as_ref().and_then(Bound::fixed);
+                    bound.filter(|bound| value.order(bound) == Some(side)).cloned()
+                };
+                outside(&field.max, Ordering::Greater).or_else(|| outside(&field.min, Ordering::Less))
+            }
+            _ => self.clamped_to_followed(field, value),
         }
+    }
+
+    fn clamped_to_followed(&self, field: &FieldDef, value: &Value) -> Option<Value> {
         let above = |max: &Value| value.order(max) == Some(Ordering::Greater);
         let below = |min: &Value| value.order(min) == Some(Ordering::Less);
         let max = self.bound(&field.max, field);

@@ -33,6 +33,7 @@ impl Progress {
     }
 
     /// A value of a scope has changed.
+    #[inline]
     pub(super) fn changed_in(&mut self, scope: Scope) {
         if !scope.is_of_run() {
             self.save_at(SaveAt::Change);

@@ -1,8 +1,6 @@
 //! The journal: which event changed which value last, and why. It stands beside the state: a cloned progress starts
 //! with an empty one, and it is neither compared nor saved.
 
-use std::collections::VecDeque;
-
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{At, Axis, FieldDef};
 use keblin_schema::{Schema, Value};
@@ -164,10 +162,12 @@ impl Place {
     }
 }
 
-/// The last [`JOURNAL_ENTRIES`] changes, oldest first.
+/// The last [`JOURNAL_ENTRIES`] changes: a ring, so that a change costs no more than filling in one entry.
 #[derive(Debug, Default)]
 pub(super) struct Journal {
-    entries: VecDeque<Entry>,
+    ring: Vec<Entry>,
+    /// Where the oldest entry stands, once the ring is full.
+    oldest: usize,
     count: u64,
 }
 
@@ -178,20 +178,29 @@ impl Clone for Journal {
 }
 
 impl Journal {
+    #[inline]
     pub(super) fn note(&mut self, target: Target, before: Value, after: Value, cause: Cause) {
-        if cause == Cause::Tick && self.stretch(target, &after) {
+        if matches!(cause, Cause::Tick) && self.stretch(target, &after) {
             return;
         }
-        if self.entries.len() == JOURNAL_ENTRIES {
-            self.entries.pop_front();
-        }
         self.count += 1;
-        self.entries.push_back(Entry { number: self.count, target, before, after, cause });
+        if self.ring.len() < JOURNAL_ENTRIES {
+            self.ring.push(Entry { number: self.count, target, before, after, cause });
+        } else if let Some(entry) = self.ring.get_mut(self.oldest) {
+            entry.number = self.count;
+            entry.target = target;
+            entry.before = before;
+            entry.after = after;
+            entry.cause = cause;
+            self.oldest = (self.oldest + 1) % JOURNAL_ENTRIES;
+        }
     }
 
     /// Clocks change every frame: a row of ticks is one entry a clock, or it would push out everything else.
     fn stretch(&mut self, target: Target, after: &Value) -> bool {
-        let newest_ticks = self.entries.iter_mut().rev().take_while(|entry| entry.cause == Cause::Tick);
+        let (later, earlier) = self.ring.split_at_mut(self.oldest);
+        let newest_first = later.iter_mut().rev().chain(earlier.iter_mut().rev());
+        let newest_ticks = newest_first.take_while(|entry| matches!(entry.cause, Cause::Tick));
         match newest_ticks.into_iter().find(|entry| entry.target == target) {
             Some(entry) => {
                 entry.after = after.clone();
@@ -202,6 +211,7 @@ impl Journal {
     }
 
     pub(super) fn entries(&self) -> impl DoubleEndedIterator<Item = &Entry> {
-        self.entries.iter()
+        let (later, earlier) = self.ring.split_at(self.oldest);
+        earlier.iter().chain(later)
     }
 }

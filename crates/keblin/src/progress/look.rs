@@ -174,7 +174,11 @@ impl Progress {
     }
 
     /// The game wrote to a cell.
+    #[inline]
     pub(super) fn note_changed(&mut self, cell: usize) {
+        if self.coverage.is_none() {
+            return;
+        }
         let (Some(level), Some(field)) = (self.here().level, self.schema.field_of_cell(cell)) else { return };
         let level = self.coverage.as_mut().and_then(|coverage| coverage.levels.get_mut(level)?.as_mut());
         level.and_then(|fields| fields.get_mut(field)).into_iter().for_each(|(_, written)| *written = true);

@@ -31,7 +31,7 @@ impl Progress {
             let here = self.here();
             // A record of a level has no place where the run ends on the map.
             let Some((offered, cell)) = offered.zip(schema.cell(field, here)) else { continue };
-            match self.within(event, field, here, offered) {
+            match self.within(event, field, cell, offered) {
                 Ok((offered, _)) => {
                     let before = self.value_at(cell).clone();
                     let place = self.offer(field, cell, &offered, cause);

@@ -31,6 +31,7 @@ impl Rules {
         }
     }
 
+    #[inline]
     pub(super) fn cell_changed(&mut self, schema: &Schema, cell: usize) {
         schema.watch.of_cell(cell).iter().for_each(|rule| self.ask_again(*rule));
     }
@@ -46,6 +47,12 @@ impl Rules {
     /// An event of the run has changed the phase, the level, the checkpoint or the furthest level.
     fn moved(&mut self, schema: &Schema) {
         schema.watch.of_words().for_each(|(_, rule)| self.ask_again(rule));
+    }
+
+    /// Whether something that a rule names has changed.
+    #[inline]
+    pub(super) fn are_due(&self) -> bool {
+        !self.again.is_empty()
     }
 
     pub(super) fn is_given(&self, unlock: usize) -> bool {

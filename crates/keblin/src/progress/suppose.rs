@@ -65,7 +65,7 @@ impl Progress {
     }
 
     fn suppose_cell(&mut self, cell: usize, value: Value) -> Result<(), Refused> {
-        let Some((field, at)) = self.schema.cell_owner(cell) else { return Ok(()) };
+        let Some(field) = self.schema.field_at(cell) else { return Ok(()) };
         let (scope, reset_by_enter) = (field.scope, resets_on_level(field));
         let unsets = value == Value::Unset && field.may_be_unset();
         let in_level = matches!(self.phase(), Phase::Playing | Phase::Down);
@@ -76,8 +76,8 @@ impl Progress {
             true => field.fixed_bounds(),
             false => field.clone(),
         };
-        if !unsets && self.within(EventName::WriteProfile, &now, at, value.clone())?.1 {
-            let refused = self.out_of_bounds(field, at, value);
+        if !unsets && self.within(EventName::WriteProfile, &now, cell, value.clone())?.1 {
+            let refused = self.out_of_bounds(field, cell, value);
             return Err(self.refusal(EventName::WriteProfile, refused));
         }
         if for_begin || for_enter {
