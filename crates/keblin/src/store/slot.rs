@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use keblin_schema::{Name, Schema};
 
+use super::device::Settings;
 use super::disk::{self, DiskError};
 use super::ruin::Ruin;
 use super::savedir::{ENDING, SaveDir};
@@ -138,8 +139,12 @@ impl Opened {
         Opened { progress, origin: Origin::FirstRun, findings: Vec::new() }
     }
 
-    fn from_save(save: Verified<Save>, origin: Origin) -> Opened {
+    fn from_save(save: Verified<Save>, settings: &Settings, origin: Origin) -> Opened {
         let findings = save.findings().to_vec();
+        let save = match &settings.values {
+            Some(values) => save.with_settings(values.clone()),
+            None => save,
+        };
         let mut progress = save.into_progress();
         if matches!(origin, Origin::Previous { .. }) {
             progress.tell(Notice::FellBack);
@@ -183,21 +188,18 @@ impl Slot {
     /// [`OpenError::Refused`] for a save of another game or version, [`OpenError::Damaged`] if no whole save is left,
     /// [`OpenError::Disk`] if the files cannot be read. In all three the files are as they were.
     pub fn open(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
-        let mut opened = self.open_save(schema)?;
         let settings = self.dir.settings(schema)?;
-        if let Some(values) = settings.values {
-            opened.progress.put_device(values);
-        }
+        let mut opened = self.open_save(schema, &settings)?;
         opened.findings.extend(settings.findings);
         Ok(opened)
     }
 
-    fn open_save(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
+    fn open_save(&self, schema: &Arc<Schema>, settings: &Settings) -> Result<Opened, OpenError> {
         let (path, previous_path) = (self.path(), self.previous_path());
         let file = disk::read(&path)?.map(|bytes| verify(&bytes, schema));
         let previous = disk::read(&previous_path)?.map(|bytes| verify(&bytes, schema));
         let fault = match file {
-            Some(Ok(save)) => return Ok(Opened::from_save(save, Origin::File)),
+            Some(Ok(save)) => return Ok(Opened::from_save(save, settings, Origin::File)),
             Some(Err(error)) if error.is_refusal() => return Err(OpenError::Refused { path, error }),
             Some(Err(fault)) => Some(fault),
             None => None,
@@ -205,11 +207,16 @@ impl Slot {
         let there = fault.is_some();
         let fault_of_file = fault.unwrap_or_else(|| ReadError::new("file", 0, Fault::Empty));
         match previous {
-            None if !there => Ok(Opened::first_run(schema)),
+            None if !there => {
+                let mut opened = Opened::first_run(schema);
+                settings.values.iter().for_each(|values| opened.progress.put_device(values.clone()));
+                Ok(opened)
+            }
             None => Err(self.damaged(schema, vec![(path, fault_of_file)])),
             Some(Ok(save)) => {
                 let set_aside = if there { Some(self.set_aside(&path, "damaged")?) } else { None };
-                Ok(Opened::from_save(save, Origin::Previous { fault: fault_of_file, set_aside }))
+                let origin = Origin::Previous { fault: fault_of_file, set_aside };
+                Ok(Opened::from_save(save, settings, origin))
             }
             Some(Err(error)) if error.is_refusal() => Err(OpenError::Refused { path: previous_path, error }),
             Some(Err(fault)) => {

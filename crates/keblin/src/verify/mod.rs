@@ -19,7 +19,7 @@ pub use finding::SaveFinding;
 
 use std::sync::Arc;
 
-use keblin_schema::Schema;
+use keblin_schema::{Schema, Value};
 
 use crate::progress::Progress;
 use crate::save::decode::{Missing, decode};
@@ -74,6 +74,16 @@ impl Verified<Save> {
     #[must_use]
     pub fn snapshot(&self) -> &Snapshot {
         &self.0.snapshot
+    }
+
+    /// The save with the settings of the device, which are kept beside it: bounds may follow from them.
+    #[must_use]
+    pub(crate) fn with_settings(mut self, values: Vec<Value>) -> Verified<Save> {
+        let Snapshot { schema, state, .. } = &mut self.0.snapshot;
+        for (cell, value) in state.cells.iter_mut().skip(schema.saved_cells).zip(values) {
+            *cell = value;
+        }
+        self
     }
 
     /// Progress from it, at the title. Where the saved checkpoint is no longer declared, the player stands at the
