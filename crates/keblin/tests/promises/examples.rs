@@ -71,3 +71,47 @@ fn a_level_select_screen_shows_what_is_open_and_why_not() {
         ]
     );
 }
+
+#[track_caller]
+fn assert_shows(name: &str, lines: &[&str]) {
+    let output = Command::new(example(name)).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    let text = String::from_utf8(output.stdout).unwrap();
+    for line in lines {
+        assert!(text.lines().any(|shown| shown == *line), "{name} does not show {line:?}:\n{text}");
+    }
+}
+
+#[test]
+fn a_signal_that_stays_on_for_a_second_takes_one_life() {
+    let lines = [
+        "back at log: breath 7, fish 2",
+        "life lost, 2 left, back to log",
+        "breath: 1 -> 7 (death, from log)",
+    ];
+    assert_shows("checkpoints_and_lives", &lines);
+}
+
+#[test]
+fn a_worse_replay_spoils_no_record() {
+    let lines = [
+        "before: best None, brook None",
+        "9 fish in 45s: no record",
+        "the best runs: [9, 6, 4, 4]",
+        "brook, calm: 21s",
+        "fastest at weir, flood: 0s is refused: it is at least 1ms",
+    ];
+    assert_shows("records", &lines);
+}
+
+#[test]
+fn a_moment_that_is_jumped_over_is_told_once() {
+    let lines = [
+        "eight more, past ten: moment ten_fish",
+        "down and up again: nothing",
+        "the cold takes 6: warmth 2 of 2",
+        "the clock shows 2.5s",
+        "past two seconds: moment dusk",
+    ];
+    assert_shows("clocks_and_moments", &lines);
+}

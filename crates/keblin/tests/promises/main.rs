@@ -17,6 +17,7 @@ mod frames;
 mod kinds;
 mod layers;
 mod levels;
+mod mistakes;
 mod model;
 mod naive;
 mod phases;
