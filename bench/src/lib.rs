@@ -32,3 +32,40 @@ pub fn in_play(schema: &Arc<Schema>) -> Progress {
     progress.enter(schema.level("heron_holm").expect("a level of the demo")).expect("it is open");
     progress
 }
+
+/// A large game: 200 levels on 3 difficulties, 300 fields, 400 conditions.
+///
+/// # Panics
+/// Never: the declaration is sound.
+#[must_use]
+pub fn large_game() -> Arc<Schema> {
+    let mut text = "game = 'large'\nversion = 1\ndifficulties = ['calm', 'brisk', 'wild']\n\
+                    level_facts_per = 'difficulty'\n[fields]\n"
+        .to_string();
+    for index in 0..200 {
+        let line = "type = 'int', scope = 'run', default = 10, min = 0, max = 1000, on_death = 'checkpoint'";
+        text += &format!("plain_{index} = {{ {line} }}\n");
+    }
+    for index in 0..95 {
+        text += &format!(
+            "named_{index} = {{ type = 'int', scope = 'profile', default = 10, min = 0, max = 1000 }}\n"
+        );
+    }
+    for index in 0..5 {
+        text += &format!(
+            "clock_{index} = {{ type = 'time', scope = 'level', counts = 'playing', on_death = 'stays' }}\n"
+        );
+    }
+    for index in 0..200 {
+        text += &format!("[[levels]]\nid = 'level_{index}'\ncheckpoints = ['half_way']\nstars = 3\n");
+        if index > 0 {
+            text +=
+                &format!("unlock = 'levels.level_{}.finished && named_{} > 5'\n", index - 1, 1 + index % 94);
+        }
+    }
+    for index in 0..201 {
+        let field = if index < 4 { 0 } else { 1 + index % 94 };
+        text += &format!("[[unlocks]]\nid = 'unlock_{index}'\nwhen = 'named_{field} > {}'\n", 20 + index);
+    }
+    Arc::new(Schema::parse("large.toml", &text).expect("a sound declaration").schema)
+}

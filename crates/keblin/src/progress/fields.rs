@@ -35,11 +35,22 @@ pub struct Change {
 pub trait Amount: FieldType {
     /// As a value; `None` if it is not finite.
     fn amount(value: Self::Write) -> Option<Value>;
+
+    /// As a whole number, for types that are nothing else.
+    #[doc(hidden)]
+    fn whole(_value: &Self::Write) -> Option<i64> {
+        None
+    }
 }
 
 impl Amount for i64 {
     fn amount(value: i64) -> Option<Value> {
         Some(Value::Int(value))
+    }
+
+    #[inline]
+    fn whole(value: &i64) -> Option<i64> {
+        Some(*value)
     }
 }
 
@@ -95,6 +106,9 @@ impl Progress {
     /// If the field was looked up in another schema.
     pub fn add<T: Amount>(&mut self, field: Field<T>, amount: T::Write) -> Change {
         let cell = self.checked(field);
+        if let Some(change) = T::whole(&amount).and_then(|by| self.add_plainly(cell, by)) {
+            return change;
+        }
         match T::amount(amount) {
             Some(amount) => self.add_to(cell, amount),
             None => self.not_finite(cell),
@@ -199,7 +213,9 @@ impl Progress {
     }
 
     pub(crate) fn add_to(&mut self, cell: usize, amount: Value) -> Change {
-        if let Some(change) = self.add_plainly(cell, &amount) {
+        if let Value::Int(by) = amount
+            && let Some(change) = self.add_plainly(cell, by)
+        {
             return change;
         }
         let before = self.value_at(cell);
@@ -227,9 +243,8 @@ impl Progress {
     /// What games add to all the time: a whole number that keeps the latest value between bounds that are written out.
     /// The same as the long way, in one piece; `None` for anything else, a refusal included.
     #[inline]
-    fn add_plainly(&mut self, cell: usize, amount: &Value) -> Option<Change> {
-        let (Value::Int(held), Value::Int(by)) = (self.state.cells.get(cell)?, amount) else { return None };
-        let (held, by) = (*held, *by);
+    fn add_plainly(&mut self, cell: usize, by: i64) -> Option<Change> {
+        let Value::Int(held) = *self.state.cells.get(cell)? else { return None };
         let field = self.schema.field_at(cell).filter(|field| field.keep == Keep::Latest)?;
         let scope = field.scope;
         if write_event(scope).answer(self.phase()) != Answer::Happens {
@@ -246,8 +261,8 @@ impl Progress {
         let clamped = after != sum || held.checked_add(by).is_none();
         let (before, now) = (Value::Int(held), Value::Int(after));
         if after != held {
-            if let Some(value) = self.state.cells.get_mut(cell) {
-                *value = Value::Int(after);
+            if let Some(Value::Int(held)) = self.state.cells.get_mut(cell) {
+                *held = after;
             }
             self.journal.note(
                 Target::Cell(cell),

@@ -177,6 +177,15 @@ impl Clone for Journal {
     }
 }
 
+/// Puts a value in place of another; between whole numbers there is nothing to be dropped.
+#[inline]
+fn store(held: &mut Value, value: Value) {
+    match (held, value) {
+        (Value::Int(held), Value::Int(number)) => *held = number,
+        (held, value) => *held = value,
+    }
+}
+
 impl Journal {
     #[inline]
     pub(super) fn note(&mut self, target: Target, before: Value, after: Value, cause: Cause) {
@@ -189,9 +198,12 @@ impl Journal {
         } else if let Some(entry) = self.ring.get_mut(self.oldest) {
             entry.number = self.count;
             entry.target = target;
-            entry.before = before;
-            entry.after = after;
-            entry.cause = cause;
+            store(&mut entry.before, before);
+            store(&mut entry.after, after);
+            match (&mut entry.cause, cause) {
+                (Cause::Add(Value::Int(held)), Cause::Add(Value::Int(by))) => *held = by,
+                (held, cause) => *held = cause,
+            }
             self.oldest = (self.oldest + 1) % JOURNAL_ENTRIES;
         }
     }

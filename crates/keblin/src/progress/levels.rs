@@ -76,9 +76,8 @@ impl Progress {
     }
 
     /// The furthest level that stands open after a finish counts as reached.
-    pub(super) fn reach_furthest(&mut self, difficulty: Option<usize>) {
-        let open = (0..self.schema.levels.len()).rev().find(|level| self.is_open_at(*level, difficulty));
-        self.state.furthest = self.state.furthest.max(open);
+    pub(super) fn reach_furthest(&mut self) {
+        self.state.furthest = self.state.furthest.max(self.rules.furthest_open());
     }
 
     pub(super) fn next_level(&self, index: usize, difficulty: Option<usize>) -> Option<Next> {

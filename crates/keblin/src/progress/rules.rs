@@ -55,6 +55,12 @@ impl Rules {
         !self.again.is_empty()
     }
 
+    /// The furthest level that stands open on the difficulty in question, as last asked: nothing that its rule names has
+    /// changed since.
+    pub(super) fn furthest_open(&self) -> Option<usize> {
+        self.open.iter().rposition(|open| *open)
+    }
+
     pub(super) fn is_given(&self, unlock: usize) -> bool {
         self.given.get(unlock).copied().unwrap_or(false)
     }

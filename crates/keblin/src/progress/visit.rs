@@ -201,7 +201,7 @@ impl Progress {
         let level = self.level();
         self.tell(Notice::Finished { level, stars });
         let opened = self.moved();
-        self.reach_furthest(here.difficulty);
+        self.reach_furthest();
         let next = here.level.and_then(|index| self.next_level(index + 1, here.difficulty));
         let ends = next.is_none() && (here.level.is_none() || self.schema.after_last == AfterLast::EndRun);
         self.save_at(SaveAt::Finish);
