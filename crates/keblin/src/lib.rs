@@ -42,8 +42,8 @@
 //! ```
 //!
 //! # What it is not
-//! It draws nothing, runs no game loop and needs no network. It keeps no game objects and no settings, and it does not
-//! hide saves from players who want to change them: it makes sure that a change, like any damage, is noticed.
+//! It draws nothing, runs no game loop and needs no network. It keeps no game objects, and it does not hide saves from
+//! players who want to change them: it makes sure that a change, like any damage, is noticed.
 
 /// The plain data that progress gives and a save takes.
 pub mod snapshot;

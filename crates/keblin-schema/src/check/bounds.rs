@@ -80,7 +80,7 @@ fn circles(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding
         let follows = |bound: &&Placed<BoundDecl>| matches!(bound.value, BoundDecl::Follows(_));
         let bound = bounds.into_iter().flatten().flatten().find(follows);
         if let (true, Some(bound), Some(field)) = (seen.contains(&index), bound, schema.fields.get(index)) {
-            let message = format!("the bounds of `{}` follow from itself in a circle", field.name);
+            let message = format!("the bounds of `{0}` follow from `{0}` itself, in a circle", field.name);
             let finding = Finding::error(Code::CircularBounds, bound.span.clone(), message);
             found.push(finding.instead("write one of them out"));
         }
