@@ -97,3 +97,42 @@ fn the_survival_table_says_what_each_event_does_to_each_field() {
     assert_eq!(oil["moments"].as_object().unwrap().len(), 11);
     assert_eq!(json["survival"]["boats"]["lives"], true);
 }
+
+#[test]
+fn a_field_that_nothing_names_is_a_hint_where_there_are_rehearsals_to_name_it() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::copy(project("demo/progress.toml"), folder.path().join("progress.toml")).unwrap();
+    assert!(keblin_in(folder.path(), &["check"]).out.ends_with("nothing found\n"), "nothing to name it in");
+    std::fs::create_dir(folder.path().join("rehearsals")).unwrap();
+    std::fs::write(folder.path().join("rehearsals/one.txt"), "expect coppers == 120\nexpect satchel == []\n")
+        .unwrap();
+    let ran = keblin_in(folder.path(), &["check", "--json"]);
+    assert_eq!(ran.code, 0, "a hint stops no build");
+    let json = ran.json();
+    let messages: Vec<&str> = json["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|finding| finding["message"].as_str().unwrap())
+        .collect();
+    assert_eq!(
+        messages,
+        [
+            "no rule, record or rehearsal names `run_clock`",
+            "no rule, record or rehearsal names `menu_page`",
+            "no rule, record or rehearsal names `horn_volume`",
+        ]
+    );
+}
+
+#[test]
+fn a_setting_that_is_not_kept_is_marked_in_the_survival_table() {
+    let ran = keblin(&["survival", "--schema", "demo/progress.toml"]);
+    let row = ran.out.lines().find(|line| line.contains("menu_page")).unwrap();
+    assert!(row.trim_end().ends_with("default*"), "{row}");
+    let json = keblin(&["survival", "--json", "--schema", "demo/progress.toml"]).json();
+    let page = &json["survival"]["menu_page"]["moments"];
+    assert_eq!((&page["reopen"]["fate"], &page["reopen"]["override"]), (&"default".into(), &true.into()));
+    let volume = &json["survival"]["horn_volume"]["moments"];
+    assert_eq!((&volume["reopen"]["fate"], &volume["erase"]["fate"]), (&"stays".into(), &"stays".into()));
+}

@@ -18,6 +18,7 @@ mod kinds;
 mod layers;
 mod levels;
 mod mistakes;
+mod mixed_kinds;
 mod model;
 mod naive;
 mod phases;

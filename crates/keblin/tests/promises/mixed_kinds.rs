@@ -1,0 +1,136 @@
+//! Saves whose values are of other kinds than the declaration has now: refused with their place, never taken for something
+//! else; and what a save may hold that the declaration no longer bounds.
+
+use std::sync::Arc;
+
+use keblin::save::{Fault, Stamp, write};
+use keblin::verify::verify;
+use keblin::{Progress, Schema, Value};
+
+use crate::tables::schema;
+
+const KINDS: [(&str, &str); 14] = [
+    ("bool", "type = 'bool'"),
+    ("int", "type = 'int'"),
+    ("float", "type = 'float', default = 0.1"),
+    ("text", "type = 'text', max_len = 9, default = 'otter'"),
+    ("bytes", "type = 'bytes', max_len = 9"),
+    ("id", "type = 'id', of = 'lamps', default = 'glass'"),
+    ("vec2", "type = 'vec2'"),
+    ("vec3", "type = 'vec3'"),
+    ("quat", "type = 'quat'"),
+    ("shape", "type = 'shape', of = 'lantern'"),
+    ("list", "type = 'list', of = 'int', max_items = 9, default = [1, 2]"),
+    ("set", "type = 'set', of = 'text', max_len = 9, max_items = 9, default = ['a']"),
+    ("map", "type = 'map', key = 'int', of = 'bool', max_items = 9, default = { 7 = true }"),
+    ("opaque", "type = 'opaque', max_len = 9"),
+];
+
+fn game(declared: &str) -> Arc<Schema> {
+    schema(&format!(
+        "game = 'mixed'\nversion = 1\n[lists]\nlamps = ['wick', 'glass']\n[shapes.lantern]\nmembers = {{ oil = {{ type = \
+         'int' }} }}\n[fields]\nvalue = {{ scope = 'profile', {declared} }}\n"
+    ))
+}
+
+fn saved(schema: &Arc<Schema>) -> Vec<u8> {
+    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "test".into() };
+    write(&Progress::new(Arc::clone(schema)).snapshot(), &stamp)
+}
+
+/// Kinds that stand in a file in the same form, so that only their values tell them apart.
+fn alike(a: &str, b: &str) -> bool {
+    let forms = [["text", "id"], ["vec2", "list"], ["list", "set"], ["set", "list"]];
+    a == b || forms.iter().any(|form| *form == [a, b] || *form == [b, a])
+}
+
+#[test]
+fn a_value_of_one_kind_is_never_read_as_one_of_another() {
+    let mut refused = 0;
+    for (was, declared) in KINDS {
+        let bytes = saved(&game(declared));
+        for (is, declared) in KINDS {
+            match verify(&bytes, &game(declared)) {
+                Ok(_) => assert!(alike(was, is), "{was} was read as {is}"),
+                Err(error) => {
+                    let told = error.to_string();
+                    assert!(matches!(error.fault, Fault::Unexpected { .. }), "{was} as {is}: {told}");
+                    assert!(told.starts_with("profile, byte "), "{was} as {is}: {told}");
+                    refused += 1;
+                }
+            }
+        }
+    }
+    assert!(refused > 165, "{refused}");
+}
+
+#[test]
+fn every_kind_opens_as_itself() {
+    for (kind, declared) in KINDS {
+        let schema = game(declared);
+        let save = verify(&saved(&schema), &schema).unwrap_or_else(|error| panic!("{kind}: {error}"));
+        assert!(save.findings().is_empty(), "{kind}: {:?}", save.findings());
+        let progress = save.into_progress();
+        assert_eq!(progress.value_at(0), &schema.fields[0].default, "{kind}");
+    }
+}
+
+#[test]
+fn an_id_that_is_no_longer_there_is_told_with_the_list_it_was_of() {
+    let before = game("type = 'id', of = 'lamps', default = 'glass'");
+    let bytes = saved(&before);
+    let text = "game = 'mixed'\nversion = 1\n[lists]\nlamps = ['wick', 'tallow']\n[fields]\nvalue = { scope = 'profile', \
+                type = 'id', of = 'lamps' }\n";
+    let error = verify(&bytes, &schema(text)).unwrap_err();
+    assert!(error.to_string().contains("expected value as an id of lamps, but found \"glass\""), "{error}");
+}
+
+#[test]
+fn what_has_grown_too_long_since_is_told_and_kept() {
+    let bytes = saved(&game("type = 'list', of = 'int', max_items = 9, default = [1, 2, 3]"));
+    let now = game("type = 'list', of = 'int', max_items = 2, max = 2, min = 0");
+    let save = verify(&bytes, &now).unwrap();
+    assert_eq!(
+        save.findings()[0].to_string(),
+        "profile.value: warning: it has at most 2 items, not 3; it is kept as it is [does_not_fit]"
+    );
+    let progress = save.into_progress();
+    assert_eq!(progress.value_at(0), &now.written(now.fields[0].holds(), "[1, 2, 3]").unwrap());
+}
+
+#[test]
+fn a_member_that_a_shape_has_gained_is_as_declared() {
+    let bytes = saved(&game("type = 'shape', of = 'lantern'"));
+    let now = schema(
+        "game = 'mixed'\nversion = 1\n[shapes.lantern]\nmembers = { lit = { type = 'bool', default = true }, oil = { type = \
+         'int' } }\n[fields]\nvalue = { scope = 'profile', type = 'shape', of = 'lantern' }\n",
+    );
+    let progress = verify(&bytes, &now).unwrap().into_progress();
+    let Value::Shape(members) = progress.value_at(0) else { panic!("a shape") };
+    let members: Vec<String> = members.iter().map(|(name, value)| format!("{name} {value}")).collect();
+    assert_eq!(members, ["lit true", "oil 0"]);
+}
+
+#[test]
+fn a_table_that_has_lost_places_keeps_its_best() {
+    let record = |places: usize| {
+        schema(&format!(
+            "game = 'mixed'\nversion = 1\n[fields]\nbest = {{ type = 'int', scope = 'profile', keep = 'highest', places = \
+             {places} }}\n"
+        ))
+    };
+    let before = record(5);
+    let mut game = Progress::new(Arc::clone(&before));
+    let best = before.field::<Option<i64>>("best").unwrap();
+    for value in [3, 9, 5, 7] {
+        game.submit(best, value);
+    }
+    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "test".into() };
+    let bytes = write(&game.snapshot(), &stamp);
+    for (places, held) in [(2, vec![9, 7]), (5, vec![9, 7, 5, 3]), (9, vec![9, 7, 5, 3])] {
+        let now = record(places);
+        let progress = verify(&bytes, &now).unwrap().into_progress();
+        let best = now.field::<Option<i64>>("best").unwrap();
+        assert_eq!(progress.table(best).collect::<Vec<_>>(), held, "{places} places");
+    }
+}
