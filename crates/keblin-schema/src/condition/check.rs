@@ -5,6 +5,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use super::compile::{Type, small};
+use super::fuse::{literal_kind, sides, within};
 use super::guards::guarded_names;
 use super::parse::{Arithmetic, Comparison, Expr, Node, Part};
 use super::program::{Failing, Load, Op, Read, Word};
@@ -390,42 +391,4 @@ impl<'s> Compiler<'s> {
 
 fn count(expr: &Expr, name: &Part, takes: &str, found: usize) -> ConditionError {
     ConditionError::new(expr.span.clone(), format!("`{}` takes {takes}, but found {found}", name.word))
-}
-
-/// The least and the most number that an order with a number written out lets hold; `None` for what is no order. A
-/// range without numbers in it, such as below the least there is, has its ends crossed.
-fn within(how: Comparison, with: i64) -> Option<(i64, i64)> {
-    let nothing = (i64::MAX, i64::MIN);
-    Some(match how {
-        Comparison::Less => with.checked_sub(1).map_or(nothing, |most| (i64::MIN, most)),
-        Comparison::LessOrEqual => (i64::MIN, with),
-        Comparison::Greater => with.checked_add(1).map_or(nothing, |least| (least, i64::MAX)),
-        Comparison::GreaterOrEqual => (with, i64::MAX),
-        Comparison::Equal | Comparison::NotEqual => return None,
-    })
-}
-
-/// The sides of a row of one operator, `&&` or `||`, from the left.
-fn sides(expr: &Expr) -> Vec<&Expr> {
-    let (mut sides, mut rest) = (Vec::new(), expr);
-    while let (Node::And(left, right), Node::And(..)) | (Node::Or(left, right), Node::Or(..)) =
-        (&rest.node, &expr.node)
-    {
-        sides.push(right.as_ref());
-        rest = left;
-    }
-    sides.push(rest);
-    sides.reverse();
-    sides
-}
-
-/// The kind of a value that is written out; `None` for null.
-fn literal_kind(value: &Value) -> Option<Kind> {
-    match value {
-        Value::Bool(_) => Some(Kind::Bool),
-        Value::Int(_) => Some(Kind::Int),
-        Value::Float(_) => Some(Kind::Float),
-        Value::Text(_) => Some(Kind::Text),
-        _ => None,
-    }
 }

@@ -42,6 +42,9 @@ mod parts;
 /// Types: what may stand where.
 mod check;
 
+/// What is put into one operation.
+mod fuse;
+
 /// What names load.
 mod load;
 

@@ -22,8 +22,14 @@ mod script;
 /// The words of a line as a step.
 mod words;
 
+/// Steps that write values.
+mod values;
+
 /// Expectations, and what is said of those that do not hold.
 mod expectation;
+
+/// A step as an event.
+mod play;
 
 /// Running the steps on a slot.
 mod run;

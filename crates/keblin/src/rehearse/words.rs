@@ -4,14 +4,11 @@ use std::ops::Range;
 use std::time::Duration;
 
 use keblin_schema::condition::ConditionError;
-use keblin_schema::condition::names::{Asked, named};
-use keblin_schema::kind::Holds;
 use keblin_schema::name::nearest;
-use keblin_schema::{Code, Finding, Kind, Level, Schema, Time, Value};
+use keblin_schema::{Code, Finding, Level, Schema, Time};
 
 use super::expectation::Expectation;
 use super::script::{Feed, Step};
-use crate::progress::items::Place;
 use crate::progress::{Erase, Notice};
 
 const WORDS: [&str; 31] = [
@@ -31,14 +28,14 @@ pub(super) fn without_comment(line: &str) -> &str {
 }
 
 /// The words of a step with their places; a text in quotes is one word.
-struct Words<'t> {
-    schema: &'t Schema,
+pub(super) struct Words<'t> {
+    pub(super) schema: &'t Schema,
     text: &'t str,
     offset: usize,
     at: usize,
 }
 
-fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
+pub(super) fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
     Finding::error(Code::BadStep, span, message)
 }
 
@@ -77,7 +74,7 @@ impl<'t> Words<'t> {
         Some((word.get(..len)?, self.offset + start..self.offset + start + len))
     }
 
-    fn expected(&mut self, what: &str) -> Result<(&'t str, Range<usize>), Finding> {
+    pub(super) fn expected(&mut self, what: &str) -> Result<(&'t str, Range<usize>), Finding> {
         let end = self.offset + self.text.len();
         self.next()
             .ok_or_else(|| bad(self.offset..end, format!("expected {what}, but found the end of the line")))
@@ -119,27 +116,6 @@ impl<'t> Words<'t> {
             "refused" => Step::Refused(Box::new(self.step()?)),
             other => return Err(meant(bad(span, format!("there is no step `{other}`")), other, &WORDS)),
         })
-    }
-
-    fn suppose(&mut self) -> Result<Step, Finding> {
-        let (asked, _) = self.name()?;
-        let (sign, span) = self.expected("`=`")?;
-        if sign != "=" {
-            return Err(bad(span, format!("expected `=`, but found `{sign}`")));
-        }
-        let value = self.value(&asked)?;
-        Ok(Step::Suppose(asked, value))
-    }
-
-    fn write(&mut self, step: fn(Asked, Value) -> Step) -> Result<Step, Finding> {
-        let (asked, span) = self.name()?;
-        if !matches!(asked, Asked::Field { .. }) {
-            return Err(
-                bad(span, "only fields can be written; facts follow from events").instead("use `suppose`")
-            );
-        }
-        let value = self.value(&asked)?;
-        Ok(step(asked, value))
     }
 
     fn begin(&mut self) -> Result<Step, Finding> {
@@ -311,49 +287,6 @@ impl<'t> Words<'t> {
         Ok(Step::Expect(Box::new(expectation)))
     }
 
-    /// A name made of parts, such as `oil` or `levels.reedgate.stars`.
-    fn name(&mut self) -> Result<(Asked, Range<usize>), Finding> {
-        let (word, span) = self.expected("a name")?;
-        match named(self.schema, word) {
-            Ok(asked) => Ok((asked, span)),
-            Err(error) => {
-                let finding = bad(span.start + error.span.start..span.start + error.span.end, error.message);
-                Err(error.instead.map_or(finding.clone(), |instead| finding.instead(instead)))
-            }
-        }
-    }
-
-    /// A value of what a name holds: `31`, `true`, `92.4s`, `wick`, `"F-04"`, `["F-04", "F-11"]`, or `null`.
-    fn value(&mut self, asked: &Asked) -> Result<Value, Finding> {
-        let holds = asked.holds(self.schema);
-        self.value_of(holds)
-    }
-
-    fn value_of(&mut self, holds: Holds) -> Result<Value, Finding> {
-        let (word, span) = self.expected("a value")?;
-        let value = match (holds.kind, word) {
-            (_, "null") => Some(Value::Unset),
-            (Kind::Bool, "true") => Some(Value::Bool(true)),
-            (Kind::Bool, "false") => Some(Value::Bool(false)),
-            (Kind::Int, number) => number.parse().ok().map(Value::Int),
-            (Kind::Float, number) => number.parse().ok().and_then(Value::float),
-            (Kind::Time, time) => time.parse().ok().map(Value::Time),
-            (Kind::Id(ids), id) => self.schema.id_value(ids, id.trim_matches('"')),
-            (Kind::Text, text) => {
-                text.strip_prefix('"').and_then(|text| text.strip_suffix('"')).map(Value::text)
-            }
-            (_, text) => {
-                let written = self.schema.written(holds, text);
-                return written.map_err(|message| bad(span, message));
-            }
-        };
-        let example = || match holds.kind {
-            Kind::Id(_) => self.schema.kind_text(holds.kind),
-            kind => example(kind).to_string(),
-        };
-        value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example())))
-    }
-
     fn on_or_off(&mut self) -> Result<bool, Finding> {
         match self.expected("`on` or `off`")? {
             ("on", _) => Ok(true),
@@ -398,46 +331,5 @@ impl<'t> Words<'t> {
             ("frames", _) => Ok(Step::Feed(signal, frames)),
             (other, span) => Err(bad(span, format!("expected `frames`, but found `{other}`"))),
         }
-    }
-
-    /// `put FIELD ITEM`, `put FIELD KEY VALUE`
-    fn put(&mut self) -> Result<Step, Finding> {
-        let (asked, span) = self.name()?;
-        let holds = asked.holds(self.schema);
-        let place = match (holds.kind, holds.key) {
-            (Kind::List | Kind::Set, _) => Place::Anywhere,
-            (Kind::Map, Some(key)) => Place::Key(self.value_of(key.into())?),
-            _ => return Err(bad(span, "only lists, sets and maps have items").instead("use `set`")),
-        };
-        let item = self.value_of(holds.of.unwrap_or(Kind::Int).into())?;
-        Ok(Step::Put(asked, place, item))
-    }
-
-    /// `take FIELD POSITION` of a list, counted from 0; `take FIELD ITEM`, `take FIELD KEY`
-    fn take(&mut self) -> Result<Step, Finding> {
-        let (asked, span) = self.name()?;
-        let holds = asked.holds(self.schema);
-        let place = match (holds.kind, holds.of, holds.key) {
-            (Kind::Set, Some(of), _) => Place::Key(self.value_of(of.into())?),
-            (Kind::Map, _, Some(key)) => Place::Key(self.value_of(key.into())?),
-            (Kind::List, ..) => {
-                let (word, span) = self.expected("a position")?;
-                let position =
-                    word.parse().map_err(|_| bad(span, format!("expected a position, found `{word}`")))?;
-                Place::At(position)
-            }
-            _ => return Err(bad(span, "only lists, sets and maps have items")),
-        };
-        Ok(Step::Take(asked, place))
-    }
-}
-
-fn example(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Bool => "true or false",
-        Kind::Int => "a whole number",
-        Kind::Float => "a number",
-        Kind::Time => "a time such as 92.4s",
-        _ => "a text such as \"F-04\"",
     }
 }

@@ -1,0 +1,118 @@
+//! Steps that write values: the names and the values in a line.
+
+use std::ops::Range;
+
+use keblin_schema::condition::names::{Asked, named};
+use keblin_schema::kind::Holds;
+use keblin_schema::{Finding, Kind, Value};
+
+use super::script::Step;
+use super::words::{Words, bad};
+use crate::progress::items::Place;
+
+impl Words<'_> {
+    pub(super) fn suppose(&mut self) -> Result<Step, Finding> {
+        let (asked, _) = self.name()?;
+        let (sign, span) = self.expected("`=`")?;
+        if sign != "=" {
+            return Err(bad(span, format!("expected `=`, but found `{sign}`")));
+        }
+        let value = self.value(&asked)?;
+        Ok(Step::Suppose(asked, value))
+    }
+
+    pub(super) fn write(&mut self, step: fn(Asked, Value) -> Step) -> Result<Step, Finding> {
+        let (asked, span) = self.name()?;
+        if !matches!(asked, Asked::Field { .. }) {
+            return Err(
+                bad(span, "only fields can be written; facts follow from events").instead("use `suppose`")
+            );
+        }
+        let value = self.value(&asked)?;
+        Ok(step(asked, value))
+    }
+
+    /// `put FIELD ITEM`, `put FIELD KEY VALUE`
+    pub(super) fn put(&mut self) -> Result<Step, Finding> {
+        let (asked, span) = self.name()?;
+        let holds = asked.holds(self.schema);
+        let place = match (holds.kind, holds.key) {
+            (Kind::List | Kind::Set, _) => Place::Anywhere,
+            (Kind::Map, Some(key)) => Place::Key(self.value_of(key.into())?),
+            _ => return Err(bad(span, "only lists, sets and maps have items").instead("use `set`")),
+        };
+        let item = self.value_of(holds.of.unwrap_or(Kind::Int).into())?;
+        Ok(Step::Put(asked, place, item))
+    }
+
+    /// `take FIELD POSITION` of a list, counted from 0; `take FIELD ITEM`, `take FIELD KEY`
+    pub(super) fn take(&mut self) -> Result<Step, Finding> {
+        let (asked, span) = self.name()?;
+        let holds = asked.holds(self.schema);
+        let place = match (holds.kind, holds.of, holds.key) {
+            (Kind::Set, Some(of), _) => Place::Key(self.value_of(of.into())?),
+            (Kind::Map, _, Some(key)) => Place::Key(self.value_of(key.into())?),
+            (Kind::List, ..) => {
+                let (word, span) = self.expected("a position")?;
+                let position =
+                    word.parse().map_err(|_| bad(span, format!("expected a position, found `{word}`")))?;
+                Place::At(position)
+            }
+            _ => return Err(bad(span, "only lists, sets and maps have items")),
+        };
+        Ok(Step::Take(asked, place))
+    }
+
+    /// A name made of parts, such as `oil` or `levels.reedgate.stars`.
+    pub(super) fn name(&mut self) -> Result<(Asked, Range<usize>), Finding> {
+        let (word, span) = self.expected("a name")?;
+        match named(self.schema, word) {
+            Ok(asked) => Ok((asked, span)),
+            Err(error) => {
+                let finding = bad(span.start + error.span.start..span.start + error.span.end, error.message);
+                Err(error.instead.map_or(finding.clone(), |instead| finding.instead(instead)))
+            }
+        }
+    }
+
+    /// A value of what a name holds: `31`, `true`, `92.4s`, `wick`, `"F-04"`, `["F-04", "F-11"]`, or `null`.
+    fn value(&mut self, asked: &Asked) -> Result<Value, Finding> {
+        let holds = asked.holds(self.schema);
+        self.value_of(holds)
+    }
+
+    fn value_of(&mut self, holds: Holds) -> Result<Value, Finding> {
+        let (word, span) = self.expected("a value")?;
+        let value = match (holds.kind, word) {
+            (_, "null") => Some(Value::Unset),
+            (Kind::Bool, "true") => Some(Value::Bool(true)),
+            (Kind::Bool, "false") => Some(Value::Bool(false)),
+            (Kind::Int, number) => number.parse().ok().map(Value::Int),
+            (Kind::Float, number) => number.parse().ok().and_then(Value::float),
+            (Kind::Time, time) => time.parse().ok().map(Value::Time),
+            (Kind::Id(ids), id) => self.schema.id_value(ids, id.trim_matches('"')),
+            (Kind::Text, text) => {
+                text.strip_prefix('"').and_then(|text| text.strip_suffix('"')).map(Value::text)
+            }
+            (_, text) => {
+                let written = self.schema.written(holds, text);
+                return written.map_err(|message| bad(span, message));
+            }
+        };
+        let example = || match holds.kind {
+            Kind::Id(_) => self.schema.kind_text(holds.kind),
+            kind => example(kind).to_string(),
+        };
+        value.ok_or_else(|| bad(span, format!("expected {}, but found `{word}`", example())))
+    }
+}
+
+fn example(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Bool => "true or false",
+        Kind::Int => "a whole number",
+        Kind::Float => "a number",
+        Kind::Time => "a time such as 92.4s",
+        _ => "a text such as \"F-04\"",
+    }
+}
