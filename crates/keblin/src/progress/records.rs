@@ -25,9 +25,8 @@ impl Progress {
         let event = if moment == RecordAt::Finish { EventName::Finish } else { EventName::EndRun };
         let (mut beaten, mut refused) = (Vec::new(), Vec::new());
         for field in &schema.fields {
-            let feed = field.feed.as_ref().filter(|feed| feed.at.contains(&moment));
-            let offered =
-                feed.and_then(|feed| Some(self.value_at(schema.fields.get(feed.from)?.cells.start).clone()));
+            let Some(feed) = field.feed.as_ref().filter(|feed| feed.at.contains(&moment)) else { continue };
+            let offered = schema.fields.get(feed.from).map(|from| self.value_at(from.cells.start).clone());
             let here = self.here();
             // A record of a level has no place where the run ends on the map.
             let Some((offered, cell)) = offered.zip(schema.cell(field, here)) else { continue };
