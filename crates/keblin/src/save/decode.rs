@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
-use keblin_schema::{Time, Value};
+use keblin_schema::{Kind, Time, Value};
 
 use super::error::{Fault, ReadError};
 use super::layout::{DEVICE, HEADER, PROFILE, RUN};
@@ -26,7 +26,15 @@ pub(crate) struct Decoded {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Missing {
     Level(String),
-    Checkpoint { level: String, checkpoint: String },
+    Checkpoint {
+        level: String,
+        checkpoint: String,
+    },
+    /// The id that a field held.
+    Id {
+        field: String,
+        id: String,
+    },
 }
 
 /// Whether a save is one of this game and this version of it; if not, it is to be left untouched.
@@ -204,13 +212,21 @@ impl Reading<'_> {
 
     /// One value of a field, or its table of best values.
     fn one(
-        &self,
+        &mut self,
         field: &FieldDef,
         item: &Item<'_>,
         cells: &mut [Value],
         first: usize,
     ) -> Result<(), ReadError> {
         let name = field.name.as_str();
+        if let Kind::Id(ids) = field.kind
+            && let Ok(id) = item.text(name)
+            && self.schema.id_value(ids, id).is_none()
+        {
+            // As with a level that is gone: the rest of the save is whole, and the field is as declared.
+            self.missing.push(Missing::Id { field: field.name.to_string(), id: id.to_string() });
+            return Ok(());
+        }
         let value = |item: &Item<'_>| match item.is_null() && field.may_be_unset() {
             true => Ok(Value::Unset),
             false => values::read(item, self.schema, field.holds(), name),

@@ -117,6 +117,11 @@ fn missing(missing: &Missing) -> SaveFinding {
             "run.run.visit.level",
             format!("level `{level}` is no longer declared; the player is on the map"),
         ),
+        Missing::Id { field, id } => SaveFinding::warning(
+            "id_gone",
+            field.clone(),
+            format!("`{id}` is no longer declared; the value is as declared"),
+        ),
         Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
             "checkpoint_gone",
             "run.run.visit.checkpoint",
