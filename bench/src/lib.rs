@@ -5,6 +5,9 @@ use std::time::Duration;
 
 use keblin::{Field, Progress, Schema};
 
+/// Sixty levels on three difficulties, forty fields and fifty shapes, and the same as plain structs.
+pub mod workload;
+
 /// The demo's schema.
 ///
 /// # Panics

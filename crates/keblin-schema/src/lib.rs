@@ -39,6 +39,9 @@ pub mod rule;
 /// Which rules to ask again after a change.
 pub mod watch;
 
+/// What others make of a schema once and keep with it.
+mod derived;
+
 /// The schema: everything a declaration says, checked and resolved.
 pub mod model;
 

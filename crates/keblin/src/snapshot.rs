@@ -8,15 +8,47 @@ use keblin_schema::{Schema, Time, Value};
 
 /// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
 ///
-/// Two snapshots are equal if they hold the same values; that they were made by the same schema is up to the caller.
+/// Two snapshots are equal if they hold the same values, whatever their pictures; that they were made by the same schema is up to the caller.
 #[derive(Clone, Debug)]
 pub struct Snapshot {
     pub(crate) schema: Arc<Schema>,
     pub(crate) state: State,
-    pub(crate) carried: Carried,
+    pub(crate) carried: Arc<Carried>,
+    pub(crate) picture: Option<Arc<Picture>>,
+}
+
+/// A picture of the game, for lists of slots.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Picture {
+    /// What its bytes are, such as `image/png`.
+    pub media_type: String,
+    /// The bytes, never looked into.
+    pub bytes: Vec<u8>,
+}
+
+impl Picture {
+    /// A picture of some media type, such as `image/png`.
+    #[must_use]
+    pub fn new(media_type: impl Into<String>, bytes: Vec<u8>) -> Picture {
+        Picture { media_type: media_type.into(), bytes }
+    }
 }
 
 impl Snapshot {
+    /// The same with a picture, which is saved with it and shown in lists of slots. Without one a save has none.
+    #[must_use]
+    pub fn with_picture(mut self, picture: Picture) -> Snapshot {
+        self.picture = Some(Arc::new(picture));
+        self
+    }
+
+    /// The picture it was saved with.
+    #[must_use]
+    pub fn picture(&self) -> Option<&Picture> {
+        self.picture.as_deref()
+    }
+
     /// The schema it was made with.
     #[must_use]
     pub fn schema(&self) -> &Arc<Schema> {
@@ -117,21 +149,29 @@ impl Stay {
     }
 }
 
-/// What a save of the same version holds that this schema does not know, by its path of keys: kept as encoded bytes and
-/// written back, so that a build without a new field or level does not lose what a build with it has saved.
-pub(crate) type Carried = BTreeMap<Vec<String>, Vec<u8>>;
+/// What a save of the same version holds that this schema does not know: kept as encoded bytes and written back, so that
+/// a build without a new field or level does not lose what a build with it has saved.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Carried {
+    /// Values, by their path of keys.
+    pub(crate) fields: BTreeMap<Vec<String>, Vec<u8>>,
+    /// Whole blocks of the file with their names, as they were written.
+    pub(crate) blocks: Vec<(String, Arc<[u8]>)>,
+}
+
+impl Carried {
+    /// The names of all of it, as places in a save.
+    pub(crate) fn names(&self) -> impl Iterator<Item = String> {
+        let fields = self.fields.keys().map(|path| path.join("."));
+        fields.chain(self.blocks.iter().map(|(name, _)| name.clone()))
+    }
+}
 
 impl State {
     /// What a first run starts with.
     pub(crate) fn first(schema: &Schema) -> State {
-        let mut cells = vec![Value::Unset; schema.cell_count];
-        for field in &schema.fields {
-            for cell in cells.get_mut(field.cells.clone()).into_iter().flatten() {
-                *cell = field.default.clone();
-            }
-        }
         State {
-            cells,
+            cells: State::first_cells(schema),
             facts: vec![LevelFacts::default(); schema.fact_count()],
             furthest: None,
             played: Time::ZERO,
@@ -140,6 +180,17 @@ impl State {
             difficulty: (!schema.difficulties.is_empty()).then_some(0),
             run: None,
         }
+    }
+
+    /// What every cell starts with.
+    pub(crate) fn first_cells(schema: &Schema) -> Vec<Value> {
+        let mut cells = vec![Value::Unset; schema.cell_count];
+        for field in &schema.fields {
+            for cell in cells.get_mut(field.cells.clone()).into_iter().flatten() {
+                *cell = field.default.clone();
+            }
+        }
+        cells
     }
 
     /// The cells that a visit copies: level and run scope.

@@ -1,11 +1,14 @@
 //! The schema: everything a declaration says, checked and resolved to positions, plus the layout that gives every
 //! value its cell. Made by [`Schema::parse`]; read by everything else.
 
+use std::any::Any;
 use std::collections::HashSet;
 use std::fmt;
 use std::ops::Range;
+use std::sync::Arc;
 
 use crate::condition::Program;
+use crate::derived::Derived;
 use crate::finding::{Finding, Findings};
 use crate::keep::Keep;
 use crate::kind::{Holds, Kind};
@@ -236,6 +239,7 @@ pub struct Schema {
     pub watch: Watch,
     /// Tells handles of one schema from those of another.
     pub(crate) tag: u32,
+    pub(crate) derived: Derived,
 }
 
 /// A schema and what was found in it that is not an error.
@@ -298,6 +302,7 @@ impl Schema {
             following: Vec::new(),
             watch: Watch::default(),
             tag: 0,
+            derived: Derived::default(),
         }
     }
 
@@ -329,6 +334,12 @@ impl Schema {
     /// What is wrong with the text, as a sentence without a full stop.
     pub fn written(&self, holds: Holds, text: &str) -> Result<Value, String> {
         crate::parse::value::written(self, holds, text)
+    }
+
+    /// What somebody makes of this schema once and keeps with it: made at the first call, the same ever after. There is
+    /// room for one type; another one is made each time.
+    pub fn derived<T: Any + Send + Sync>(&self, make: impl Fn(&Schema) -> T) -> Arc<T> {
+        self.derived.or_make(|| make(self))
     }
 
     /// A field with its position, by id.

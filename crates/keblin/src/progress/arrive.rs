@@ -10,7 +10,7 @@ use super::notice::Notice;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Progress, Stage};
-use crate::snapshot::{Carried, LevelFacts, Snapshot, State, Stay};
+use crate::snapshot::{LevelFacts, Snapshot, State, Stay};
 
 /// What was touched while the data was on its way, and what is not told before it is there.
 #[derive(Clone, Debug)]
@@ -27,7 +27,7 @@ impl Progress {
         let schema = schema.into();
         let state = State::first(&schema);
         let cells = state.cells.len();
-        let mut progress = Progress::at_title(schema, state, Carried::default(), Notice::FirstRun);
+        let mut progress = Progress::at_title(schema, state, Arc::default(), Notice::FirstRun);
         progress.notices.clear();
         progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
         progress

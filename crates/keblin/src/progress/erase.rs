@@ -12,7 +12,7 @@ use super::notice::Notice;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Progress, Stage};
-use crate::snapshot::{Carried, State};
+use crate::snapshot::State;
 
 /// What is to be erased.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -62,7 +62,7 @@ impl Progress {
                 self.state = State::first(&self.schema);
                 self.state.cells.truncate(self.schema.saved_cells);
                 self.state.cells.extend(device);
-                self.carried = Carried::default();
+                self.carried = Arc::default();
                 self.stage = Stage::Title;
                 self.supposed.clear();
             }

@@ -110,7 +110,7 @@ use signals::Signals;
 pub struct Progress {
     schema: Arc<Schema>,
     state: State,
-    carried: Carried,
+    carried: Arc<Carried>,
     stage: Stage,
     notices: VecDeque<Notice>,
     journal: Journal,
@@ -173,7 +173,7 @@ impl Progress {
     pub fn new(schema: impl Into<Arc<Schema>>) -> Progress {
         let schema = schema.into();
         let state = State::first(&schema);
-        Progress::at_title(schema, state, Carried::default(), Notice::FirstRun)
+        Progress::at_title(schema, state, Arc::default(), Notice::FirstRun)
     }
 
     /// Progress as it was saved, at the title. Tells [`Notice::Restored`].
@@ -183,7 +183,7 @@ impl Progress {
     /// outside bounds that have changed since are clamped.
     #[must_use]
     pub fn restored(snapshot: Snapshot) -> Progress {
-        let Snapshot { schema, state, carried } = snapshot;
+        let Snapshot { schema, state, carried, .. } = snapshot;
         let mut progress = Progress::at_title(schema, state, carried, Notice::Restored);
         progress.forget_undurable();
         let resume = progress.schema.resume;
@@ -224,7 +224,7 @@ impl Progress {
 
     /// The values of a snapshot as they are, to be looked at and not played.
     pub(crate) fn view(snapshot: &Snapshot) -> Progress {
-        let Snapshot { schema, state, carried } = snapshot.clone();
+        let Snapshot { schema, state, carried, .. } = snapshot.clone();
         Progress::at_title(schema, state, carried, Notice::Restored)
     }
 
@@ -247,7 +247,7 @@ impl Progress {
         self.note_rules();
     }
 
-    fn at_title(schema: Arc<Schema>, state: State, carried: Carried, notice: Notice) -> Progress {
+    fn at_title(schema: Arc<Schema>, state: State, carried: Arc<Carried>, notice: Notice) -> Progress {
         let mut progress = Progress {
             schema,
             state,
@@ -288,7 +288,8 @@ impl Progress {
                 });
             }
         }
-        Snapshot { schema: Arc::clone(&self.schema), state, carried: self.carried.clone() }
+        let (schema, carried) = (Arc::clone(&self.schema), Arc::clone(&self.carried));
+        Snapshot { schema, state, carried, picture: None }
     }
 
     /// The schema.

@@ -1,5 +1,6 @@
-//! The bodies of sections to a snapshot. The mirror of `encode`: what is read under a key here is put under it there.
-//! What is missing is as declared, what is not known is carried along, and what is of another kind is refused.
+//! The bodies of sections to a snapshot, whatever schema wrote them: what is read under a key here is put under it in
+//! `plan`. What is missing is as declared, what is not known is carried along, and what is of another kind is refused.
+//! What this very schema wrote takes the shorter way of `follow`.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -7,10 +8,14 @@ use std::sync::Arc;
 use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
 use keblin_schema::{Kind, Time, Value};
 
+use super::block::Section;
 use super::error::{Fault, ReadError};
+use super::follow;
 use super::layout::{DEVICE, HEADER, PROFILE, RUN};
 use super::map::Item;
-use super::reader::SaveFile;
+use super::plan::Plan;
+use super::reader::{self, SaveFile};
+use super::tape::FactOf;
 use super::values;
 use crate::snapshot::{Carried, LevelFacts, Run, Snapshot, State, Stay, Visit};
 
@@ -39,7 +44,7 @@ pub(crate) enum Missing {
 
 /// Whether a save is one of this game and this version of it; if not, it is to be left untouched.
 pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), ReadError> {
-    let (found, known) = (file.schema_version, schema.version);
+    let (found, known) = (file.head.schema_version, schema.version);
     let fault = if file.game != schema.game.as_str() {
         Fault::OtherGame { found: file.game.to_string(), expected: schema.game.clone() }
     } else if found > known {
@@ -52,28 +57,76 @@ pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), R
     Err(ReadError::new(HEADER, 0, fault))
 }
 
+/// Whether bytes whose states are damaged may be looked into: not if their header is whole and of another game or format.
+pub(crate) fn of_this_game_header(bytes: &[u8], schema: &Schema) -> Result<(), ReadError> {
+    match reader::header(bytes) {
+        Ok(header) if header.game != schema.game.as_str() => {
+            let fault = Fault::OtherGame { found: header.game.to_string(), expected: schema.game.clone() };
+            Err(ReadError::new(HEADER, 0, fault))
+        }
+        Err(error) if error.is_refusal() => Err(error),
+        _ => Ok(()),
+    }
+}
+
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
     of_this_game(file, schema)?;
-    let mut reading = Reading { schema, carried: Carried::new(), missing: Vec::new() };
+    let plan = Plan::of(schema);
+    let mut carried = Carried { blocks: file.carried_blocks(), ..Carried::default() };
+    let (profile, run) = (file.section(PROFILE)?, file.section(RUN)?);
+    let mut missing = Vec::new();
     let mut state = State::first(schema);
-    reading.profile(&file.section(PROFILE)?, &mut state)?;
-    reading.run(&file.section(RUN)?, &mut state)?;
-    let snapshot = Snapshot { schema: Arc::clone(schema), state, carried: reading.carried };
-    Ok(Decoded { snapshot, missing: reading.missing })
+    let followed = follow::section(profile, &plan.profile, schema, &plan, &mut state)
+        .and_then(|()| follow::section(run, &plan.run, schema, &plan, &mut state));
+    if followed.is_none() {
+        state = State::first(schema);
+        let mut reading = Reading { schema, plan: &plan, carried, missing };
+        reading.profile(&profile.item(), &mut state)?;
+        reading.run(&run.item(), &mut state)?;
+        (carried, missing) = (reading.carried, reading.missing);
+    }
+    let picture = file.picture()?;
+    let snapshot = Snapshot { schema: Arc::clone(schema), state, carried: Arc::new(carried), picture };
+    Ok(Decoded { snapshot, missing })
+}
+
+/// What can be had of single sections, each by itself: a section that cannot be read leaves what it holds as declared.
+pub(crate) fn decode_apart(
+    profile: Option<&Section<'_>>,
+    run: Option<&Section<'_>>,
+    schema: &Arc<Schema>,
+) -> (Decoded, [Option<ReadError>; 2]) {
+    let plan = Plan::of(schema);
+    let mut reading = Reading { schema, plan: &plan, carried: Carried::default(), missing: Vec::new() };
+    let mut state = State::first(schema);
+    let mut faults = [None, None];
+    if let Some(Err(error)) = profile.map(|section| reading.profile(&section.item(), &mut state)) {
+        (state, faults[0]) = (State::first(schema), Some(error));
+    }
+    let before = state.clone();
+    if let Some(Err(error)) = run.map(|section| reading.run(&section.item(), &mut state)) {
+        (state, faults[1]) = (before, Some(error));
+    }
+    let Reading { carried, missing, .. } = reading;
+    let snapshot = Snapshot { schema: Arc::clone(schema), state, carried: Arc::new(carried), picture: None };
+    (Decoded { snapshot, missing }, faults)
 }
 
 /// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     of_this_game(file, schema)?;
-    let mut reading = Reading { schema, carried: Carried::new(), missing: Vec::new() };
-    let mut cells = State::first(schema).cells;
+    let plan = Plan::of(schema);
+    let (carried, missing) = (Carried::default(), Vec::new());
+    let mut reading = Reading { schema, plan: &plan, carried, missing };
+    let mut cells = State::first_cells(schema);
     let section = file.section(DEVICE)?;
-    reading.fields(None, &section.map()?, &mut cells, &[Scope::Device])?;
+    reading.fields(None, &section.item().map()?, &mut cells, &[Scope::Device])?;
     Ok(cells.split_off(schema.saved_cells))
 }
 
 struct Reading<'s> {
     schema: &'s Schema,
+    plan: &'s Plan,
     carried: Carried,
     missing: Vec<Missing>,
 }
@@ -89,8 +142,9 @@ impl Reading<'_> {
         state.furthest =
             id(&body.required(&map, "furthest")?, "furthest")?.and_then(|id| self.schema.level_named(id));
         state.difficulty = self.difficulty(&body.required(&map, "difficulty")?)?.or(state.difficulty);
-        state.played =
-            Time::from_nanos(body.required(&map, "played")?.whole("played as time", minicbor::Decoder::i64)?);
+        let played =
+            body.required(&map, "played")?.whole(|c| c.next(|| "played as time", minicbor::Decoder::i64))?;
+        state.played = Time::from_nanos(played);
         let fields = body.required(&map, "fields")?.map()?;
         self.fields(Some(&[PROFILE, "fields"]), &fields, &mut state.cells, &[Scope::Profile])?;
         let unlocked = body.required(&map, "unlocked")?.map()?;
@@ -153,7 +207,7 @@ impl Reading<'_> {
         if item.is_null() {
             return Ok(None);
         }
-        let mut cells = State::first(self.schema).cells;
+        let mut cells = State::first_cells(self.schema);
         cells.truncate(self.schema.copied_cells);
         self.fields(None, &item.map()?, &mut cells, &[Scope::Level, Scope::Run])?;
         Ok(Some(cells.into()))
@@ -229,7 +283,10 @@ impl Reading<'_> {
         }
         let value = |item: &Item<'_>| match item.is_null() && field.may_be_unset() {
             true => Ok(Value::Unset),
-            false => values::read(item, self.schema, field.holds(), name),
+            false => {
+                let with = values::Reading { schema: self.schema, order: self.plan.order(field), what: name };
+                item.whole(|cursor| values::read(cursor, field.holds(), with))
+            }
         };
         if field.places == 1 {
             let value = value(item)?;
@@ -277,19 +334,34 @@ impl Reading<'_> {
                     .for_each(|held| *held = facts);
             };
             if !schema.level_facts_per_difficulty {
-                put(0, facts(item)?);
+                put(0, self.facts(&[PROFILE, "levels", id], item)?);
                 continue;
             }
             let by_difficulty = item.map()?;
             let difficulties: Vec<&str> = schema.difficulties.iter().map(AsRef::as_ref).collect();
             self.carry(&[PROFILE, "levels", id], &by_difficulty, &difficulties);
-            for (difficulty, id) in difficulties.iter().enumerate() {
-                if let Some(item) = by_difficulty.get(id) {
-                    put(difficulty, facts(item)?);
+            for (difficulty, on) in difficulties.iter().enumerate() {
+                if let Some(item) = by_difficulty.get(on) {
+                    put(difficulty, self.facts(&[PROFILE, "levels", id, on], item)?);
                 }
             }
         }
         Ok(())
+    }
+
+    /// The facts of a level on a difficulty.
+    fn facts(&mut self, path: &[&str], item: &Item<'_>) -> Result<LevelFacts, ReadError> {
+        let map = item.map()?;
+        self.carry(path, &map, &FactOf::ALL.map(|(name, _)| name));
+        let stars = item.required(&map, "stars")?;
+        let rating = u8::try_from(stars.count("stars")?).map_err(|_| stars.unexpected("stars up to 255"))?;
+        Ok(LevelFacts {
+            finished: item.required(&map, "finished")?.bool("finished")?,
+            stars: rating,
+            collected: item.required(&map, "collected")?.count("collected")?,
+            attempts: item.required(&map, "attempts")?.count("attempts")?,
+            deaths: item.required(&map, "deaths")?.count("deaths")?,
+        })
     }
 
     fn unlocked(&mut self, map: &BTreeMap<&str, Item<'_>>, state: &mut State) -> Result<(), ReadError> {
@@ -311,7 +383,7 @@ impl Reading<'_> {
     fn carry(&mut self, path: &[&str], map: &BTreeMap<&str, Item<'_>>, known: &[&str]) {
         for (key, item) in map.iter().filter(|(key, _)| !known.contains(key)) {
             let path = path.iter().chain([key]).map(ToString::to_string).collect();
-            self.carried.insert(path, item.bytes().to_vec());
+            self.carried.fields.insert(path, item.bytes().to_vec());
         }
     }
 }
@@ -319,17 +391,4 @@ impl Reading<'_> {
 /// An id, or nothing.
 fn id<'b>(item: &Item<'b>, what: &str) -> Result<Option<&'b str>, ReadError> {
     if item.is_null() { Ok(None) } else { item.text(what).map(Some) }
-}
-
-fn facts(item: &Item<'_>) -> Result<LevelFacts, ReadError> {
-    let map = item.map()?;
-    let stars = item.required(&map, "stars")?;
-    let rating = u8::try_from(stars.count("stars")?).map_err(|_| stars.unexpected("stars up to 255"))?;
-    Ok(LevelFacts {
-        finished: item.required(&map, "finished")?.bool("finished")?,
-        stars: rating,
-        collected: item.required(&map, "collected")?.count("collected")?,
-        attempts: item.required(&map, "attempts")?.count("attempts")?,
-        deaths: item.required(&map, "deaths")?.count("deaths")?,
-    })
 }

@@ -1,165 +1,128 @@
-//! A snapshot to the bodies of its sections. The mirror of `decode`: what is put under a key here is read under it
-//! there.
+//! A snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. The mirror is `follow`,
+//! and for what another schema wrote `decode`.
 
-use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
+use keblin_schema::model::Schema;
 use keblin_schema::{Name, Value};
+use minicbor::Encoder;
 
-use super::layout::{DEVICE, PROFILE, RUN};
-use super::map::{MapOut, encoded};
+use super::map::Failure;
+use super::plan::Plan;
+use super::tape::{FactOf, Part, Tape};
 use super::values;
-use crate::snapshot::{Carried, LevelFacts, Snapshot, State, Visit};
+use crate::snapshot::{Snapshot, State, Stay, Visit};
 
-/// Name and body of the only section of a device file: the values of device scope.
-pub(super) fn device(snapshot: &Snapshot) -> Vec<(&'static str, Vec<u8>)> {
-    let Snapshot { schema, state, .. } = snapshot;
-    let nothing = Carried::new();
-    let map = MapOut::at(&[], &nothing);
-    vec![(DEVICE, fields(schema, map, &state.cells, &[Scope::Device]))]
+type Out<'o> = Encoder<&'o mut Vec<u8>>;
+
+/// What the gaps are filled from.
+pub(super) struct Filling<'s> {
+    schema: &'s Schema,
+    plan: &'s Plan,
+    state: &'s State,
+    /// The values of the fields: those of the state, or a copy.
+    cells: &'s [Value],
 }
 
-/// Every section's name and body, in the order of the file of a slot.
-pub(super) fn sections(snapshot: &Snapshot) -> Vec<(&'static str, Vec<u8>)> {
-    vec![(PROFILE, profile(snapshot)), (RUN, run(snapshot))]
-}
-
-fn profile(snapshot: &Snapshot) -> Vec<u8> {
-    let Snapshot { schema, state, carried } = snapshot;
-    let mut map = MapOut::at(&[PROFILE], carried);
-    let furthest = state.furthest.and_then(|index| schema.levels.get(index));
-    map.put_id("furthest", furthest.map(|level| level.name.as_str()));
-    map.put_id("difficulty", difficulty(schema, state.difficulty));
-    map.put_value("played", &Value::Time(state.played));
-    let fields = fields(schema, map.inside("fields"), &state.cells, &[Scope::Profile]);
-    map.put("fields", fields);
-    let mut unlocked = map.inside("unlocked");
-    for (unlock, latched) in schema.unlocks.iter().zip(&state.latched) {
-        unlocked.put_value(unlock.name.as_str(), &Value::Bool(*latched));
+impl<'s> Filling<'s> {
+    pub(super) fn of(snapshot: &'s Snapshot, plan: &'s Plan) -> Filling<'s> {
+        let Snapshot { schema, state, .. } = snapshot;
+        Filling { schema, plan, state, cells: &state.cells }
     }
-    map.put("unlocked", unlocked.bytes());
-    let told = told(snapshot, map.inside("told"), &[Again::Profile]);
-    map.put("told", told);
-    let levels = levels(schema, state, map.inside("levels"));
-    map.put("levels", levels);
-    map.bytes()
-}
 
-fn run(snapshot: &Snapshot) -> Vec<u8> {
-    let Snapshot { schema, state, carried } = snapshot;
-    let mut map = MapOut::at(&[RUN], carried);
-    let fields = fields(schema, map.inside("fields"), &state.cells, &[Scope::Level, Scope::Run]);
-    map.put("fields", fields);
-    let run = state.run.as_ref().map(|run| {
-        let mut map = map.inside("run");
-        map.put_id("difficulty", difficulty(schema, run.difficulty));
-        let told = told(snapshot, map.inside("told"), &[Again::Level, Again::Run]);
-        map.put("told", told);
-        map.put("visit", run.visit.as_ref().map_or_else(null, |visit| self::visit(schema, visit)));
-        map.bytes()
-    });
-    map.put("run", run.unwrap_or_else(null));
-    map.bytes()
-}
-
-fn visit(schema: &Schema, visit: &Visit) -> Vec<u8> {
-    let nothing = Carried::new();
-    let mut map = MapOut::at(&[], &nothing);
-    let level = visit.level.and_then(|index| schema.levels.get(index));
-    let checkpoint = visit.checkpoint.and_then(|index| level?.checkpoints.get(index));
-    map.put_id("level", level.map(|level| level.name.as_str()));
-    map.put_id("checkpoint", checkpoint.map(Name::as_str));
-    map.put_id("stay", Some(visit.stay.as_str()));
-    let copy = |cells: &[Value]| {
-        if cells.is_empty() && schema.copied_cells > 0 {
-            return null();
+    /// Writes a tape with its gaps filled.
+    pub(super) fn write(&self, out: &mut Out<'_>, tape: &Tape) -> Result<(), Failure> {
+        for (part, bytes) in tape.parts() {
+            match part {
+                Part::Bytes(_) => out.writer_mut().extend_from_slice(bytes),
+                part => self.fill(out, part)?,
+            }
         }
-        fields(schema, MapOut::at(&[], &nothing), cells, &[Scope::Level, Scope::Run])
-    };
-    map.put("entry", copy(&visit.entry));
-    map.put("at_checkpoint", visit.at_checkpoint.as_deref().map_or_else(null, copy));
-    map.bytes()
-}
-
-/// Which moments were told, of those that are told once in something.
-fn told(snapshot: &Snapshot, mut map: MapOut<'_>, once_in: &[Again]) -> Vec<u8> {
-    let moments = snapshot.schema.moments.iter().zip(&snapshot.state.told);
-    for (moment, told) in moments.filter(|(moment, _)| once_in.contains(&moment.again)) {
-        map.put_value(moment.name.as_str(), &Value::Bool(*told));
+        Ok(())
     }
-    map.bytes()
+
+    fn fill(&self, out: &mut Out<'_>, part: Part) -> Result<(), Failure> {
+        let Filling { schema, plan, state, .. } = self;
+        let run = state.run.as_ref();
+        let visit = run.and_then(|run| run.visit.as_ref());
+        match part {
+            Part::Bytes(_) => Ok(()),
+            Part::Cell(cell) => self.value(out, cell),
+            Part::Table { first, places } => self.table(out, first, places),
+            Part::Fact(fact, index) => {
+                let facts = state.facts.get(index).copied().unwrap_or_default();
+                let count = match fact {
+                    FactOf::Finished => return out.bool(facts.finished).map(drop),
+                    FactOf::Stars => u64::from(facts.stars),
+                    FactOf::Collected => facts.collected,
+                    FactOf::Attempts => facts.attempts,
+                    FactOf::Deaths => facts.deaths,
+                };
+                out.u64(count).map(drop)
+            }
+            Part::Latched(index) => out.bool(state.latched.get(index) == Some(&true)).map(drop),
+            Part::Told(index) => out.bool(state.told.get(index) == Some(&true)).map(drop),
+            Part::Furthest => id(out, level(schema, state.furthest)),
+            Part::Difficulty => id(out, difficulty(schema, state.difficulty)),
+            Part::Played => out.i64(state.played.as_nanos()).map(drop),
+            Part::Run => match run {
+                Some(_) => self.write(out, &plan.inside_run),
+                None => out.null().map(drop),
+            },
+            Part::RunDifficulty => id(out, difficulty(schema, run.and_then(|run| run.difficulty))),
+            Part::Visit => match visit {
+                Some(_) => self.write(out, &plan.visit),
+                None => out.null().map(drop),
+            },
+            Part::Level => id(out, level(schema, visit.and_then(|visit| visit.level))),
+            Part::Checkpoint => id(out, visit.and_then(|visit| checkpoint(schema, visit))),
+            Part::Stay => out.str(visit.map_or(Stay::Playing, |visit| visit.stay).as_str()).map(drop),
+            Part::Entry => self.copy(out, visit.map(|visit| visit.entry.as_ref())),
+            Part::AtCheckpoint => self.copy(out, visit.and_then(|visit| visit.at_checkpoint.as_deref())),
+        }
+    }
+
+    /// A copy of the values of level and run scope; null where there is none.
+    fn copy(&self, out: &mut Out<'_>, cells: Option<&[Value]>) -> Result<(), Failure> {
+        match cells.filter(|cells| cells.len() == self.schema.copied_cells) {
+            Some(cells) => Filling { cells, ..*self }.write(out, &self.plan.copy),
+            None => out.null().map(drop),
+        }
+    }
+
+    fn value(&self, out: &mut Out<'_>, cell: usize) -> Result<(), Failure> {
+        match self.cells.get(cell) {
+            // What most values are needs no look at the field.
+            Some(Value::Int(number)) => out.i64(*number).map(drop),
+            Some(value) => {
+                let order = self.schema.field_at(cell).map(|field| self.plan.order(field));
+                values::write_ordered(out, value, order.unwrap_or(&super::plan::NO_SHAPE))
+            }
+            None => out.null().map(drop),
+        }
+    }
+
+    fn table(&self, out: &mut Out<'_>, first: usize, places: usize) -> Result<(), Failure> {
+        let held = self.cells.get(first..first + places).unwrap_or_default();
+        let taken = held.iter().take_while(|value| **value != Value::Unset).count();
+        out.array(taken as u64)?;
+        (first..first + taken).try_for_each(|cell| self.value(out, cell))
+    }
 }
 
-fn null() -> Vec<u8> {
-    encoded(|out| out.null().map(drop))
+fn id(out: &mut Out<'_>, id: Option<&str>) -> Result<(), Failure> {
+    match id {
+        Some(id) => out.str(id).map(drop),
+        None => out.null().map(drop),
+    }
+}
+
+fn level(schema: &Schema, index: Option<usize>) -> Option<&str> {
+    index.and_then(|index| schema.levels.get(index)).map(|level| level.name.as_str())
 }
 
 fn difficulty(schema: &Schema, index: Option<usize>) -> Option<&str> {
     index.and_then(|index| schema.difficulties.get(index)).map(Name::as_str)
 }
 
-/// The values of all fields of some scopes: plain, or nested by the ids of their axes.
-fn fields(schema: &Schema, mut map: MapOut<'_>, cells: &[Value], scopes: &[Scope]) -> Vec<u8> {
-    for field in schema.fields.iter().filter(|field| field.durable && scopes.contains(&field.scope)) {
-        let name = field.name.as_str();
-        let bytes = nested(schema, field, map.inside(name), &field.per, cells, field.cells.start);
-        map.put(name, bytes.unwrap_or_else(|| one(field, cells, field.cells.start)));
-    }
-    map.bytes()
-}
-
-/// One value of a field, or its table of best values: an array without the places that nothing took.
-fn one(field: &FieldDef, cells: &[Value], first: usize) -> Vec<u8> {
-    let held = |cell: usize| cells.get(cell).unwrap_or(&field.default);
-    if field.places == 1 {
-        return encoded(|out| values::write(out, held(first)));
-    }
-    let table = (first..first + field.places).map(held).take_while(|value| **value != Value::Unset);
-    encoded(|out| values::write(out, &Value::List(table.cloned().collect())))
-}
-
-/// The values of one field below some of its axes, from a cell on; `None` below the last axis.
-fn nested(
-    schema: &Schema,
-    field: &FieldDef,
-    mut map: MapOut<'_>,
-    axes: &[Axis],
-    cells: &[Value],
-    first: usize,
-) -> Option<Vec<u8>> {
-    let (axis, inner) = axes.split_first()?;
-    let stride = inner.iter().map(|axis| schema.axis_len(*axis)).product::<usize>() * field.places;
-    for (index, id) in schema.axis_ids(*axis).enumerate() {
-        let cell = first + index * stride;
-        let bytes = nested(schema, field, map.inside(id.as_str()), inner, cells, cell);
-        map.put(id.as_str(), bytes.unwrap_or_else(|| one(field, cells, cell)));
-    }
-    Some(map.bytes())
-}
-
-/// The facts of every level, nested by difficulty where they are kept apart.
-fn levels(schema: &Schema, state: &State, mut map: MapOut<'_>) -> Vec<u8> {
-    for (index, level) in schema.levels.iter().enumerate() {
-        let facts_at =
-            |difficulty| state.facts.get(schema.fact_index(index, difficulty)).copied().unwrap_or_default();
-        let mut level_map = map.inside(level.name.as_str());
-        if schema.level_facts_per_difficulty {
-            for (difficulty, id) in schema.difficulties.iter().enumerate() {
-                let bytes = facts(level_map.inside(id.as_str()), facts_at(difficulty));
-                level_map.put(id.as_str(), bytes);
-            }
-            map.put(level.name.as_str(), level_map.bytes());
-        } else {
-            map.put(level.name.as_str(), facts(level_map, facts_at(0)));
-        }
-    }
-    map.bytes()
-}
-
-fn facts(mut map: MapOut<'_>, facts: LevelFacts) -> Vec<u8> {
-    let count = |count: u64| encoded(|out| out.u64(count).map(drop));
-    map.put_value("finished", &Value::Bool(facts.finished));
-    map.put("stars", count(u64::from(facts.stars)));
-    map.put("collected", count(facts.collected));
-    map.put("attempts", count(facts.attempts));
-    map.put("deaths", count(facts.deaths));
-    map.bytes()
+fn checkpoint<'s>(schema: &'s Schema, visit: &Visit) -> Option<&'s str> {
+    schema.levels.get(visit.level?)?.checkpoints.get(visit.checkpoint?).map(Name::as_str)
 }

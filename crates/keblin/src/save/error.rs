@@ -4,12 +4,10 @@ use std::fmt;
 
 use keblin_schema::Name;
 
-use super::layout::MAX_SAVE_BYTES;
-
 /// Why bytes could not be read as a save of a game.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ReadError {
-    /// The section it is about: `header`, `profile`, `run`, `state`, or `file` for what lies between them.
+    /// The section it is about: `header`, `profile`, `run`, `picture`, `state`, or `file` for what lies between them.
     pub section: String,
     /// Where, in bytes from the start of the file.
     pub offset: usize,
@@ -29,11 +27,13 @@ pub enum Fault {
     TooLarge {
         /// How many there are.
         bytes: usize,
+        /// How many there may be.
+        most: usize,
     },
     /// The file ends where more was expected.
     Cut {
         /// What was expected.
-        expected: &'static str,
+        expected: String,
     },
     /// The bytes have changed since they were written.
     Digest,
@@ -44,10 +44,34 @@ pub enum Fault {
         /// What was found.
         found: String,
     },
-    /// Bytes behind the end of the save.
+    /// Bytes behind the last whole state.
     Trailing {
         /// How many.
         bytes: usize,
+    },
+    /// The file holds an older save than the copy before it.
+    OlderThanCopy {
+        /// The number of the save in the file.
+        file: u64,
+        /// That of the copy.
+        copy: u64,
+    },
+    /// The end of a state is not what its beginning says.
+    Foot,
+    /// Arrays and maps too deep inside each other.
+    TooDeep {
+        /// How deep they may be.
+        most: usize,
+    },
+    /// The search for an earlier state was given up: the file is made so that it would not end.
+    SearchedTooLong {
+        /// How many times over the file was looked through.
+        passes: usize,
+    },
+    /// Something that a later version of this library wrote and that must be understood.
+    LaterKeblin {
+        /// What it is.
+        what: String,
     },
     /// Written in a newer format than this library knows.
     NewerFormat {
@@ -90,6 +114,7 @@ impl ReadError {
         matches!(
             self.fault,
             Fault::NewerFormat { .. }
+                | Fault::LaterKeblin { .. }
                 | Fault::OtherGame { .. }
                 | Fault::NewerVersion { .. }
                 | Fault::OlderVersion { .. }
@@ -109,6 +134,11 @@ impl Fault {
             Fault::Digest => "digest",
             Fault::Unexpected { .. } => "unexpected",
             Fault::Trailing { .. } => "trailing",
+            Fault::OlderThanCopy { .. } => "older_than_copy",
+            Fault::Foot => "foot",
+            Fault::TooDeep { .. } => "too_deep",
+            Fault::SearchedTooLong { .. } => "searched_too_long",
+            Fault::LaterKeblin { .. } => "later_keblin",
             Fault::NewerFormat { .. } => "newer_format",
             Fault::OtherGame { .. } => "other_game",
             Fault::NewerVersion { .. } => "newer_version",
@@ -128,15 +158,31 @@ impl fmt::Display for Fault {
         match self {
             Fault::Empty => write!(f, "the file is empty"),
             Fault::NotASave => write!(f, "this is no save of ours, or its first bytes are damaged"),
-            Fault::TooLarge { bytes } => {
-                write!(f, "a save has at most {MAX_SAVE_BYTES} bytes, but found {bytes}")
+            Fault::TooLarge { bytes, most } => {
+                write!(f, "a save has at most {most} bytes, but found {bytes}")
             }
             Fault::Cut { expected } => write!(f, "expected {expected}, but the file ends here"),
             Fault::Digest => {
                 write!(f, "the bytes have changed since they were saved: their digest does not hold")
             }
             Fault::Unexpected { expected, found } => write!(f, "expected {expected}, but found {found}"),
-            Fault::Trailing { bytes } => write!(f, "{bytes} bytes behind the end of the save"),
+            Fault::Trailing { bytes } => write!(f, "{bytes} bytes behind the last whole state"),
+            Fault::OlderThanCopy { file, copy } => {
+                write!(f, "the file holds save {file}, and the copy before it the later save {copy}")
+            }
+            Fault::Foot => {
+                write!(f, "the state's foot does not match the state: its end was not written with it")
+            }
+            Fault::TooDeep { most } => write!(f, "arrays and maps more than {most} deep inside each other"),
+            Fault::SearchedTooLong { passes } => {
+                write!(f, "no whole state was found in {passes} passes over the file")
+            }
+            Fault::LaterKeblin { what } => {
+                write!(
+                    f,
+                    "written by a later Keblin: {what} must be understood and is not; use the newer game"
+                )
+            }
             Fault::NewerFormat { found, known } => {
                 write!(f, "written in format {found}, and this library knows formats up to {known}")
             }

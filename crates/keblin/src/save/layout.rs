@@ -1,26 +1,44 @@
-//! The byte table. Every item of the file in order; the reader and the writer follow it line by line.
+//! The byte table. Every item of the file in order; the reader and the writer follow it line by line, and
+//! `docs/save-format.md` explains it to people who write a reader of their own.
 //!
-//! | item | bytes | what |
+//! A file is a header and blocks. The header is
+//!
+//! | bytes | what |
+//! |---|---|
+//! | `d9 d9f7` | tag 55799: what follows is CBOR |
+//! | array of 5 | `"keblin"`, format, game, created (Unix ms), digest |
+//!
+//! and every block is
+//!
+//! | bytes | what |
+//! |---|---|
+//! | `db` + 8 bytes | tag [`BLOCK_TAG`](crate::save::layout::BLOCK_TAG) |
+//! | array of 4 or more | word, needed, content, digest, and what the word says |
+//!
+//! with these words:
+//!
+//! | word | content | behind the digest |
 //! |---|---|---|
-//! | header | `d9 d9f7` | tag 55799: what follows is CBOR |
-//! | | array of 5 | `"keblin"`, format, game, created (Unix ms), digest |
-//! | section | `db` + 8 bytes | tag [`BLOCK_TAG`](crate::save::layout::BLOCK_TAG) |
-//! | | array of 7 | `"section"`, needed, name, codec, length of the body, digest of the body, body |
-//! | state | `db` + 8 bytes | tag [`BLOCK_TAG`](crate::save::layout::BLOCK_TAG) |
-//! | | array of 8 | `"state"`, needed, number, schema version, saved at (Unix ms), cause, table, digest |
+//! | `section` | array of 4: name, codec, length of the body, body | – |
+//! | `state` | array of 10: number, schema version, fingerprint, saved at (Unix ms), cause, edited, summary, table, predecessors, offset | seal or null, foot |
 //!
-//! The digest of the header and of the state is that of all bytes of the item before the digest's own item. The table
-//! has a row for the header and one for each section: `[name, offset, length, digest]` of the whole item. So every
-//! byte of the file lies under the state's digest, directly or through the table. A digest is 32 bytes of BLAKE3.
+//! A digest is 32 bytes of BLAKE3. That of the header and of every block is over all its bytes before the digest's own
+//! item. The table has a row for the header and one for each block of the state, in the order of the file:
+//! `[name, offset, length, digest]`. So every byte of a state lies under the state's digest, directly or through the
+//! table. The foot is a byte string of 32 bytes: mark, length of the state block (8 bytes), number (8 bytes), and the
+//! start of the digest of the two items before it, the digest and the seal.
 
-/// The number of this layout. 0 is the draft before the format is fixed; its saves are not promised to open later.
-pub const FORMAT: u32 = 0;
+/// The number of this layout.
+pub const FORMAT: u32 = 1;
 
 /// The tag that says that what follows is CBOR (RFC 8949, section 3.4.6).
 pub const SELF_DESCRIBED_TAG: u64 = 55_799;
 
-/// What the header begins with: the tag for self-described CBOR, an array of 5, and our name.
-pub const HEADER_START: &[u8] = b"\xd9\xd9\xf7\x85\x66keblin";
+/// What every header begins with, whatever its format: the tag for self-described CBOR.
+pub const FILE_START: &[u8] = b"\xd9\xd9\xf7";
+
+/// Our name, the first item of the header.
+pub const NAME: &str = "keblin";
 
 /// How many items the header has.
 pub const HEADER_ITEMS: u64 = 5;
@@ -28,11 +46,20 @@ pub const HEADER_ITEMS: u64 = 5;
 /// The tag of every block behind the header; nine bytes by which blocks are found again after damage.
 pub const BLOCK_TAG: u64 = 0x6b65_626c_696e_1a0a;
 
-/// How many items a section has.
-pub const SECTION_ITEMS: u64 = 7;
+/// The bytes of that tag.
+pub const BLOCK_MARK: &[u8] = b"\xdbkeblin\x1a\x0a";
 
-/// How many items a state has.
-pub const STATE_ITEMS: u64 = 8;
+/// The least items a block has: word, needed, content, digest.
+pub const BLOCK_ITEMS: u64 = 4;
+
+/// How many items a state block has: seal and foot besides.
+pub const STATE_ITEMS: u64 = 6;
+
+/// How many items the content of a section has.
+pub const SECTION_CONTENT_ITEMS: u64 = 4;
+
+/// How many items the content of a state has.
+pub const STATE_CONTENT_ITEMS: u64 = 10;
 
 /// How many items a row of the state's table has.
 pub const ROW_ITEMS: u64 = 4;
@@ -55,20 +82,83 @@ pub const RUN: &str = "run";
 /// The only section of a device file: settings, which belong to no profile.
 pub const DEVICE: &str = "device";
 
+/// The section of the picture for lists of slots.
+pub const PICTURE: &str = "picture";
+
 /// The codec of a body that is stored as it is; others are reserved.
 pub const CODEC_STORED: u32 = 0;
 
 /// Length of a digest in bytes.
 pub const DIGEST_BYTES: usize = 32;
 
-/// The largest save that is read, in bytes.
+/// 32 bytes of BLAKE3.
+pub type Digest = [u8; DIGEST_BYTES];
+
+/// How many of the states before it a state names by their digests.
+pub const MAX_PREDECESSORS: usize = 64;
+
+/// What a foot begins with.
+pub const FOOT_MARK: &[u8; 8] = b"kebfoot\n";
+
+/// Length of the foot in bytes, without the head of its byte string.
+pub const FOOT_BYTES: usize = 32;
+
+/// Length of the foot's item in bytes: the file's last bytes.
+pub const FOOT_ITEM_BYTES: usize = FOOT_BYTES + 2;
+
+/// What a reader takes at most. Hostile bytes cost no more than these.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ReadLimits {
+    /// The largest file, in bytes.
+    pub max_save_bytes: usize,
+    /// The largest block, in bytes.
+    pub max_block_bytes: usize,
+    /// The most rows of a state's table.
+    pub max_rows: u64,
+    /// How deep arrays and maps may be inside each other.
+    pub max_nesting: usize,
+    /// How many times over a damaged file may be looked through for an earlier state.
+    pub max_passes: usize,
+}
+
+impl Default for ReadLimits {
+    fn default() -> ReadLimits {
+        ReadLimits {
+            max_save_bytes: MAX_SAVE_BYTES,
+            max_block_bytes: MAX_SAVE_BYTES,
+            max_rows: 4096,
+            max_nesting: 32,
+            max_passes: 8,
+        }
+    }
+}
+
+/// The largest save that is read unless [`ReadLimits`] say otherwise, in bytes.
 pub const MAX_SAVE_BYTES: usize = 64 << 20;
 
-/// The most sections a state may name.
-pub const MAX_SECTIONS: u64 = 4096;
+/// The largest picture, in bytes.
+pub const MAX_PICTURE_BYTES: usize = 4 << 20;
 
 /// A digest of some bytes.
 #[must_use]
-pub fn digest(bytes: &[u8]) -> [u8; DIGEST_BYTES] {
+pub fn digest(bytes: &[u8]) -> Digest {
     *blake3::hash(bytes).as_bytes()
+}
+
+/// The foot of a state block of a length, with the check over the digest and the seal before it.
+#[must_use]
+pub(super) fn foot(block_bytes: usize, number: u64, digest_and_seal: &[u8]) -> [u8; FOOT_BYTES] {
+    let check = digest(digest_and_seal);
+    let parts: [&[u8]; 4] = [
+        FOOT_MARK,
+        &(block_bytes as u64).to_be_bytes(),
+        &number.to_be_bytes(),
+        check.get(..8).unwrap_or_default(),
+    ];
+    let mut foot = [0; FOOT_BYTES];
+    for (to, from) in foot.iter_mut().zip(parts.concat()) {
+        *to = from;
+    }
+    foot
 }

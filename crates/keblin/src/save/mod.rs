@@ -1,15 +1,16 @@
 //! How progress is written as bytes, and read again.
 //!
 //! ```text
-//! Snapshot ──► encode ──► bodies of sections ──► writer ──► bytes
-//! Snapshot ◄── decode ◄── bodies of sections ◄── reader ◄── bytes
+//! Snapshot ──► encode (along a plan) ──► writer ──► bytes
+//! Snapshot ◄── follow, or decode     ◄── reader ◄── bytes
+//!                                        search ◄── bytes that are damaged
 //! ```
 //!
 //! A save is a CBOR sequence (RFC 8742) in deterministic encoding (RFC 8949, section 4.2): a header, sections with the
-//! values, and a state that names the sections with their digests. The byte table is in
-//! [`layout`](crate::save::layout); the reader and the writer are mirrors of it, and so are encoding and decoding of
-//! what the sections hold. Reading is total: any bytes give a save or a [`ReadError`](crate::save::ReadError) with
-//! section and byte offset, and nothing is believed whose digest does not hold.
+//! values, and a state that names the sections with their digests; behind it there may be further states. The byte table
+//! is in [`layout`](crate::save::layout); the reader and the writer are mirrors of it. Reading is total: any bytes give
+//! the last whole state or a [`ReadError`](crate::save::ReadError) with section and byte offset, and nothing is believed
+//! whose digest does not hold.
 
 /// The byte table: every block with its items in order, and the limits.
 pub mod layout;
@@ -17,24 +18,64 @@ pub mod layout;
 /// Why bytes are not a save, or not one of this game.
 pub mod error;
 
-/// Bytes to blocks: every digest compared.
+/// A place in bytes of CBOR, moving forward.
+mod cursor;
+
+/// One block, and what a section block holds.
+mod block;
+
+/// What a state block holds.
+mod state;
+
+/// What lists of slots show of a save.
+mod summary;
+
+/// What a schema is, in short.
+mod fingerprint;
+
+/// What a save says about itself, from the ends of its file.
+pub(crate) mod head;
+
+/// The game's seal over a state.
+pub mod seal;
+
+/// Bytes to the last whole state: every digest compared.
 pub mod reader;
 
-/// Blocks to bytes.
+/// States in a file that is damaged.
+pub(crate) mod search;
+
+/// A snapshot to blocks.
 pub mod writer;
 
-/// CBOR maps in deterministic order, written and read.
+/// CBOR maps in any order.
 mod map;
 
 /// Values to CBOR and back.
 mod values;
 
+/// Bytes with gaps for the values.
+mod tape;
+
+/// The order in which a schema's values are written.
+mod plan;
+
 /// A snapshot to the bodies of sections.
 mod encode;
 
-/// The bodies of sections to a snapshot.
+/// The bodies of sections to a snapshot, as this schema writes them.
+mod follow;
+
+/// The bodies of sections to a snapshot, whatever schema wrote them.
 pub(crate) mod decode;
 
+pub use block::Section;
 pub use error::{Fault, ReadError};
-pub use reader::{SaveFile, read};
-pub use writer::{Stamp, write, write_device};
+pub use fingerprint::Fingerprint;
+pub use head::SlotHead;
+pub use layout::ReadLimits;
+pub use reader::{SaveFile, read, read_within};
+pub use seal::{Seal, SealKey};
+pub use state::StateHead;
+pub use summary::Summary;
+pub use writer::{Lineage, Stamp, write, write_behind, write_device, write_sealed};

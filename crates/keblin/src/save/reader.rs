@@ -1,17 +1,22 @@
-//! Bytes to blocks: the mirror of `writer`, both by the table in `layout`. Every digest and length that is stored is
-//! compared, and nothing is reserved from a count that was not.
+//! Bytes to the last whole state of a save: the mirror of `writer`, both by the table in `layout`. Every digest and length
+//! that is stored is compared, and nothing is reserved from a count that was not.
 
-use minicbor::Decoder;
-use minicbor::decode::Error;
+use std::sync::Arc;
 
+use super::block::{Block, Budget, Section};
+use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    BLOCK_TAG, CODEC_STORED, DIGEST_BYTES, FORMAT, HEADER, HEADER_START, MAX_SAVE_BYTES, MAX_SECTIONS,
-    ROW_ITEMS, SECTION, SECTION_ITEMS, STATE, STATE_ITEMS, digest,
+    DEVICE, Digest, FILE_START, FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER, HEADER_ITEMS, NAME, PICTURE,
+    ReadLimits, SECTION, STATE, digest,
 };
-use super::map::Item;
+use super::seal::{Seal, SealKey};
+use super::search;
+use super::state::{Row, StateBlock, StateHead};
+use crate::snapshot::Picture;
 
-/// A save whose bytes are whole: every digest holds. What its values mean is not looked at yet.
+/// A save whose bytes are whole: the last state of a file of which every digest holds. What its values mean is not
+/// looked at yet.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SaveFile<'b> {
@@ -19,240 +24,250 @@ pub struct SaveFile<'b> {
     pub game: &'b str,
     /// When the slot was first saved, in milliseconds since 1970.
     pub created_unix_ms: u64,
-    /// Counts the saves of the slot, from 1.
-    pub number: u64,
-    /// The version of the schema it was written with.
-    pub schema_version: u32,
-    /// When it was saved, in milliseconds since 1970.
-    pub saved_at_unix_ms: u64,
-    /// What made the game save, in a word.
-    pub cause: &'b str,
-    /// The sections, in the order of the file.
+    /// What the state says about itself.
+    pub head: StateHead,
+    /// The sections that belong to the state, in the order of the file.
     pub sections: Vec<Section<'b>>,
+    /// What stands behind this state, where it is not the end of the file: damage, by which later states were lost.
+    pub fault: Option<ReadError>,
+    /// Blocks that are not known and need not be, with their names.
+    unknown: Vec<(&'b str, &'b [u8])>,
+    seal: Option<&'b [u8]>,
+    pub(super) header_len: usize,
+    pub(super) header_digest: Digest,
 }
 
-/// A section of a save.
-#[derive(Clone, Debug)]
+/// What the header says.
+#[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Section<'b> {
-    /// Its name.
-    pub name: &'b str,
-    /// Where its body begins, in bytes from the start of the file.
-    pub body_offset: usize,
-    /// Its body: CBOR.
-    pub body: &'b [u8],
+pub struct Header<'b> {
+    /// The game it is of.
+    pub game: &'b str,
+    /// When the slot was first saved, in milliseconds since 1970.
+    pub created_unix_ms: u64,
+    /// Its own digest.
+    pub digest: Digest,
+    /// Its length in bytes.
+    pub len_bytes: usize,
 }
 
-impl<'b> SaveFile<'b> {
-    pub(super) fn section(&self, name: &'b str) -> Result<Item<'b>, ReadError> {
-        let section = self.sections.iter().find(|section| section.name == name);
-        let missing = || ReadError::new("state", 0, Fault::Cut { expected: "all sections" });
-        section.map(|section| Item::new(name, section.body_offset, section.body)).ok_or_else(missing)
-    }
-}
-
-/// What stands at one place of the file, to be compared with the state's table.
-struct Span<'b> {
-    name: &'b str,
-    offset: usize,
-    bytes: &'b [u8],
-}
-
-/// Reads a save from bytes.
+/// Reads the last whole state of a save from bytes.
 ///
 /// # Errors
-/// [`ReadError`] for anything but a whole save in a format this library knows: the first place that is not as it must
-/// be.
+/// [`ReadError`] if no state of a game that this library can read is whole: the first place that is not as it must be.
 pub fn read(bytes: &[u8]) -> Result<SaveFile<'_>, ReadError> {
+    read_within(bytes, &ReadLimits::default())
+}
+
+/// Reads as [`read`] does, within other limits.
+///
+/// # Errors
+/// As [`read`].
+pub fn read_within<'b>(bytes: &'b [u8], limits: &ReadLimits) -> Result<SaveFile<'b>, ReadError> {
     if bytes.is_empty() {
         return Err(ReadError::new("file", 0, Fault::Empty));
     }
-    if bytes.len() > MAX_SAVE_BYTES {
-        return Err(ReadError::new("file", 0, Fault::TooLarge { bytes: bytes.len() }));
+    if bytes.len() > limits.max_save_bytes {
+        let fault = Fault::TooLarge { bytes: bytes.len(), most: limits.max_save_bytes };
+        return Err(ReadError::new("file", 0, fault));
     }
-    let mut cursor = Cursor { bytes, decoder: Decoder::new(bytes), section: HEADER };
-    let (game, created_unix_ms) = cursor.header()?;
-    let header = cursor.since(0);
-    let mut spans = vec![Span { name: HEADER, offset: 0, bytes: header }];
-    let mut sections = Vec::new();
-    loop {
-        cursor.section = "file";
-        let start = cursor.decoder.position();
-        match cursor.block_start()? {
-            (SECTION, SECTION_ITEMS) => {
-                let section = cursor.section()?;
-                spans.push(Span { name: section.name, offset: start, bytes: cursor.since(start) });
-                sections.push(section);
-            }
-            (STATE, STATE_ITEMS) => {
-                let (number, schema_version, saved_at_unix_ms, cause) = cursor.state(start, &spans)?;
-                let rest = bytes.len() - cursor.decoder.position();
-                if rest > 0 {
-                    return Err(cursor.fault("file", Fault::Trailing { bytes: rest }));
-                }
-                return Ok(SaveFile {
-                    game,
-                    created_unix_ms,
-                    number,
-                    schema_version,
-                    saved_at_unix_ms,
-                    cause,
-                    sections,
-                });
-            }
-            (word, items) => {
-                let (expected, found) = ("a section or a state".into(), format!("{word:?} of {items} items"));
-                return Err(cursor.fault("file", Fault::Unexpected { expected, found }));
-            }
-        }
+    let header = header(bytes)?;
+    let mut budget = Budget::of(bytes, limits);
+    let last = match foot_at_the_end(bytes, 0) {
+        Some(offset) => state_at(bytes, &header, offset, limits, &mut budget).map_err(Some),
+        None => Err(None),
+    };
+    match last {
+        Ok(file) if file.end() == bytes.len() => Ok(file),
+        Err(Some(error)) if error.is_refusal() => Err(error),
+        Err(fault) => search::earlier(bytes, &header, fault, limits, &mut budget),
+        Ok(_) => search::earlier(bytes, &header, None, limits, &mut budget),
     }
 }
 
-struct Cursor<'b> {
+/// Where the state begins whose foot some last bytes of a file end in, if they end in one; in bytes from the start of the
+/// file, where so many bytes stand before these.
+pub(super) fn foot_at_the_end(last: &[u8], before: usize) -> Option<usize> {
+    let start = last.len().checked_sub(FOOT_ITEM_BYTES)?;
+    let foot = last.get(start..)?.strip_prefix(b"\x58\x20")?.strip_prefix(FOOT_MARK)?;
+    let length = u64::from_be_bytes(foot.get(..8)?.try_into().ok()?);
+    before.checked_add(last.len())?.checked_sub(usize::try_from(length).ok()?)
+}
+
+/// The header. Whatever its format, it begins and ends alike, so that a damaged one is never taken for a newer one.
+pub(crate) fn header(bytes: &[u8]) -> Result<Header<'_>, ReadError> {
+    let mut cursor = Cursor::in_file(HEADER, bytes, 0);
+    if !cursor.passes(FILE_START) {
+        let fault = match FILE_START.starts_with(bytes) {
+            true => Fault::Cut { expected: "the header".into() },
+            false => Fault::NotASave,
+        };
+        return Err(cursor.fault(0, fault));
+    }
+    let items = cursor.array("the header's items")?;
+    let name_at = cursor.offset();
+    if cursor.text("the name of the format")? != NAME {
+        return Err(cursor.fault(name_at, Fault::NotASave));
+    }
+    let format_at = cursor.offset();
+    let format = cursor.next(|| "the format", minicbor::Decoder::u32)?;
+    if format != FORMAT || items != HEADER_ITEMS {
+        // Name and format are read, the digest stands last.
+        let between = items.checked_sub(3).ok_or_else(|| cursor.unexpected(FILE_START.len(), "5 items"))?;
+        for _ in 0..between {
+            cursor.skip("an item of the header", &ReadLimits::default())?;
+        }
+        own_digest(&mut cursor)?;
+        let fault = Fault::NewerFormat { found: format, known: FORMAT };
+        return Err(cursor.fault(format_at, fault));
+    }
+    let game = cursor.text("the game")?;
+    let created_unix_ms = cursor.count("when it was created")?;
+    let digest = own_digest(&mut cursor)?;
+    Ok(Header { game, created_unix_ms, digest, len_bytes: cursor.offset() })
+}
+
+/// A digest that must be that of all bytes of the header before it.
+fn own_digest(cursor: &mut Cursor<'_>) -> Result<Digest, ReadError> {
+    let covered = digest(cursor.since(0));
+    let at = cursor.offset();
+    if cursor.digest("its own digest")? == covered {
+        return Ok(covered);
+    }
+    Err(cursor.fault(at, Fault::Digest))
+}
+
+/// The state whose block begins at an offset, once everything that its table names is whole.
+pub(super) fn state_at<'b>(
     bytes: &'b [u8],
-    decoder: Decoder<'b>,
-    section: &'b str,
+    header: &Header<'b>,
+    offset: usize,
+    limits: &ReadLimits,
+    budget: &mut Budget,
+) -> Result<SaveFile<'b>, ReadError> {
+    let block = Block::at(bytes, offset, limits, budget)?;
+    if block.word != STATE {
+        let (expected, found) = ("a state".to_string(), format!("{:?}", block.word));
+        return Err(ReadError::new("file", offset, Fault::Unexpected { expected, found }));
+    }
+    let StateBlock { head, rows, seal } = StateBlock::of(bytes, &block, 0, limits)?;
+    let mut file = SaveFile {
+        game: header.game,
+        created_unix_ms: header.created_unix_ms,
+        head,
+        sections: Vec::new(),
+        fault: None,
+        unknown: Vec::new(),
+        seal,
+        header_len: header.len_bytes,
+        header_digest: header.digest,
+    };
+    let mut rows = rows.iter();
+    header_row(rows.next(), header, offset)?;
+    for row in rows {
+        let block = block_of_row(bytes, row, limits, budget)?;
+        block.refuses(bytes)?;
+        if block.word != SECTION {
+            file.unknown.push((row.name, bytes.get(block.range.clone()).unwrap_or_default()));
+            continue;
+        }
+        let section = Section::of(bytes, &block)?;
+        if section.name != row.name {
+            let (expected, found) = (format!("section {:?}", row.name), format!("{:?}", section.name));
+            return Err(ReadError::new("file", row.offset, Fault::Unexpected { expected, found }));
+        }
+        if file.sections.iter().any(|before| before.name == section.name) {
+            let (expected, found) = ("each section once".into(), format!("{:?} twice", section.name));
+            return Err(ReadError::new(STATE, offset, Fault::Unexpected { expected, found }));
+        }
+        if block.needed && !section.is_known() {
+            let what = format!("the section `{}`", section.name.escape_debug());
+            return Err(ReadError::new("file", row.offset, Fault::LaterKeblin { what }));
+        }
+        file.sections.push(section);
+    }
+    Ok(file)
 }
 
-impl<'b> Cursor<'b> {
-    fn since(&self, start: usize) -> &'b [u8] {
-        self.bytes.get(start..self.decoder.position()).unwrap_or_default()
+/// The first row is the header's.
+fn header_row(row: Option<&Row<'_>>, header: &Header<'_>, state: usize) -> Result<(), ReadError> {
+    let expected = Row { name: HEADER, offset: 0, len_bytes: header.len_bytes, digest: header.digest };
+    if row == Some(&expected) {
+        return Ok(());
+    }
+    let (expected, found) = ("the header of this file first".to_string(), "another one".to_string());
+    Err(ReadError::new(STATE, state, Fault::Unexpected { expected, found }))
+}
+
+/// The block that a row names, exactly as long and with the digest that the row says.
+fn block_of_row<'b>(
+    bytes: &'b [u8],
+    row: &Row<'b>,
+    limits: &ReadLimits,
+    budget: &mut Budget,
+) -> Result<Block<'b>, ReadError> {
+    let block = Block::at(bytes, row.offset, limits, budget)?;
+    if block.range.len() != row.len_bytes {
+        let (expected, found) =
+            (format!("{} bytes", row.len_bytes), format!("a block of {}", block.range.len()));
+        return Err(ReadError::new(block.label(bytes), row.offset, Fault::Unexpected { expected, found }));
+    }
+    if block.digest != row.digest {
+        // Whole in itself, and not what the state was saved with.
+        return Err(ReadError::new(block.label(bytes), block.content.end, Fault::Digest));
+    }
+    Ok(block)
+}
+
+impl<'b> SaveFile<'b> {
+    /// Where the state ends, in bytes from the start of the file.
+    pub(super) fn end(&self) -> usize {
+        self.head.offset + self.head.len_bytes
     }
 
-    fn fault(&self, section: &str, fault: Fault) -> ReadError {
-        ReadError::new(section, self.decoder.position(), fault)
+    /// Whether the file ends with this state, so that another may be written behind it.
+    #[must_use]
+    pub fn is_last(&self) -> bool {
+        self.fault.is_none()
     }
 
-    /// The next item; the complaint is at its start.
-    fn next<T>(
-        &mut self,
-        expected: &'static str,
-        read: impl FnOnce(&mut Decoder<'b>) -> Result<T, Error>,
-    ) -> Result<T, ReadError> {
-        let start = self.decoder.position();
-        read(&mut self.decoder).map_err(|error| {
-            let fault = match error.is_end_of_input() {
-                true => Fault::Cut { expected },
-                false => Fault::Unexpected { expected: expected.into(), found: "other bytes".into() },
-            };
-            ReadError::new(self.section, start, fault)
+    /// How its seal stands, by the game's key.
+    #[must_use]
+    pub fn seal(&self, key: Option<&SealKey>) -> Seal {
+        match (self.seal, key) {
+            (None, _) => Seal::None,
+            (Some(_), None) => Seal::NotChecked,
+            (Some(seal), Some(key)) => key.check(seal, &self.head.digest),
+        }
+    }
+
+    /// Whether it is a device file, not the save of a slot.
+    pub(crate) fn is_device(&self) -> bool {
+        self.sections.iter().any(|section| section.name == DEVICE)
+    }
+
+    pub(super) fn section(&self, name: &str) -> Result<&Section<'b>, ReadError> {
+        let section = self.sections.iter().find(|section| section.name == name);
+        let expected = || Fault::Cut { expected: format!("a section {name:?} in the table") };
+        section.ok_or_else(|| ReadError::new(STATE, self.head.offset, expected()))
+    }
+
+    /// The picture it was saved with.
+    pub(super) fn picture(&self) -> Result<Option<Arc<Picture>>, ReadError> {
+        let Ok(section) = self.section(PICTURE) else { return Ok(None) };
+        section.item().whole(|cursor| {
+            cursor.array_of(2, "a picture")?;
+            let media_type = cursor.text("a picture's media type")?;
+            let bytes = cursor.next(|| "a picture's bytes", minicbor::Decoder::bytes)?;
+            Ok(Some(Arc::new(Picture::new(media_type, bytes.to_vec()))))
         })
     }
 
-    fn array(&mut self, expected: &'static str) -> Result<u64, ReadError> {
-        self.next(expected, |d| d.array()?.ok_or_else(|| Error::message("a known length")))
-    }
-
-    fn digest(&mut self, expected: &'static str) -> Result<[u8; DIGEST_BYTES], ReadError> {
-        self.next(expected, |d| {
-            let bytes = d.bytes()?;
-            bytes.try_into().map_err(|_| Error::message("32 bytes"))
-        })
-    }
-
-    /// A digest that must be that of all bytes of the item before it.
-    fn own_digest(&mut self, start: usize) -> Result<(), ReadError> {
-        let covered = digest(self.since(start));
-        let at = self.decoder.position();
-        if self.digest("its own digest")? == covered {
-            return Ok(());
-        }
-        Err(ReadError::new(self.section, at, Fault::Digest))
-    }
-
-    fn header(&mut self) -> Result<(&'b str, u64), ReadError> {
-        if !self.bytes.starts_with(HEADER_START) {
-            let fault = match HEADER_START.starts_with(self.bytes) {
-                true => Fault::Cut { expected: "the header" },
-                false => Fault::NotASave,
-            };
-            return Err(ReadError::new(HEADER, 0, fault));
-        }
-        self.decoder.set_position(HEADER_START.len());
-        let format = self.next("the format", |d| d.u32())?;
-        let game = self.next("the game", |d| d.str())?;
-        let created = self.next("when it was created", |d| d.u64())?;
-        self.own_digest(0)?;
-        if format == FORMAT {
-            return Ok((game, created));
-        }
-        Err(ReadError::new(HEADER, HEADER_START.len(), Fault::NewerFormat { found: format, known: FORMAT }))
-    }
-
-    /// The word of a block and how many items it has.
-    fn block_start(&mut self) -> Result<(&'b str, u64), ReadError> {
-        let start = self.decoder.position();
-        let tag = self.next("a block", |d| d.tag())?;
-        if tag.as_u64() != BLOCK_TAG {
-            let (expected, found) = ("the mark of a block".into(), format!("tag {}", tag.as_u64()));
-            return Err(ReadError::new(self.section, start, Fault::Unexpected { expected, found }));
-        }
-        let items = self.array("a block's items")?;
-        let word = self.next("a block's word", |d| d.str())?;
-        self.next("whether it is needed", |d| d.bool())?;
-        Ok((word, items))
-    }
-
-    fn section(&mut self) -> Result<Section<'b>, ReadError> {
-        let name = self.next("a section's name", |d| d.str())?;
-        self.section = name;
-        let codec_at = self.decoder.position();
-        let codec = self.next("a codec", |d| d.u32())?;
-        if codec != CODEC_STORED {
-            let (expected, found) = (format!("codec {CODEC_STORED}"), format!("codec {codec}"));
-            return Err(ReadError::new(name, codec_at, Fault::Unexpected { expected, found }));
-        }
-        let length_at = self.decoder.position();
-        let length = self.next("the body's length", |d| d.u64())?;
-        let stored_at = self.decoder.position();
-        let stored = self.digest("the body's digest")?;
-        let body = self.next("the body", |d| d.bytes())?;
-        if body.len() as u64 != length {
-            let (expected, found) = (format!("a body of {length} bytes"), format!("{} bytes", body.len()));
-            return Err(ReadError::new(name, length_at, Fault::Unexpected { expected, found }));
-        }
-        if digest(body) != stored {
-            return Err(ReadError::new(name, stored_at, Fault::Digest));
-        }
-        Ok(Section { name, body_offset: self.decoder.position() - body.len(), body })
-    }
-
-    /// Number, schema version, time and cause, once the digest of the state and its whole table hold.
-    fn state(&mut self, start: usize, spans: &[Span<'b>]) -> Result<(u64, u32, u64, &'b str), ReadError> {
-        self.section = STATE;
-        let number = self.next("the state's number", |d| d.u64())?;
-        let version = self.next("the schema version", |d| d.u32())?;
-        let saved_at = self.next("when it was saved", |d| d.u64())?;
-        let cause = self.next("the cause", |d| d.str())?;
-        let rows_at = self.decoder.position();
-        let rows = self.array("the table")?;
-        if rows != spans.len() as u64 || rows > MAX_SECTIONS {
-            let (expected, found) = (format!("{} rows", spans.len()), format!("{rows} rows"));
-            return Err(ReadError::new(STATE, rows_at, Fault::Unexpected { expected, found }));
-        }
-        for span in spans {
-            self.row(span)?;
-        }
-        self.own_digest(start)?;
-        Ok((number, version, saved_at, cause))
-    }
-
-    fn row(&mut self, span: &Span<'b>) -> Result<(), ReadError> {
-        let at = self.decoder.position();
-        let items = self.array("a row of the table")?;
-        let name = self.next("an item's name", |d| d.str())?;
-        let offset = self.next("an item's offset", |d| d.u64())?;
-        let length = self.next("an item's length", |d| d.u64())?;
-        let stored = self.digest("an item's digest")?;
-        let place = (ROW_ITEMS, span.name, span.offset as u64, span.bytes.len() as u64);
-        if (items, name, offset, length) != place {
-            let (expected, found) =
-                (format!("a row for {}", span.name), format!("one for {name:?} at {offset}"));
-            return Err(ReadError::new(STATE, at, Fault::Unexpected { expected, found }));
-        }
-        if stored != digest(span.bytes) {
-            return Err(ReadError::new(span.name, span.offset, Fault::Digest));
-        }
-        Ok(())
+    /// What is to be written back although it is not known, as it stands in the file.
+    pub(super) fn carried_blocks(&self) -> Vec<(String, Arc<[u8]>)> {
+        let sections = self.sections.iter().filter(|section| !section.is_known());
+        let blocks =
+            sections.map(|section| (section.name, section.block)).chain(self.unknown.iter().copied());
+        blocks.map(|(name, bytes)| (name.to_string(), Arc::from(bytes))).collect()
     }
 }

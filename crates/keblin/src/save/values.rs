@@ -10,13 +10,21 @@ use keblin_schema::{Schema, Time, Value};
 use minicbor::data::Type;
 use minicbor::{Decoder, Encoder};
 
+use super::cursor::Cursor;
 use super::error::ReadError;
-use super::map::{Failure, Item, encoded};
+use super::layout::ReadLimits;
+use super::map::{Failure, encoded};
+use super::plan::{NO_SHAPE, ShapeOrder};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
-/// Writes a value.
+/// Writes a value that holds no shape.
 pub(super) fn write(out: &mut Out<'_>, value: &Value) -> Result<(), Failure> {
+    write_ordered(out, value, &NO_SHAPE)
+}
+
+/// Writes a value; the members of the shape that it is or holds in their order.
+pub(super) fn write_ordered(out: &mut Out<'_>, value: &Value, order: &ShapeOrder) -> Result<(), Failure> {
     match value {
         Value::Bool(yes) => out.bool(*yes)?,
         Value::Int(number) => out.i64(*number)?,
@@ -28,33 +36,41 @@ pub(super) fn write(out: &mut Out<'_>, value: &Value) -> Result<(), Failure> {
         Value::Vec3(numbers) => return parts(out, numbers),
         Value::Quat(numbers) => return parts(out, numbers),
         Value::Shape(members) => {
-            return map(out, members.iter().map(|(name, value)| (Value::text(name.as_str()), value)));
+            out.map(order.0.len() as u64)?;
+            for (key, index) in &order.0 {
+                out.writer_mut().extend_from_slice(key);
+                write(out, members.get(*index).map_or(&Value::Unset, |(_, value)| value))?;
+            }
+            return Ok(());
         }
-        Value::List(items) => return array(out, items.len(), items.iter()),
-        Value::Set(items) => return array(out, items.len(), items.iter()),
-        Value::Map(entries) => return map(out, entries.iter().map(|(key, value)| (key.clone(), value))),
+        Value::List(items) => return array(out, items.len(), items.iter(), order),
+        Value::Set(items) => return array(out, items.len(), items.iter(), order),
+        Value::Map(entries) => return map(out, entries, order),
         Value::Opaque(opaque) => out.array(2)?.u32(opaque.version)?.bytes(&opaque.bytes)?,
         _ => out.null()?,
     };
     Ok(())
 }
 
-fn array<'v>(out: &mut Out<'_>, len: usize, items: impl Iterator<Item = &'v Value>) -> Result<(), Failure> {
+fn array<'v>(
+    out: &mut Out<'_>,
+    len: usize,
+    mut items: impl Iterator<Item = &'v Value>,
+    order: &ShapeOrder,
+) -> Result<(), Failure> {
     out.array(len as u64)?;
-    for item in items {
-        write(out, item)?;
-    }
-    Ok(())
+    items.try_for_each(|item| write_ordered(out, item, order))
 }
 
 /// A map in the order of its encoded keys.
-fn map<'v>(out: &mut Out<'_>, entries: impl Iterator<Item = (Value, &'v Value)>) -> Result<(), Failure> {
-    let entries: BTreeMap<Vec<u8>, &Value> =
-        entries.map(|(key, value)| (encoded(|out| write(out, &key)), value)).collect();
+fn map(out: &mut Out<'_>, entries: &BTreeMap<Value, Value>, order: &ShapeOrder) -> Result<(), Failure> {
+    let mut entries: Vec<(Vec<u8>, &Value)> =
+        entries.iter().map(|(key, value)| (encoded(|out| write(out, key)), value)).collect();
+    entries.sort_unstable_by(|(one, _), (other, _)| one.cmp(other));
     out.map(entries.len() as u64)?;
     for (key, value) in entries {
-        out.writer_mut().extend(key);
-        write(out, value)?;
+        out.writer_mut().extend_from_slice(&key);
+        write_ordered(out, value, order)?;
     }
     Ok(())
 }
@@ -81,71 +97,115 @@ fn float(out: &mut Out<'_>, number: f64) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Reads a value of a kind. `what` is its name, for complaints.
-pub(super) fn read(item: &Item<'_>, schema: &Schema, holds: Holds, what: &str) -> Result<Value, ReadError> {
-    let expected = || format!("{what} as {holds}");
+/// What the values of a field are read by.
+#[derive(Clone, Copy)]
+pub(super) struct Reading<'s> {
+    pub(super) schema: &'s Schema,
+    /// The members of the shape that the values are or hold, in the order they are written in.
+    pub(super) order: &'s ShapeOrder,
+    /// What the value is called in complaints.
+    pub(super) what: &'s str,
+}
+
+/// Reads the value that comes next, of a kind.
+pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> Result<Value, ReadError> {
+    let expected = || format!("{} as {holds}", with.what);
+    let start = cursor.offset();
     let of = holds.of.unwrap_or(Kind::Int);
-    let inside = |item: &Item<'_>, kind: Kind| read(item, schema, kind.into(), what);
     match holds.kind {
-        Kind::Bool => item.whole(&expected(), |d| d.bool().map(Value::Bool)),
-        Kind::Int => item.whole(&expected(), |d| d.i64().map(Value::Int)),
-        Kind::Time => item.whole(&expected(), |d| d.i64().map(Time::from_nanos).map(Value::Time)),
-        Kind::Text => item.whole(&expected(), |d| d.str().map(Value::text)),
-        Kind::Bytes => item.whole(&expected(), |d| d.bytes().map(|bytes| Value::Bytes(bytes.into()))),
+        Kind::Bool => cursor.next(expected, Decoder::bool).map(Value::Bool),
+        Kind::Int => cursor.next(expected, Decoder::i64).map(Value::Int),
+        Kind::Time => cursor.next(expected, Decoder::i64).map(Time::from_nanos).map(Value::Time),
+        Kind::Text => cursor.next(expected, Decoder::str).map(Value::text),
+        Kind::Bytes => cursor.next(expected, Decoder::bytes).map(|bytes| Value::Bytes(bytes.into())),
         Kind::Float => {
-            let number = item.whole(&expected(), number)?;
-            Float::new(number).map(Value::Float).ok_or_else(|| item.unexpected("a finite number"))
+            let number = cursor.next(expected, number)?;
+            Float::new(number).map(Value::Float).ok_or_else(|| cursor.unexpected(start, "a finite number"))
         }
         Kind::Id(ids) => {
-            let id = item.text(what)?;
-            schema
-                .id_value(ids, id)
-                .ok_or_else(|| item.unexpected(format!("{what} as {}", schema.kind_text(holds.kind))))
+            let id = cursor.next(expected, Decoder::str)?;
+            let kind = || format!("{} as {}", with.what, with.schema.kind_text(holds.kind));
+            with.schema.id_value(ids, id).ok_or_else(|| cursor.unexpected(start, kind()))
         }
-        Kind::Vec2 => vector(item, &expected()).map(Value::Vec2),
-        Kind::Vec3 => vector(item, &expected()).map(Value::Vec3),
-        Kind::Quat => vector(item, &expected()).map(Value::Quat),
+        Kind::Vec2 => vector(cursor, expected).map(Value::Vec2),
+        Kind::Vec3 => vector(cursor, expected).map(Value::Vec3),
+        Kind::Quat => vector(cursor, expected).map(Value::Quat),
         Kind::List => {
-            let items = item.array(&expected())?;
-            let values: Result<Vec<Value>, _> = items.iter().map(|item| inside(item, of)).collect();
-            values.map(|values| Value::List(values.into()))
+            let count = array_head(cursor, expected)?;
+            let items: Result<Vec<Value>, _> = (0..count).map(|_| read(cursor, of.into(), with)).collect();
+            items.map(|items| Value::List(items.into()))
         }
         Kind::Set => {
-            let items = item.array(&expected())?;
-            let values: Result<BTreeSet<Value>, _> = items.iter().map(|item| inside(item, of)).collect();
-            values.map(|values| Value::Set(Arc::new(values)))
+            let count = array_head(cursor, expected)?;
+            let items: Result<BTreeSet<Value>, _> =
+                (0..count).map(|_| read(cursor, of.into(), with)).collect();
+            items.map(|items| Value::Set(Arc::new(items)))
         }
         Kind::Map => {
             let key = holds.key.unwrap_or(Kind::Text);
-            let pairs = item.pairs(&expected())?;
-            let entries = pairs.iter().map(|(name, item)| Ok((inside(name, key)?, inside(item, of)?)));
-            entries.collect::<Result<BTreeMap<_, _>, _>>().map(|entries| Value::Map(Arc::new(entries)))
+            let count = cursor.next(expected, |d| d.map()?.ok_or_else(unknown_length))?;
+            let mut map = BTreeMap::new();
+            for _ in 0..count {
+                let key = read(cursor, key.into(), with)?;
+                map.insert(key, read(cursor, of.into(), with)?);
+            }
+            Ok(Value::Map(Arc::new(map)))
         }
-        Kind::Shape(shape) => read_shape(item, schema, shape),
+        Kind::Shape(shape) => read_shape(cursor, shape, with),
         Kind::Opaque => {
-            let items = item.array(&expected())?;
-            let [version, bytes] = items.as_slice() else { return Err(item.unexpected(expected())) };
-            let version = version.whole(&expected(), Decoder::u32)?;
-            let bytes = bytes.whole(&expected(), |d| d.bytes().map(Arc::from))?;
+            if array_head(cursor, expected)? != 2 {
+                return Err(cursor.unexpected(start, expected()));
+            }
+            let version = cursor.next(expected, Decoder::u32)?;
+            let bytes = cursor.next(expected, Decoder::bytes)?.into();
             Ok(Value::Opaque(Arc::new(Opaque { version, bytes })))
         }
-        _ => Err(item.unexpected(expected())),
+        _ => Err(cursor.unexpected(start, expected())),
     }
 }
 
-/// A shape: a member that is missing is as declared.
-fn read_shape(item: &Item<'_>, schema: &Schema, shape: u16) -> Result<Value, ReadError> {
-    let map = item.map()?;
-    let members = schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
-    let values = members.iter().map(|member| {
-        let value = match map.get(member.name.as_str()) {
-            Some(item) if item.is_null() && member.default == Value::Unset => Value::Unset,
-            Some(item) => read(item, schema, member.kind.into(), member.name.as_str())?,
-            None => member.default.clone(),
+fn unknown_length() -> minicbor::decode::Error {
+    minicbor::decode::Error::message("a known length")
+}
+
+fn array_head(cursor: &mut Cursor<'_>, expected: impl FnOnce() -> String) -> Result<u64, ReadError> {
+    cursor.next(expected, |d| d.array()?.ok_or_else(unknown_length))
+}
+
+/// A shape: as it is written today, else in any order. A member that is missing is as declared; one that is not known is
+/// passed over.
+fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<Value, ReadError> {
+    let members = with.schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+    let mut values: Vec<_> =
+        members.iter().map(|member| (member.name.clone(), member.default.clone())).collect();
+    let start = cursor.offset();
+    let count = cursor.next(|| with.what, |d| d.map()?.ok_or_else(unknown_length))?;
+    let mut seen = vec![false; members.len()];
+    let mut order = with.order.0.iter();
+    for _ in 0..count {
+        let index = match order.next() {
+            Some((key, index)) if cursor.passes(key) => Some(*index),
+            _ => {
+                let name = cursor.text("the name of a member")?;
+                members.iter().position(|member| member.name.as_str() == name)
+            }
         };
-        Ok((member.name.clone(), value))
-    });
-    values.collect::<Result<Vec<_>, _>>().map(|members| Value::Shape(members.into()))
+        let Some(member) = index.and_then(|index| members.get(index)) else {
+            cursor.skip("a member", &ReadLimits::default())?;
+            continue;
+        };
+        let unset = member.default == Value::Unset && cursor.null();
+        let what = member.name.as_str();
+        let value =
+            if unset { Value::Unset } else { read(cursor, member.kind.into(), Reading { what, ..with })? };
+        let index = index.unwrap_or_default();
+        if seen.get(index) == Some(&true) {
+            return Err(cursor.unexpected(start, format!("each member once, and `{what}` is here twice")));
+        }
+        seen.get_mut(index).into_iter().for_each(|seen| *seen = true);
+        values.get_mut(index).into_iter().for_each(|(_, held)| *held = value.clone());
+    }
+    Ok(Value::Shape(values.into()))
 }
 
 fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {
@@ -156,19 +216,21 @@ fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {
     }
 }
 
-fn vector<const N: usize>(item: &Item<'_>, expected: &str) -> Result<[Part; N], ReadError> {
-    let items = item.array(expected)?;
-    let parts: Result<Vec<Part>, _> = items
-        .iter()
-        .map(|item| {
-            let number = item.whole(expected, number)?;
-            #[expect(
-                clippy::cast_possible_truncation,
-                reason = "a number that does not fit becomes infinite"
-            )]
-            let part = Part::new(number as f32);
-            part.ok_or_else(|| item.unexpected("a finite number"))
-        })
-        .collect();
-    parts?.try_into().map_err(|_| item.unexpected(expected.to_string()))
+fn vector<const N: usize>(
+    cursor: &mut Cursor<'_>,
+    expected: impl Fn() -> String,
+) -> Result<[Part; N], ReadError> {
+    let start = cursor.offset();
+    if array_head(cursor, &expected)? != N as u64 {
+        return Err(cursor.unexpected(start, expected()));
+    }
+    let mut parts = [Part::default(); N];
+    for part in &mut parts {
+        let at = cursor.offset();
+        let number = cursor.next(&expected, number)?;
+        #[expect(clippy::cast_possible_truncation, reason = "a number that does not fit becomes infinite")]
+        let single = Part::new(number as f32);
+        *part = single.ok_or_else(|| cursor.unexpected(at, "a finite number"))?;
+    }
+    Ok(parts)
 }

@@ -1,18 +1,28 @@
-//! Blocks to bytes: the mirror of `reader`, both by the table in `layout`.
+//! A snapshot to blocks: the mirror of `reader`, both by the table in `layout`. The same snapshot and stamp give the same
+//! bytes everywhere.
 
+use minicbor::Encoder;
 use minicbor::data::Tag;
 
-use super::encode;
+use super::block::Block;
+use super::encode::Filling;
 use super::layout::{
-    BLOCK_TAG, CODEC_STORED, FORMAT, HEADER, HEADER_ITEMS, ROW_ITEMS, SECTION, SECTION_ITEMS,
-    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, digest,
+    BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, FORMAT, HEADER,
+    HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS,
+    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, digest, foot,
 };
-use super::map::encoded;
-use crate::snapshot::Snapshot;
+use super::map::Failure;
+use super::plan::Plan;
+use super::reader::SaveFile;
+use super::seal::SealKey;
+use super::state::{Row, StateHead, write_content};
+use super::summary::Summary;
+use super::tape::Tape;
+use crate::snapshot::{Picture, Snapshot};
 
 /// What a save says about itself besides the values. Times are given, so that the same snapshot and stamp give the same
 /// bytes everywhere.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Stamp {
     /// Counts the saves of a slot, from 1.
     pub number: u64,
@@ -22,72 +32,250 @@ pub struct Stamp {
     pub saved_at_unix_ms: u64,
     /// What made the game save, in a word.
     pub cause: String,
+    /// Whether a tool made it rather than a game.
+    pub edited: bool,
+    /// The digests of the states before it, the latest first; [`MAX_PREDECESSORS`] of them are written.
+    pub predecessors: Vec<Digest>,
 }
 
-/// A row of the state's table: an item of the file.
-struct Row {
-    name: &'static str,
-    offset: usize,
-    bytes: Vec<u8>,
+/// What the next save of a slot follows.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Lineage {
+    /// The number of the last save.
+    pub number: u64,
+    /// When the slot was first saved, in milliseconds since 1970.
+    pub created_unix_ms: u64,
+    /// The digests of the states up to it, the latest first.
+    pub states: Vec<Digest>,
+}
+
+impl Lineage {
+    /// What follows the state that was read of a file.
+    #[must_use]
+    pub fn of(file: &SaveFile<'_>) -> Lineage {
+        let states = std::iter::once(file.head.digest).chain(file.head.predecessors.iter().copied());
+        Lineage {
+            number: file.head.number,
+            created_unix_ms: file.created_unix_ms,
+            states: states.take(MAX_PREDECESSORS).collect(),
+        }
+    }
+}
+
+impl Stamp {
+    /// The stamp of the first save of a slot.
+    #[must_use]
+    pub fn first(now_unix_ms: u64, cause: &str) -> Stamp {
+        let (created_unix_ms, saved_at_unix_ms) = (now_unix_ms, now_unix_ms);
+        Stamp { number: 1, created_unix_ms, saved_at_unix_ms, cause: cause.to_string(), ..Stamp::default() }
+    }
+
+    /// The stamp of a save that follows others; of the first one where there are none.
+    #[must_use]
+    pub fn after(lineage: Option<&Lineage>, now_unix_ms: u64, cause: &str) -> Stamp {
+        let first = Stamp::first(now_unix_ms, cause);
+        match lineage {
+            None => first,
+            Some(lineage) => Stamp {
+                number: lineage.number.saturating_add(1),
+                created_unix_ms: lineage.created_unix_ms,
+                predecessors: lineage.states.clone(),
+                ..first
+            },
+        }
+    }
+
+    /// The stamp that a save has.
+    #[must_use]
+    pub fn of(file: &SaveFile<'_>) -> Stamp {
+        Stamp {
+            number: file.head.number,
+            created_unix_ms: file.created_unix_ms,
+            saved_at_unix_ms: file.head.saved_at_unix_ms,
+            cause: file.head.cause.clone(),
+            edited: file.head.edited,
+            predecessors: file.head.predecessors.clone(),
+        }
+    }
 }
 
 /// A whole save of a slot: everything but what belongs to the device.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    write_sections(snapshot, stamp, encode::sections(snapshot))
+    Writing::begin(snapshot, stamp).slot(None)
+}
+
+/// A whole save of a slot with the game's seal.
+#[must_use]
+pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8> {
+    Writing::begin(snapshot, stamp).slot(Some(key))
 }
 
 /// A whole device file: the values of device scope, which belong to no slot.
 #[must_use]
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    write_sections(snapshot, stamp, encode::device(snapshot))
+    let mut writing = Writing::begin(snapshot, stamp);
+    let plan = Plan::of(snapshot.schema());
+    writing.section(DEVICE, |out| Filling::of(snapshot, &plan).write(out, &plan.device));
+    writing.state(plan.as_ref(), None)
 }
 
-fn write_sections(snapshot: &Snapshot, stamp: &Stamp, sections: Vec<(&'static str, Vec<u8>)>) -> Vec<u8> {
-    let mut rows = vec![Row { name: HEADER, offset: 0, bytes: header(snapshot, stamp) }];
-    for (name, body) in sections {
-        let offset = rows.last().map_or(0, |row| row.offset + row.bytes.len());
-        rows.push(Row { name, offset, bytes: section(name, &body) });
+/// The bytes of another state, to be written behind the last one of a file. Together they are a save whose last state
+/// is this one; nothing that was there changes.
+///
+/// The file must end in its last state ([`SaveFile::is_last`]); behind damage nothing would be found again.
+#[must_use]
+pub fn write_behind(
+    file: &SaveFile<'_>,
+    snapshot: &Snapshot,
+    stamp: &Stamp,
+    key: Option<&SealKey>,
+) -> Vec<u8> {
+    let header = Row { name: HEADER, offset: 0, len_bytes: file.header_len, digest: file.header_digest };
+    let (bytes, base) = (Vec::new(), file.end());
+    Writing { snapshot, stamp, out: Encoder::new(bytes), base, rows: vec![header] }.slot(key)
+}
+
+/// A file, or the end of one, being written.
+struct Writing<'s> {
+    snapshot: &'s Snapshot,
+    stamp: &'s Stamp,
+    out: Encoder<Vec<u8>>,
+    /// Where the bytes begin, from the start of the file.
+    base: usize,
+    rows: Vec<Row<'s>>,
+}
+
+impl<'s> Writing<'s> {
+    /// A file with its header.
+    fn begin(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
+        // Enough for most saves, so that the bytes are not moved while they grow.
+        let out = Encoder::new(Vec::with_capacity(4096 + snapshot.state.cells.len() * 16));
+        let mut writing = Writing { snapshot, stamp, out, base: 0, rows: Vec::new() };
+        let game = snapshot.schema.game.as_str();
+        writing.put(|out| {
+            out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?.str(NAME)?.u32(FORMAT)?;
+            out.str(game)?.u64(stamp.created_unix_ms)?;
+            Ok(())
+        });
+        let digest = writing.digest_since(0);
+        let len_bytes = writing.offset();
+        writing.rows.push(Row { name: HEADER, offset: 0, len_bytes, digest });
+        writing
     }
-    let state = state(snapshot, stamp, &rows);
-    rows.into_iter().flat_map(|row| row.bytes).chain(state).collect()
-}
 
-fn header(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    let bytes = encoded(|out| {
-        out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?;
-        out.str("keblin")?.u32(FORMAT)?.str(snapshot.schema.game.as_str())?.u64(stamp.created_unix_ms)?;
-        Ok(())
-    });
-    with_digest(bytes)
-}
-
-fn section(name: &str, body: &[u8]) -> Vec<u8> {
-    encoded(|out| {
-        out.tag(Tag::new(BLOCK_TAG))?.array(SECTION_ITEMS)?;
-        out.str(SECTION)?.bool(true)?.str(name)?.u32(CODEC_STORED)?.u64(body.len() as u64)?;
-        out.bytes(&digest(body))?.bytes(body)?;
-        Ok(())
-    })
-}
-
-fn state(snapshot: &Snapshot, stamp: &Stamp, rows: &[Row]) -> Vec<u8> {
-    let bytes = encoded(|out| {
-        out.tag(Tag::new(BLOCK_TAG))?.array(STATE_ITEMS)?;
-        out.str(STATE)?.bool(true)?.u64(stamp.number)?.u32(snapshot.schema.version)?;
-        out.u64(stamp.saved_at_unix_ms)?.str(&stamp.cause)?.array(rows.len() as u64)?;
-        for row in rows {
-            out.array(ROW_ITEMS)?.str(row.name)?.u64(row.offset as u64)?.u64(row.bytes.len() as u64)?;
-            out.bytes(&digest(&row.bytes))?;
+    /// The sections of a slot and the state.
+    fn slot(mut self, key: Option<&SealKey>) -> Vec<u8> {
+        let Snapshot { schema, carried, picture, .. } = self.snapshot;
+        let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, carried));
+        let schemas_plan = Plan::of(schema);
+        let plan = own_plan.as_ref().unwrap_or(&schemas_plan);
+        self.tape(PROFILE, plan, &plan.profile);
+        self.tape(RUN, plan, &plan.run);
+        if let Some(picture) = picture {
+            self.picture(picture);
         }
-        Ok(())
-    });
-    with_digest(bytes)
+        for (name, bytes) in &carried.blocks {
+            self.carried(name, bytes);
+        }
+        self.state(plan, key)
+    }
+
+    fn tape(&mut self, name: &'s str, plan: &Plan, tape: &Tape) {
+        let filling = Filling::of(self.snapshot, plan);
+        self.section(name, |out| filling.write(out, tape));
+    }
+
+    fn picture(&mut self, picture: &Picture) {
+        self.section(PICTURE, |out| {
+            out.array(2)?.str(&picture.media_type)?.bytes(&picture.bytes)?;
+            Ok(())
+        });
+    }
+
+    /// A block that is not known here, as it was.
+    fn carried(&mut self, name: &'s str, bytes: &[u8]) {
+        let offset = self.offset();
+        let Some(digest) = Block::digest_of(bytes) else { return };
+        self.out.writer_mut().extend_from_slice(bytes);
+        self.rows.push(Row { name, offset, len_bytes: bytes.len(), digest });
+    }
+
+    fn section(
+        &mut self,
+        name: &'s str,
+        body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
+    ) {
+        let offset = self.offset();
+        let mut bytes = Vec::with_capacity(2048 + self.snapshot.state.cells.len() * 8);
+        // Writing to a vector never fails, here and below.
+        let _ = body(&mut Encoder::new(&mut bytes));
+        let needed = name != PICTURE;
+        self.put(|out| {
+            out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(needed)?;
+            out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(bytes.len() as u64)?;
+            out.bytes(&bytes)?;
+            Ok(())
+        });
+        let digest = self.digest_since(offset);
+        self.rows.push(Row { name, offset, len_bytes: self.offset() - offset, digest });
+    }
+
+    /// The state over everything before it, and the bytes of it all.
+    fn state(mut self, plan: &Plan, key: Option<&SealKey>) -> Vec<u8> {
+        let (offset, stamp) = (self.offset(), self.stamp);
+        let mut predecessors = stamp.predecessors.clone();
+        predecessors.truncate(MAX_PREDECESSORS);
+        let head = StateHead {
+            number: stamp.number,
+            schema_version: self.snapshot.schema.version,
+            fingerprint: plan.fingerprint,
+            saved_at_unix_ms: stamp.saved_at_unix_ms,
+            cause: stamp.cause.clone(),
+            edited: stamp.edited,
+            summary: Summary::of(self.snapshot),
+            predecessors,
+            digest: [0; DIGEST_BYTES],
+            offset,
+            len_bytes: 0,
+        };
+        let rows = std::mem::take(&mut self.rows);
+        self.put(|out| {
+            out.tag(Tag::new(BLOCK_TAG))?.array(STATE_ITEMS)?.str(STATE)?.bool(true)?;
+            write_content(out, &head, &rows)
+        });
+        let digest_at = self.offset();
+        let digest = self.digest_since(offset);
+        match key {
+            Some(key) => self.out.writer_mut().extend(key.seal(&digest)),
+            None => self.put(|out| out.null().map(drop)),
+        }
+        let end = self.offset() + super::layout::FOOT_ITEM_BYTES;
+        let foot = foot(end - offset, stamp.number, self.since(digest_at));
+        self.put(|out| out.bytes(&foot).map(drop));
+        self.out.into_writer()
+    }
+
+    /// Bytes from the start of the file.
+    fn offset(&self) -> usize {
+        self.base + self.out.writer().len()
+    }
+
+    fn since(&self, offset: usize) -> &[u8] {
+        self.out.writer().get(offset - self.base..).unwrap_or_default()
+    }
+
+    fn put(&mut self, write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) {
+        let _ = write(&mut Encoder::new(self.out.writer_mut()));
+    }
+
+    /// Writes the digest of everything from an offset on.
+    fn digest_since(&mut self, offset: usize) -> Digest {
+        let digest = digest(self.since(offset));
+        self.put(|out| out.bytes(&digest).map(drop));
+        digest
+    }
 }
 
-/// An item that ends in the digest of what stands before it.
-fn with_digest(mut bytes: Vec<u8>) -> Vec<u8> {
-    let digest = digest(&bytes);
-    bytes.extend(encoded(|out| out.bytes(&digest).map(drop)));
-    bytes
-}
+const _: () = assert!(BLOCK_MARK.len() == 9, "a tag of 64 bits");

@@ -11,7 +11,7 @@ use keblin_schema::{Schema, Severity, Value};
 use super::disk::{self, DiskError};
 use super::savedir::SaveDir;
 use crate::save::decode::{decode_device, of_this_game};
-use crate::save::{Stamp, read, write_device};
+use crate::save::{Lineage, Stamp, read, write_device};
 use crate::snapshot::Snapshot;
 use crate::verify::SaveFinding;
 
@@ -69,19 +69,14 @@ impl SaveDir {
                     if same {
                         return Ok(());
                     }
-                    before = Some((file.number, file.created_unix_ms));
+                    before = Some(Lineage::of(&file));
                 }
                 Err(error) if error.is_refusal() => return Ok(()),
                 Err(_) => disk::replace(&path, &self.free_aside("device", "damaged"))?,
             }
         }
         let now = disk::now_unix_ms();
-        let stamp = Stamp {
-            number: before.map_or(1, |(number, _)| number.saturating_add(1)),
-            created_unix_ms: before.map_or(now, |(_, created)| created),
-            saved_at_unix_ms: now,
-            cause: "settings".to_string(),
-        };
+        let stamp = Stamp::after(before.as_ref(), now, "settings");
         disk::create_folder(&self.aside())?;
         let fresh = self.aside_path("device", "fresh");
         disk::write_synced(&fresh, &write_device(snapshot, &stamp))?;

@@ -4,8 +4,8 @@
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 
 use std::fmt;
-use std::fs::{self, File, OpenOptions};
-use std::io::{self, ErrorKind, Write};
+use std::fs::{self, File, OpenOptions, TryLockError};
+use std::io::{self, ErrorKind, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
@@ -34,6 +34,13 @@ impl std::error::Error for DiskError {
     }
 }
 
+impl DiskError {
+    /// Whether it failed because nothing may be written there.
+    pub(super) fn is_read_only(&self) -> bool {
+        matches!(self.source.kind(), ErrorKind::PermissionDenied | ErrorKind::ReadOnlyFilesystem)
+    }
+}
+
 fn failed(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> DiskError {
     let path = path.to_path_buf();
     move |source| DiskError { doing, path, source }
@@ -53,8 +60,7 @@ pub(super) fn read(path: &Path) -> Result<Option<Vec<u8>>, DiskError> {
         Err(error) => return Err(failed("opening", path)(error)),
     };
     let mut bytes = Vec::new();
-    let mut limited = io::Read::take(file, MAX_SAVE_BYTES as u64 + 1);
-    io::Read::read_to_end(&mut limited, &mut bytes).map_err(failed("reading", path))?;
+    file.take(MAX_SAVE_BYTES as u64 + 1).read_to_end(&mut bytes).map_err(failed("reading", path))?;
     Ok(Some(bytes))
 }
 
@@ -108,6 +114,45 @@ fn sync_folder(folder: &Path) -> Result<(), DiskError> {
 #[cfg(not(unix))]
 fn sync_folder(_folder: &Path) -> Result<(), DiskError> {
     Ok(())
+}
+
+/// Locks a file, which is made if it is not there; `None` if somebody else has it locked. Dropping the file gives it up.
+pub(super) fn lock(path: &Path) -> Result<Option<File>, DiskError> {
+    let mut options = OpenOptions::new();
+    let file =
+        options.write(true).create(true).truncate(false).open(path).map_err(failed("opening", path))?;
+    match file.try_lock() {
+        Ok(()) => Ok(Some(file)),
+        Err(TryLockError::WouldBlock) => Ok(None),
+        Err(TryLockError::Error(error)) => Err(failed("locking", path)(error)),
+    }
+}
+
+/// The length of a file, and its bytes in some places: so many from the start, and then what `tail` asks for, by the
+/// length, counted from the end.
+pub(super) fn ends(path: &Path, start: usize, tail: usize) -> Result<Option<Ends>, DiskError> {
+    let mut file = match File::open(path) {
+        Ok(file) => file,
+        Err(error) if error.kind() == ErrorKind::NotFound => return Ok(None),
+        Err(error) => return Err(failed("opening", path)(error)),
+    };
+    let len_bytes = file.metadata().map_err(failed("reading", path))?.len();
+    let (mut first, mut last) = (Vec::new(), Vec::new());
+    let mut read = |from: u64, count: usize, to: &mut Vec<u8>| {
+        file.seek(SeekFrom::Start(from))?;
+        (&file).take(count as u64).read_to_end(to)
+    };
+    read(0, start, &mut first).map_err(failed("reading", path))?;
+    let from = len_bytes.saturating_sub(tail as u64);
+    read(from, tail, &mut last).map_err(failed("reading", path))?;
+    Ok(Some(Ends { len_bytes, first, last }))
+}
+
+/// The two ends of a file; of a short one they overlap.
+pub(super) struct Ends {
+    pub(super) len_bytes: u64,
+    pub(super) first: Vec<u8>,
+    pub(super) last: Vec<u8>,
 }
 
 /// Whether something stands under a name.

@@ -5,7 +5,9 @@
 //!   NAME.keblin                   the save of slot NAME
 //!   aside/
 //!     NAME.previous.keblin        the save before it
+//!     NAME.lock                   locked while the slot is open
 //!     NAME.damaged-1.keblin       what could not be used any more, under a name that says why
+//!     device.keblin               settings, which belong to no slot
 //! ```
 //!
 //! A save is written beside the old one, brought to the disk, and put in its place in one step, so that at every
@@ -18,8 +20,14 @@ mod disk;
 /// The folder.
 mod savedir;
 
-/// One slot: opening and saving.
+/// One slot: its files, its lock, and saving.
 mod slot;
+
+/// Opening a slot.
+mod opening;
+
+/// The list of slots, and what is done with whole slots.
+mod list;
 
 /// What is left when no whole save is.
 mod ruin;
@@ -28,6 +36,8 @@ mod ruin;
 mod device;
 
 pub use disk::DiskError;
+pub use list::{SlotEntry, SlotError};
+pub use opening::{OpenError, Opened, Origin};
 pub use ruin::Ruin;
 pub use savedir::{SaveDir, SlotNameError};
-pub use slot::{OpenError, Opened, Origin, SaveError, Saved, Slot};
+pub use slot::{SaveError, Saved, Slot};

@@ -7,24 +7,76 @@ use std::sync::Arc;
 
 use keblin_schema::Schema;
 
-use super::disk::DiskError;
-use super::slot::{Opened, Slot};
-use crate::save::ReadError;
+use super::disk::{self, DiskError};
+use super::opening::{OpenError, Opened, Origin};
+use super::savedir::ENDING;
+use super::slot::Slot;
+use crate::save::{ReadError, StateHead};
+use crate::verify::verify_sealed;
 
 /// A slot without a whole save.
 #[derive(Clone, Debug)]
 pub struct Ruin {
-    pub(super) slot: Slot,
-    pub(super) schema: Arc<Schema>,
-    /// What is wrong, file by file.
-    pub(super) faults: Vec<(PathBuf, ReadError)>,
+    slot: Slot,
+    schema: Arc<Schema>,
+    faults: Vec<(PathBuf, ReadError)>,
+    earlier: Option<(PathBuf, StateHead)>,
 }
 
 impl Ruin {
+    /// The ruin of a slot, with the newest whole save among what was set aside of it before.
+    pub(super) fn of(
+        slot: Slot,
+        schema: Arc<Schema>,
+        faults: Vec<(PathBuf, ReadError)>,
+    ) -> Result<Ruin, DiskError> {
+        let mut earlier: Option<(PathBuf, StateHead)> = None;
+        let folder = slot.dir().aside();
+        for file in disk::list(&folder)? {
+            let why = file.strip_prefix(slot.name().as_str()).and_then(|rest| rest.strip_prefix('.'));
+            // What the player removed is not offered.
+            let is_of_the_slot = why.is_some_and(|why| why.ends_with(ENDING) && !why.starts_with("removed"));
+            let path = folder.join(file);
+            if !is_of_the_slot || faults.iter().any(|(damaged, _)| *damaged == path) {
+                continue;
+            }
+            let save =
+                disk::read(&path)?.and_then(|bytes| verify_sealed(&bytes, &schema, slot.dir().key()).ok());
+            let Some(head) = save.map(|save| save.head().clone()) else { continue };
+            if earlier.as_ref().is_none_or(|(_, held)| held.number < head.number) {
+                earlier = Some((path, head));
+            }
+        }
+        Ok(Ruin { slot, schema, faults, earlier })
+    }
+
     /// What is wrong, file by file.
     #[must_use]
     pub fn faults(&self) -> &[(PathBuf, ReadError)] {
         &self.faults
+    }
+
+    /// The newest whole save among what was set aside of this slot before, for the question to the player.
+    #[must_use]
+    pub fn offer(&self) -> Option<&StateHead> {
+        self.earlier.as_ref().map(|(_, head)| head)
+    }
+
+    /// Goes on from the save that [`Ruin::offer`] tells of, once the player has agreed; `None` if there is none. The
+    /// damaged files are set aside, not deleted.
+    ///
+    /// # Errors
+    /// [`OpenError::Disk`] if a file cannot be set aside or read, [`OpenError::Refused`] if the file set aside has been
+    /// changed since.
+    pub fn earlier(self) -> Result<Option<Opened>, OpenError> {
+        let Some((path, _)) = &self.earlier else { return Ok(None) };
+        let bytes = disk::read(path)?.unwrap_or_default();
+        let save = verify_sealed(&bytes, &self.schema, self.slot.dir().key())
+            .map_err(|error| OpenError::Refused { path: path.clone(), error })?;
+        self.set_aside()?;
+        self.slot.know(&save);
+        let settings = self.slot.dir().settings(&self.schema)?;
+        Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path: path.clone() })))
     }
 
     /// Starts from nothing, once the player has agreed: the damaged files are set aside, not deleted.
@@ -32,10 +84,12 @@ impl Ruin {
     /// # Errors
     /// [`DiskError`] if a file cannot be set aside; then nothing is lost and it can be tried again.
     pub fn start_fresh(self) -> Result<Opened, DiskError> {
-        for (path, _) in &self.faults {
-            self.slot.set_aside(path, "damaged")?;
-        }
-        Ok(Opened::first_run(&self.schema))
+        self.set_aside()?;
+        Ok(Opened::first_run(&self.schema, &self.slot.dir().settings(&self.schema)?))
+    }
+
+    fn set_aside(&self) -> Result<(), DiskError> {
+        self.faults.iter().try_for_each(|(path, _)| self.slot.set_aside(path, "damaged").map(drop))
     }
 }
 
@@ -45,6 +99,9 @@ impl fmt::Display for Ruin {
         for (path, fault) in &self.faults {
             write!(f, "\n  {}: {fault}", path.display())?;
         }
-        Ok(())
+        match &self.earlier {
+            Some((path, head)) => write!(f, "\n  save {} is whole in {}", head.number, path.display()),
+            None => Ok(()),
+        }
     }
 }

@@ -8,6 +8,7 @@ use keblin_schema::name::NameFault;
 
 use super::disk::{self, DiskError};
 use super::slot::Slot;
+use crate::save::SealKey;
 
 /// The ending of a save's file name.
 pub(super) const ENDING: &str = ".keblin";
@@ -16,6 +17,7 @@ pub(super) const ENDING: &str = ".keblin";
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SaveDir {
     folder: PathBuf,
+    key: Option<SealKey>,
 }
 
 /// A text that is not the name of a slot.
@@ -39,7 +41,18 @@ impl SaveDir {
     /// The saves in a folder.
     #[must_use]
     pub fn at(folder: impl Into<PathBuf>) -> SaveDir {
-        SaveDir { folder: folder.into() }
+        SaveDir { folder: folder.into(), key: None }
+    }
+
+    /// The same, with saves sealed by a key of the game, and the seals of those there are checked. A seal that does not
+    /// hold is told as a finding; the save opens.
+    #[must_use]
+    pub fn sealed(self, key: SealKey) -> SaveDir {
+        SaveDir { key: Some(key), ..self }
+    }
+
+    pub(super) fn key(&self) -> Option<&SealKey> {
+        self.key.as_ref()
     }
 
     /// A slot.

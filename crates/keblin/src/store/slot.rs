@@ -1,73 +1,35 @@
-//! One slot: opening and saving. Opening reads the file and the copy before it and takes the newest whole one; saving
-//! writes the new file beside the old one and puts it in its place in one step.
+//! One slot: its files, its lock, and saving. Saving writes the new file beside the old one and puts it in its place in
+//! one step. Opening is in `opening`.
 
 use std::fmt;
+use std::fs::File;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use keblin_schema::{Name, Schema};
 
-use super::device::Settings;
 use super::disk::{self, DiskError};
-use super::ruin::Ruin;
 use super::savedir::{ENDING, SaveDir};
-use crate::progress::{Notice, Progress};
 use crate::save::decode::of_this_game;
-use crate::save::{Fault, ReadError, SaveFile, Stamp, read, write};
-use crate::snapshot::Snapshot;
-use crate::verify::{Save, SaveFinding, Verified, verify};
+use crate::save::{Lineage, ReadError, SealKey, Stamp, read, write, write_sealed};
+use crate::snapshot::{Picture, Snapshot};
+use crate::verify::{Save, Verified};
 
-/// A slot of a folder of saves.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// A slot of a folder of saves. Clones are the same slot; the last of them that is dropped gives up the lock.
+#[derive(Clone)]
 pub struct Slot {
     dir: SaveDir,
     name: Name,
+    held: Arc<Mutex<Held>>,
 }
 
-/// A slot that was opened.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Opened {
-    /// The progress, at the title.
-    pub progress: Progress,
-    /// Where it came from.
-    pub origin: Origin,
-    /// What was told of the save.
-    pub findings: Vec<SaveFinding>,
-}
-
-/// Where an opened progress came from.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Origin {
-    /// There was no save: everything is as declared.
-    FirstRun,
-    /// From the slot's file.
-    File,
-    /// From the copy before it, because the file is missing or damaged.
-    Previous {
-        /// What was wrong with the file.
-        fault: ReadError,
-        /// Where the damaged file was set aside; `None` if it was missing.
-        set_aside: Option<PathBuf>,
-    },
-}
-
-/// Why a slot was not opened. Nothing has been changed.
-#[derive(Debug)]
-#[non_exhaustive]
-pub enum OpenError {
-    /// The save is whole but not for this game or version: it is left untouched.
-    Refused {
-        /// The file.
-        path: PathBuf,
-        /// Why.
-        error: ReadError,
-    },
-    /// No whole save is left; ask the player, then [`Ruin::start_fresh`].
-    Damaged(Box<Ruin>),
-    /// The operating system failed.
-    Disk(DiskError),
+/// What the clones of a slot share.
+#[derive(Default)]
+struct Held {
+    /// The lock, while it is held.
+    lock: Option<File>,
+    /// What was opened or saved last.
+    known: Option<Lineage>,
 }
 
 /// What a save did.
@@ -93,14 +55,13 @@ pub enum SaveError {
         /// Why.
         error: ReadError,
     },
+    /// Another copy of the program, or another [`Slot`] in this one, has the slot open.
+    InUse {
+        /// The lock.
+        lock: PathBuf,
+    },
     /// The operating system failed.
     Disk(DiskError),
-}
-
-impl From<DiskError> for OpenError {
-    fn from(error: DiskError) -> OpenError {
-        OpenError::Disk(error)
-    }
 }
 
 impl From<DiskError> for SaveError {
@@ -109,53 +70,29 @@ impl From<DiskError> for SaveError {
     }
 }
 
-impl fmt::Display for OpenError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            OpenError::Refused { path, error } => {
-                write!(f, "{}: {error}; it is left as it is", path.display())
-            }
-            OpenError::Damaged(ruin) => write!(f, "{ruin}"),
-            OpenError::Disk(error) => write!(f, "{error}"),
-        }
-    }
-}
-
 impl fmt::Display for SaveError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             SaveError::Refused { path, error } => write!(f, "not saved over {}: {error}", path.display()),
+            SaveError::InUse { lock } => {
+                write!(f, "not saved: the slot is open elsewhere, {} is locked", lock.display())
+            }
             SaveError::Disk(error) => write!(f, "not saved: {error}"),
         }
     }
 }
 
-impl std::error::Error for OpenError {}
 impl std::error::Error for SaveError {}
 
-impl Opened {
-    pub(super) fn first_run(schema: &Arc<Schema>) -> Opened {
-        let progress = Progress::new(Arc::clone(schema));
-        Opened { progress, origin: Origin::FirstRun, findings: Vec::new() }
-    }
-
-    fn from_save(save: Verified<Save>, settings: &Settings, origin: Origin) -> Opened {
-        let findings = save.findings().to_vec();
-        let save = match &settings.values {
-            Some(values) => save.with_settings(values.clone()),
-            None => save,
-        };
-        let mut progress = save.into_progress();
-        if matches!(origin, Origin::Previous { .. }) {
-            progress.tell(Notice::FellBack);
-        }
-        Opened { progress, origin, findings }
+impl fmt::Debug for Slot {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Slot").field("path", &self.path()).finish_non_exhaustive()
     }
 }
 
 impl Slot {
     pub(super) fn new(dir: SaveDir, name: Name) -> Slot {
-        Slot { dir, name }
+        Slot { dir, name, held: Arc::default() }
     }
 
     /// Its name.
@@ -176,58 +113,56 @@ impl Slot {
         self.aside_path("previous")
     }
 
+    /// The file that is locked while the slot is open. It has no content and is never renamed or removed.
+    #[must_use]
+    pub fn lock_path(&self) -> PathBuf {
+        self.dir.aside().join(format!("{}.lock", self.name))
+    }
+
+    pub(super) fn dir(&self) -> &SaveDir {
+        &self.dir
+    }
+
     fn aside_path(&self, why: &str) -> PathBuf {
         self.dir.aside_path(self.name.as_str(), why)
     }
 
-    /// Opens the slot. No file at all is a first run, without an error; a missing file beside a copy, and an empty
-    /// file, are damage. Damage of the file alone is mended by the copy before it: the file is set aside, and
-    /// [`Notice::FellBack`] is told.
-    ///
-    /// # Errors
-    /// [`OpenError::Refused`] for a save of another game or version, [`OpenError::Damaged`] if no whole save is left,
-    /// [`OpenError::Disk`] if the files cannot be read. In all three the files are as they were.
-    pub fn open(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
-        let settings = self.dir.settings(schema)?;
-        let mut opened = self.open_save(schema, &settings)?;
-        opened.findings.extend(settings.findings);
-        Ok(opened)
+    fn held(&self) -> MutexGuard<'_, Held> {
+        // Nothing panics while it is held, and what it holds is whole at every instant.
+        self.held.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn open_save(&self, schema: &Arc<Schema>, settings: &Settings) -> Result<Opened, OpenError> {
-        let (path, previous_path) = (self.path(), self.previous_path());
-        let file = disk::read(&path)?.map(|bytes| verify(&bytes, schema));
-        let previous = disk::read(&previous_path)?.map(|bytes| verify(&bytes, schema));
-        let fault = match file {
-            Some(Ok(save)) => return Ok(Opened::from_save(save, settings, Origin::File)),
-            Some(Err(error)) if error.is_refusal() => return Err(OpenError::Refused { path, error }),
-            Some(Err(fault)) => Some(fault),
-            None => None,
-        };
-        let there = fault.is_some();
-        let fault_of_file = fault.unwrap_or_else(|| ReadError::new("file", 0, Fault::Empty));
-        match previous {
-            None if !there => {
-                let mut opened = Opened::first_run(schema);
-                settings.values.iter().for_each(|values| opened.progress.put_device(values.clone()));
-                Ok(opened)
-            }
-            None => Err(self.damaged(schema, vec![(path, fault_of_file)])),
-            Some(Ok(save)) => {
-                let set_aside = if there { Some(self.set_aside(&path, "damaged")?) } else { None };
-                let origin = Origin::Previous { fault: fault_of_file, set_aside };
-                Ok(Opened::from_save(save, settings, origin))
-            }
-            Some(Err(error)) if error.is_refusal() => Err(OpenError::Refused { path: previous_path, error }),
-            Some(Err(fault)) => {
-                let file = there.then_some((path, fault_of_file));
-                Err(self.damaged(schema, file.into_iter().chain([(previous_path, fault)]).collect()))
-            }
+    /// Takes the lock; whether it is held now. False if somebody else has it.
+    pub(super) fn hold(&self) -> Result<bool, DiskError> {
+        let mut held = self.held();
+        if held.lock.is_none() {
+            disk::create_folder(&self.dir.aside())?;
+            held.lock = disk::lock(&self.lock_path())?;
+        }
+        Ok(held.lock.is_some())
+    }
+
+    /// As [`Slot::hold`]; a folder that cannot be written to needs no lock, for nobody can write there.
+    pub(super) fn hold_if_possible(&self) -> Result<bool, DiskError> {
+        match self.hold() {
+            Err(error) if error.is_read_only() => Ok(true),
+            held => held,
         }
     }
 
-    fn damaged(&self, schema: &Arc<Schema>, faults: Vec<(PathBuf, ReadError)>) -> OpenError {
-        OpenError::Damaged(Box::new(Ruin { slot: self.clone(), schema: Arc::clone(schema), faults }))
+    /// Remembers what the next save follows.
+    pub(super) fn know(&self, save: &Verified<Save>) {
+        self.held().known = Some(save.lineage().clone());
+    }
+
+    /// The picture that the slot was saved with.
+    ///
+    /// # Errors
+    /// [`DiskError`] if the file cannot be read. A damaged one has no picture.
+    pub fn picture(&self, schema: &Arc<Schema>) -> Result<Option<Picture>, DiskError> {
+        let Some(bytes) = disk::read(&self.path())? else { return Ok(None) };
+        let save = crate::verify::verify(&bytes, schema).ok();
+        Ok(save.and_then(|save| save.snapshot().picture().cloned()))
     }
 
     /// Saves a snapshot. The save that is there becomes the copy before it; a damaged one is set aside.
@@ -237,28 +172,25 @@ impl Slot {
     /// and the disk keep their word. Cut off at any instant, the slot opens with this save or the one before.
     ///
     /// # Errors
-    /// [`SaveError::Refused`] if the file there is of another game or a newer version, [`SaveError::Disk`] if the disk
-    /// is full, read-only or gone. Then what was there is still there.
+    /// [`SaveError::Refused`] if the file there is of another game or a newer version, [`SaveError::InUse`] if another
+    /// copy of the program has the slot open, [`SaveError::Disk`] if the disk is full, read-only or gone. Then what was
+    /// there is still there.
     pub fn save(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
+        if !self.hold()? {
+            return Err(SaveError::InUse { lock: self.lock_path() });
+        }
         let path = self.path();
-        disk::create_folder(&self.dir.aside())?;
         let held = disk::read(&path)?;
         let previous = disk::read(&self.previous_path())?;
         let before = self.before(&path, held.as_deref(), previous.as_deref(), snapshot.schema())?;
-        let now = disk::now_unix_ms();
-        let stamp = Stamp {
-            number: before.map_or(1, |(number, _)| number.saturating_add(1)),
-            created_unix_ms: before.map_or(now, |(_, created)| created),
-            saved_at_unix_ms: now,
-            cause: cause.to_string(),
-        };
-        let bytes = write(snapshot, &stamp);
+        let stamp = Stamp::after(before.as_ref(), disk::now_unix_ms(), cause);
+        let bytes = sealed(snapshot, &stamp, self.dir.key());
         let fresh = self.aside_path("fresh");
         disk::write_synced(&fresh, &bytes)?;
         if let Some(held) = held {
-            // A copy, so that the file itself is there and whole until the fresh one takes its place. Only a whole
-            // save may take the place of the copy before it.
-            let aside = if read(&held).is_ok() {
+            // A copy, so that the file itself is there and whole until the fresh one takes its place. Only a file that
+            // is whole to its end may take the place of the copy before it.
+            let aside = if read(&held).is_ok_and(|file| file.is_last()) {
                 self.previous_path()
             } else {
                 self.dir.free_aside(self.name.as_str(), "damaged")
@@ -268,6 +200,9 @@ impl Slot {
             disk::replace(&copy, &aside)?;
         }
         disk::replace(&fresh, &path)?;
+        if let Ok(file) = read(&bytes) {
+            self.held().known = Some(Lineage::of(&file));
+        }
         self.dir.save_settings(snapshot)?;
         Ok(Saved { path, number: stamp.number, len_bytes: bytes.len() })
     }
@@ -291,25 +226,29 @@ impl Slot {
         Ok(saved)
     }
 
-    /// Number and creation time of the save that is there, or of the copy before it; an error if the file is not ours
-    /// to replace.
+    /// The latest of what is known of the slot: the save that is there, the copy before it, and what was opened or
+    /// saved last. An error if the file is not ours to replace.
     fn before(
         &self,
         path: &Path,
         held: Option<&[u8]>,
         previous: Option<&[u8]>,
         schema: &Schema,
-    ) -> Result<Option<(u64, u64)>, SaveError> {
-        let ours =
-            |file: SaveFile<'_>| of_this_game(&file, schema).map(|()| (file.number, file.created_unix_ms));
-        match held.map(|bytes| read(bytes).and_then(ours)) {
-            Some(Ok(before)) => return Ok(Some(before)),
+    ) -> Result<Option<Lineage>, SaveError> {
+        let file = match held.map(read) {
+            Some(Ok(file)) => match of_this_game(&file, schema) {
+                Ok(()) => Some(Lineage::of(&file)),
+                Err(error) => return Err(SaveError::Refused { path: path.to_path_buf(), error }),
+            },
             Some(Err(error)) if error.is_refusal() => {
                 return Err(SaveError::Refused { path: path.to_path_buf(), error });
             }
-            Some(Err(_)) | None => {}
-        }
-        Ok(previous.and_then(|bytes| read(bytes).ok()).map(|file| (file.number, file.created_unix_ms)))
+            Some(Err(_)) | None => None,
+        };
+        let previous = previous.and_then(|bytes| read(bytes).ok()).map(|file| Lineage::of(&file));
+        let known = self.held().known.clone();
+        // Of equals the file itself, which max_by_key finds last.
+        Ok([known, previous, file].into_iter().flatten().max_by_key(|lineage| lineage.number))
     }
 
     /// Moves a file aside under a name that says why.
@@ -318,5 +257,12 @@ impl Slot {
         disk::create_folder(&self.dir.aside())?;
         disk::replace(path, &target)?;
         Ok(target)
+    }
+}
+
+fn sealed(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealKey>) -> Vec<u8> {
+    match key {
+        Some(key) => write_sealed(snapshot, stamp, key),
+        None => write(snapshot, stamp),
     }
 }

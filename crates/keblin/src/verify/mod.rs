@@ -7,7 +7,8 @@
 //! [`verify`](crate::verify::verify) is the only door from bytes to values: a [`Verified`](crate::verify::Verified)
 //! cannot be made in another way, and only from one can progress be made that was saved. Bytes that fail are an error;
 //! values that are whole but do not fit together are findings, told and kept, because a game that was rebalanced must
-//! not cost its players their progress.
+//! not cost its players their progress. [`examine`](crate::verify::examine) looks at everything in a file, not only at
+//! the state that opening takes.
 
 /// What is told of a save that is whole.
 mod finding;
@@ -15,15 +16,23 @@ mod finding;
 /// How the values of a save fit together and with the schema.
 mod relations;
 
+/// Everything that is in a file.
+mod examine;
+
+/// Single sections out of a file that has no whole state.
+mod salvage;
+
+pub use examine::{Examined, Kept, StateSeen, examine, examine_sealed};
 pub use finding::SaveFinding;
+pub use salvage::{Part, Salvaged, salvage};
 
 use std::sync::Arc;
 
-use keblin_schema::{Schema, Value};
+use keblin_schema::{Schema, Severity, Value};
 
 use crate::progress::Progress;
 use crate::save::decode::{Missing, decode};
-use crate::save::{ReadError, Stamp, read};
+use crate::save::{Lineage, ReadError, SaveFile, Seal, SealKey, Stamp, StateHead, read};
 use crate::snapshot::Snapshot;
 
 /// Something whose bytes and kinds were checked. Only [`verify`] makes one.
@@ -35,26 +44,77 @@ pub struct Verified<T>(T);
 pub struct Save {
     snapshot: Snapshot,
     stamp: Stamp,
+    lineage: Lineage,
+    head: StateHead,
+    seal: Seal,
+    fault: Option<ReadError>,
     missing: Vec<Missing>,
     findings: Vec<SaveFinding>,
 }
 
-/// Checks bytes as a save of a game.
+/// Checks bytes as a save of a game, and takes its last whole state.
 ///
 /// # Errors
-/// [`ReadError`] with section and byte offset, if the bytes are damaged, are no save, or are one of another game or
-/// version.
+/// [`ReadError`] with section and byte offset, if no state is whole, the bytes are no save, or they are one of another
+/// game or version.
 pub fn verify(bytes: &[u8], schema: &Arc<Schema>) -> Result<Verified<Save>, ReadError> {
-    let file = read(bytes)?;
+    verify_sealed(bytes, schema, None)
+}
+
+/// Checks as [`verify`] does, and the seal by the game's key.
+///
+/// # Errors
+/// As [`verify`]. A seal that does not hold is a finding.
+pub fn verify_sealed(
+    bytes: &[u8],
+    schema: &Arc<Schema>,
+    key: Option<&SealKey>,
+) -> Result<Verified<Save>, ReadError> {
+    verify_file(read(bytes)?, schema, key)
+}
+
+fn verify_file(
+    file: SaveFile<'_>,
+    schema: &Arc<Schema>,
+    key: Option<&SealKey>,
+) -> Result<Verified<Save>, ReadError> {
     let decoded = decode(&file, schema)?;
-    let stamp = Stamp {
-        number: file.number,
-        created_unix_ms: file.created_unix_ms,
-        saved_at_unix_ms: file.saved_at_unix_ms,
-        cause: file.cause.to_string(),
+    let seal = file.seal(key);
+    let mut findings = about_the_file(&file, seal, key.is_some());
+    findings.extend(relations::findings(&decoded));
+    let (stamp, lineage) = (Stamp::of(&file), Lineage::of(&file));
+    let SaveFile { head, fault, .. } = file;
+    let (snapshot, missing) = (decoded.snapshot, decoded.missing);
+    Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, findings }))
+}
+
+/// What is told of a file whatever its values are.
+fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFinding> {
+    let mut found = Vec::new();
+    if let Some(fault) = &file.fault {
+        let message = format!("{}; taken is save {}, the last that is whole", fault.fault, file.head.number);
+        let place = format!("{}, byte {}", fault.section, fault.offset);
+        found.push(SaveFinding::warning("later_damaged", place, message));
+    }
+    let hint = |code, message| SaveFinding {
+        severity: Severity::Hint,
+        ..SaveFinding::warning(code, "state", message)
     };
-    let findings = relations::findings(&decoded);
-    Ok(Verified(Save { snapshot: decoded.snapshot, stamp, missing: decoded.missing, findings }))
+    match seal {
+        Seal::Broken => {
+            let message = "the seal was not made with the game's key over these bytes";
+            found.push(SaveFinding::warning("seal_broken", "state", message));
+        }
+        Seal::NotChecked => found.push(hint("seal_not_checked", "sealed; without the key it is not checked")),
+        Seal::None if has_key => {
+            found.push(SaveFinding::warning("seal_missing", "state", "not sealed, and the game has a key"));
+        }
+        _ => {}
+    }
+    if file.head.edited {
+        found.push(hint("edited", "made by a tool, not by the game"));
+    }
+    found
 }
 
 impl Verified<Save> {
@@ -64,10 +124,34 @@ impl Verified<Save> {
         &self.0.findings
     }
 
-    /// What it says about itself.
+    /// What it says about itself, as it is given to write it again.
     #[must_use]
     pub fn stamp(&self) -> &Stamp {
         &self.0.stamp
+    }
+
+    /// What the next save of its slot follows.
+    #[must_use]
+    pub fn lineage(&self) -> &Lineage {
+        &self.0.lineage
+    }
+
+    /// What its state says about itself.
+    #[must_use]
+    pub fn head(&self) -> &StateHead {
+        &self.0.head
+    }
+
+    /// How its seal stands.
+    #[must_use]
+    pub fn seal(&self) -> Seal {
+        self.0.seal
+    }
+
+    /// What is wrong behind the state that was taken; nothing if it was the last of its file.
+    #[must_use]
+    pub fn fault(&self) -> Option<&ReadError> {
+        self.0.fault.as_ref()
     }
 
     /// Its values.

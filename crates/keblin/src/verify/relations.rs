@@ -12,15 +12,15 @@ use crate::save::decode::{Decoded, Missing};
 use crate::snapshot::{Snapshot, State};
 
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
-    let Snapshot { schema, state, carried } = &decoded.snapshot;
+    let Snapshot { schema, state, carried, .. } = &decoded.snapshot;
     let mut found = Vec::new();
     bounds(&Progress::view(&decoded.snapshot), state, &mut found);
     facts(schema, state, &mut found);
     lives(schema, state, &mut found);
     found.extend(decoded.missing.iter().map(missing));
-    found.extend(carried.keys().map(|path| SaveFinding {
+    found.extend(carried.names().map(|place| SaveFinding {
         severity: Severity::Hint,
-        ..SaveFinding::warning("carried_along", path.join("."), "not declared here; kept and written back")
+        ..SaveFinding::warning("carried_along", place, "not declared here; kept and written back")
     }));
     found
 }

@@ -55,7 +55,7 @@ fn field<T: keblin::typed::FieldType>(schema: &Schema, id: &str) -> Field<T> {
 }
 
 fn opened(schema: &Arc<Schema>, game: &Progress) -> Progress {
-    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "test".into() };
+    let stamp = Stamp::first(1, "test");
     let bytes = write(&game.snapshot(), &stamp);
     let save = verify(&bytes, schema).unwrap_or_else(|error| panic!("{error}"));
     assert!(save.findings().is_empty(), "{:?}", save.findings());

@@ -34,7 +34,7 @@ fn game(declared: &str) -> Arc<Schema> {
 }
 
 fn saved(schema: &Arc<Schema>) -> Vec<u8> {
-    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "test".into() };
+    let stamp = Stamp::first(1, "test");
     write(&Progress::new(Arc::clone(schema)).snapshot(), &stamp)
 }
 
@@ -129,7 +129,7 @@ fn a_table_that_has_lost_places_keeps_its_best() {
     for value in [3, 9, 5, 7] {
         game.submit(best, value);
     }
-    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "test".into() };
+    let stamp = Stamp::first(1, "test");
     let bytes = write(&game.snapshot(), &stamp);
     for (places, held) in [(2, vec![9, 7]), (5, vec![9, 7, 5, 3]), (9, vec![9, 7, 5, 3])] {
         let now = record(places);

@@ -259,7 +259,7 @@ fn compare(schema: &Schema, game: &mut Progress, naive: &mut Naive, did: &str) {
 /// What is saved is what is opened, byte for byte.
 #[track_caller]
 fn comes_back(schema: &Arc<Schema>, game: &Progress, did: &str) {
-    let stamp = Stamp { number: 1, created_unix_ms: 1, saved_at_unix_ms: 2, cause: "model".into() };
+    let stamp = Stamp::first(1, "model");
     let bytes = write_save(&game.snapshot(), &stamp);
     let save = verify(&bytes, schema).unwrap_or_else(|error| panic!("{error} after {did}"));
     assert_eq!(write_save(save.snapshot(), &stamp), bytes, "{did}");

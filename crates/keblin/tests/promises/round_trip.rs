@@ -16,6 +16,7 @@ pub(crate) fn stamp(number: u64) -> Stamp {
         created_unix_ms: 1_700_000_000_000,
         saved_at_unix_ms: 1_700_000_000_000 + number,
         cause: "quit".into(),
+        ..Stamp::default()
     }
 }
 

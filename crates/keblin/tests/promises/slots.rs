@@ -9,6 +9,7 @@ use keblin::{Field, Notice, Progress, SaveDir, Schema};
 
 use crate::tables::{fen_post, read, schema};
 
+/// The files below a folder but the locks, which hold nothing.
 fn files(folder: &Path) -> Vec<String> {
     let mut found: Vec<String> = Vec::new();
     for entry in fs::read_dir(folder).into_iter().flatten() {
@@ -19,6 +20,7 @@ fn files(folder: &Path) -> Vec<String> {
             false => found.push(name),
         }
     }
+    found.retain(|name| !name.ends_with(".lock"));
     found.sort();
     found
 }

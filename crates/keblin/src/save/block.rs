@@ -1,0 +1,202 @@
+//! One block: its word, its content, and the digest over both. Nothing of a block is believed before its digest holds, so
+//! that damage is never taken for something that a later version wrote.
+
+use std::ops::Range;
+
+use super::cursor::Cursor;
+use super::error::{Fault, ReadError};
+use super::layout::{
+    BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN, ReadLimits,
+    SECTION, SECTION_CONTENT_ITEMS, STATE, digest,
+};
+use super::map::Item;
+
+/// A block whose digest holds.
+pub(super) struct Block<'b> {
+    /// Where it begins and ends, in bytes from the start of the file.
+    pub(super) range: Range<usize>,
+    pub(super) word: &'b str,
+    pub(super) needed: bool,
+    /// The item under the digest.
+    pub(super) content: Range<usize>,
+    pub(super) digest: Digest,
+    /// The items behind the digest.
+    pub(super) rest: Range<usize>,
+    pub(super) rest_items: u64,
+}
+
+/// How many bytes may still be looked at; only damaged or hostile files come to the end of it.
+pub(super) struct Budget {
+    left: usize,
+    passes: usize,
+}
+
+impl Budget {
+    pub(super) fn of(file: &[u8], limits: &ReadLimits) -> Budget {
+        let left = file.len().saturating_mul(limits.max_passes).saturating_add(1 << 20);
+        Budget { left, passes: limits.max_passes }
+    }
+
+    pub(super) fn spend(&mut self, bytes: usize) -> Result<(), ReadError> {
+        let fault = Fault::SearchedTooLong { passes: self.passes };
+        self.left = self.left.checked_sub(bytes).ok_or_else(|| ReadError::new("file", 0, fault))?;
+        Ok(())
+    }
+}
+
+impl<'b> Block<'b> {
+    /// The block at an offset of a file.
+    pub(super) fn at(
+        file: &'b [u8],
+        offset: usize,
+        limits: &ReadLimits,
+        budget: &mut Budget,
+    ) -> Result<Block<'b>, ReadError> {
+        let mut cursor = Cursor::in_file("file", file, offset);
+        if !cursor.passes(BLOCK_MARK) {
+            return Err(match file.get(offset..) {
+                Some(rest) if !rest.is_empty() && !BLOCK_MARK.starts_with(rest) => {
+                    cursor.unexpected(offset, "the mark of a block")
+                }
+                _ => cursor.fault(offset, Fault::Cut { expected: "a block".into() }),
+            });
+        }
+        let items_at = cursor.offset();
+        let items = cursor.array("a block's items")?;
+        let word = cursor.text("a block's word")?;
+        cursor.section = label(&cursor, word);
+        let rest_items = items
+            .checked_sub(BLOCK_ITEMS)
+            .ok_or_else(|| cursor.unexpected(items_at, format!("{BLOCK_ITEMS} items or more")))?;
+        let needed = cursor.bool("whether the block is needed")?;
+        let content = cursor.offset();
+        let skipped = cursor.skip("a block's content", limits);
+        budget.spend(cursor.offset() - offset)?;
+        skipped?;
+        let digest_at = cursor.offset();
+        let covered = digest(cursor.since(offset));
+        let stored = cursor.digest("the block's digest")?;
+        if stored != covered {
+            return Err(cursor.fault(digest_at, Fault::Digest));
+        }
+        let rest = cursor.offset();
+        for _ in 0..rest_items {
+            cursor.skip("an item behind the digest", limits)?;
+        }
+        let end = cursor.offset();
+        if end - offset > limits.max_block_bytes {
+            let fault = Fault::TooLarge { bytes: end - offset, most: limits.max_block_bytes };
+            return Err(cursor.fault(offset, fault));
+        }
+        let (content, rest) = (content..digest_at, rest..end);
+        Ok(Block { range: offset..end, word, needed, content, digest: stored, rest, rest_items })
+    }
+
+    /// The digest of a block that is all there is of some bytes.
+    pub(super) fn digest_of(bytes: &[u8]) -> Option<Digest> {
+        let limits = ReadLimits::default();
+        let block = Block::at(bytes, 0, &limits, &mut Budget::of(bytes, &limits)).ok()?;
+        (block.range.end == bytes.len()).then_some(block.digest)
+    }
+
+    /// What the block is, for complaints.
+    pub(super) fn label(&self, file: &'b [u8]) -> &'b str {
+        label(&self.content_cursor(file, self.word), self.word)
+    }
+
+    pub(super) fn content_cursor(&self, file: &'b [u8], section: &'b str) -> Cursor<'b> {
+        Cursor::in_file(section, file, self.content.start)
+    }
+
+    /// Whether a program that does not know this block must leave the file alone.
+    pub(super) fn refuses(&self, file: &'b [u8]) -> Result<(), ReadError> {
+        if !self.needed || self.word == SECTION || self.word == STATE {
+            return Ok(());
+        }
+        let what = format!("the block `{}`", self.word.escape_debug());
+        Err(ReadError::new(self.label(file), self.range.start, Fault::LaterKeblin { what }))
+    }
+}
+
+/// What a block with this word is called in complaints: a section by its name, if that can be read.
+fn label<'b>(at: &Cursor<'b>, word: &'b str) -> &'b str {
+    match word {
+        SECTION => {
+            let mut cursor = at.clone();
+            // `needed` stands before the content where the cursor comes straight from the word.
+            let _ = cursor.passes(&[0xf5]) || cursor.passes(&[0xf4]);
+            let name = cursor.array("").and_then(|_| cursor.text(""));
+            name.ok().filter(|name| is_name(name)).unwrap_or("file")
+        }
+        STATE => STATE,
+        _ => "file",
+    }
+}
+
+/// Whether a text may stand in a complaint as the name of a section.
+fn is_name(text: &str) -> bool {
+    text.len() <= 64 && text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '.')
+}
+
+/// A section of a save.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Section<'b> {
+    /// Its name.
+    pub name: &'b str,
+    /// Where its body begins, in bytes from the start of the file.
+    pub body_offset: usize,
+    /// Its body: CBOR.
+    pub body: &'b [u8],
+    /// The whole block.
+    pub(super) block: &'b [u8],
+}
+
+impl<'b> Section<'b> {
+    /// What a section block holds. The digest of the block holds already, so what is not understood here was written
+    /// by a later version.
+    pub(super) fn of(file: &'b [u8], block: &Block<'b>) -> Result<Section<'b>, ReadError> {
+        let mut cursor = block.content_cursor(file, block.label(file));
+        let later =
+            |cursor: &Cursor<'b>, at: usize, what: String| cursor.fault(at, Fault::LaterKeblin { what });
+        let start = cursor.offset();
+        if cursor.array("a section's content")? != SECTION_CONTENT_ITEMS || block.rest_items > 0 {
+            return Err(later(&cursor, start, "a section of another shape".into()));
+        }
+        let name = cursor.text("a section's name")?;
+        let codec_at = cursor.offset();
+        let codec = cursor.count("a codec")?;
+        if codec != u64::from(CODEC_STORED) {
+            return Err(later(
+                &cursor,
+                codec_at,
+                format!("codec {codec} of section `{}`", name.escape_debug()),
+            ));
+        }
+        let length_at = cursor.offset();
+        let length = cursor.count("the body's length")?;
+        let body = cursor.next(|| "the body", minicbor::Decoder::bytes)?;
+        if body.len() as u64 != length {
+            return Err(cursor.unexpected(length_at, format!("{} as the length of the body", body.len())));
+        }
+        let whole = file.get(block.range.clone()).unwrap_or_default();
+        Ok(Section { name, body_offset: cursor.offset() - body.len(), body, block: whole })
+    }
+
+    /// Where its block begins, in bytes from the start of the file.
+    #[must_use]
+    pub fn offset(&self) -> usize {
+        // The body is the block's last item but the digest, whose item has two bytes of head.
+        (self.body_offset + self.body.len() + DIGEST_BYTES + 2).saturating_sub(self.block.len())
+    }
+
+    /// Its body as an item.
+    pub(super) fn item(&self) -> Item<'b> {
+        Item::new(self.name, self.body_offset, self.body)
+    }
+
+    /// Whether this version knows what it is for.
+    pub(super) fn is_known(&self) -> bool {
+        [PROFILE, RUN, DEVICE, PICTURE].contains(&self.name)
+    }
+}

@@ -1,0 +1,196 @@
+//! A place in some bytes of CBOR, moving forward. Every complaint comes with section and byte offset; nothing is reserved
+//! from a count that was read, and nothing recurses into what it skips.
+
+use minicbor::Decoder;
+use minicbor::data::Type;
+use minicbor::decode::Error;
+
+use super::error::{Fault, ReadError};
+use super::layout::{DIGEST_BYTES, Digest, ReadLimits};
+
+/// A place in the bytes of a section or of a whole file.
+#[derive(Clone)]
+pub(super) struct Cursor<'b> {
+    /// The section it is in, for complaints.
+    pub(super) section: &'b str,
+    /// Where its bytes begin, from the start of the file.
+    base: usize,
+    decoder: Decoder<'b>,
+}
+
+impl<'b> Cursor<'b> {
+    pub(super) fn new(section: &'b str, base: usize, bytes: &'b [u8]) -> Cursor<'b> {
+        Cursor { section, base, decoder: Decoder::new(bytes) }
+    }
+
+    /// A cursor over a whole file, at an offset.
+    pub(super) fn in_file(section: &'b str, file: &'b [u8], offset: usize) -> Cursor<'b> {
+        let mut cursor = Cursor::new(section, 0, file);
+        cursor.decoder.set_position(offset);
+        cursor
+    }
+
+    /// Bytes from the start of the file.
+    pub(super) fn offset(&self) -> usize {
+        self.base + self.decoder.position()
+    }
+
+    /// The bytes from an offset of the file up to here.
+    pub(super) fn since(&self, offset: usize) -> &'b [u8] {
+        let start = offset.saturating_sub(self.base);
+        self.decoder.input().get(start..self.decoder.position()).unwrap_or_default()
+    }
+
+    pub(super) fn is_at_end(&self) -> bool {
+        self.decoder.position() >= self.decoder.input().len()
+    }
+
+    /// Goes past some bytes if they are what comes next.
+    pub(super) fn passes(&mut self, bytes: &[u8]) -> bool {
+        let start = self.decoder.position();
+        let end = start + bytes.len();
+        let same = self.decoder.input().get(start..end) == Some(bytes);
+        if same {
+            self.decoder.set_position(end);
+        }
+        same
+    }
+
+    pub(super) fn fault(&self, offset: usize, fault: Fault) -> ReadError {
+        ReadError::new(self.section, offset, fault)
+    }
+
+    /// A complaint about what stands at an offset.
+    pub(super) fn unexpected(&self, offset: usize, expected: impl Into<String>) -> ReadError {
+        let rest = self.decoder.input().get(offset.saturating_sub(self.base)..).unwrap_or_default();
+        self.fault(offset, Fault::Unexpected { expected: expected.into(), found: found(rest) })
+    }
+
+    /// The next item; the complaint is at its start.
+    pub(super) fn next<T, E: Into<String>>(
+        &mut self,
+        expected: impl FnOnce() -> E,
+        read: impl FnOnce(&mut Decoder<'b>) -> Result<T, Error>,
+    ) -> Result<T, ReadError> {
+        let start = self.offset();
+        read(&mut self.decoder).map_err(|error| match error.is_end_of_input() {
+            true => self.fault(start, Fault::Cut { expected: expected().into() }),
+            false => self.unexpected(start, expected()),
+        })
+    }
+
+    /// The head of an array of known length: how many items follow.
+    pub(super) fn array(&mut self, expected: &str) -> Result<u64, ReadError> {
+        self.next(|| expected, |d| d.array()?.ok_or_else(|| Error::message("a known length")))
+    }
+
+    /// The head of an array that must have so many items.
+    pub(super) fn array_of(&mut self, items: u64, expected: &str) -> Result<(), ReadError> {
+        let start = self.offset();
+        if self.array(expected)? == items {
+            return Ok(());
+        }
+        Err(self.unexpected(start, format!("{expected} of {items} items")))
+    }
+
+    /// The head of a map of known length: how many entries follow.
+    pub(super) fn map(&mut self, expected: &str) -> Result<u64, ReadError> {
+        self.next(|| expected, |d| d.map()?.ok_or_else(|| Error::message("a known length")))
+    }
+
+    pub(super) fn text(&mut self, expected: &str) -> Result<&'b str, ReadError> {
+        self.next(|| expected, Decoder::str)
+    }
+
+    pub(super) fn count(&mut self, expected: &str) -> Result<u64, ReadError> {
+        self.next(|| expected, Decoder::u64)
+    }
+
+    pub(super) fn bool(&mut self, expected: &str) -> Result<bool, ReadError> {
+        self.next(|| expected, Decoder::bool)
+    }
+
+    pub(super) fn digest(&mut self, expected: &str) -> Result<Digest, ReadError> {
+        self.next(
+            || format!("{expected}, {DIGEST_BYTES} bytes"),
+            |d| d.bytes()?.try_into().map_err(|_| Error::message("32 bytes")),
+        )
+    }
+
+    /// Whether null comes next, which is then behind.
+    pub(super) fn null(&mut self) -> bool {
+        self.passes(&[0xf6])
+    }
+
+    /// Goes past one item, whatever it is.
+    ///
+    /// # Errors
+    /// For bytes that end within it, items of unknown length, and nesting beyond the limit.
+    pub(super) fn skip(&mut self, expected: &str, limits: &ReadLimits) -> Result<(), ReadError> {
+        let start = self.offset();
+        // How many items each array or map that is open still has to come.
+        let mut open: Vec<u64> = Vec::new();
+        loop {
+            let inside = self.next(|| expected, enter)?;
+            match inside {
+                Entered::Tag => continue,
+                Entered::Items(0) => {}
+                Entered::Items(items) => {
+                    if open.len() >= limits.max_nesting {
+                        return Err(self.fault(start, Fault::TooDeep { most: limits.max_nesting }));
+                    }
+                    open.push(items);
+                    continue;
+                }
+            }
+            loop {
+                let Some(left) = open.last_mut() else { return Ok(()) };
+                *left -= 1;
+                if *left > 0 {
+                    break;
+                }
+                open.pop();
+            }
+        }
+    }
+}
+
+/// What the head of an item leads into.
+enum Entered {
+    /// The item that the tag is on comes next.
+    Tag,
+    /// So many items come next; 0 where the item is over.
+    Items(u64),
+}
+
+fn enter(decoder: &mut Decoder<'_>) -> Result<Entered, Error> {
+    let unknown = || Error::message("a known length");
+    match decoder.datatype()? {
+        Type::Tag => decoder.tag().map(|_| Entered::Tag),
+        Type::Array => decoder.array()?.ok_or_else(unknown).map(Entered::Items),
+        Type::Map => {
+            let entries = decoder.map()?.ok_or_else(unknown)?;
+            entries.checked_mul(2).map(Entered::Items).ok_or_else(unknown)
+        }
+        Type::Bytes => decoder.bytes().map(|_| Entered::Items(0)),
+        Type::String => decoder.str().map(|_| Entered::Items(0)),
+        Type::ArrayIndef | Type::MapIndef | Type::BytesIndef | Type::StringIndef | Type::Break => {
+            Err(unknown())
+        }
+        _ => decoder.skip().map(|()| Entered::Items(0)),
+    }
+}
+
+/// What stands at the start of some bytes, in words.
+fn found(bytes: &[u8]) -> String {
+    let mut decoder = Decoder::new(bytes);
+    match decoder.datatype() {
+        Ok(Type::String) => match decoder.str() {
+            Ok(text) if text.chars().count() <= 40 => format!("{text:?}"),
+            _ => "a text".to_string(),
+        },
+        Ok(Type::Unknown(byte)) => format!("byte {byte:#04x}"),
+        Ok(kind) => kind.to_string(),
+        Err(_) => "no value".to_string(),
+    }
+}

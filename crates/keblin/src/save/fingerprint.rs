@@ -1,0 +1,148 @@
+//! What a schema is, in short: a digest over everything of it that the bytes of a save depend on, so that a reader can
+//! tell whether a save was written by the very declaration it holds.
+
+use std::fmt;
+
+use keblin_schema::model::{Axis, Bound, FieldDef, Schema, StarsBy};
+use keblin_schema::{Kind, Name, Value};
+use minicbor::{Decoder, Encoder};
+
+use super::cursor::Cursor;
+use super::error::ReadError;
+use super::layout::{Digest, digest};
+use super::map::{Failure, encoded};
+use super::values;
+
+/// A schema in short. Two schemas with the same fingerprint have the same names, types, scopes, axes, keep rules, bounds
+/// and orders; conditions, titles, defaults and the words for events may differ.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct Fingerprint {
+    /// Which parts of a schema are under the digest, and how: [`Fingerprint::SCHEME`] today.
+    pub scheme: u32,
+    /// The digest.
+    pub digest: Digest,
+}
+
+type Out<'o> = Encoder<&'o mut Vec<u8>>;
+
+impl Fingerprint {
+    /// What the fingerprints of this version cover.
+    pub const SCHEME: u32 = 1;
+
+    /// The fingerprint of a schema.
+    #[must_use]
+    pub fn of(schema: &Schema) -> Fingerprint {
+        Fingerprint { scheme: Fingerprint::SCHEME, digest: digest(&encoded(|out| shape(out, schema))) }
+    }
+
+    pub(super) fn write(&self, out: &mut Out<'_>) -> Result<(), Failure> {
+        out.array(2)?.u32(self.scheme)?.bytes(&self.digest)?;
+        Ok(())
+    }
+
+    pub(super) fn read(cursor: &mut Cursor<'_>) -> Result<Fingerprint, ReadError> {
+        cursor.array_of(2, "a fingerprint")?;
+        let scheme = cursor.next(|| "the fingerprint's scheme", Decoder::u32)?;
+        Ok(Fingerprint { scheme, digest: cursor.digest("the fingerprint")? })
+    }
+}
+
+/// The scheme and the start of the digest, which is enough to tell two declarations apart by eye.
+impl fmt::Display for Fingerprint {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}:", self.scheme)?;
+        self.digest.iter().take(6).try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+impl fmt::Debug for Fingerprint {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Fingerprint({self})")
+    }
+}
+
+/// Everything that is covered, in declared order, as CBOR.
+fn shape(out: &mut Out<'_>, schema: &Schema) -> Result<(), Failure> {
+    out.array(8)?.str(schema.game.as_str())?;
+    names(out, &schema.difficulties)?;
+    out.bool(schema.level_facts_per_difficulty)?.bool(schema.stars_by == StarsBy::Each)?;
+    out.array(schema.lists.len() as u64)?;
+    for list in &schema.lists {
+        out.array(2)?.str(list.name.as_str())?;
+        names(out, &list.items)?;
+    }
+    out.array(schema.shapes.len() as u64)?;
+    for shape in &schema.shapes {
+        out.array(2)?.str(shape.name.as_str())?.array(shape.members.len() as u64)?;
+        for member in &shape.members {
+            let limits = &member.limits;
+            out.array(5)?.str(member.name.as_str())?.str(&schema.kind_text(member.kind))?;
+            bounds(out, [limits.min.as_ref(), limits.max.as_ref()])?;
+            count(out, limits.max_len)?;
+        }
+    }
+    out.array(schema.fields.len() as u64)?;
+    for def in &schema.fields {
+        field(out, schema, def)?;
+    }
+    out.array(3)?.array(schema.levels.len() as u64)?;
+    for level in &schema.levels {
+        out.array(2)?.str(level.name.as_str())?;
+        names(out, &level.checkpoints)?;
+    }
+    out.array(schema.unlocks.len() as u64)?;
+    for unlock in &schema.unlocks {
+        out.str(unlock.name.as_str())?;
+    }
+    out.array(schema.moments.len() as u64)?;
+    for moment in &schema.moments {
+        out.str(moment.name.as_str())?;
+    }
+    Ok(())
+}
+
+fn field(out: &mut Out<'_>, schema: &Schema, def: &FieldDef) -> Result<(), Failure> {
+    out.array(13)?.str(def.name.as_str())?.str(&schema.kind_text(def.kind))?;
+    out.str(def.scope.as_str())?.str(def.keep.as_str())?.bool(def.durable)?;
+    let per: Vec<&str> = def.per.iter().map(|axis: &Axis| schema.axis_name(*axis)).collect();
+    out.encode(&per)?.u64(def.places as u64)?;
+    for bound in [&def.min, &def.max] {
+        match bound {
+            None => out.null().map(drop)?,
+            Some(Bound::Fixed(value)) => values::write(out, value)?,
+            Some(following) => out.str(&following.to_string()).map(drop)?,
+        }
+    }
+    count(out, def.max_len)?;
+    let kind = |out: &mut Out<'_>, kind: Option<Kind>| match kind {
+        Some(kind) => out.str(&schema.kind_text(kind)).map(drop),
+        None => out.null().map(drop),
+    };
+    kind(out, def.items.as_ref().and_then(|items| items.key))?;
+    kind(out, def.items.as_ref().map(|items| items.of))?;
+    match &def.items {
+        None => out.null().map(drop),
+        Some(items) => {
+            out.array(4)?.u64(items.max_items as u64)?;
+            bounds(out, [items.limits.min.as_ref(), items.limits.max.as_ref()])?;
+            count(out, items.limits.max_len)
+        }
+    }
+}
+
+fn names(out: &mut Out<'_>, names: &[Name]) -> Result<(), Failure> {
+    out.array(names.len() as u64)?;
+    names.iter().try_for_each(|name| out.str(name.as_str()).map(drop))
+}
+
+fn bounds(out: &mut Out<'_>, bounds: [Option<&Value>; 2]) -> Result<(), Failure> {
+    bounds.into_iter().try_for_each(|bound| values::write(out, bound.unwrap_or(&Value::Unset)))
+}
+
+fn count(out: &mut Out<'_>, count: Option<usize>) -> Result<(), Failure> {
+    match count {
+        Some(count) => out.u64(count as u64).map(drop),
+        None => out.null().map(drop),
+    }
+}

@@ -1,0 +1,114 @@
+//! The seal: a COSE_Mac0 (RFC 9052) with HMAC 256/256 over the digest of a state, by a key of the game. It shows that the
+//! game itself wrote a state; it hides nothing, and a key inside a game is no secret from its owner's machine.
+
+use std::fmt;
+
+use coset::{
+    CoseMac0, CoseMac0Builder, HeaderBuilder, RegisteredLabelWithPrivate, TaggedCborSerializable, iana,
+};
+use hmac::{Hmac, KeyInit, Mac};
+use sha2::Sha256;
+
+use super::layout::Digest;
+
+/// The shortest key, in bytes.
+pub const MIN_KEY_BYTES: usize = 16;
+
+/// The game's key for seals.
+#[derive(Clone, PartialEq, Eq)]
+pub struct SealKey(Vec<u8>);
+
+/// A key that is too short to be one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct KeyTooShort {
+    /// Its length in bytes.
+    pub bytes: usize,
+}
+
+impl fmt::Display for KeyTooShort {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "a key for seals has at least {MIN_KEY_BYTES} bytes, but found {}", self.bytes)
+    }
+}
+
+impl std::error::Error for KeyTooShort {}
+
+/// The bytes of a key are for nobody's log.
+impl fmt::Debug for SealKey {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "SealKey({} bytes)", self.0.len())
+    }
+}
+
+impl SealKey {
+    /// A key from its bytes, best 32 of them from a good source of chance.
+    ///
+    /// # Errors
+    /// [`KeyTooShort`] for fewer than [`MIN_KEY_BYTES`].
+    pub fn new(bytes: &[u8]) -> Result<SealKey, KeyTooShort> {
+        match bytes.len() {
+            len if len < MIN_KEY_BYTES => Err(KeyTooShort { bytes: len }),
+            _ => Ok(SealKey(bytes.to_vec())),
+        }
+    }
+
+    /// The item of a seal over a state's digest.
+    pub(super) fn seal(&self, state: &Digest) -> Vec<u8> {
+        let protected = HeaderBuilder::new().algorithm(iana::Algorithm::HMAC_256_256).build();
+        let builder = CoseMac0Builder::new().protected(protected).payload(state.to_vec());
+        let sealed = builder.create_tag(&[], |bytes| self.mac(bytes).map(tag).unwrap_or_default());
+        // A message without a key's or a date's oddities always has an encoding.
+        sealed.build().to_tagged_vec().unwrap_or_default()
+    }
+
+    /// How a seal's item stands to a state's digest.
+    pub(super) fn check(&self, seal: &[u8], state: &Digest) -> Seal {
+        let Ok(message) = CoseMac0::from_tagged_slice(seal) else { return Seal::Broken };
+        let algorithm = RegisteredLabelWithPrivate::Assigned(iana::Algorithm::HMAC_256_256);
+        let is_ours = message.protected.header.alg == Some(algorithm);
+        let is_of_state = message.payload.as_deref() == Some(state.as_slice());
+        let verified = message.verify_payload_tag(
+            &[],
+            || (),
+            |tag, bytes| self.mac(bytes).ok_or(())?.verify_slice(tag).map_err(drop),
+        );
+        if is_ours && is_of_state && verified.is_ok() { Seal::Holds } else { Seal::Broken }
+    }
+
+    /// The MAC of some bytes; every key that can be made has one.
+    fn mac(&self, bytes: &[u8]) -> Option<Hmac<Sha256>> {
+        let mac = Hmac::<Sha256>::new_from_slice(&self.0).ok()?;
+        Some(mac.chain_update(bytes))
+    }
+}
+
+fn tag(mac: Hmac<Sha256>) -> Vec<u8> {
+    mac.finalize().into_bytes().to_vec()
+}
+
+/// How the seal of a save stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Seal {
+    /// There is none.
+    None,
+    /// There is one, and no key to check it with.
+    NotChecked,
+    /// It was made with the key, over this state.
+    Holds,
+    /// It was not: somebody without the key wrote this state, or the key has changed.
+    Broken,
+}
+
+impl Seal {
+    /// Its word in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Seal::None => "none",
+            Seal::NotChecked => "not_checked",
+            Seal::Holds => "holds",
+            Seal::Broken => "broken",
+        }
+    }
+}

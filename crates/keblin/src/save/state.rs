@@ -1,0 +1,198 @@
+//! The content of a state block: what a save says about itself, and the table of everything that belongs to it. The
+//! mirror is `StateHead::write`.
+
+use minicbor::Encoder;
+
+use super::block::Block;
+use super::cursor::Cursor;
+use super::error::{Fault, ReadError};
+use super::fingerprint::Fingerprint;
+use super::layout::{
+    Digest, FOOT_BYTES, MAX_PREDECESSORS, ROW_ITEMS, ReadLimits, STATE, STATE_CONTENT_ITEMS, STATE_ITEMS,
+    foot,
+};
+use super::summary::Summary;
+
+/// What a save says about itself, known without looking at its values.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct StateHead {
+    /// Counts the saves of the slot, from 1.
+    pub number: u64,
+    /// The version of the schema it was written with.
+    pub schema_version: u32,
+    /// What the schema was, in short.
+    pub fingerprint: Fingerprint,
+    /// When it was saved, in milliseconds since 1970.
+    pub saved_at_unix_ms: u64,
+    /// What made the game save, in a word.
+    pub cause: String,
+    /// Whether a tool made it rather than a game.
+    pub edited: bool,
+    /// What lists of slots show.
+    pub summary: Summary,
+    /// The digests of the states before it, the latest first.
+    pub predecessors: Vec<Digest>,
+    /// Its own digest.
+    pub digest: Digest,
+    /// Where its block begins, in bytes from the start of the file.
+    pub offset: usize,
+    /// The length of its block in bytes, foot included.
+    pub len_bytes: usize,
+}
+
+/// A row of the table: an item of the file that belongs to the state.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Row<'b> {
+    pub(super) name: &'b str,
+    pub(super) offset: usize,
+    pub(super) len_bytes: usize,
+    pub(super) digest: Digest,
+}
+
+/// A state block, read: its digest and its foot hold; what its table names has not been looked at.
+pub(super) struct StateBlock<'b> {
+    pub(super) head: StateHead,
+    pub(super) rows: Vec<Row<'b>>,
+    /// The item of the seal, if there is one.
+    pub(super) seal: Option<&'b [u8]>,
+}
+
+impl<'b> StateBlock<'b> {
+    /// Reads a block of bytes that begin at some offset of the file.
+    pub(super) fn of(
+        file: &'b [u8],
+        block: &Block<'b>,
+        base: usize,
+        limits: &ReadLimits,
+    ) -> Result<StateBlock<'b>, ReadError> {
+        let own_offset = base + block.range.start;
+        let mut cursor = block.content_cursor(file, STATE);
+        let start = cursor.offset();
+        let items = cursor.array("a state's content")?;
+        if items != STATE_CONTENT_ITEMS || block.rest_items != STATE_ITEMS - 4 {
+            let what = "a state of another shape".to_string();
+            return Err(cursor.fault(start, Fault::LaterKeblin { what }));
+        }
+        let number = cursor.count("the state's number")?;
+        let schema_version = cursor.next(|| "the schema version", minicbor::Decoder::u32)?;
+        let fingerprint = Fingerprint::read(&mut cursor)?;
+        let saved_at_unix_ms = cursor.count("when it was saved")?;
+        let cause = cursor.text("the cause")?.to_string();
+        let edited = cursor.bool("whether it was edited")?;
+        let summary = Summary::read(&mut cursor, limits)?;
+        let rows = rows(&mut cursor, own_offset, limits)?;
+        let predecessors = predecessors(&mut cursor)?;
+        let offset_at = cursor.offset();
+        if cursor.count("the state's own offset")? != own_offset as u64 {
+            return Err(cursor.unexpected(offset_at, format!("{own_offset} as its own offset")));
+        }
+        let seal = seal_and_foot(file, block, number, limits)?;
+        let head = StateHead {
+            number,
+            schema_version,
+            fingerprint,
+            saved_at_unix_ms,
+            cause,
+            edited,
+            summary,
+            predecessors,
+            digest: block.digest,
+            offset: own_offset,
+            len_bytes: block.range.len(),
+        };
+        Ok(StateBlock { head, rows, seal })
+    }
+}
+
+/// The seal's item, if it is not null, once the foot behind it holds.
+fn seal_and_foot<'b>(
+    file: &'b [u8],
+    block: &Block<'b>,
+    number: u64,
+    limits: &ReadLimits,
+) -> Result<Option<&'b [u8]>, ReadError> {
+    let mut cursor = Cursor::in_file(STATE, file, block.rest.start);
+    let seal_at = cursor.offset();
+    let is_sealed = !cursor.null();
+    if is_sealed {
+        cursor.skip("a seal", limits)?;
+    }
+    let seal = cursor.since(seal_at);
+    let digest_and_seal = file.get(block.content.end..cursor.offset()).unwrap_or_default();
+    let foot_at = cursor.offset();
+    let found = cursor.next(|| "a foot", minicbor::Decoder::bytes)?;
+    let expected: [u8; FOOT_BYTES] = foot(block.range.len(), number, digest_and_seal);
+    if found != expected {
+        return Err(cursor.fault(foot_at, Fault::Foot));
+    }
+    Ok(is_sealed.then_some(seal))
+}
+
+/// The table: from the start of the file on, each item behind the one before, all before the state.
+fn rows<'b>(
+    cursor: &mut Cursor<'b>,
+    state_offset: usize,
+    limits: &ReadLimits,
+) -> Result<Vec<Row<'b>>, ReadError> {
+    let start = cursor.offset();
+    let count = cursor.array("the table")?;
+    if count == 0 || count > limits.max_rows {
+        return Err(cursor.unexpected(start, format!("a table of 1 to {} rows", limits.max_rows)));
+    }
+    let (mut rows, mut free_from) = (Vec::new(), 0);
+    for _ in 0..count {
+        let row_at = cursor.offset();
+        cursor.array_of(ROW_ITEMS, "a row of the table")?;
+        let name = cursor.text("an item's name")?;
+        let offset = cursor.next(|| "an item's offset", minicbor::Decoder::u64)?;
+        let length = cursor.next(|| "an item's length", minicbor::Decoder::u64)?;
+        let digest = cursor.digest("an item's digest")?;
+        let place = usize::try_from(offset).ok().zip(usize::try_from(length).ok());
+        let end = place.and_then(|(offset, length)| offset.checked_add(length));
+        match (place, end) {
+            (Some((offset, len_bytes)), Some(end)) if offset >= free_from && end <= state_offset => {
+                free_from = end;
+                rows.push(Row { name, offset, len_bytes, digest });
+            }
+            _ => {
+                let expected = format!("an item between bytes {free_from} and {state_offset}");
+                let found = format!("{length} bytes at {offset}");
+                return Err(cursor.fault(row_at, Fault::Unexpected { expected, found }));
+            }
+        }
+    }
+    Ok(rows)
+}
+
+fn predecessors(cursor: &mut Cursor<'_>) -> Result<Vec<Digest>, ReadError> {
+    let start = cursor.offset();
+    let count = cursor.array("the digests of the states before")?;
+    if count > MAX_PREDECESSORS as u64 {
+        return Err(cursor.unexpected(start, format!("at most {MAX_PREDECESSORS} digests")));
+    }
+    (0..count).map(|_| cursor.digest("the digest of a state before")).collect()
+}
+
+/// Writes the content of a state block.
+pub(super) fn write_content(
+    out: &mut Encoder<&mut Vec<u8>>,
+    head: &StateHead,
+    rows: &[Row<'_>],
+) -> Result<(), super::map::Failure> {
+    out.array(STATE_CONTENT_ITEMS)?.u64(head.number)?.u32(head.schema_version)?;
+    head.fingerprint.write(out)?;
+    out.u64(head.saved_at_unix_ms)?.str(&head.cause)?.bool(head.edited)?;
+    head.summary.write(out)?;
+    out.array(rows.len() as u64)?;
+    for row in rows {
+        out.array(ROW_ITEMS)?.str(row.name)?.u64(row.offset as u64)?.u64(row.len_bytes as u64)?;
+        out.bytes(&row.digest)?;
+    }
+    out.array(head.predecessors.len() as u64)?;
+    for digest in &head.predecessors {
+        out.bytes(digest)?;
+    }
+    out.u64(head.offset as u64)?;
+    Ok(())
+}

@@ -1,0 +1,105 @@
+//! What a list of slots shows of a save: read from its state alone, without looking at its values.
+
+use keblin_schema::model::Schema;
+use keblin_schema::{Name, Time};
+use minicbor::{Decoder, Encoder};
+
+use super::cursor::Cursor;
+use super::error::ReadError;
+use super::layout::ReadLimits;
+use super::map::Failure;
+use crate::snapshot::Snapshot;
+
+/// What a list of slots shows of a save.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Summary {
+    /// The level the run waits in, if one does.
+    pub level: Option<String>,
+    /// The checkpoint it waits at.
+    pub checkpoint: Option<String>,
+    /// The time played.
+    pub played: Time,
+    /// How many of the levels were finished, in percent, rounded down; counted on every difficulty where facts are kept
+    /// apart. 0 in a game without levels.
+    pub percent: u8,
+    /// The stars of all levels together.
+    pub stars: u64,
+    /// Whether there is a picture.
+    pub picture: bool,
+}
+
+impl Summary {
+    /// The summary of a snapshot.
+    #[must_use]
+    pub fn of(snapshot: &Snapshot) -> Summary {
+        let Snapshot { schema, state, .. } = snapshot;
+        let visit = state.run.as_ref().and_then(|run| run.visit.as_ref());
+        let level = visit.and_then(|visit| schema.levels.get(visit.level?));
+        let checkpoint = visit.and_then(|visit| level?.checkpoints.get(visit.checkpoint?));
+        let finished = state.facts.iter().filter(|facts| facts.finished).count();
+        let percent = match state.facts.len() {
+            0 => 0,
+            all => u8::try_from(finished * 100 / all).unwrap_or(100),
+        };
+        Summary {
+            level: level.map(|level| level.name.to_string()),
+            checkpoint: checkpoint.map(Name::to_string),
+            played: state.played,
+            percent,
+            stars: state.facts.iter().map(|facts| u64::from(facts.stars)).sum(),
+            picture: snapshot.picture.is_some(),
+        }
+    }
+
+    /// The title of the level, where a schema still has it.
+    #[must_use]
+    pub fn level_title<'s>(&'s self, schema: &'s Schema) -> Option<&'s str> {
+        let id = self.level.as_deref()?;
+        Some(
+            schema
+                .level_named(id)
+                .and_then(|index| schema.levels.get(index))
+                .map_or(id, |level| &level.title),
+        )
+    }
+
+    pub(super) fn write(&self, out: &mut Encoder<&mut Vec<u8>>) -> Result<(), Failure> {
+        let id = |out: &mut Encoder<&mut Vec<u8>>, id: Option<&str>| match id {
+            Some(id) => out.str(id).map(drop),
+            None => out.null().map(drop),
+        };
+        // In the order of the encoded keys.
+        out.map(6)?.str("level")?;
+        id(out, self.level.as_deref())?;
+        out.str("stars")?.u64(self.stars)?;
+        out.str("played")?.i64(self.played.as_nanos())?;
+        out.str("percent")?.u8(self.percent)?;
+        out.str("picture")?.bool(self.picture)?;
+        out.str("checkpoint")?;
+        id(out, self.checkpoint.as_deref())
+    }
+
+    /// Reads a summary; keys it does not know are passed over.
+    pub(super) fn read(cursor: &mut Cursor<'_>, limits: &ReadLimits) -> Result<Summary, ReadError> {
+        let mut summary = Summary::default();
+        for _ in 0..cursor.map("a summary")? {
+            match cursor.text("a key of the summary")? {
+                "level" => summary.level = id(cursor)?,
+                "checkpoint" => summary.checkpoint = id(cursor)?,
+                "stars" => summary.stars = cursor.count("the stars")?,
+                "played" => {
+                    summary.played = Time::from_nanos(cursor.next(|| "the time played", Decoder::i64)?)
+                }
+                "percent" => summary.percent = cursor.next(|| "percent", Decoder::u8)?,
+                "picture" => summary.picture = cursor.bool("whether there is a picture")?,
+                _ => cursor.skip("a value of the summary", limits)?,
+            }
+        }
+        Ok(summary)
+    }
+}
+
+fn id(cursor: &mut Cursor<'_>) -> Result<Option<String>, ReadError> {
+    if cursor.null() { Ok(None) } else { cursor.text("an id or null").map(|id| Some(id.to_string())) }
+}

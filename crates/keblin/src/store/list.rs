@@ -1,0 +1,183 @@
+//! The list of slots, and what is done with whole slots. The list reads the two ends of each file and nothing between, so
+//! it costs the same where saves are large.
+
+use std::fmt;
+use std::path::PathBuf;
+
+use keblin_schema::Name;
+
+use super::disk::{self, DiskError, Ends};
+use super::savedir::{SaveDir, SlotNameError};
+use super::slot::Slot;
+use crate::save::head::{SlotHead, head_of, state_bytes};
+use crate::save::{ReadError, read};
+
+/// How many bytes of the start of a file are read for the list: the header is shorter.
+const START_BYTES: usize = 512;
+
+/// How many bytes of the end are read at first: most states are shorter.
+const TAIL_BYTES: usize = 4096;
+
+/// The longest state that the list reads, in bytes.
+const MAX_TAIL_BYTES: usize = 60 << 10;
+
+/// A slot that has a save.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct SlotEntry {
+    /// Its name.
+    pub name: Name,
+    /// The length of its file.
+    pub len_bytes: u64,
+    /// What its last state says about itself; or why that cannot be said without opening the slot.
+    pub head: Result<SlotHead, ReadError>,
+}
+
+/// Why a slot was not copied or removed. Nothing was changed.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum SlotError {
+    /// A name that is none.
+    Name(SlotNameError),
+    /// There is no save of this name.
+    Missing {
+        /// The file that is not there.
+        path: PathBuf,
+    },
+    /// There is a save of this name already.
+    Taken {
+        /// Its file.
+        path: PathBuf,
+    },
+    /// The slot is open, here or in another copy of the program.
+    InUse {
+        /// The lock.
+        lock: PathBuf,
+    },
+    /// The save is not whole: open it, and copy it then.
+    Damaged {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        error: ReadError,
+    },
+    /// The operating system failed.
+    Disk(DiskError),
+}
+
+impl From<DiskError> for SlotError {
+    fn from(error: DiskError) -> SlotError {
+        SlotError::Disk(error)
+    }
+}
+
+impl From<SlotNameError> for SlotError {
+    fn from(error: SlotNameError) -> SlotError {
+        SlotError::Name(error)
+    }
+}
+
+impl fmt::Display for SlotError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            SlotError::Name(error) => write!(f, "{error}"),
+            SlotError::Missing { path } => write!(f, "there is no save {}", path.display()),
+            SlotError::Taken { path } => {
+                write!(f, "there is a save {} already; remove it first", path.display())
+            }
+            SlotError::InUse { lock } => write!(f, "the slot is open: {} is locked", lock.display()),
+            SlotError::Damaged { path, error } => {
+                write!(f, "{}: {error}; open it to mend it, and copy it then", path.display())
+            }
+            SlotError::Disk(error) => write!(f, "{error}"),
+        }
+    }
+}
+
+impl std::error::Error for SlotError {}
+
+impl SaveDir {
+    /// The slots that have a save, by name, each with what its save says about itself.
+    ///
+    /// # Errors
+    /// [`DiskError`] if the folder or a file is there but cannot be read. A damaged file is an entry that says so.
+    pub fn list(&self) -> Result<Vec<SlotEntry>, DiskError> {
+        let mut entries = Vec::new();
+        for name in self.slots()? {
+            let slot = Slot::new(self.clone(), name);
+            entries.extend(self.entry(&slot)?);
+        }
+        Ok(entries)
+    }
+
+    /// The slot that was saved last, of those whose save can be told without opening it.
+    ///
+    /// # Errors
+    /// As [`SaveDir::list`].
+    pub fn newest(&self) -> Result<Option<SlotEntry>, DiskError> {
+        let saved_at = |entry: &SlotEntry| entry.head.as_ref().ok().map(|head| head.state.saved_at_unix_ms);
+        let entries = self.list()?.into_iter().filter(|entry| entry.head.is_ok());
+        // Of two in the same millisecond the first by name.
+        Ok(entries.rev().max_by_key(saved_at))
+    }
+
+    fn entry(&self, slot: &Slot) -> Result<Option<SlotEntry>, DiskError> {
+        let path = slot.path();
+        let Some(mut ends) = disk::ends(&path, START_BYTES, TAIL_BYTES)? else { return Ok(None) };
+        let len_bytes = |ends: &Ends| usize::try_from(ends.len_bytes).unwrap_or(usize::MAX);
+        if let Ok(needed) = state_bytes(len_bytes(&ends), &ends.last)
+            && needed > ends.last.len()
+            && let Some(longer) = disk::ends(&path, START_BYTES, needed.min(MAX_TAIL_BYTES))?
+        {
+            ends = longer;
+        }
+        let head = head_of(len_bytes(&ends), &ends.first, &ends.last);
+        Ok(Some(SlotEntry { name: slot.name().clone(), len_bytes: ends.len_bytes, head }))
+    }
+
+    /// Copies a slot under another name. The copy is a slot of its own from then on.
+    ///
+    /// # Durability
+    /// When this returns, the copy is on the disk. Cut off before, there is no slot of that name.
+    ///
+    /// # Errors
+    /// [`SlotError`] if there is no whole save to copy, if the other name has a save already, or if that slot is open.
+    pub fn copy(&self, from: &str, to: &str) -> Result<Slot, SlotError> {
+        let (from, to) = (self.slot(from)?, self.slot(to)?);
+        let path = from.path();
+        let bytes = disk::read(&path)?.ok_or_else(|| SlotError::Missing { path: path.clone() })?;
+        let whole = read(&bytes).and_then(|file| file.fault.map_or(Ok(()), Err));
+        whole.map_err(|error| SlotError::Damaged { path, error })?;
+        if !to.hold()? {
+            return Err(SlotError::InUse { lock: to.lock_path() });
+        }
+        if let Some(path) = [to.path(), to.previous_path()].into_iter().find(|path| disk::exists(path)) {
+            return Err(SlotError::Taken { path });
+        }
+        let fresh = self.aside_path(to.name().as_str(), "fresh");
+        disk::write_synced(&fresh, &bytes)?;
+        disk::replace(&fresh, &to.path())?;
+        Ok(to)
+    }
+
+    /// Removes a slot: its files are set aside, not deleted. Where they are now is told.
+    ///
+    /// # Durability
+    /// When this returns, the slot is gone from the disk too. Cut off before, it is there without the copy before it.
+    ///
+    /// # Errors
+    /// [`SlotError`] if there is no such slot, or if it is open.
+    pub fn remove(&self, name: &str) -> Result<Vec<PathBuf>, SlotError> {
+        let slot = self.slot(name)?;
+        let files = [slot.previous_path(), slot.path()];
+        if !files.iter().any(|path| disk::exists(path)) {
+            return Err(SlotError::Missing { path: slot.path() });
+        }
+        if !slot.hold()? {
+            return Err(SlotError::InUse { lock: slot.lock_path() });
+        }
+        // The copy first: without its file it would be taken for a damaged slot.
+        let there = files.into_iter().filter(|path| disk::exists(path));
+        there.map(|path| slot.set_aside(&path, "removed").map_err(SlotError::from)).collect()
+    }
+}
