@@ -11,6 +11,9 @@ use super::layout::{
 };
 use super::map::Item;
 
+/// The sections that this version knows.
+const KNOWN: [&str; 4] = [PROFILE, RUN, DEVICE, PICTURE];
+
 /// A block whose digest holds.
 pub(super) struct Block<'b> {
     /// Where it begins and ends, in bytes from the start of the file.
@@ -64,7 +67,8 @@ impl<'b> Block<'b> {
         let items_at = cursor.offset();
         let items = cursor.array("a block's items")?;
         let word = cursor.text("a block's word")?;
-        cursor.section = label(&cursor, word);
+        // Before the digest holds, a name may be damaged as well: only what it can be is believed.
+        cursor.section = label(&cursor, word, |name| KNOWN.contains(&name));
         let rest_items = items
             .checked_sub(BLOCK_ITEMS)
             .ok_or_else(|| cursor.unexpected(items_at, format!("{BLOCK_ITEMS} items or more")))?;
@@ -101,7 +105,7 @@ impl<'b> Block<'b> {
 
     /// What the block is, for complaints.
     pub(super) fn label(&self, file: &'b [u8]) -> &'b str {
-        label(&self.content_cursor(file, self.word), self.word)
+        label(&self.content_cursor(file, self.word), self.word, is_name)
     }
 
     pub(super) fn content_cursor(&self, file: &'b [u8], section: &'b str) -> Cursor<'b> {
@@ -119,14 +123,14 @@ impl<'b> Block<'b> {
 }
 
 /// What a block with this word is called in complaints: a section by its name, if that can be read.
-fn label<'b>(at: &Cursor<'b>, word: &'b str) -> &'b str {
+fn label<'b>(at: &Cursor<'b>, word: &'b str, may_be: impl Fn(&str) -> bool) -> &'b str {
     match word {
         SECTION => {
             let mut cursor = at.clone();
             // `needed` stands before the content where the cursor comes straight from the word.
             let _ = cursor.passes(&[0xf5]) || cursor.passes(&[0xf4]);
             let name = cursor.array("").and_then(|_| cursor.text(""));
-            name.ok().filter(|name| is_name(name)).unwrap_or("file")
+            name.ok().filter(|name| may_be(name)).unwrap_or("file")
         }
         STATE => STATE,
         _ => "file",
@@ -197,6 +201,6 @@ impl<'b> Section<'b> {
 
     /// Whether this version knows what it is for.
     pub(super) fn is_known(&self) -> bool {
-        [PROFILE, RUN, DEVICE, PICTURE].contains(&self.name)
+        KNOWN.contains(&self.name)
     }
 }

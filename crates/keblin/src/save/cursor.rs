@@ -46,6 +46,7 @@ impl<'b> Cursor<'b> {
     }
 
     /// Goes past some bytes if they are what comes next.
+    #[inline]
     pub(super) fn passes(&mut self, bytes: &[u8]) -> bool {
         let start = self.decoder.position();
         let end = start + bytes.len();
@@ -54,6 +55,19 @@ impl<'b> Cursor<'b> {
             self.decoder.set_position(end);
         }
         same
+    }
+
+    /// A count that comes next; nothing if something else does. Counts below 24, which most are, are one byte.
+    #[inline]
+    pub(super) fn count_if(&mut self) -> Option<u64> {
+        let at = self.decoder.position();
+        match self.decoder.input().get(at) {
+            Some(small @ 0..24) => {
+                self.decoder.set_position(at + 1);
+                Some(u64::from(*small))
+            }
+            _ => self.decoder.u64().ok(),
+        }
     }
 
     pub(super) fn fault(&self, offset: usize, fault: Fault) -> ReadError {

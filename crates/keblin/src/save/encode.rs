@@ -30,13 +30,59 @@ impl<'s> Filling<'s> {
 
     /// Writes a tape with its gaps filled.
     pub(super) fn write(&self, out: &mut Out<'_>, tape: &Tape) -> Result<(), Failure> {
-        for (part, bytes) in tape.parts() {
-            match part {
-                Part::Bytes(_) => out.writer_mut().extend_from_slice(bytes),
-                part => self.fill(out, part)?,
+        // First what fits into the gaps as they are, which is nearly everything; what does not is put between after.
+        let mut bytes = tape.bytes().to_vec();
+        let mut wide = Vec::new();
+        for gap in tape.gaps() {
+            match (self.one_byte(gap.part), bytes.get_mut(gap.at)) {
+                (Some(byte), Some(place)) => *place = byte,
+                _ => wide.push(gap),
             }
         }
+        let mut from = 0;
+        for gap in wide {
+            out.writer_mut().extend_from_slice(bytes.get(from..gap.at).unwrap_or_default());
+            self.fill(out, gap.part)?;
+            from = gap.at + 1;
+        }
+        out.writer_mut().extend_from_slice(bytes.get(from..).unwrap_or_default());
         Ok(())
+    }
+
+    /// The encoding of what stands in a gap, if it is one byte.
+    fn one_byte(&self, part: Part) -> Option<u8> {
+        match part {
+            Part::Fact(fact, index) => {
+                let facts = self.state.facts.get(index)?;
+                match fact {
+                    FactOf::Finished => Some(bool(facts.finished)),
+                    FactOf::Stars => small(facts.stars.into()),
+                    FactOf::Collected => small(facts.collected),
+                    FactOf::Attempts => small(facts.attempts),
+                    FactOf::Deaths => small(facts.deaths),
+                }
+            }
+            Part::Cell(cell) => match self.cells.get(cell)? {
+                Value::Unset => Some(0xf6),
+                Value::Bool(yes) => Some(bool(*yes)),
+                Value::Int(number) => small(u64::try_from(*number).ok()?),
+                _ => None,
+            },
+            Part::Latched(index) => self.state.latched.get(index).map(|yes| bool(*yes)),
+            Part::Told(index) => self.state.told.get(index).map(|yes| bool(*yes)),
+            _ => None,
+        }
+    }
+
+    fn fact(&self, out: &mut Out<'_>, fact: FactOf, index: usize) -> Result<(), Failure> {
+        let Some(facts) = self.state.facts.get(index) else { return out.null().map(drop) };
+        match fact {
+            FactOf::Finished => out.bool(facts.finished).map(drop),
+            FactOf::Stars => out.u8(facts.stars).map(drop),
+            FactOf::Collected => out.u64(facts.collected).map(drop),
+            FactOf::Attempts => out.u64(facts.attempts).map(drop),
+            FactOf::Deaths => out.u64(facts.deaths).map(drop),
+        }
     }
 
     fn fill(&self, out: &mut Out<'_>, part: Part) -> Result<(), Failure> {
@@ -44,20 +90,9 @@ impl<'s> Filling<'s> {
         let run = state.run.as_ref();
         let visit = run.and_then(|run| run.visit.as_ref());
         match part {
-            Part::Bytes(_) => Ok(()),
             Part::Cell(cell) => self.value(out, cell),
+            Part::Fact(fact, index) => self.fact(out, fact, index),
             Part::Table { first, places } => self.table(out, first, places),
-            Part::Fact(fact, index) => {
-                let facts = state.facts.get(index).copied().unwrap_or_default();
-                let count = match fact {
-                    FactOf::Finished => return out.bool(facts.finished).map(drop),
-                    FactOf::Stars => u64::from(facts.stars),
-                    FactOf::Collected => facts.collected,
-                    FactOf::Attempts => facts.attempts,
-                    FactOf::Deaths => facts.deaths,
-                };
-                out.u64(count).map(drop)
-            }
             Part::Latched(index) => out.bool(state.latched.get(index) == Some(&true)).map(drop),
             Part::Told(index) => out.bool(state.told.get(index) == Some(&true)).map(drop),
             Part::Furthest => id(out, level(schema, state.furthest)),
@@ -90,8 +125,6 @@ impl<'s> Filling<'s> {
 
     fn value(&self, out: &mut Out<'_>, cell: usize) -> Result<(), Failure> {
         match self.cells.get(cell) {
-            // What most values are needs no look at the field.
-            Some(Value::Int(number)) => out.i64(*number).map(drop),
             Some(value) => {
                 let order = self.schema.field_at(cell).map(|field| self.plan.order(field));
                 values::write_ordered(out, value, order.unwrap_or(&super::plan::NO_SHAPE))
@@ -106,6 +139,16 @@ impl<'s> Filling<'s> {
         out.array(taken as u64)?;
         (first..first + taken).try_for_each(|cell| self.value(out, cell))
     }
+}
+
+/// RFC 8949, section 3.3: the simple values 20 and 21.
+fn bool(yes: bool) -> u8 {
+    0xf4 | u8::from(yes)
+}
+
+/// RFC 8949, section 3.1: numbers below 24 are their own head.
+fn small(count: u64) -> Option<u8> {
+    u8::try_from(count).ok().filter(|count| *count < 24)
 }
 
 fn id(out: &mut Out<'_>, id: Option<&str>) -> Result<(), Failure> {

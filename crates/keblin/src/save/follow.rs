@@ -37,19 +37,16 @@ struct Following<'s> {
 
 impl Following<'_> {
     fn tape(&mut self, cursor: &mut Cursor<'_>, tape: &Tape) -> Option<()> {
-        for (part, bytes) in tape.parts() {
-            match part {
-                Part::Bytes(_) => cursor.passes(bytes).then_some(())?,
-                part => self.gap(cursor, part)?,
-            }
+        for (before, part) in tape.stretches() {
+            cursor.passes(before).then_some(())?;
+            self.gap(cursor, part)?;
         }
-        Some(())
+        cursor.passes(tape.rest()).then_some(())
     }
 
     fn gap(&mut self, cursor: &mut Cursor<'_>, part: Part) -> Option<()> {
         let Following { schema, plan, .. } = *self;
         match part {
-            Part::Bytes(_) => {}
             Part::Cell(cell) => value(cursor, schema, plan, &mut self.state.cells, cell)?,
             Part::Table { first, places } => {
                 table(cursor, schema, plan, &mut self.state.cells, first, places)?;
@@ -101,7 +98,7 @@ impl Following<'_> {
 
     fn fact(&mut self, cursor: &mut Cursor<'_>, fact: FactOf, index: usize) -> Option<()> {
         let facts = self.state.facts.get_mut(index)?;
-        let mut count = || cursor.next(|| "", Decoder::u64).ok();
+        let mut count = || cursor.count_if();
         match fact {
             FactOf::Finished => facts.finished = bool(cursor)?,
             FactOf::Stars => facts.stars = count()?.try_into().ok()?,
@@ -178,14 +175,15 @@ fn copy(cursor: &mut Cursor<'_>, schema: &Schema, plan: &Plan) -> Option<Option<
     }
     let mut cells: Vec<Value> = State::first_cells(schema);
     cells.truncate(schema.copied_cells);
-    for (part, bytes) in plan.copy.parts() {
+    for (before, part) in plan.copy.stretches() {
+        cursor.passes(before).then_some(())?;
         match part {
-            Part::Bytes(_) => cursor.passes(bytes).then_some(())?,
             Part::Cell(cell) => value(cursor, schema, plan, &mut cells, cell)?,
             Part::Table { first, places } => table(cursor, schema, plan, &mut cells, first, places)?,
             // A copy is of fields alone.
             _ => return None,
         }
     }
+    cursor.passes(plan.copy.rest()).then_some(())?;
     Some(Some(cells.into()))
 }

@@ -95,22 +95,32 @@ fn behind<'b>(
     Ok(file)
 }
 
-/// Every state of a file, and what is damaged between them.
+/// What is in a file: its states one by one, and what is damaged between them.
 pub(crate) struct History<'b> {
-    /// Where each begins, and what was read of it.
-    pub(crate) states: Vec<(usize, Result<SaveFile<'b>, ReadError>)>,
+    bytes: &'b [u8],
+    header: Header<'b>,
+    limits: ReadLimits,
+    budget: Budget,
+    /// Where the states begin.
+    pub(crate) states: Vec<usize>,
     /// What is no block that is whole.
     pub(crate) faults: Vec<ReadError>,
 }
 
-/// Looks at every state of a file with a header that is whole; of another file, at none.
-pub(crate) fn history(bytes: &[u8]) -> History<'_> {
-    let limits = ReadLimits::default();
-    let Ok(header) = header(bytes) else { return History { states: Vec::new(), faults: Vec::new() } };
-    let mut budget = Budget::of(bytes, &limits);
-    let walk = Walk::through(bytes, header.len_bytes, &limits, &mut budget);
-    let mut state = |offset| (offset, state_at(bytes, &header, offset, &limits, &mut budget));
-    History { states: walk.states.iter().map(|offset| state(*offset)).collect(), faults: walk.faults }
+impl<'b> History<'b> {
+    /// Walks a file; nothing if its header is not whole.
+    pub(crate) fn of(bytes: &'b [u8]) -> Option<History<'b>> {
+        let limits = ReadLimits::default();
+        let header = header(bytes).ok()?;
+        let mut budget = Budget::of(bytes, &limits);
+        let Walk { states, faults, .. } = Walk::through(bytes, header.len_bytes, &limits, &mut budget);
+        Some(History { bytes, header, limits, budget, states, faults })
+    }
+
+    /// The state at an offset, if everything that belongs to it is whole.
+    pub(crate) fn state(&mut self, offset: usize) -> Result<SaveFile<'b>, ReadError> {
+        state_at(self.bytes, &self.header, offset, &self.limits, &mut self.budget)
+    }
 }
 
 /// The sections that are whole, whatever became of the states they belonged to, in the order of the file.

@@ -1,20 +1,15 @@
 //! The bytes of a section with gaps for the values. A tape is made once for a schema: all names stand in it already
 //! encoded and in deterministic order, so that writing is copying, and reading what was written by the same schema is
-//! comparing.
+//! comparing. A gap is one byte wide, which is all that most values take.
 
 use std::collections::BTreeMap;
-use std::ops::Range;
 
-use minicbor::Encoder;
-
-use super::map::{Failure, encoded};
+use super::map::encoded;
 use crate::snapshot::Carried;
 
-/// What stands in a gap, or the bytes between gaps.
+/// What stands in a gap.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Part {
-    /// The next bytes of the tape, so many.
-    Bytes(usize),
     /// The value of a cell.
     Cell(usize),
     /// The values of a table of best values, without the places that nothing took.
@@ -67,44 +62,58 @@ impl FactOf {
 /// Bytes with gaps.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Tape {
+    /// The bytes; null stands in each gap.
     bytes: Vec<u8>,
-    parts: Vec<Part>,
+    gaps: Vec<Gap>,
+}
+
+/// A gap in a tape.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Gap {
+    /// Its place among the bytes.
+    pub(super) at: usize,
+    pub(super) part: Part,
 }
 
 impl Tape {
     pub(super) fn gap(part: Part) -> Tape {
-        Tape { bytes: Vec::new(), parts: vec![part] }
+        Tape { bytes: vec![0xf6], gaps: vec![Gap { at: 0, part }] }
     }
 
-    pub(super) fn bytes(bytes: Vec<u8>) -> Tape {
-        Tape { parts: vec![Part::Bytes(bytes.len())], bytes }
-    }
-
-    fn written(write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) -> Tape {
-        Tape::bytes(encoded(write))
+    fn plain(bytes: Vec<u8>) -> Tape {
+        Tape { bytes, gaps: Vec::new() }
     }
 
     fn append(&mut self, other: Tape) {
+        let before = self.bytes.len();
         self.bytes.extend(other.bytes);
-        for part in other.parts {
-            match (self.parts.last_mut(), part) {
-                (Some(Part::Bytes(before)), Part::Bytes(more)) => *before += more,
-                _ => self.parts.push(part),
-            }
-        }
+        self.gaps.extend(other.gaps.iter().map(|gap| Gap { at: before + gap.at, part: gap.part }));
     }
 
-    /// The parts in order; each run of bytes with those bytes.
-    pub(super) fn parts(&self) -> impl Iterator<Item = (Part, &[u8])> {
+    /// All bytes, with null in the gaps.
+    pub(super) fn bytes(&self) -> &[u8] {
+        &self.bytes
+    }
+
+    /// The gaps, in the order of the bytes.
+    pub(super) fn gaps(&self) -> &[Gap] {
+        &self.gaps
+    }
+
+    /// The gaps, each with the bytes before it.
+    pub(super) fn stretches(&self) -> impl Iterator<Item = (&[u8], Part)> {
         let mut from = 0;
-        self.parts.iter().map(move |part| {
-            let here: Range<usize> = match part {
-                Part::Bytes(count) => from..from + count,
-                _ => from..from,
-            };
-            from = here.end;
-            (*part, self.bytes.get(here).unwrap_or_default())
+        self.gaps.iter().map(move |gap| {
+            let before = self.bytes.get(from..gap.at).unwrap_or_default();
+            from = gap.at + 1;
+            (before, gap.part)
         })
+    }
+
+    /// The bytes behind the last gap.
+    pub(super) fn rest(&self) -> &[u8] {
+        let from = self.gaps.last().map_or(0, |gap| gap.at + 1);
+        self.bytes.get(from..).unwrap_or_default()
     }
 }
 
@@ -122,7 +131,7 @@ impl<'a> MapOut<'a> {
         let here =
             carried.fields.iter().filter(|(key, _)| key.len() == path.len() + 1 && key.starts_with(&path));
         let entries = here
-            .filter_map(|(key, bytes)| Some((key_bytes(key.last()?), Tape::bytes(bytes.clone()))))
+            .filter_map(|(key, bytes)| Some((key_bytes(key.last()?), Tape::plain(bytes.clone()))))
             .collect();
         MapOut { path, carried, entries }
     }
@@ -142,9 +151,9 @@ impl<'a> MapOut<'a> {
     }
 
     pub(super) fn tape(self) -> Tape {
-        let mut tape = Tape::written(|out| out.map(self.entries.len() as u64).map(drop));
+        let mut tape = Tape::plain(encoded(|out| out.map(self.entries.len() as u64).map(drop)));
         for (key, value) in self.entries {
-            tape.append(Tape::bytes(key));
+            tape.append(Tape::plain(key));
             tape.append(value);
         }
         tape

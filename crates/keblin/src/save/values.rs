@@ -176,11 +176,9 @@ fn array_head(cursor: &mut Cursor<'_>, expected: impl FnOnce() -> String) -> Res
 /// passed over.
 fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<Value, ReadError> {
     let members = with.schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
-    let mut values: Vec<_> =
-        members.iter().map(|member| (member.name.clone(), member.default.clone())).collect();
+    let mut values = vec![None; members.len()];
     let start = cursor.offset();
     let count = cursor.next(|| with.what, |d| d.map()?.ok_or_else(unknown_length))?;
-    let mut seen = vec![false; members.len()];
     let mut order = with.order.0.iter();
     for _ in 0..count {
         let index = match order.next() {
@@ -190,22 +188,26 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
                 members.iter().position(|member| member.name.as_str() == name)
             }
         };
-        let Some(member) = index.and_then(|index| members.get(index)) else {
+        let place = index.and_then(|index| Some((members.get(index)?, values.get_mut(index)?)));
+        let Some((member, value)) = place else {
             cursor.skip("a member", &ReadLimits::default())?;
             continue;
         };
-        let unset = member.default == Value::Unset && cursor.null();
         let what = member.name.as_str();
-        let value =
-            if unset { Value::Unset } else { read(cursor, member.kind.into(), Reading { what, ..with })? };
-        let index = index.unwrap_or_default();
-        if seen.get(index) == Some(&true) {
+        if value.is_some() {
             return Err(cursor.unexpected(start, format!("each member once, and `{what}` is here twice")));
         }
-        seen.get_mut(index).into_iter().for_each(|seen| *seen = true);
-        values.get_mut(index).into_iter().for_each(|(_, held)| *held = value.clone());
+        let is_unset = member.default == Value::Unset && cursor.null();
+        *value = Some(match is_unset {
+            true => Value::Unset,
+            false => read(cursor, member.kind.into(), Reading { what, ..with })?,
+        });
     }
-    Ok(Value::Shape(values.into()))
+    let values = members
+        .iter()
+        .zip(values)
+        .map(|(member, value)| (member.name.clone(), value.unwrap_or_else(|| member.default.clone())));
+    Ok(Value::Shape(values.collect()))
 }
 
 fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {

@@ -151,7 +151,8 @@ impl<'s> Writing<'s> {
     /// A file with its header.
     fn begin(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
-        let out = Encoder::new(Vec::with_capacity(4096 + snapshot.state.cells.len() * 16));
+        let names = Plan::of(&snapshot.schema).profile.bytes().len();
+        let out = Encoder::new(Vec::with_capacity(names * 2 + 8192));
         let mut writing = Writing { snapshot, stamp, out, base: 0, rows: Vec::new() };
         let game = snapshot.schema.game.as_str();
         writing.put(|out| {
@@ -208,7 +209,7 @@ impl<'s> Writing<'s> {
         body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
     ) {
         let offset = self.offset();
-        let mut bytes = Vec::with_capacity(2048 + self.snapshot.state.cells.len() * 8);
+        let mut bytes = Vec::with_capacity(self.out.writer().capacity());
         // Writing to a vector never fails, here and below.
         let _ = body(&mut Encoder::new(&mut bytes));
         let needed = name != PICTURE;

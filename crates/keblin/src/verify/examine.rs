@@ -9,7 +9,7 @@ use keblin_schema::{Schema, Severity};
 use super::finding::SaveFinding;
 use super::{Save, Verified, verify_file};
 use crate::save::decode::{decode, decode_device, of_this_game};
-use crate::save::search::history;
+use crate::save::search::History;
 use crate::save::{ReadError, SaveFile, SealKey};
 
 /// What was found in a file.
@@ -64,21 +64,22 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
         Ok((Kept::Device { .. }, findings)) => findings.clone(),
         Err(error) => vec![SaveFinding::of_error(error)],
     };
-    let history = history(bytes);
     let (mut states, mut stale_ones) = (Vec::new(), Vec::new());
-    for (offset, state) in history.states {
-        let values = state.and_then(|file| {
-            let number = file.head.number;
-            // A state of another version is whole if its bytes are; what they mean is for its own schema to say.
-            match of_this_game(&file, schema).and_then(|()| readable(&file, schema)) {
-                Err(error) if !error.is_refusal() => Err(error),
-                _ => Ok(number),
-            }
-        });
-        states.push(StateSeen { number: values.as_ref().ok().copied(), offset, whole: values.is_ok() });
-        stale_ones.extend(values.err().map(|error| stale(&error)));
+    if let Some(mut history) = History::of(bytes) {
+        for offset in std::mem::take(&mut history.states) {
+            let state = history.state(offset).and_then(|file| {
+                let number = file.head.number;
+                // A state of another version is whole if its bytes are; what they mean is for its own schema to say.
+                match of_this_game(&file, schema).and_then(|()| readable(&file, schema)) {
+                    Err(error) if !error.is_refusal() => Err(error),
+                    _ => Ok(number),
+                }
+            });
+            states.push(StateSeen { number: state.as_ref().ok().copied(), offset, whole: state.is_ok() });
+            stale_ones.extend(state.err().map(|error| stale(&error)));
+        }
+        stale_ones.extend(history.faults.iter().map(stale));
     }
-    stale_ones.extend(history.faults.iter().map(stale));
     // What opening tells, it tells with its consequence; damage that several states share is told once.
     let mut told: HashSet<String> = findings.iter().map(|finding| finding.place.clone()).collect();
     stale_ones.retain(|finding| told.insert(finding.place.clone()));

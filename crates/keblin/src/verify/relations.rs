@@ -1,5 +1,6 @@
 //! How the values of a save fit together and with the schema: bounds, facts against levels, the run against its lives.
 
+use std::cell::OnceCell;
 use std::cmp::Ordering;
 
 use keblin_schema::model::{At, Axis, Bound, FieldDef, RecordAt, Scope};
@@ -14,7 +15,7 @@ use crate::snapshot::{Snapshot, State};
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     let Snapshot { schema, state, carried, .. } = &decoded.snapshot;
     let mut found = Vec::new();
-    bounds(&Progress::view(&decoded.snapshot), state, &mut found);
+    bounds(&decoded.snapshot, &mut found);
     facts(schema, state, &mut found);
     lives(schema, state, &mut found);
     found.extend(decoded.missing.iter().map(missing));
@@ -38,26 +39,40 @@ fn field_place(schema: &Schema, field: &FieldDef, at: At) -> String {
     [section].into_iter().chain(ids).chain([field.name.as_str()]).collect::<Vec<_>>().join(".")
 }
 
-fn bounds(view: &Progress, state: &State, found: &mut Vec<SaveFinding>) {
-    let schema = view.schema();
-    for (cell, value) in state.cells.iter().enumerate() {
-        let Some((field, at)) = schema.cell_owner(cell) else { continue };
-        if let Err(unfit) = schema.fit(field, value) {
-            let message = format!("{unfit}; it is kept as it is");
-            found.push(SaveFinding::warning("does_not_fit", field_place(schema, field, at), message));
-            continue;
+fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
+    let Snapshot { schema, state, .. } = snapshot;
+    // Bounds that follow other values are asked of a whole progress; most games have few of them, or none.
+    let view = OnceCell::new();
+    for field in &schema.fields {
+        for cell in field.cells.clone() {
+            let Some(value) = state.cells.get(cell) else { continue };
+            let place = || {
+                let at = schema.cell_owner(cell).map(|(_, at)| at).unwrap_or_default();
+                field_place(schema, field, at)
+            };
+            if let Err(unfit) = schema.fit(field, value) {
+                let message = format!("{unfit}; it is kept as it is");
+                found.push(SaveFinding::warning("does_not_fit", place(), message));
+                continue;
+            }
+            let outside = |bound: &Option<Bound>, side| match bound {
+                None => None,
+                Some(Bound::Fixed(bound)) => (value.order(bound) == Some(side)).then(|| bound.clone()),
+                following => {
+                    let view = view.get_or_init(|| Progress::view(snapshot));
+                    view.bound(following, field).filter(|bound| value.order(bound) == Some(side))
+                }
+            };
+            let (below, above) =
+                (outside(&field.min, Ordering::Less), outside(&field.max, Ordering::Greater));
+            let (side, bound) = match (below, above) {
+                (Some(min), _) => ("below min", min),
+                (None, Some(max)) => ("above max", max),
+                (None, None) => continue,
+            };
+            let message = format!("{value} lies {side} {bound}; opening clamps it");
+            found.push(SaveFinding::warning("out_of_bounds", place(), message));
         }
-        let outside = |bound: &Option<Bound>, side| {
-            view.bound(bound, field).filter(|bound| value.order(bound) == Some(side))
-        };
-        let (below, above) = (outside(&field.min, Ordering::Less), outside(&field.max, Ordering::Greater));
-        let (side, bound) = match (below, above) {
-            (Some(min), _) => ("below min", min),
-            (None, Some(max)) => ("above max", max),
-            (None, None) => continue,
-        };
-        let message = format!("{value} lies {side} {bound}; opening clamps it");
-        found.push(SaveFinding::warning("out_of_bounds", field_place(schema, field, at), message));
     }
 }
 

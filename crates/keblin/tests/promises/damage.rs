@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::sync::Arc;
 
-use keblin::save::{read, write};
+use keblin::save::{Lineage, Stamp, read, write, write_behind};
 use keblin::store::{OpenError, Origin, Slot};
 use keblin::verify::verify;
-use keblin::{Field, Notice, Progress, SaveDir, Schema};
+use keblin::{Field, Notice, Progress, SaveDir, Schema, Snapshot};
 use proptest::prelude::*;
 
 use crate::round_trip::stamp;
@@ -59,6 +59,123 @@ fn any_byte_changed_and_any_cut_is_told_with_section_and_offset() {
     for section in ["header", "profile", "run", "state", "file"] {
         assert!(sections.contains_key(section), "{section} was never named: {sections:?}");
     }
+}
+
+/// Three saves behind each other in one file, and what each of them holds.
+pub(crate) fn three_states(schema: &Arc<Schema>) -> (Vec<u8>, Vec<Snapshot>) {
+    let (earlier, later) = two_saves(schema);
+    let mut last = later.clone();
+    last.set::<i64>(schema.field("letters").unwrap(), 35);
+    let snapshots = [earlier, later, last].map(|game| game.snapshot());
+    let mut bytes = write(&snapshots[0], &stamp(1));
+    for (number, snapshot) in (2..).zip(&snapshots[1..]) {
+        let file = read(&bytes).unwrap();
+        let stamp = Stamp::after(Some(&Lineage::of(&file)), stamp(number).saved_at_unix_ms, "quit");
+        let more = write_behind(&file, snapshot, &stamp, None);
+        bytes.extend(more);
+    }
+    (bytes, snapshots.to_vec())
+}
+
+/// What came of damaged bytes. Anything else is a breach.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Outcome {
+    /// The last state, with nothing said: what was damaged belongs to no state that is taken.
+    Last,
+    /// The last state, and damage behind it is told.
+    LastAndTold,
+    /// An earlier state, and the damage is told.
+    EarlierAndTold,
+    /// No state, and the place of the damage is told.
+    Told,
+}
+
+#[track_caller]
+fn outcome(bytes: &[u8], schema: &Arc<Schema>, saved: &[Snapshot]) -> Outcome {
+    match verify(bytes, schema) {
+        Ok(save) => {
+            let which = saved.iter().rposition(|snapshot| snapshot == save.snapshot());
+            let which = which.expect("a state that was never saved");
+            match (which + 1 == saved.len(), save.fault()) {
+                (true, None) => Outcome::Last,
+                (true, Some(_)) => Outcome::LastAndTold,
+                (false, Some(_)) => Outcome::EarlierAndTold,
+                (false, None) => panic!("a state was lost in silence"),
+            }
+        }
+        Err(error) => {
+            assert!(!error.is_refusal(), "damage was taken for another game or version: {error}");
+            assert!(error.offset <= bytes.len(), "{error}");
+            Outcome::Told
+        }
+    }
+}
+
+#[test]
+fn of_several_states_the_last_whole_one_is_taken_and_never_a_mixture() {
+    let schema = fen_post();
+    let (bytes, saved) = three_states(&schema);
+    assert_eq!(outcome(&bytes, &schema, &saved), Outcome::Last);
+    let mut counts: BTreeMap<Outcome, usize> = BTreeMap::new();
+    // Each byte changed in one of the two ways, and every cut: of one state alone, both ways are tried above.
+    let (changed, cuts) =
+        (damaged(&bytes).take(2 * bytes.len()).step_by(2), damaged(&bytes).skip(2 * bytes.len()));
+    for spoilt in changed {
+        *counts.entry(outcome(&spoilt, &schema, &saved)).or_default() += 1;
+    }
+    for spoilt in cuts {
+        // A file that ends exactly behind an earlier state is that earlier file, and nothing is wrong with it.
+        let known = match read(&spoilt) {
+            Ok(file) if file.is_last() => usize::try_from(file.head.number).unwrap(),
+            _ => saved.len(),
+        };
+        *counts.entry(outcome(&spoilt, &schema, &saved[..known])).or_default() += 1;
+    }
+    for behind in [&b"half a blo"[..], &bytes[..100], &[0; 5000]] {
+        let longer = [&bytes, behind].concat();
+        *counts.entry(outcome(&longer, &schema, &saved)).or_default() += 1;
+    }
+    println!("{} bytes: {counts:?}", bytes.len());
+    for expected in [Outcome::Last, Outcome::LastAndTold, Outcome::EarlierAndTold, Outcome::Told] {
+        assert!(counts.contains_key(&expected), "{expected:?} never occurred: {counts:?}");
+    }
+}
+
+#[test]
+fn two_saves_spliced_at_random_give_one_of_their_states_or_none() {
+    let schema = fen_post();
+    let (one, mut saved) = three_states(&schema);
+    let mut other_game = two_saves(&schema).1;
+    other_game.set::<i64>(schema.field("coppers").unwrap(), 777);
+    let stamp = Stamp { created_unix_ms: 1_699_999_999_999, ..stamp(9) };
+    let other = write(&other_game.snapshot(), &stamp);
+    saved.push(other_game.snapshot());
+    let mut random = fastrand::Rng::with_seed(4);
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for _ in 0..10_000 {
+        let (from, with) = if random.bool() { (&one, &other) } else { (&other, &one) };
+        let mut spliced = from[..random.usize(..=from.len())].to_vec();
+        spliced.extend(&with[random.usize(..=with.len())..]);
+        if random.bool() {
+            spliced.extend(&from[random.usize(..=from.len())..]);
+        }
+        let came_of_it = match verify(&spliced, &schema) {
+            Ok(save) => {
+                assert!(saved.contains(save.snapshot()), "a state that was never saved");
+                // Nothing is told only where the bytes are one of the saves, or one with an earlier end.
+                let is_whole = one.starts_with(&spliced) || other == spliced;
+                assert!(save.fault().is_some() || is_whole, "damage in silence");
+                "a state, and the damage told"
+            }
+            Err(error) => {
+                assert!(!error.is_refusal(), "{error}");
+                "no state, and the damage told"
+            }
+        };
+        *counts.entry(came_of_it).or_default() += 1;
+    }
+    println!("{counts:?}");
+    assert!(counts.len() == 2 && counts.values().all(|count| *count > 100), "{counts:?}");
 }
 
 fn slot_with_two_saves(dir: &SaveDir, schema: &Arc<Schema>) -> Slot {
