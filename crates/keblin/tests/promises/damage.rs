@@ -95,7 +95,7 @@ fn outcome(bytes: &[u8], schema: &Arc<Schema>, saved: &[Snapshot]) -> Outcome {
     match verify(bytes, schema) {
         Ok(save) => {
             let which = saved.iter().rposition(|snapshot| snapshot == save.snapshot());
-            let which = which.expect("a state that was never saved");
+            let Some(which) = which else { panic!("a state that was never saved") };
             match (which + 1 == saved.len(), save.fault()) {
                 (true, None) => Outcome::Last,
                 (true, Some(_)) => Outcome::LastAndTold,

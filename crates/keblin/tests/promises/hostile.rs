@@ -19,6 +19,7 @@ const ROOM_BYTES: usize = 1 << 20;
 
 /// Reads bytes in every way there is; gives the code of the error.
 #[track_caller]
+#[expect(clippy::print_stdout, reason = "what was measured is for people to read")]
 fn refused(name: &str, bytes: &[u8]) -> &'static str {
     let schema = fen_post();
     // The schema's own plan is made at the first look.
