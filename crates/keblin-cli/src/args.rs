@@ -39,9 +39,20 @@ pub(crate) enum Command {
     },
     /// Verify saves: every digest, every kind, and how the values fit
     Verify {
-        /// The saves
+        /// The saves, or folders of them
         #[arg(required = true)]
         files: Vec<PathBuf>,
+        /// The game's key for seals: its bytes, in a file
+        #[arg(long, value_name = "FILE")]
+        key: Option<PathBuf>,
+    },
+    /// Take what is whole out of a save of which no state is
+    Salvage {
+        /// The damaged save, which is left as it is
+        file: PathBuf,
+        /// Where to write what was found, as a save
+        #[arg(long, value_name = "FILE")]
+        to: PathBuf,
     },
     /// Say why a level or an unlock is locked, or what a finding's code means
     Why {

@@ -1,17 +1,25 @@
 //! Files named on the command line: read whole, with the path in the complaint.
 
-#![expect(clippy::disallowed_methods, reason = "the command line reads the files it is given")]
+#![expect(
+    clippy::disallowed_methods,
+    reason = "the command line reads the files it is given and stamps what it writes"
+)]
 
-use std::io::{ErrorKind, Read};
+use std::io::{ErrorKind, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::{SystemTime, UNIX_EPOCH};
 
 use keblin::Schema;
 use keblin::model::Parsed;
+use keblin::save::SealKey;
 use keblin::save::layout::MAX_SAVE_BYTES;
 
 use crate::Trouble;
 use crate::args::Args;
+
+/// The longest key that is read, in bytes.
+const MAX_KEY_BYTES: u64 = 4096;
 
 /// The largest text that is read, in bytes.
 const MAX_TEXT_BYTES: u64 = 16 << 20;
@@ -34,6 +42,50 @@ fn read(path: &Path, most: u64) -> Result<Vec<u8>, Trouble> {
 /// A save's bytes; of a file too large to be one, enough to see that.
 pub(crate) fn save(path: &Path) -> Result<Vec<u8>, Trouble> {
     read(path, MAX_SAVE_BYTES as u64)
+}
+
+/// The saves that are meant: files as they are named, and of a folder every save in it and below, by name.
+pub(crate) fn saves(named: &[PathBuf]) -> Result<Vec<PathBuf>, Trouble> {
+    let mut found = Vec::new();
+    for path in named {
+        if !path.is_dir() {
+            found.push(path.clone());
+            continue;
+        }
+        for entry in walkdir::WalkDir::new(path).sort_by_file_name() {
+            let entry = entry.map_err(|error| Trouble::Told(error.to_string()))?;
+            let is_save = entry.path().extension().is_some_and(|ending| ending == "keblin");
+            if is_save && entry.file_type().is_file() {
+                found.push(entry.into_path());
+            }
+        }
+    }
+    Ok(found)
+}
+
+/// The game's key for seals.
+pub(crate) fn key(path: &Path) -> Result<SealKey, Trouble> {
+    let bytes = read(path, MAX_KEY_BYTES)?;
+    SealKey::new(&bytes).map_err(|error| Trouble::Told(format!("{}: {error}", path.display())))
+}
+
+/// Writes a file that must not be there yet.
+pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
+    let told = |error: std::io::Error| {
+        let why = match error.kind() {
+            ErrorKind::AlreadyExists => "there is a file of this name; nothing was overwritten".to_string(),
+            _ => error.to_string(),
+        };
+        Trouble::Told(format!("{}: {why}", path.display()))
+    };
+    let mut file = std::fs::File::create_new(path).map_err(told)?;
+    file.write_all(bytes).and_then(|()| file.sync_all()).map_err(told)
+}
+
+/// Milliseconds since 1970; 0 on a clock that stands before.
+pub(crate) fn now_unix_ms() -> u64 {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+    u64::try_from(since.as_millis()).unwrap_or(u64::MAX)
 }
 
 /// A text.

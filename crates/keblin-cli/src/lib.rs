@@ -75,7 +75,8 @@ pub fn run(
         Command::Check => cmd::check::run(&mut console, &args),
         Command::Survival => cmd::survival::run(&mut console, &args),
         Command::Show { file } => cmd::show::run(&mut console, &args, file),
-        Command::Verify { files } => cmd::verify::run(&mut console, &args, files),
+        Command::Verify { files, key } => cmd::verify::run(&mut console, &args, files, key.as_deref()),
+        Command::Salvage { file, to } => cmd::salvage::run(&mut console, &args, file, to),
         Command::Why { what, on, save } => {
             cmd::why::run(&mut console, &args, what, on.as_deref(), save.as_deref())
         }

@@ -15,6 +15,7 @@ fn main() -> ExitCode {
     let width = terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)).min(100);
     let is_set = |name| std::env::var_os(name).is_some_and(|value| !value.is_empty());
     let color = !is_set("NO_COLOR") && (stdout().is_terminal() || is_set("CLICOLOR_FORCE"));
-    let code = run(std::env::args_os(), &mut stdout().lock(), &mut stderr().lock(), Look { width, color });
+    let look = Look { width, color, watched: stderr().is_terminal() };
+    let code = run(std::env::args_os(), &mut stdout().lock(), &mut stderr().lock(), look);
     ExitCode::from(code)
 }

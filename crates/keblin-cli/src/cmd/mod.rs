@@ -12,6 +12,9 @@ pub(crate) mod show;
 /// `keblin verify`
 pub(crate) mod verify;
 
+/// `keblin salvage`
+pub(crate) mod salvage;
+
 /// `keblin why`
 pub(crate) mod why;
 

@@ -7,8 +7,9 @@ use comfy_table::Cell;
 
 use keblin::condition::names::Asked;
 use keblin::model::{FieldDef, Scope};
-use keblin::save::Stamp;
-use keblin::{Difficulty, Progress, Value, verify};
+use keblin::save::StateHead;
+use keblin::verify::SaveFinding;
+use keblin::{Difficulty, Progress, Severity, Value, verify};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
@@ -21,20 +22,22 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result
     let bytes = files::save(file)?;
     let save = verify::verify(&bytes, &schema)
         .map_err(|error| Trouble::Told(format!("{}: {error}; nothing of it can be shown", file.display())))?;
-    let (stamp, findings) = (save.stamp().clone(), save.findings().to_vec());
+    let (head, findings) = (save.head().clone(), save.findings().to_vec());
+    let created_unix_ms = save.stamp().created_unix_ms;
     let progress = save.into_progress();
     if console.json {
-        console.json_object(&as_json(&progress, &stamp))?;
+        console.json_object(&as_json(&progress, &head, created_unix_ms))?;
     } else {
-        text(console, file, &progress, &stamp)?;
+        text(console, file, &progress, &head)?;
         for finding in &findings {
             console.paragraph(&format!("  {finding}"), "    ")?;
         }
     }
-    Ok(if findings.is_empty() { Outcome::Fine } else { Outcome::Findings })
+    let is_hint = |finding: &SaveFinding| finding.severity == Severity::Hint;
+    Ok(if findings.iter().all(is_hint) { Outcome::Fine } else { Outcome::Findings })
 }
 
-fn as_json(progress: &Progress, stamp: &Stamp) -> Json {
+fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json {
     let schema = progress.schema();
     let ask = |asked: &Asked| json::value(&progress.answer(asked));
     let run = progress.resume_point().map(|_| {
@@ -48,10 +51,12 @@ fn as_json(progress: &Progress, stamp: &Stamp) -> Json {
         "game": schema.game.as_str(),
         "version": schema.version,
         "save": {
-            "number": stamp.number,
-            "created_unix_ms": stamp.created_unix_ms,
-            "saved_at_unix_ms": stamp.saved_at_unix_ms,
-            "cause": stamp.cause,
+            "number": head.number,
+            "created_unix_ms": created_unix_ms,
+            "saved_at_unix_ms": head.saved_at_unix_ms,
+            "cause": head.cause,
+            "edited": head.edited,
+            "fingerprint": head.fingerprint.to_string(),
         },
         "run": run,
         "furthest": ask(&Asked::Furthest),
@@ -62,18 +67,18 @@ fn as_json(progress: &Progress, stamp: &Stamp) -> Json {
     })
 }
 
-fn text(console: &mut Console<'_>, file: &Path, progress: &Progress, stamp: &Stamp) -> Result<(), Trouble> {
+fn text(
+    console: &mut Console<'_>,
+    file: &Path,
+    progress: &Progress,
+    head: &StateHead,
+) -> Result<(), Trouble> {
     let schema = progress.schema();
-    let at = UNIX_EPOCH + Duration::from_millis(stamp.saved_at_unix_ms.min(253_402_300_799_000));
+    let at = UNIX_EPOCH + Duration::from_millis(head.saved_at_unix_ms.min(253_402_300_799_000));
     let when = humantime::format_rfc3339_seconds(at).to_string().replace('T', " ").replace('Z', " UTC");
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
     console.paragraph(&format!("{}: {heading}", file.display()), "    ")?;
-    console.line(&format!(
-        "  save {} ({}), {when}, {} played",
-        stamp.number,
-        stamp.cause,
-        played(progress)
-    ))?;
+    console.line(&format!("  save {} ({}), {when}, {} played", head.number, head.cause, played(progress)))?;
     let waiting = waiting(console, progress);
     console.line(&format!("  {waiting}"))?;
     fields(console, progress)?;

@@ -1,44 +1,101 @@
-//! `keblin verify`: whether saves are whole, and what is told of them.
+//! `keblin verify`: whether saves are whole, and what is told of them. Many files are looked at on all cores, and told in
+//! their order.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use keblin::save::{ReadError, Stamp};
-use keblin::verify::{Save, SaveFinding, Verified};
-use keblin::{Schema, Severity, verify};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use keblin::save::{Seal, SealKey};
+use keblin::verify::{Examined, Kept, SaveFinding, examine_sealed};
+use keblin::{Schema, Severity};
+use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
 use crate::out::{Console, Tone, json};
 use crate::{Outcome, Trouble, files};
 
-pub(crate) fn run(console: &mut Console<'_>, args: &Args, files: &[PathBuf]) -> Result<Outcome, Trouble> {
+/// How many files are looked at before any of them is told: enough for all cores, and little to hold.
+const AT_ONCE: usize = 512;
+
+pub(crate) fn run(
+    console: &mut Console<'_>,
+    args: &Args,
+    named: &[PathBuf],
+    key: Option<&Path>,
+) -> Result<Outcome, Trouble> {
     let schema = files::schema(args)?;
-    let mut outcome = Outcome::Fine;
-    for file in files {
-        let bytes = files::save(file)?;
-        if !one(console, file, &bytes, &schema)? {
-            outcome = Outcome::Findings;
+    let key = key.map(files::key).transpose()?;
+    let saves = files::saves(named)?;
+    // Of whole folders only what is wrong is worth a line.
+    let all = named.len() == saves.len() && named.iter().all(|path| !path.is_dir());
+    let bar = progress_bar(console, saves.len());
+    let mut tally = Tally::default();
+    for batch in saves.chunks(AT_ONCE) {
+        let checked: Vec<_> = batch
+            .par_iter()
+            .map(|path| {
+                let checked = files::save(path).map(|bytes| Checked::of(&bytes, &schema, key.as_ref()));
+                bar.inc(1);
+                checked
+            })
+            .collect();
+        for (path, checked) in batch.iter().zip(checked) {
+            let checked = checked?;
+            tally.count(&checked);
+            if console.json {
+                console.json_line(&checked.as_json(path))?;
+            } else if all || !checked.is_fine() || !checked.examined.findings.is_empty() {
+                bar.suspend(|| tell(console, path, &checked))?;
+            }
         }
     }
-    Ok(outcome)
+    bar.finish_and_clear();
+    if !all && !console.json {
+        tally.tell(console)?;
+    }
+    Ok(if tally.whole == saves.len() { Outcome::Fine } else { Outcome::Findings })
 }
 
-/// Verifies the bytes of a file; whether all is well.
-pub(crate) fn one(
-    console: &mut Console<'_>,
-    file: &Path,
-    bytes: &[u8],
-    schema: &Arc<Schema>,
-) -> Result<bool, Trouble> {
-    let verified = verify::verify(bytes, schema);
-    let fine = verified.as_ref().is_ok_and(|save| save.findings().iter().all(is_hint));
-    if console.json {
-        console.json_line(&as_json(file, &verified, fine))?;
-        return Ok(fine);
+fn progress_bar(console: &Console<'_>, files: usize) -> ProgressBar {
+    let bar = ProgressBar::new(files as u64);
+    let watched = console.look.watched && files > 1;
+    bar.set_draw_target(if watched { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });
+    let style = ProgressStyle::with_template("{bar:30} {pos} of {len} saves, {eta} left");
+    style.map_or(bar.clone(), |style| bar.with_style(style))
+}
+
+/// A file that was looked at.
+pub(crate) struct Checked {
+    len_bytes: usize,
+    examined: Examined,
+}
+
+impl Checked {
+    pub(crate) fn of(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>) -> Checked {
+        Checked { len_bytes: bytes.len(), examined: examine_sealed(bytes, schema, key) }
     }
-    match &verified {
-        Ok(save) => whole(console, file, bytes.len(), save.stamp(), save.findings())?,
+
+    /// Whether there is nothing worth an exit code.
+    pub(crate) fn is_fine(&self) -> bool {
+        let is_hint = |finding: &SaveFinding| finding.severity == Severity::Hint;
+        self.examined.kept.is_ok() && self.examined.findings.iter().all(is_hint)
+    }
+
+    fn as_json(&self, file: &Path) -> Json {
+        let findings: Vec<Json> = self.examined.findings.iter().map(json::save_finding).collect();
+        json!({ "file": file.display().to_string(), "ok": self.is_fine(), "findings": findings })
+    }
+}
+
+/// Tells a file in words.
+pub(crate) fn tell(console: &mut Console<'_>, file: &Path, checked: &Checked) -> Result<(), Trouble> {
+    let Checked { len_bytes, examined } = checked;
+    let error = match &examined.kept {
+        Ok(kept) => {
+            whole(console, file, *len_bytes, kept, examined)?;
+            None
+        }
         Err(error) => {
             let word = if error.is_refusal() { "refused" } else { "damaged" };
             let word = console.toned(Tone::Bad, word);
@@ -51,41 +108,77 @@ pub(crate) fn one(
                 }
             };
             console.paragraph(&format!("    {advice}"), "    ")?;
+            Some(SaveFinding::of_error(error))
         }
+    };
+    for finding in examined.findings.iter().filter(|finding| Some(*finding) != error.as_ref()) {
+        console.paragraph(&format!("  {finding}"), "    ")?;
     }
-    Ok(fine)
-}
-
-fn is_hint(finding: &SaveFinding) -> bool {
-    finding.severity == Severity::Hint
+    Ok(())
 }
 
 fn whole(
     console: &mut Console<'_>,
     file: &Path,
     len_bytes: usize,
-    stamp: &Stamp,
-    findings: &[SaveFinding],
+    kept: &Kept,
+    examined: &Examined,
 ) -> Result<(), Trouble> {
-    let word = console.toned(Tone::Good, "whole");
-    let line =
-        format!("{}: {word}: save {}, {len_bytes} bytes, every digest holds", file.display(), stamp.number);
+    let is_damaged = examined.findings.iter().any(|finding| finding.code.ends_with("_damaged"));
+    let word = match is_damaged {
+        true => console.toned(Tone::Doubtful, "damaged in part"),
+        false => console.toned(Tone::Good, "whole"),
+    };
+    let (what, seal) = match kept {
+        Kept::Slot(save) => (format!("save {}", save.head().number), save.seal()),
+        Kept::Device { number } => (format!("settings, save {number}"), Seal::None),
+        _ => ("a save".to_string(), Seal::None),
+    };
+    let states = match examined.states.len() {
+        0 | 1 => String::new(),
+        count => format!(", {count} states"),
+    };
+    let digests = if is_damaged { "" } else { ", every digest holds" };
+    let seal = if seal == Seal::Holds { ", and the seal" } else { "" };
+    let line = format!("{}: {word}: {what}, {len_bytes} bytes{states}{digests}{seal}", file.display());
     console.paragraph(&line, "    ")?;
-    for finding in findings {
-        console.paragraph(&format!("  {finding}"), "    ")?;
-    }
     Ok(())
 }
 
-fn as_json(file: &Path, verified: &Result<Verified<Save>, ReadError>, ok: bool) -> Json {
-    let findings: Vec<Json> = match verified {
-        Ok(save) => save.findings().iter().map(json::save_finding).collect(),
-        Err(error) => vec![json!({
-            "code": error.fault.code(),
-            "severity": "error",
-            "where": format!("{}, byte {}", error.section, error.offset),
-            "message": error.fault.to_string(),
-        })],
-    };
-    json!({ "file": file.display().to_string(), "ok": ok, "findings": findings })
+/// How many files are what.
+#[derive(Default)]
+struct Tally {
+    whole: usize,
+    told: usize,
+    damaged: usize,
+    refused: usize,
+}
+
+impl Tally {
+    fn count(&mut self, checked: &Checked) {
+        let count = match &checked.examined.kept {
+            Ok(_) if checked.is_fine() => &mut self.whole,
+            Ok(_) => &mut self.told,
+            Err(error) if error.is_refusal() => &mut self.refused,
+            Err(_) => &mut self.damaged,
+        };
+        *count += 1;
+    }
+
+    fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
+        let Tally { whole, told, damaged, refused } = self;
+        let all = whole + told + damaged + refused;
+        let counts = [
+            (*whole, "whole", Tone::Good),
+            (*told, "with findings", Tone::Doubtful),
+            (*damaged, "damaged", Tone::Bad),
+            (*refused, "of another game or version", Tone::Bad),
+        ];
+        let counts = counts.into_iter().filter(|(count, ..)| *count > 0);
+        let parts: Vec<String> =
+            counts.map(|(count, what, tone)| console.toned(tone, &format!("{count} {what}"))).collect();
+        let parts = if parts.is_empty() { "none found".to_string() } else { parts.join(", ") };
+        console.paragraph(&format!("{all} saves: {parts}"), "    ")?;
+        Ok(())
+    }
 }

@@ -21,6 +21,8 @@ pub struct Look {
     pub width: usize,
     /// Whether to use colours.
     pub color: bool,
+    /// Whether somebody is watching the error output, to whom long work can show how far it is.
+    pub watched: bool,
 }
 
 /// Where output goes, and how it looks there.

@@ -120,7 +120,8 @@ fn what_is_not_known_and_not_needed_is_carried_along_told_and_written_back() {
         false,
         &[0x63, 0x61, 0x62, 0x63],
     );
-    let places: Vec<_> = forge.rows.iter().rev().take(2).map(|row| usize::try_from(row.offset).unwrap()..).collect();
+    let places: Vec<_> =
+        forge.rows.iter().rev().take(2).map(|row| usize::try_from(row.offset).unwrap()..).collect();
     let blocks: Vec<Vec<u8>> = places.iter().map(|place| forge.bytes[place.clone()].to_vec()).collect();
     let (index, weather) = (blocks[0].clone(), blocks[1][..blocks[1].len() - blocks[0].len()].to_vec());
     let save = verify(&forge.state(1, 1).bytes, &schema).unwrap();

@@ -1,0 +1,73 @@
+//! `keblin salvage`: takes what is whole out of a save of which no state is, and writes it as a save that says a tool made
+//! it. The damaged file is left as it is.
+
+use std::path::Path;
+
+use keblin::save::{Stamp, write};
+use keblin::verify::{Part, salvage, verify};
+use serde_json::{Value as Json, json};
+
+use crate::args::Args;
+use crate::out::{Console, Tone};
+use crate::{Outcome, Trouble, files};
+
+pub(crate) fn run(
+    console: &mut Console<'_>,
+    args: &Args,
+    file: &Path,
+    to: &Path,
+) -> Result<Outcome, Trouble> {
+    let schema = files::schema(args)?;
+    let bytes = files::save(file)?;
+    if let Ok(save) = verify(&bytes, &schema) {
+        let number = save.head().number;
+        let told = format!("{}: save {number} in it is whole, and opening takes it", file.display());
+        return Err(Trouble::Told(format!("{told}; nothing was written")));
+    }
+    let salvaged = salvage(&bytes, &schema)
+        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing was written", file.display())))?;
+    let stamp = Stamp { edited: true, ..Stamp::first(files::now_unix_ms(), "salvage") };
+    let written = write(&salvaged.snapshot, &stamp);
+    files::write_anew(to, &written)?;
+    if console.json {
+        let parts: Vec<Json> = salvaged.parts.iter().map(as_json).collect();
+        let (file, to) = (file.display().to_string(), to.display().to_string());
+        console.json_object(&json!({ "file": file, "to": to, "sections": parts }))?;
+    } else {
+        for part in &salvaged.parts {
+            tell(console, file, part)?;
+        }
+        let line = format!("{}: {} bytes, marked as made by a tool", to.display(), written.len());
+        console.paragraph(&line, "    ")?;
+    }
+    let all = salvaged.parts.iter().all(|part| part.offset.is_some());
+    Ok(if all { Outcome::Fine } else { Outcome::Findings })
+}
+
+fn as_json(part: &Part) -> Json {
+    json!({
+        "section": part.section,
+        "taken_from_byte": part.offset,
+        "whole": part.whole,
+        "fault": part.fault.as_ref().map(ToString::to_string),
+    })
+}
+
+fn tell(console: &mut Console<'_>, file: &Path, part: &Part) -> Result<(), Trouble> {
+    let Part { section, offset, whole, fault, .. } = part;
+    let name = console.toned(Tone::Name, section);
+    let text = match (offset, fault) {
+        (Some(offset), _) => {
+            let word = console.toned(Tone::Good, "taken");
+            format!("{name}: {word} from byte {offset}, the last of {whole} that are whole")
+        }
+        (None, Some(fault)) => {
+            format!("{name}: {}, {fault}; as declared", console.toned(Tone::Bad, "not taken"))
+        }
+        (None, None) => {
+            format!("{name}: {}, none is whole; as declared", console.toned(Tone::Bad, "not taken"))
+        }
+    };
+    console.paragraph(&format!("{}: {text}", file.display()), "    ")?;
+    Ok(())
+}
