@@ -214,14 +214,14 @@ fn damage(
     step(console, 6, "The file, and what happens when it is damaged")?;
     let mut bytes = crate::files::save(&slot.path())?;
     let name = slot.path().strip_prefix(folder).map(Path::to_path_buf).unwrap_or_default();
-    verify::tell(console, &name, &verify::Checked::of(&bytes, schema, None))?;
+    verify::tell(console, &name, &verify::Checked::of(&bytes, schema, None), true)?;
     let middle = bytes.len() / 2;
     if let Some(byte) = bytes.get_mut(middle) {
         *byte ^= 0b0000_0100;
     }
     crate::files::overwrite(&slot.path(), &bytes)?;
     console.line(&format!("   One bit of byte {middle} is flipped:"))?;
-    verify::tell(console, &name, &verify::Checked::of(&bytes, schema, None))?;
+    verify::tell(console, &name, &verify::Checked::of(&bytes, schema, None), true)?;
     let Opened { progress, origin, .. } = slot.open(schema).map_err(told)?;
     if let Origin::Previous { set_aside: Some(path), .. } = origin {
         let path = path.strip_prefix(folder).map(Path::to_path_buf).unwrap_or(path);

@@ -18,6 +18,14 @@ use crate::{Outcome, Trouble, files};
 /// How many files are looked at before any of them is told: enough for all cores, and little to hold.
 const AT_ONCE: usize = 512;
 
+/// What becomes of a damaged file.
+const DAMAGED: &str = "Of a damaged file, opening its slot takes the copy before it, if that is whole, and sets the file \
+                       aside.";
+
+/// What a refusal means.
+const OF_ANOTHER: &str =
+    "Nothing is wrong with a file that is refused; it belongs to another game or version.";
+
 pub(crate) fn run(
     console: &mut Console<'_>,
     args: &Args,
@@ -46,7 +54,7 @@ pub(crate) fn run(
             if console.json {
                 console.json_line(&checked.as_json(path))?;
             } else if all || !checked.is_fine() || !checked.examined.findings.is_empty() {
-                bar.suspend(|| tell(console, path, &checked))?;
+                bar.suspend(|| tell(console, path, &checked, all))?;
             }
         }
     }
@@ -89,7 +97,12 @@ impl Checked {
 }
 
 /// Tells a file in words.
-pub(crate) fn tell(console: &mut Console<'_>, file: &Path, checked: &Checked) -> Result<(), Trouble> {
+pub(crate) fn tell(
+    console: &mut Console<'_>,
+    file: &Path,
+    checked: &Checked,
+    with_advice: bool,
+) -> Result<(), Trouble> {
     let Checked { len_bytes, examined } = checked;
     let error = match &examined.kept {
         Ok(kept) => {
@@ -101,13 +114,10 @@ pub(crate) fn tell(console: &mut Console<'_>, file: &Path, checked: &Checked) ->
             let word = console.toned(Tone::Bad, word);
             let code = console.toned(Tone::Quiet, &format!("[{}]", error.fault.code()));
             console.paragraph(&format!("{}: {word}: {error} {code}", file.display()), "    ")?;
-            let advice = match error.is_refusal() {
-                true => "Nothing is wrong with the file; it belongs to another game or version.",
-                false => {
-                    "Opening the slot takes the copy before it, if that is whole, and sets this file aside."
-                }
-            };
-            console.paragraph(&format!("    {advice}"), "    ")?;
+            if with_advice {
+                let advice = if error.is_refusal() { OF_ANOTHER } else { DAMAGED };
+                console.paragraph(&format!("    {advice}"), "    ")?;
+            }
             Some(SaveFinding::of_error(error))
         }
     };
@@ -179,6 +189,10 @@ impl Tally {
             counts.map(|(count, what, tone)| console.toned(tone, &format!("{count} {what}"))).collect();
         let parts = if parts.is_empty() { "none found".to_string() } else { parts.join(", ") };
         console.paragraph(&format!("{all} saves: {parts}"), "    ")?;
+        let advices = [(*damaged > 0, DAMAGED), (*refused > 0, OF_ANOTHER)];
+        for (_, advice) in advices.into_iter().filter(|(is_due, _)| *is_due) {
+            console.paragraph(&format!("  {advice}"), "  ")?;
+        }
         Ok(())
     }
 }

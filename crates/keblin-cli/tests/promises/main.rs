@@ -9,6 +9,7 @@
 
 mod check;
 mod demo;
+mod folders;
 mod process;
 mod rehearse;
 mod saves;

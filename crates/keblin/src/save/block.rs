@@ -84,8 +84,10 @@ impl<'b> Block<'b> {
             return Err(cursor.fault(digest_at, Fault::Digest));
         }
         let rest = cursor.offset();
+        let expected =
+            if word == STATE { "the seal and the foot of the state" } else { "an item behind the digest" };
         for _ in 0..rest_items {
-            cursor.skip("an item behind the digest", limits)?;
+            cursor.skip(expected, limits)?;
         }
         let end = cursor.offset();
         if end - offset > limits.max_block_bytes {

@@ -2,6 +2,7 @@
 //! `plan`. What is missing is as declared, what is not known is carried along, and what is of another kind is refused.
 //! What this very schema wrote takes the shorter way of `follow`.
 
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -11,7 +12,7 @@ use keblin_schema::{Kind, Time, Value};
 use super::block::Section;
 use super::error::{Fault, ReadError};
 use super::follow;
-use super::layout::{DEVICE, HEADER, PROFILE, RUN};
+use super::layout::{DEVICE, HEADER, PROFILE, RUN, STATE};
 use super::map::Item;
 use super::plan::Plan;
 use super::reader::{self, SaveFile};
@@ -44,17 +45,17 @@ pub(crate) enum Missing {
 
 /// Whether a save is one of this game and this version of it; if not, it is to be left untouched.
 pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), ReadError> {
+    if file.game != schema.game.as_str() {
+        let fault = Fault::OtherGame { found: file.game.to_string(), expected: schema.game.clone() };
+        return Err(ReadError::new(HEADER, 0, fault));
+    }
     let (found, known) = (file.head.schema_version, schema.version);
-    let fault = if file.game != schema.game.as_str() {
-        Fault::OtherGame { found: file.game.to_string(), expected: schema.game.clone() }
-    } else if found > known {
-        Fault::NewerVersion { found, known }
-    } else if found < known {
-        Fault::OlderVersion { found, known }
-    } else {
-        return Ok(());
+    let fault = match found.cmp(&known) {
+        Ordering::Greater => Fault::NewerVersion { found, known },
+        Ordering::Less => Fault::OlderVersion { found, known },
+        Ordering::Equal => return Ok(()),
     };
-    Err(ReadError::new(HEADER, 0, fault))
+    Err(ReadError::new(STATE, file.head.offset, fault))
 }
 
 /// Whether bytes whose states are damaged may be looked into: not if their header is whole and of another game or format.

@@ -7,7 +7,7 @@ use std::convert::Infallible;
 use minicbor::Encoder;
 
 use super::cursor::Cursor;
-use super::error::ReadError;
+use super::error::{Fault, ReadError};
 use super::layout::ReadLimits;
 
 /// The bytes of what is written.
@@ -111,6 +111,8 @@ impl<'b> Item<'b> {
         map: &BTreeMap<&'b str, Item<'b>>,
         key: &str,
     ) -> Result<Item<'b>, ReadError> {
-        map.get(key).cloned().ok_or_else(|| self.unexpected(format!("a map with the key `{key}`")))
+        let fault =
+            || Fault::Unexpected { expected: format!("the key `{key}`"), found: "a map without it".into() };
+        map.get(key).cloned().ok_or_else(|| ReadError::new(self.section, self.offset, fault()))
     }
 }

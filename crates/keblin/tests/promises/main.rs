@@ -8,6 +8,8 @@
     reason = "a test may fail loudly, and reads and damages the files it is about"
 )]
 
+mod broken;
+mod cddl;
 mod damage;
 mod deaths;
 mod erasing;
@@ -16,6 +18,7 @@ mod following;
 mod forged;
 mod format;
 mod frames;
+mod golden;
 mod hostile;
 mod kinds;
 mod layers;

@@ -1,0 +1,122 @@
+//! Whole folders of saves, the golden and the broken files among them, and what can be salvaged.
+
+use std::fs;
+use std::path::Path;
+
+use serde_json::Value as Json;
+
+use crate::process::{assert_fits, keblin, keblin_in, project};
+
+const SCHEMA: &str = "data/golden/every_type.toml";
+
+#[test]
+fn what_is_said_of_each_broken_file_stands_beside_it() {
+    let folder = project("data/broken");
+    let mut names: Vec<String> = fs::read_dir(&folder)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+        .collect();
+    names.retain(|name| name.ends_with(".keblin"));
+    names.sort();
+    let schema = project(SCHEMA);
+    let args = ["verify", "--schema", schema.to_str().unwrap()].into_iter();
+    let args: Vec<&str> = args.chain(names.iter().map(String::as_str)).collect();
+    let ran = keblin_in(&folder, &args);
+    assert_eq!(ran.code, 1);
+    assert_fits(&ran.out);
+    let held = fs::read_to_string(folder.join("verify.txt")).unwrap();
+    assert!(ran.out == held, "data/broken/verify.txt is not what the tool says:\n{}", ran.out);
+}
+
+#[test]
+fn the_golden_files_show_what_they_showed_when_the_format_was_fixed() {
+    for name in ["first_run", "every_type", "three_states", "sealed", "with_picture"] {
+        let path = format!("data/golden/format_1_{name}");
+        let ran = keblin(&["show", "--json", "--schema", SCHEMA, &format!("{path}.keblin")]);
+        assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{name}");
+        assert_eq!(ran.out, fs::read_to_string(project(&format!("{path}.json"))).unwrap(), "{name}");
+    }
+}
+
+#[test]
+fn a_folder_is_verified_file_by_file_with_those_below_it_and_summed_up() {
+    let folder = tempfile::tempdir().unwrap();
+    let golden = |name: &str| fs::read(project(&format!("data/golden/format_1_{name}.keblin"))).unwrap();
+    fs::create_dir_all(folder.path().join("saves/aside")).unwrap();
+    let put = |path: &str, bytes: &[u8]| fs::write(folder.path().join(path), bytes).unwrap();
+    for number in 0..40 {
+        put(&format!("saves/slot_{number:02}.keblin"), &golden("every_type"));
+    }
+    put("saves/aside/device.keblin", &golden("device"));
+    put("saves/slot_07.keblin", &golden("every_type")[..500]);
+    put("saves/notes.txt", b"no save");
+    let schema = project(SCHEMA);
+    let args = |extra: &'static str| {
+        ["verify", "--schema", schema.to_str().unwrap(), "saves", extra].map(String::from)
+    };
+    let run = |args: &[String]| {
+        keblin_in(
+            folder.path(),
+            &args.iter().map(String::as_str).filter(|arg| !arg.is_empty()).collect::<Vec<_>>(),
+        )
+    };
+    let ran = run(&args(""));
+    assert_eq!((ran.code, ran.err.as_str()), (1, ""));
+    assert_fits(&ran.out);
+    let lines: Vec<&str> = ran.out.lines().collect();
+    assert!(lines[0].starts_with("saves/slot_07.keblin: damaged: profile, byte "), "{}", ran.out);
+    assert!(ran.out.contains("\n41 saves: 40 whole, 1 damaged\n"), "{}", ran.out);
+    let json: Vec<Json> =
+        run(&args("--json")).out.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    assert_eq!(json.len(), 41);
+    let files: Vec<&str> = json.iter().map(|line| line["file"].as_str().unwrap()).collect();
+    assert!(files.is_sorted() && files[0] == "saves/aside/device.keblin", "{files:?}");
+    let bad: Vec<&Json> = json.iter().filter(|line| line["ok"] == false).collect();
+    assert_eq!(bad.len(), 1);
+    assert_eq!(bad[0]["findings"][0]["code"], "cut");
+    fs::remove_file(folder.path().join("saves/slot_07.keblin")).unwrap();
+    assert_eq!(run(&args("")).out, "40 saves: 40 whole\n");
+}
+
+#[test]
+fn a_seal_is_checked_with_the_games_key() {
+    let sealed = "data/golden/format_1_sealed.keblin";
+    let with = |key: &str| keblin(&["verify", "--schema", SCHEMA, "--key", key, sealed]);
+    let ran = with("data/golden/seal.key");
+    assert_eq!(ran.code, 0);
+    assert!(ran.out.ends_with("every digest\n    holds, and the seal\n"), "{}", ran.out);
+    let ran = with("data/golden/every_type.toml");
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("[seal_broken]"), "{}", ran.out);
+}
+
+#[test]
+fn what_is_whole_is_salvaged_into_a_save_that_says_so_and_nothing_is_overwritten() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("saved.keblin");
+    let out = out.to_str().unwrap();
+    let salvage = |file: &str| keblin(&["salvage", "--schema", SCHEMA, file, "--to", out]);
+    let ran = salvage("data/golden/format_1_every_type.keblin");
+    assert_eq!((ran.code, ran.out.as_str()), (2, ""));
+    assert!(ran.err.contains("save 1 in it is whole"), "{}", ran.err);
+    let ran = salvage("data/broken/run_changed.keblin");
+    assert_eq!((ran.code, ran.err.as_str()), (1, ""));
+    assert!(
+        ran.out.contains("profile: taken from byte 64, the last of 1 that\n    are whole\n"),
+        "{}",
+        ran.out
+    );
+    assert!(ran.out.contains("run: not taken, none is whole; as declared\n"), "{}", ran.out);
+    let shown = keblin(&["show", "--json", "--schema", SCHEMA, out]).json();
+    assert_eq!((&shown["fields"]["coppers"], &shown["fields"]["reeds"]), (&555.into(), &0.into()));
+    assert_eq!((&shown["save"]["edited"], &shown["save"]["cause"]), (&true.into(), &"salvage".into()));
+    let held = fs::read(out).unwrap();
+    let ran = salvage("data/broken/run_changed.keblin");
+    assert_eq!(ran.code, 2);
+    assert!(ran.err.replace('\n', ' ').contains("nothing was overwritten"), "{}", ran.err);
+    assert_eq!(fs::read(out).unwrap(), held);
+    fs::remove_file(Path::new(out)).unwrap();
+    let json =
+        keblin(&["salvage", "--json", "--schema", SCHEMA, "data/broken/state_changed.keblin", "--to", out]);
+    assert_eq!((json.code, &json.json()["sections"][1]["whole"]), (0, &1.into()));
+}

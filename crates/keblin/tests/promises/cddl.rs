@@ -1,0 +1,51 @@
+//! What the sections of real saves hold is what `docs/save-format.cddl` says, by a validator that is not ours. The items
+//! around them are held against the same file by `.ci/check_saves.py`.
+
+use std::sync::Arc;
+
+use cddl_cat::validate_cbor_bytes;
+use keblin::Schema;
+use keblin::save::{read, write};
+use proptest::prelude::*;
+
+use crate::round_trip::{events, play, stamp};
+use crate::tables::fen_post;
+use crate::{golden, tables};
+
+/// The part of the description that is about bodies; what stands before it is about items.
+fn bodies() -> String {
+    let text = tables::read("docs/save-format.cddl");
+    let at = text.find("; The bodies of the sections").expect("the part about bodies");
+    text[at..].to_string()
+}
+
+#[track_caller]
+fn validate(bytes: &[u8], cddl: &str) {
+    for section in read(bytes).unwrap().sections {
+        if let Err(error) = validate_cbor_bytes(section.name, cddl, section.body) {
+            panic!("{}: {error}", section.name);
+        }
+        let other = if section.name == "profile" { "run" } else { "profile" };
+        assert!(
+            validate_cbor_bytes(other, cddl, section.body).is_err(),
+            "{} passes for a {other}",
+            section.name
+        );
+    }
+}
+
+#[test]
+fn every_section_of_the_golden_files_is_valid() {
+    for (_, bytes) in golden::files() {
+        validate(&bytes, &bodies());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+    #[test]
+    fn every_section_of_whatever_was_played_is_valid(events in events()) {
+        let schema: Arc<Schema> = fen_post();
+        validate(&write(&play(&schema, &events).snapshot(), &stamp(1)), &bodies());
+    }
+}

@@ -1,0 +1,138 @@
+#!/usr/bin/env python3
+"""Prints any save of format 1 as JSON, written from docs/save-format.md alone: python3 docs/reader.py FILE
+
+Needs cbor2 and blake3. Takes the last state of which every digest holds. Exit code 1 if there is none.
+"""
+
+import io
+import json
+import sys
+
+import cbor2
+from blake3 import blake3
+
+MARK = bytes.fromhex("db6b65626c696e1a0a")
+FOOT_MARK = b"kebfoot\n"
+
+
+class Damaged(Exception):
+    pass
+
+
+def digest(data):
+    return blake3(data).digest()
+
+
+def array_at(data, offset, mark):
+    """The items of the array behind a mark, each with where it begins, and where the last ends."""
+    start = offset + len(mark)
+    if data[offset:start] != mark or not 0x80 <= int.from_bytes(data[start:start + 1], "big") < 0x98:
+        raise Damaged(f"byte {offset}: expected {mark.hex()} and an array")
+    stream = io.BytesIO(data)
+    stream.seek(start + 1)
+    items, places = [], []
+    try:
+        for _ in range(data[start] - 0x80):
+            places.append(stream.tell())
+            items.append(cbor2.CBORDecoder(stream).decode())
+    except Exception as error:
+        raise Damaged(f"byte {places[-1]}: {error}") from error
+    return items, places + [stream.tell()]
+
+
+def check_digest(data, offset, place, stored):
+    """A digest covers all bytes of its item before it."""
+    if digest(data[offset:place]) != stored:
+        raise Damaged(f"byte {place}: the digest does not hold")
+
+
+def header(data):
+    items, places = array_at(data, 0, b"\xd9\xd9\xf7")
+    check_digest(data, 0, places[-2], items[-1])
+    if items[0] != "keblin" or items[1] != 1:
+        raise Damaged(f"byte 0: {items[0]}, format {items[1]}")
+    return items
+
+
+def block(data, offset):
+    items, places = array_at(data, offset, MARK)
+    if len(items) < 4:
+        raise Damaged(f"byte {offset}: no block")
+    word, needed, content, stored, *behind = items
+    check_digest(data, offset, places[3], stored)
+    return {"word": word, "needed": needed, "content": content, "digest": stored, "behind": behind,
+            "digest_at": places[3], "end": places[-1]}
+
+
+def state(data, head, offset):
+    """The state at an offset with its sections, once everything that belongs to it is whole."""
+    found = block(data, offset)
+    if found["word"] != "state":
+        raise Damaged(f"byte {offset}: no state")
+    number, version, fingerprint, saved_at, cause, edited, summary, table, predecessors, own = found["content"]
+    seal, foot = found["behind"]
+    check = digest(data[found["digest_at"]:found["end"] - 34])[:8]
+    length = found["end"] - offset
+    if own != offset or foot != FOOT_MARK + length.to_bytes(8, "big") + number.to_bytes(8, "big") + check:
+        raise Damaged(f"byte {offset}: offset or foot")
+    sections, free_from = {}, 0
+    for name, at, length, stored in table:
+        if not free_from <= at <= at + length <= offset:
+            raise Damaged(f"byte {offset}: a table that points to {at}")
+        free_from = at + length
+        if name == "header" and at == 0:
+            if stored != head[-1]:
+                raise Damaged("byte 0: another header")
+            continue
+        part = block(data, at)
+        if part["end"] - at != length or part["digest"] != stored:
+            raise Damaged(f"byte {at}: not what the state was saved with")
+        if part["word"] == "section":
+            section, codec, size, body = part["content"]
+            if section != name or codec != 0 or size != len(body):
+                raise Damaged(f"byte {at}: section {section}")
+            sections[name] = cbor2.loads(body)
+        elif part["needed"]:
+            raise Damaged(f"byte {at}: written by a later Keblin")
+    return {
+        "game": head[2], "created_unix_ms": head[3], "version": version, "number": number,
+        "saved_at_unix_ms": saved_at, "cause": cause, "edited": edited, "sealed": seal is not None,
+        "fingerprint": f"{fingerprint[0]}:{fingerprint[1][:6].hex()}", "summary": summary,
+        "predecessors": len(predecessors), "sections": sections,
+    }
+
+
+def read(data):
+    """The last whole state: by the foot at the end, else by the marks of blocks from the back."""
+    head = header(data)
+    foot = data[-32:]
+    places = [len(data) - int.from_bytes(foot[8:16], "big")] if foot.startswith(FOOT_MARK) else []
+    at = len(data)
+    while (at := data.rfind(MARK, 0, at)) > 0:
+        places.append(at)
+    faults = []
+    for place in places:
+        try:
+            return state(data, head, place)
+        except (Damaged, ValueError, TypeError, cbor2.CBORDecodeError) as error:
+            faults.append(error)
+    raise Damaged(faults[0] if faults else "there is no state")
+
+
+def plain(value):
+    """Bytes as text of two digits each, keys as text, as JSON knows no other."""
+    if isinstance(value, bytes):
+        return value.hex()
+    if isinstance(value, dict):
+        return {key if isinstance(key, str) else str(key): plain(held) for key, held in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [plain(held) for held in value]
+    return value
+
+
+if __name__ == "__main__":
+    try:
+        with open(sys.argv[1], "rb") as file:
+            print(json.dumps(plain(read(file.read())), indent=2, ensure_ascii=False))
+    except (Damaged, OSError) as error:
+        sys.exit(f"{sys.argv[1]}: {error}")
