@@ -2,6 +2,7 @@
 //! Nothing here decides anything; `progress` changes it, `save` turns it into bytes and back.
 
 use std::collections::BTreeMap;
+use std::fmt;
 use std::sync::Arc;
 
 use keblin_schema::{Schema, Time, Value};
@@ -27,11 +28,38 @@ pub struct Picture {
     pub bytes: Vec<u8>,
 }
 
+/// The largest picture, in bytes.
+pub const MAX_PICTURE_BYTES: usize = 4 << 20;
+
+/// A picture that is too large to be kept in every save.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PictureTooLarge {
+    /// Its length in bytes.
+    pub bytes: usize,
+}
+
+impl fmt::Display for PictureTooLarge {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(
+            f,
+            "a picture has at most {MAX_PICTURE_BYTES} bytes, but found {}: make it smaller",
+            self.bytes
+        )
+    }
+}
+
+impl std::error::Error for PictureTooLarge {}
+
 impl Picture {
     /// A picture of some media type, such as `image/png`.
-    #[must_use]
-    pub fn new(media_type: impl Into<String>, bytes: Vec<u8>) -> Picture {
-        Picture { media_type: media_type.into(), bytes }
+    ///
+    /// # Errors
+    /// [`PictureTooLarge`] for more than [`MAX_PICTURE_BYTES`].
+    pub fn new(media_type: impl Into<String>, bytes: Vec<u8>) -> Result<Picture, PictureTooLarge> {
+        match bytes.len() {
+            len if len > MAX_PICTURE_BYTES => Err(PictureTooLarge { bytes: len }),
+            _ => Ok(Picture { media_type: media_type.into(), bytes }),
+        }
     }
 }
 

@@ -137,9 +137,6 @@ impl Default for ReadLimits {
 /// The largest save that is read unless [`ReadLimits`] say otherwise, in bytes.
 pub const MAX_SAVE_BYTES: usize = 64 << 20;
 
-/// The largest picture, in bytes.
-pub const MAX_PICTURE_BYTES: usize = 4 << 20;
-
 /// A digest of some bytes.
 #[must_use]
 pub fn digest(bytes: &[u8]) -> Digest {

@@ -13,7 +13,7 @@ use super::layout::{
 use super::seal::{Seal, SealKey};
 use super::search;
 use super::state::{Row, StateBlock, StateHead};
-use crate::snapshot::Picture;
+use crate::snapshot::{MAX_PICTURE_BYTES, Picture};
 
 /// A save whose bytes are whole: the last state of a file of which every digest holds. What its values mean is not
 /// looked at yet.
@@ -258,8 +258,15 @@ impl<'b> SaveFile<'b> {
         section.item().whole(|cursor| {
             cursor.array_of(2, "a picture")?;
             let media_type = cursor.text("a picture's media type")?;
+            let at = cursor.offset();
             let bytes = cursor.next(|| "a picture's bytes", minicbor::Decoder::bytes)?;
-            Ok(Some(Arc::new(Picture::new(media_type, bytes.to_vec()))))
+            match Picture::new(media_type, bytes.to_vec()) {
+                Ok(picture) => Ok(Some(Arc::new(picture))),
+                Err(error) => {
+                    Err(cursor
+                        .unexpected(at, format!("at most {MAX_PICTURE_BYTES} bytes, not {}", error.bytes)))
+                }
+            }
         })
     }
 

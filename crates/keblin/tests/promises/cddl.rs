@@ -15,7 +15,7 @@ use crate::{golden, tables};
 /// The part of the description that is about bodies; what stands before it is about items.
 fn bodies() -> String {
     let text = tables::read("docs/save-format.cddl");
-    let at = text.find("; The bodies of the sections").expect("the part about bodies");
+    let at = text.find("; The bodies of the sections").unwrap();
     text[at..].to_string()
 }
 

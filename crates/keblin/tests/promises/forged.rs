@@ -45,7 +45,7 @@ impl Forge {
         Forge { bytes, rows: vec![row] }
     }
 
-    /// A block with its digest; `items` is how many items the block has in all.
+    /// A block with its digest.
     pub(crate) fn block(&mut self, name: &str, word: &str, needed: bool, content: &[u8]) -> &mut Forge {
         let offset = self.bytes.len();
         let mut block = cbor(|out| {
@@ -69,10 +69,9 @@ impl Forge {
 
     /// A state over the rows so far.
     pub(crate) fn state(&mut self, number: u64, version: u32) -> &mut Forge {
-        let offset = self.bytes.len();
         let rows = self.rows.clone();
-        let mut block = cbor(|out| {
-            out.tag(Tag::new(BLOCK_TAG)).unwrap().array(6).unwrap().str("state").unwrap().bool(true).unwrap();
+        let offset = self.bytes.len() as u64;
+        let content = cbor(|out| {
             out.array(10).unwrap().u64(number).unwrap().u32(version).unwrap();
             out.array(2).unwrap().u32(1).unwrap().bytes(&[0; 32]).unwrap();
             out.u64(1_700_000_000_001).unwrap().str("forged").unwrap().bool(false).unwrap().map(0).unwrap();
@@ -81,8 +80,21 @@ impl Forge {
                 out.array(4).unwrap().str(&row.name).unwrap().u64(row.offset).unwrap();
                 out.u64(row.length).unwrap().bytes(&row.digest).unwrap();
             }
-            out.array(0).unwrap().u64(offset as u64).unwrap();
+            out.array(0).unwrap().u64(offset).unwrap();
         });
+        self.state_numbered(number, &content)
+    }
+
+    /// A state block with some content, whatever that is.
+    pub(crate) fn state_of(&mut self, content: &[u8]) -> &mut Forge {
+        self.state_numbered(1, content)
+    }
+
+    fn state_numbered(&mut self, number: u64, content: &[u8]) -> &mut Forge {
+        let mut block = cbor(|out| {
+            out.tag(Tag::new(BLOCK_TAG)).unwrap().array(6).unwrap().str("state").unwrap().bool(true).unwrap();
+        });
+        block.extend(content);
         let own = digest(&block);
         let digest_at = block.len();
         block.extend(cbor(|out| drop(out.bytes(&own).unwrap().null())));

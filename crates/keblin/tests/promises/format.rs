@@ -235,3 +235,36 @@ fn the_limits_are_the_readers_to_set() {
     limits.max_nesting = 1;
     assert_eq!(read_within(&bytes, &limits).unwrap_err().fault.code(), "too_deep");
 }
+
+#[test]
+fn the_page_and_the_byte_table_say_the_same() {
+    use keblin::save::layout;
+    let page = crate::tables::read("docs/save-format.md");
+    let hex = |bytes: &[u8]| bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>();
+    let limits = ReadLimits::default();
+    let facts = [
+        format!("# The save file, format {}", layout::FORMAT),
+        format!("| `85` | array of {} |", layout::HEADER_ITEMS),
+        format!("| `db {}` | tag |", hex(&layout::BLOCK_MARK[1..])),
+        format!("| `84`, `86` | array | of {} items or more |", layout::BLOCK_ITEMS),
+        format!("Its content is an array of {}: name", layout::SECTION_CONTENT_ITEMS),
+        format!("Its content is an array of {}:\n", layout::STATE_CONTENT_ITEMS),
+        format!("A **digest** is {} bytes of", layout::DIGEST_BYTES),
+        format!("the digests of at most {} states before it", layout::MAX_PREDECESSORS),
+        format!("a byte string of {} bytes, the last {} bytes", layout::FOOT_BYTES, layout::FOOT_ITEM_BYTES),
+        format!("the mark `{}`", hex(layout::FOOT_MARK)),
+        format!(
+            "at most {} MiB, {} rows, {} arrays",
+            limits.max_save_bytes >> 20,
+            limits.max_rows,
+            limits.max_nesting
+        ),
+        format!("at most {} times over", limits.max_passes),
+        format!("at most {} MiB.\n", keblin::snapshot::MAX_PICTURE_BYTES >> 20),
+    ];
+    let flat = page.split_whitespace().collect::<Vec<_>>().join(" ");
+    for fact in facts {
+        let fact = fact.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(flat.contains(&fact), "the page does not say {fact:?}");
+    }
+}

@@ -86,7 +86,7 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
     let [first, second, third] = instants(&schema).map(|game| game.snapshot());
     let stamp = Stamp::first(1_700_000_000_000, "checkpoint");
     let key = SealKey::new(KEY).unwrap();
-    let picture = Picture::new("image/png", vec![0x89, 0x50, 0x4e, 0x47]);
+    let picture = Picture::new("image/png", vec![0x89, 0x50, 0x4e, 0x47]).unwrap();
     let mut three = write(&first, &stamp);
     for (snapshot, cause) in [(&second, "finish"), (&third, "quit")] {
         let file = read(&three).unwrap();

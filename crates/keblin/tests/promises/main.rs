@@ -18,6 +18,7 @@ mod following;
 mod forged;
 mod format;
 mod frames;
+mod fuzzed;
 mod golden;
 mod hostile;
 mod kinds;

@@ -46,7 +46,9 @@ fn the_list_of_slots_tells_where_each_stands_without_reading_its_values() {
     game.enter(reedgate).unwrap();
     game.reach(schema.checkpoint(reedgate, "osier").unwrap()).unwrap();
     // The picture makes the file longer than what the list reads of it.
-    let picture = Picture::new("image/png", vec![0x5a; 200_000]);
+    let picture = Picture::new("image/png", vec![0x5a; 200_000]).unwrap();
+    let error = Picture::new("image/png", vec![0; (4 << 20) + 1]).unwrap_err();
+    assert!(error.to_string().starts_with("a picture has at most 4194304 bytes, but found 4194305"));
     let snapshot = game.snapshot().with_picture(picture.clone());
     dir.slot("otter").unwrap().save(&snapshot, "pause").unwrap();
     save(&dir, "heron", &with_coppers(&schema, 5));

@@ -1,0 +1,87 @@
+//! A bounded run of what the fuzzer does: every golden and broken file, and thousands of mutations of them.
+
+use std::fs;
+
+use crate::tables::project;
+
+#[path = "../../../../fuzz/look.rs"]
+mod look;
+
+/// Files of a folder of saves, as whole files and as what stands inside them.
+fn seeds() -> Vec<Vec<u8>> {
+    let mut seeds = Vec::new();
+    for folder in ["data/golden", "data/broken"] {
+        let mut paths: Vec<_> =
+            fs::read_dir(project(folder)).unwrap().map(|entry| entry.unwrap().path()).collect();
+        paths.sort();
+        for path in paths.iter().filter(|path| path.extension().is_some_and(|ending| ending == "keblin")) {
+            let bytes = fs::read(path).unwrap();
+            if let Ok(file) = keblin::save::read(&bytes) {
+                for section in &file.sections {
+                    let way = match section.name {
+                        "profile" => 1,
+                        "run" => 2,
+                        "device" => 3,
+                        _ => 4,
+                    };
+                    seeds.push([&[way], section.body].concat());
+                }
+            }
+            seeds.push([&[0][..], &bytes].concat());
+        }
+    }
+    seeds
+}
+
+/// A seed with a few bytes changed, cut out, doubled, or taken from another seed.
+fn mutated(random: &mut fastrand::Rng, seeds: &[Vec<u8>]) -> Vec<u8> {
+    let mut bytes = seeds[random.usize(..seeds.len())].clone();
+    for _ in 0..random.usize(1..4) {
+        let len = bytes.len();
+        if len < 3 {
+            break;
+        }
+        let (from, to) = (random.usize(1..len), random.usize(1..len));
+        let (from, to) = (from.min(to), from.max(to));
+        match random.u8(..6) {
+            0 => bytes[from] ^= 1 << random.u8(..8),
+            1 => bytes[from] = random.u8(..),
+            2 => drop(bytes.drain(from..to)),
+            3 => {
+                let piece = bytes[from..to].to_vec();
+                bytes.splice(from..from, piece);
+            }
+            4 => {
+                let other = &seeds[random.usize(..seeds.len())];
+                let piece = &other[random.usize(..other.len())..];
+                bytes.splice(from.., piece.iter().copied());
+            }
+            _ => {
+                bytes[from] = [0x00, 0x18, 0x1b, 0x5b, 0x7b, 0x9b, 0xbb, 0xf6, 0xfb, 0xff][random.usize(..10)]
+            }
+        }
+    }
+    bytes
+}
+
+#[test]
+fn mutations_of_all_saves_are_read_without_a_panic_and_written_back_the_same() {
+    let seeds = seeds();
+    let mut random = fastrand::Rng::with_seed(7);
+    let (mut read, mut refused) = (0, 0);
+    for seed in &seeds {
+        look::look(seed);
+    }
+    for round in 0..6_000 {
+        let mut bytes = mutated(&mut random, &seeds);
+        if round % 7 == 0 {
+            bytes[0] = random.u8(..look::WAYS);
+        }
+        match look::look(&bytes) {
+            true => read += 1,
+            false => refused += 1,
+        }
+    }
+    println!("{} seeds, {read} mutations read, {refused} refused", seeds.len());
+    assert!(read > 100 && refused > 100, "{read} read, {refused} refused");
+}

@@ -1,0 +1,15 @@
+//! Any bytes as a save: no panic, and what can be read can be written and read again as the same.
+
+#![no_main]
+
+use libfuzzer_sys::fuzz_target;
+
+#[path = "../../crates/keblin/tests/promises/forged.rs"]
+mod forged;
+
+#[path = "../look.rs"]
+mod look;
+
+fuzz_target!(|data: &[u8]| {
+    look::look(data);
+});
