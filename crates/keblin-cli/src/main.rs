@@ -16,6 +16,7 @@ fn main() -> ExitCode {
     let is_set = |name| std::env::var_os(name).is_some_and(|value| !value.is_empty());
     let color = !is_set("NO_COLOR") && (stdout().is_terminal() || is_set("CLICOLOR_FORCE"));
     let look = Look { width, color, watched: stderr().is_terminal() };
-    let code = run(std::env::args_os(), &mut stdout().lock(), &mut stderr().lock(), look);
+    // The error output is not locked: a bar that shows how far work is draws there from other threads.
+    let code = run(std::env::args_os(), &mut stdout().lock(), &mut stderr(), look);
     ExitCode::from(code)
 }

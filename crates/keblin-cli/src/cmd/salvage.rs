@@ -59,7 +59,8 @@ fn tell(console: &mut Console<'_>, file: &Path, part: &Part) -> Result<(), Troub
     let text = match (offset, fault) {
         (Some(offset), _) => {
             let word = console.toned(Tone::Good, "taken");
-            format!("{name}: {word} from byte {offset}, the last of {whole} that are whole")
+            let of = if *whole > 1 { format!(", the last of {whole} that are whole") } else { String::new() };
+            format!("{name}: {word} from byte {offset}{of}")
         }
         (None, Some(fault)) => {
             format!("{name}: {}, {fault}; as declared", console.toned(Tone::Bad, "not taken"))

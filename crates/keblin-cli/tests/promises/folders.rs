@@ -101,11 +101,7 @@ fn what_is_whole_is_salvaged_into_a_save_that_says_so_and_nothing_is_overwritten
     assert!(ran.err.contains("save 1 in it is whole"), "{}", ran.err);
     let ran = salvage("data/broken/run_changed.keblin");
     assert_eq!((ran.code, ran.err.as_str()), (1, ""));
-    assert!(
-        ran.out.contains("profile: taken from byte 64, the last of 1 that\n    are whole\n"),
-        "{}",
-        ran.out
-    );
+    assert!(ran.out.contains("profile: taken from byte 64\n"), "{}", ran.out);
     assert!(ran.out.contains("run: not taken, none is whole; as declared\n"), "{}", ran.out);
     let shown = keblin(&["show", "--json", "--schema", SCHEMA, out]).json();
     assert_eq!((&shown["fields"]["coppers"], &shown["fields"]["reeds"]), (&555.into(), &0.into()));
