@@ -5,7 +5,7 @@ use std::sync::{Arc, LazyLock};
 
 use keblin::Schema;
 use keblin::save::{Stamp, read, write};
-use keblin::verify::{examine, salvage, verify};
+use keblin::verify::{check, examine, salvage, verify};
 
 use crate::forged::Forge;
 
@@ -43,7 +43,15 @@ pub(crate) fn look(data: &[u8]) -> bool {
     let schema = &*SCHEMA;
     drop(examine(&bytes, schema));
     drop(salvage(&bytes, schema));
-    let Ok(save) = verify(&bytes, schema) else { return false };
+    let checked = check(&bytes, schema, None);
+    let save = match verify(&bytes, schema) {
+        Ok(save) => save,
+        Err(error) => {
+            assert_eq!(checked, Err(error), "looking at it tells something else than reading it");
+            return false;
+        }
+    };
+    assert_eq!(checked.as_deref(), Ok(save.findings()), "looking at it tells something else than reading it");
     // What was read is written and read again as the same, and the same bytes come of it from then on.
     let stamp = Stamp::first(1, "fuzz");
     let again = write(save.snapshot(), &stamp);

@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 use keblin::SaveDir;
 use keblin::save::{Lineage, Stamp, read, write, write_behind};
 use keblin::snapshot::Picture;
-use keblin::verify::verify;
+use keblin::verify::check;
 use keblin_bench::workload::{progress, schema};
 use rayon::prelude::*;
 
@@ -27,7 +27,7 @@ fn main() {
     let paths = saves(folder.path());
     let read_only = || paths.iter().map(|path| fs::read(path).expect("a save").len()).sum::<usize>();
     let schema = schema();
-    let whole = |path: &PathBuf| verify(&fs::read(path).expect("a save"), &schema).is_ok();
+    let whole = |path: &PathBuf| check(&fs::read(path).expect("a save"), &schema, None).is_ok_and(|found| found.is_empty());
     let verified = || paths.iter().filter(|path| whole(path)).count();
     let on_two = rayon::ThreadPoolBuilder::new().num_threads(2).build().expect("two threads");
     let verified_on_two = || on_two.install(|| paths.par_iter().filter(|path| whole(path)).count());

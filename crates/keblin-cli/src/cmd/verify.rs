@@ -140,7 +140,7 @@ fn whole(
         false => console.toned(Tone::Good, "whole"),
     };
     let (what, seal) = match kept {
-        Kept::Slot(save) => (format!("save {}", save.head().number), save.seal()),
+        Kept::Slot { number, seal } => (format!("save {number}"), *seal),
         Kept::Device { number } => (format!("settings, save {number}"), Seal::None),
         _ => ("a save".to_string(), Seal::None),
     };

@@ -57,6 +57,17 @@ impl<'b> Cursor<'b> {
         same
     }
 
+    /// So many of the next bytes, if there are as many.
+    pub(super) fn next_bytes(&self, count: usize) -> Option<&'b [u8]> {
+        let at = self.decoder.position();
+        self.decoder.input().get(at..at.checked_add(count)?)
+    }
+
+    /// Goes past bytes that were looked at.
+    pub(super) fn skip_bytes(&mut self, count: usize) {
+        self.decoder.set_position(self.decoder.position() + count);
+    }
+
     /// A count that comes next; nothing if something else does. Counts below 24, which most are, are one byte.
     #[inline]
     pub(super) fn count_if(&mut self) -> Option<u64> {

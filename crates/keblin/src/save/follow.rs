@@ -37,9 +37,28 @@ struct Following<'s> {
 
 impl Following<'_> {
     fn tape(&mut self, cursor: &mut Cursor<'_>, tape: &Tape) -> Option<()> {
-        for (before, part) in tape.stretches() {
+        let mut gap = 0;
+        while let Some((before, part)) = tape.stretch(gap) {
             cursor.passes(before).then_some(())?;
-            self.gap(cursor, part)?;
+            let facts = &mut self.state.facts;
+            let taken = tape.small_facts(gap, cursor, |fact, index, byte| {
+                let facts = facts.get_mut(index)?;
+                match fact {
+                    FactOf::Finished => facts.finished = byte == 0xf5,
+                    FactOf::Stars => facts.stars = byte,
+                    FactOf::Collected => facts.collected = byte.into(),
+                    FactOf::Attempts => facts.attempts = byte.into(),
+                    FactOf::Deaths => facts.deaths = byte.into(),
+                }
+                Some(())
+            });
+            match taken {
+                Some(taken) => gap += taken,
+                None => {
+                    self.gap(cursor, part)?;
+                    gap += 1;
+                }
+            }
         }
         cursor.passes(tape.rest()).then_some(())
     }

@@ -66,6 +66,9 @@ mod encode;
 /// The bodies of sections to a snapshot, as this schema writes them.
 mod follow;
 
+/// Whether a save is plainly sound, without making anything of it.
+pub(crate) mod glance;
+
 /// The bodies of sections to a snapshot, whatever schema wrote them.
 pub(crate) mod decode;
 

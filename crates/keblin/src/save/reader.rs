@@ -35,6 +35,8 @@ pub struct SaveFile<'b> {
     seal: Option<&'b [u8]>,
     pub(super) header_len: usize,
     pub(super) header_digest: Digest,
+    /// Whether the rows of the table follow each other up to the state.
+    is_contiguous: bool,
 }
 
 /// What the header says.
@@ -151,6 +153,12 @@ pub(super) fn state_at<'b>(
         return Err(ReadError::new("file", offset, Fault::Unexpected { expected, found }));
     }
     let StateBlock { head, rows, seal } = StateBlock::of(bytes, &block, 0, limits)?;
+    let mut free_from = 0;
+    let is_contiguous = rows.iter().all(|row| {
+        let follows = row.offset == free_from;
+        free_from = row.offset + row.len_bytes;
+        follows
+    }) && free_from == offset;
     let mut file = SaveFile {
         game: header.game,
         created_unix_ms: header.created_unix_ms,
@@ -161,6 +169,7 @@ pub(super) fn state_at<'b>(
         seal,
         header_len: header.len_bytes,
         header_digest: header.digest,
+        is_contiguous,
     };
     let mut rows = rows.iter();
     header_row(rows.next(), header, offset)?;
@@ -244,6 +253,16 @@ impl<'b> SaveFile<'b> {
     /// Whether it is a device file, not the save of a slot.
     pub(crate) fn is_device(&self) -> bool {
         self.sections.iter().any(|section| section.name == DEVICE)
+    }
+
+    /// Whether there is something in it that this version does not know.
+    pub(super) fn has_unknown(&self) -> bool {
+        !self.unknown.is_empty() || self.sections.iter().any(|section| !section.is_known())
+    }
+
+    /// Whether every byte of the file belongs to this state.
+    pub(crate) fn is_everything(&self) -> bool {
+        self.fault.is_none() && self.is_contiguous
     }
 
     pub(super) fn section(&self, name: &str) -> Result<&Section<'b>, ReadError> {

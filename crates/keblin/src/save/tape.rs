@@ -4,6 +4,7 @@
 
 use std::collections::BTreeMap;
 
+use super::cursor::Cursor;
 use super::map::encoded;
 use crate::snapshot::Carried;
 
@@ -59,11 +60,16 @@ impl FactOf {
     ];
 }
 
+/// How many facts are looked at at once: those of a level on four difficulties.
+const AT_ONCE: usize = 20;
+
 /// Bytes with gaps.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Tape {
     /// The bytes; null stands in each gap.
     bytes: Vec<u8>,
+    /// Zero in each gap, and all ones elsewhere.
+    mask: Vec<u8>,
     gaps: Vec<Gap>,
 }
 
@@ -77,16 +83,17 @@ pub(super) struct Gap {
 
 impl Tape {
     pub(super) fn gap(part: Part) -> Tape {
-        Tape { bytes: vec![0xf6], gaps: vec![Gap { at: 0, part }] }
+        Tape { bytes: vec![0xf6], mask: vec![0], gaps: vec![Gap { at: 0, part }] }
     }
 
     fn plain(bytes: Vec<u8>) -> Tape {
-        Tape { bytes, gaps: Vec::new() }
+        Tape { mask: vec![0xff; bytes.len()], bytes, gaps: Vec::new() }
     }
 
     fn append(&mut self, other: Tape) {
         let before = self.bytes.len();
         self.bytes.extend(other.bytes);
+        self.mask.extend(other.mask);
         self.gaps.extend(other.gaps.iter().map(|gap| Gap { at: before + gap.at, part: gap.part }));
     }
 
@@ -100,14 +107,52 @@ impl Tape {
         &self.gaps
     }
 
+    /// A gap with the bytes before it.
+    pub(super) fn stretch(&self, gap: usize) -> Option<(&[u8], Part)> {
+        let from =
+            gap.checked_sub(1).and_then(|before| self.gaps.get(before)).map_or(0, |before| before.at + 1);
+        let Gap { at, part } = self.gaps.get(gap)?;
+        Some((self.bytes.get(from..*at).unwrap_or_default(), *part))
+    }
+
     /// The gaps, each with the bytes before it.
     pub(super) fn stretches(&self) -> impl Iterator<Item = (&[u8], Part)> {
-        let mut from = 0;
-        self.gaps.iter().map(move |gap| {
-            let before = self.bytes.get(from..gap.at).unwrap_or_default();
-            from = gap.at + 1;
-            (before, gap.part)
-        })
+        (0..self.gaps.len()).filter_map(|gap| self.stretch(gap))
+    }
+
+    /// How many gaps from one on are of facts and all one byte in what comes next, which is then behind the cursor; each
+    /// is handed over with that byte. Most facts are, and this looks at many of them at once. None where it is not so.
+    pub(super) fn small_facts(
+        &self,
+        first: usize,
+        cursor: &mut Cursor<'_>,
+        mut take: impl FnMut(FactOf, usize, u8) -> Option<()>,
+    ) -> Option<usize> {
+        let gaps = self.gaps.get(first..)?;
+        let is_fact = |gap: &&Gap| matches!(gap.part, Part::Fact(..));
+        let count = gaps.iter().take(AT_ONCE).take_while(is_fact).count();
+        let gaps = gaps.get(..count)?;
+        let (from, to) = (gaps.first()?.at, gaps.last()?.at + 1);
+        let written = cursor.next_bytes(to - from)?;
+        let (names, mask) = (self.bytes.get(from..to)?, self.mask.get(from..to)?);
+        let pairs = written.iter().zip(names).zip(mask);
+        // Without a way out of the loop, so that it takes many bytes at a time.
+        if pairs.fold(0, |differs, ((one, other), mask)| differs | ((one ^ other) & mask)) != 0 {
+            return None;
+        }
+        let is_small = |gap: &Gap| match (gap.part, written.get(gap.at - from)) {
+            (Part::Fact(FactOf::Finished, _), Some(byte)) => byte | 1 == 0xf5,
+            (_, Some(byte)) => *byte < 24,
+            (_, None) => false,
+        };
+        gaps.iter().all(is_small).then_some(())?;
+        for gap in gaps {
+            if let (Part::Fact(fact, index), Some(byte)) = (gap.part, written.get(gap.at - from)) {
+                take(fact, index, *byte)?;
+            }
+        }
+        cursor.skip_bytes(written.len());
+        Some(count)
     }
 
     /// The bytes behind the last gap.

@@ -210,7 +210,8 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
     Ok(Value::Shape(values.collect()))
 }
 
-fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {
+/// A number with a fraction, of any width.
+pub(super) fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {
     match decoder.datatype()? {
         Type::F16 => decoder.f16().map(f64::from),
         Type::F32 => decoder.f32().map(f64::from),

@@ -6,11 +6,11 @@ use std::sync::Arc;
 
 use keblin_schema::{Schema, Severity};
 
+use super::check_file;
 use super::finding::SaveFinding;
-use super::{Save, Verified, verify_file};
-use crate::save::decode::{decode, decode_device, of_this_game};
+use crate::save::decode::decode_device;
 use crate::save::search::History;
-use crate::save::{ReadError, SaveFile, SealKey};
+use crate::save::{ReadError, SaveFile, Seal, SealKey};
 
 /// What was found in a file.
 #[derive(Clone, Debug)]
@@ -29,7 +29,12 @@ pub struct Examined {
 #[non_exhaustive]
 pub enum Kept {
     /// The progress of a slot.
-    Slot(Box<Verified<Save>>),
+    Slot {
+        /// Counts the saves of the slot, from 1.
+        number: u64,
+        /// How its seal stands.
+        seal: Seal,
+    },
     /// The settings of a device.
     Device {
         /// Counts how often they were saved, from 1.
@@ -58,19 +63,24 @@ pub fn examine(bytes: &[u8], schema: &Arc<Schema>) -> Examined {
 /// Looks as [`examine`] does, and checks the seal by the game's key.
 #[must_use]
 pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>) -> Examined {
-    let kept = crate::save::read(bytes).and_then(|file| kept(file, schema, key));
-    let mut findings = match &kept {
-        Ok((Kept::Slot(save), _)) => save.findings().to_vec(),
-        Ok((Kept::Device { .. }, findings)) => findings.clone(),
-        Err(error) => vec![SaveFinding::of_error(error)],
+    let file = crate::save::read(bytes);
+    let whole = file.as_ref().ok().filter(|file| file.is_everything()).map(|file| file.head.clone());
+    let (kept, mut findings) = match file.and_then(|file| kept(file, schema, key)) {
+        Ok((kept, findings)) => (Ok(kept), findings),
+        Err(error) => (Err(error.clone()), vec![SaveFinding::of_error(&error)]),
     };
+    if let (Some(head), Ok(_)) = (whole, &kept) {
+        // There is nothing else in the file.
+        let states = vec![StateSeen { number: Some(head.number), offset: head.offset, whole: true }];
+        return Examined { kept, states, findings };
+    }
     let (mut states, mut stale_ones) = (Vec::new(), Vec::new());
     if let Some(mut history) = History::of(bytes) {
         for offset in std::mem::take(&mut history.states) {
             let state = history.state(offset).and_then(|file| {
                 let number = file.head.number;
                 // A state of another version is whole if its bytes are; what they mean is for its own schema to say.
-                match of_this_game(&file, schema).and_then(|()| readable(&file, schema)) {
+                match readable(file, schema) {
                     Err(error) if !error.is_refusal() => Err(error),
                     _ => Ok(number),
                 }
@@ -84,7 +94,7 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
     let mut told: HashSet<String> = findings.iter().map(|finding| finding.place.clone()).collect();
     stale_ones.retain(|finding| told.insert(finding.place.clone()));
     findings.extend(stale_ones);
-    Examined { kept: kept.map(|(kept, _)| kept), states, findings }
+    Examined { kept, states, findings }
 }
 
 /// Damage that costs nothing yet.
@@ -98,17 +108,20 @@ fn kept(
     schema: &Arc<Schema>,
     key: Option<&SealKey>,
 ) -> Result<(Kept, Vec<SaveFinding>), ReadError> {
+    let (number, seal) = (file.head.number, file.seal(key));
     if !file.is_device() {
-        let save = verify_file(file, schema, key)?;
-        return Ok((Kept::Slot(Box::new(save)), Vec::new()));
+        let findings = check_file(file, schema, key)?;
+        return Ok((Kept::Slot { number, seal }, findings));
     }
     decode_device(&file, schema)?;
-    let findings = super::about_the_file(&file, file.seal(key), false);
-    Ok((Kept::Device { number: file.head.number }, findings))
+    Ok((Kept::Device { number }, super::about_the_file(&file, seal, false)))
 }
 
-fn readable(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<(), ReadError> {
-    if file.is_device() { decode_device(file, schema).map(drop) } else { decode(file, schema).map(drop) }
+fn readable(file: SaveFile<'_>, schema: &Arc<Schema>) -> Result<(), ReadError> {
+    if file.is_device() {
+        return decode_device(&file, schema).map(drop);
+    }
+    check_file(file, schema, None).map(drop)
 }
 
 impl SaveFinding {

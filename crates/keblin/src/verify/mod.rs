@@ -31,7 +31,8 @@ use std::sync::Arc;
 use keblin_schema::{Schema, Severity, Value};
 
 use crate::progress::Progress;
-use crate::save::decode::{Missing, decode};
+use crate::save::decode::{Missing, decode, of_this_game};
+use crate::save::glance::glance;
 use crate::save::{Lineage, ReadError, SaveFile, Seal, SealKey, Stamp, StateHead, read};
 use crate::snapshot::Snapshot;
 
@@ -71,6 +72,30 @@ pub fn verify_sealed(
     key: Option<&SealKey>,
 ) -> Result<Verified<Save>, ReadError> {
     verify_file(read(bytes)?, schema, key)
+}
+
+/// What is told of the last whole state of a save, without making progress of it: for folders of many saves.
+///
+/// # Errors
+/// As [`verify`].
+pub fn check(
+    bytes: &[u8],
+    schema: &Arc<Schema>,
+    key: Option<&SealKey>,
+) -> Result<Vec<SaveFinding>, ReadError> {
+    check_file(read(bytes)?, schema, key)
+}
+
+fn check_file(
+    file: SaveFile<'_>,
+    schema: &Arc<Schema>,
+    key: Option<&SealKey>,
+) -> Result<Vec<SaveFinding>, ReadError> {
+    of_this_game(&file, schema)?;
+    if glance(&file, schema).is_some_and(|glance| relations::is_plain(schema, &glance)) {
+        return Ok(about_the_file(&file, file.seal(key), key.is_some()));
+    }
+    verify_file(file, schema, key).map(|save| save.0.findings)
 }
 
 fn verify_file(

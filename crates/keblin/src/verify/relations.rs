@@ -10,13 +10,15 @@ use super::finding::SaveFinding;
 use crate::progress::Progress;
 use crate::progress::journal::FACT_AXES;
 use crate::save::decode::{Decoded, Missing};
-use crate::snapshot::{Snapshot, State};
+use crate::save::glance::Glance;
+use crate::snapshot::{LevelFacts, Snapshot, State};
 
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     let Snapshot { schema, state, carried, .. } = &decoded.snapshot;
     let mut found = Vec::new();
     bounds(&decoded.snapshot, &mut found);
-    facts(schema, state, &mut found);
+    stars(schema, &state.facts, &mut found);
+    records(schema, &state.facts, held(schema, state), &mut found);
     lives(schema, state, &mut found);
     found.extend(decoded.missing.iter().map(missing));
     found.extend(carried.names().map(|place| SaveFinding {
@@ -76,12 +78,20 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
     }
 }
 
-/// Stars and records of a finish belong to finished levels, and stars to those the level has.
-fn facts(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
+/// Whether a save whose values were only glanced at has nothing to tell.
+pub(super) fn is_plain(schema: &Schema, glance: &Glance) -> bool {
+    let mut found = Vec::new();
+    stars(schema, &glance.facts, &mut found);
+    records(schema, &glance.facts, glance.held.iter().copied(), &mut found);
+    found.is_empty() && !(glance.has_run && glance.without_lives)
+}
+
+/// Stars belong to finished levels, and to those the level has.
+fn stars(schema: &Schema, facts: &[LevelFacts], found: &mut Vec<SaveFinding>) {
     let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
     for (level, def) in schema.levels.iter().enumerate() {
         for difficulty in 0..difficulties {
-            let facts = state.facts.get(schema.fact_index(level, difficulty)).copied().unwrap_or_default();
+            let facts = facts.get(schema.fact_index(level, difficulty)).copied().unwrap_or_default();
             let at = At::level(Some(level), schema.level_facts_per_difficulty.then_some(difficulty));
             if facts.stars > def.stars {
                 let message = format!("{} stars, and the level has at most {}", facts.stars, def.stars);
@@ -93,27 +103,38 @@ fn facts(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
             }
         }
     }
-    for field in &schema.fields {
+}
+
+/// Records of a finish belong to finished levels; `held` are the cells with axes that hold something.
+fn records(
+    schema: &Schema,
+    facts: &[LevelFacts],
+    held: impl Iterator<Item = usize>,
+    found: &mut Vec<SaveFinding>,
+) {
+    let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
+    for cell in held {
+        let Some((field, at)) = schema.cell_owner(cell) else { continue };
         let at_finish = field.feed.as_ref().is_some_and(|feed| feed.at.contains(&RecordAt::Finish));
-        if !at_finish || !field.per.contains(&Axis::Level) {
+        let Some(level) = at.level.filter(|_| at_finish && field.per.contains(&Axis::Level)) else {
             continue;
-        }
-        for cell in
-            field.cells.clone().filter(|cell| state.cells.get(*cell).is_some_and(|v| *v != Value::Unset))
-        {
-            let Some((_, at)) = schema.cell_owner(cell) else { continue };
-            let Some(level) = at.level else { continue };
-            // A record kept for all difficulties together is fine if the level was finished on any.
-            let mut on = at.difficulty.map_or(0..difficulties, |one| one..one + 1);
-            let finished =
-                |one| state.facts.get(schema.fact_index(level, one)).is_some_and(|facts| facts.finished);
-            if !on.any(finished) {
-                let place = field_place(schema, field, at);
-                let message = "a record of finishing, but the level was never finished";
-                found.push(SaveFinding::warning("record_unfinished", place, message));
-            }
+        };
+        // A record kept for all difficulties together is fine if the level was finished on any.
+        let mut on = at.difficulty.map_or(0..difficulties, |one| one..one + 1);
+        let finished = |one| facts.get(schema.fact_index(level, one)).is_some_and(|facts| facts.finished);
+        if !on.any(finished) {
+            let place = field_place(schema, field, at);
+            let message = "a record of finishing, but the level was never finished";
+            found.push(SaveFinding::warning("record_unfinished", place, message));
         }
     }
+}
+
+/// The cells with axes that hold something.
+fn held<'s>(schema: &'s Schema, state: &'s State) -> impl Iterator<Item = usize> + 's {
+    let cells =
+        schema.fields.iter().filter(|field| !field.per.is_empty()).flat_map(|field| field.cells.clone());
+    cells.filter(|cell| state.cells.get(*cell).is_some_and(|value| *value != Value::Unset))
 }
 
 fn lives(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {

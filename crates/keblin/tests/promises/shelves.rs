@@ -232,7 +232,7 @@ fn examining_tells_damage_in_states_that_nobody_opens_any_more() {
     let mut spoilt = bytes.clone();
     spoilt[200] ^= 0x01;
     let examined = examine(&spoilt, &schema);
-    assert!(matches!(&examined.kept, Ok(Kept::Slot(save)) if save.head().number == 3));
+    assert!(matches!(&examined.kept, Ok(Kept::Slot { number: 3, .. })));
     let told: Vec<String> = examined.findings.iter().map(ToString::to_string).collect();
     assert_eq!(told.len(), 1, "{told:?}");
     assert!(told[0].starts_with("profile, byte ") && told[0].ends_with("[stale_damaged]"), "{told:?}");

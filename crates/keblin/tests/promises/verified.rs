@@ -3,8 +3,9 @@
 use std::sync::Arc;
 
 use keblin::save::write;
-use keblin::verify::verify;
-use keblin::{Field, Progress, Time};
+use keblin::verify::{check, verify};
+use keblin::{Field, Progress, Time, Value};
+use proptest::prelude::*;
 
 use crate::round_trip::stamp;
 use crate::tables::{fen_post, read, schema};
@@ -101,4 +102,86 @@ fn a_value_of_another_kind_is_refused_at_its_place() {
     assert!(error.to_string().ends_with("expected coppers as text, but found u8"), "{error}");
     assert_eq!(bytes[error.offset], 0x18, "the offset leads to the value");
     assert_eq!(bytes[error.offset + 1], 120);
+}
+
+const PLAIN: &str = r#"
+    game = "plain"
+    version = 1
+    difficulties = ["easy", "hard"]
+    level_facts_per = "difficulty"
+    [shapes.lamp.members]
+    oil = { type = "int", min = 0, max = MAX }
+    name = { type = "text", max_len = 5 }
+    at = { type = "vec2" }
+    home = { type = "bool" }
+    [fields]
+    lives = { type = "int", scope = "run", default = 2, min = 0, max = MAX, on_death = "stays", on_retry = "stays" }
+    oil = { type = "int", scope = "run", min = -5, max = MAX, on_death = "checkpoint" }
+    name = { type = "text", scope = "profile", max_len = MAX }
+    photo = { type = "bytes", scope = "profile", max_len = MAX }
+    lamps = { type = "list", of = "lamp", scope = "profile", max_items = MAX }
+    clock = { type = "time", scope = "run", max = "MAXs", counts = "playing", on_death = "stays" }
+    best = { type = "time", scope = "profile", keep = "lowest", per = ["level", "difficulty"], from = "clock", at = ["finish"] }
+    tops = { type = "int", scope = "profile", keep = "highest", places = 3 }
+    [lives]
+    field = "lives"
+    [[levels]]
+    id = "brook"
+    checkpoints = ["log"]
+    stars = STARS
+    [[levels]]
+    id = "weir"
+"#;
+
+fn plain(max: i64, stars: u8) -> Arc<keblin::Schema> {
+    schema(&PLAIN.replace("MAX", &max.to_string()).replace("STARS", &stars.to_string()))
+}
+
+/// Plays numbers as events of the plain game.
+fn play_plainly(game: &mut Progress, event: u8, number: i64) {
+    let schema = Arc::clone(game.schema());
+    let field = |name: &str| -> Field<Value> { schema.field(name).unwrap() };
+    let count = usize::try_from(number).unwrap();
+    let (level, difficulty) = (schema.level_at(count % 2).unwrap(), schema.difficulty_at(count % 2));
+    match event % 14 {
+        0 => drop(game.begin_replacing(difficulty)),
+        1 | 2 => drop(game.enter(level)),
+        3 => drop(game.finish_with_stars(number % 4)),
+        4 => drop(game.set(field("lives"), Value::Int(number))),
+        5 => drop(game.set(field("oil"), Value::Int(number - 5))),
+        6 => drop(game.set(field("name"), Value::text(&"ö".repeat(count)))),
+        7 => drop(game.set(field("photo"), Value::Bytes(vec![1; count].into()))),
+        8 => {
+            let lamp = format!("{{ oil = {number}, name = 'abc', at = [0.5, {number}] }}");
+            let lamp = schema.written(keblin::Kind::Shape(0).into(), &lamp).unwrap();
+            game.set(field("lamps"), Value::List(vec![lamp; count % 5].into()));
+        }
+        9 => game.tick(std::time::Duration::from_secs(number.unsigned_abs())),
+        10 => drop(game.submit::<i64>(schema.field("tops").unwrap(), number)),
+        11 => drop(game.die()),
+        12 => drop(game.respawn()),
+        _ => {
+            let best = schema.field_per::<Option<Time>, _>("best").unwrap();
+            let place = (level, schema.difficulty_at(1).unwrap());
+            game.submit(best.at(place), Time::from_millis(number + 1));
+        }
+    }
+}
+
+proptest! {
+    /// Saves of a wide declaration are looked at and read by narrow ones, so that some values are outside.
+    #[test]
+    fn a_glance_at_a_save_tells_what_reading_it_tells(
+        events in prop::collection::vec((any::<u8>(), 0..12_i64), 0..40),
+        narrow in 3..12_i64,
+    ) {
+        let wide = plain(30, 3);
+        let mut game = Progress::new(Arc::clone(&wide));
+        events.iter().for_each(|(event, number)| play_plainly(&mut game, *event, *number));
+        let bytes = write(&game.snapshot(), &stamp(1));
+        for schema in [wide, plain(narrow, 3), plain(30, 1)] {
+            let read = verify(&bytes, &schema).map(|save| save.findings().to_vec());
+            prop_assert_eq!(check(&bytes, &schema, None), read);
+        }
+    }
 }
