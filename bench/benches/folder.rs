@@ -16,6 +16,7 @@ use rayon::prelude::*;
 
 const SAVES: usize = 20_000;
 const SLOTS: usize = 100;
+const SPINS: u64 = 400_000_000;
 const SLOT_BYTES: usize = 16 << 20;
 
 fn main() {
@@ -27,21 +28,38 @@ fn main() {
     let paths = saves(folder.path());
     let read_only = || paths.iter().map(|path| fs::read(path).expect("a save").len()).sum::<usize>();
     let schema = schema();
-    let whole = |path: &PathBuf| check(&fs::read(path).expect("a save"), &schema, None).is_ok_and(|found| found.is_empty());
+    let whole = |path: &PathBuf| {
+        check(&fs::read(path).expect("a save"), &schema, None).is_ok_and(|found| found.is_empty())
+    };
     let verified = || paths.iter().filter(|path| whole(path)).count();
     let on_two = rayon::ThreadPoolBuilder::new().num_threads(2).build().expect("two threads");
     let verified_on_two = || on_two.install(|| paths.par_iter().filter(|path| whole(path)).count());
     assert_eq!((verified(), verified_on_two()), (SAVES, SAVES));
-    let (mut plain, mut one, mut two) = (Vec::new(), Vec::new(), Vec::new());
+    // What two threads are worth on this machine at this time: work that shares nothing.
+    let spin =
+        |rounds: u64| (0..rounds).fold(1_u64, |sum, round| sum.rotate_left(5) ^ round.wrapping_mul(sum | 1));
+    let spin_on_two = || {
+        std::thread::scope(|scope| {
+            [(); 2].map(|()| scope.spawn(|| spin(SPINS / 2))).map(|half| half.join().expect("it adds up"))
+        })
+    };
+    let mut times: [Vec<Duration>; 5] = Default::default();
     for _ in 0..3 {
-        plain.push(timed(read_only));
-        one.push(timed(verified));
-        two.push(timed(verified_on_two));
+        times[0].push(timed(read_only));
+        times[1].push(timed(verified));
+        times[2].push(timed(verified_on_two));
+        times[3].push(timed(|| spin(SPINS)));
+        times[4].push(timed(spin_on_two));
     }
-    let [plain, one, two] = [plain, one, two].map(median);
+    let [plain, one, two, spin_one, spin_two] = times.map(median);
     println!("{SAVES} saves: read {plain:.2?}, verified {one:.2?}, on two threads {two:.2?}");
     println!("verified / read {:.2}", one.as_secs_f64() / plain.as_secs_f64());
-    println!("one thread / two {:.2}", one.as_secs_f64() / two.as_secs_f64());
+    let gain = |one: Duration, two: Duration| one.as_secs_f64() / two.as_secs_f64();
+    println!(
+        "one thread / two {:.2}; of work that shares nothing {:.2}",
+        gain(one, two),
+        gain(spin_one, spin_two)
+    );
     drop(folder);
     list_of_slots();
 }

@@ -73,7 +73,7 @@ pub enum Fault {
         /// What it is.
         what: String,
     },
-    /// Written in a newer format than this library knows.
+    /// Written in a format that this library does not know: a newer one, or the draft before format 1.
     NewerFormat {
         /// The format of the file.
         found: u32,
@@ -139,6 +139,7 @@ impl Fault {
             Fault::TooDeep { .. } => "too_deep",
             Fault::SearchedTooLong { .. } => "searched_too_long",
             Fault::LaterKeblin { .. } => "later_keblin",
+            Fault::NewerFormat { found, known } if found < known => "draft_format",
             Fault::NewerFormat { .. } => "newer_format",
             Fault::OtherGame { .. } => "other_game",
             Fault::NewerVersion { .. } => "newer_version",
@@ -182,6 +183,9 @@ impl fmt::Display for Fault {
                     f,
                     "written by a later Keblin: {what} must be understood and is not; use the newer game"
                 )
+            }
+            Fault::NewerFormat { found, known } if found < known => {
+                write!(f, "written in format {found}, a draft that is no longer read")
             }
             Fault::NewerFormat { found, known } => {
                 write!(f, "written in format {found}, and this library knows formats up to {known}")

@@ -121,7 +121,8 @@ impl Tape {
     }
 
     /// How many gaps from one on are of facts and all one byte in what comes next, which is then behind the cursor; each
-    /// is handed over with that byte. Most facts are, and this looks at many of them at once. None where it is not so.
+    /// is handed over with that byte. Most facts are, and this looks at many of them at once. None where it is not so; what
+    /// was handed over by then is to be read again.
     pub(super) fn small_facts(
         &self,
         first: usize,
@@ -140,16 +141,13 @@ impl Tape {
         if pairs.fold(0, |differs, ((one, other), mask)| differs | ((one ^ other) & mask)) != 0 {
             return None;
         }
-        let is_small = |gap: &Gap| match (gap.part, written.get(gap.at - from)) {
-            (Part::Fact(FactOf::Finished, _), Some(byte)) => byte | 1 == 0xf5,
-            (_, Some(byte)) => *byte < 24,
-            (_, None) => false,
-        };
-        gaps.iter().all(is_small).then_some(())?;
         for gap in gaps {
-            if let (Part::Fact(fact, index), Some(byte)) = (gap.part, written.get(gap.at - from)) {
-                take(fact, index, *byte)?;
-            }
+            let (Part::Fact(fact, index), Some(byte)) = (gap.part, written.get(gap.at - from)) else {
+                return None;
+            };
+            let is_small = if fact == FactOf::Finished { byte | 1 == 0xf5 } else { *byte < 24 };
+            is_small.then_some(())?;
+            take(fact, index, *byte)?;
         }
         cursor.skip_bytes(written.len());
         Some(count)

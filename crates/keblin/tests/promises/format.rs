@@ -61,6 +61,9 @@ fn a_newer_format_a_newer_version_and_a_foreign_game_are_told_apart_also_when_da
         refusal(&newer_format).to_string(),
         "header, byte 11: written in format 2, and this library knows formats up to 1"
     );
+    let draft = refusal(&Forge::in_format(0, "fen_post").bytes);
+    assert_eq!(draft.to_string(), "header, byte 11: written in format 0, a draft that is no longer read");
+    assert_eq!((draft.fault.code(), draft.is_refusal()), ("draft_format", true));
     let mut foreign = Forge::of("otter_brook");
     sections.iter().for_each(|section| _ = foreign.section(section.name, true, 0, section.body));
     let foreign = foreign.state(1, 1).bytes.clone();
