@@ -68,6 +68,12 @@ impl<'b> Cursor<'b> {
         self.decoder.set_position(self.decoder.position() + count);
     }
 
+    /// A yes or no that comes next; nothing if something else does.
+    #[inline]
+    pub(super) fn bool_if(&mut self) -> Option<bool> {
+        if self.passes(&[0xf4]) { Some(false) } else { self.passes(&[0xf5]).then_some(true) }
+    }
+
     /// A count that comes next; nothing if something else does. Counts below 24, which most are, are one byte.
     #[inline]
     pub(super) fn count_if(&mut self) -> Option<u64> {

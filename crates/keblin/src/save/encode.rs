@@ -1,5 +1,5 @@
 //! A snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. The mirror is `follow`,
-//! and for what another schema wrote `decode`.
+//! and for what another schema wrote `keyed`.
 
 use keblin_schema::model::Schema;
 use keblin_schema::{Name, Value};

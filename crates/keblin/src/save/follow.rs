@@ -1,6 +1,6 @@
 //! The bodies of sections to a snapshot, where they are as this schema writes them: along the tapes of the plan, comparing
 //! bytes and reading values in the gaps. The mirror of `encode`. Anything else, down to a single byte, is left to
-//! `decode`, which copes with any order and says what is wrong.
+//! `keyed`, which copes with any order and says what is wrong.
 
 use std::sync::Arc;
 
@@ -12,7 +12,7 @@ use minicbor::Decoder;
 use super::block::Section;
 use super::cursor::Cursor;
 use super::plan::Plan;
-use super::tape::{FactOf, Part, Tape};
+use super::tape::{Part, Tape};
 use super::values::{self, Reading};
 use crate::snapshot::{Run, State, Stay, Visit};
 
@@ -40,19 +40,7 @@ impl Following<'_> {
         let mut gap = 0;
         while let Some((before, part)) = tape.stretch(gap) {
             cursor.passes(before).then_some(())?;
-            let facts = &mut self.state.facts;
-            let taken = tape.small_facts(gap, cursor, |fact, index, byte| {
-                let facts = facts.get_mut(index)?;
-                match fact {
-                    FactOf::Finished => facts.finished = byte == 0xf5,
-                    FactOf::Stars => facts.stars = byte,
-                    FactOf::Collected => facts.collected = byte.into(),
-                    FactOf::Attempts => facts.attempts = byte.into(),
-                    FactOf::Deaths => facts.deaths = byte.into(),
-                }
-                Some(())
-            });
-            match taken {
+            match tape.small_facts(gap, cursor, &mut self.state.facts) {
                 Some(taken) => gap += taken,
                 None => {
                     self.gap(cursor, part)?;
@@ -70,9 +58,9 @@ impl Following<'_> {
             Part::Table { first, places } => {
                 table(cursor, schema, plan, &mut self.state.cells, first, places)?;
             }
-            Part::Fact(fact, index) => self.fact(cursor, fact, index)?,
-            Part::Latched(index) => *self.state.latched.get_mut(index)? = bool(cursor)?,
-            Part::Told(index) => *self.state.told.get_mut(index)? = bool(cursor)?,
+            Part::Fact(fact, index) => fact.read(cursor, self.state.facts.get_mut(index)?)?,
+            Part::Latched(index) => *self.state.latched.get_mut(index)? = cursor.bool_if()?,
+            Part::Told(index) => *self.state.told.get_mut(index)? = cursor.bool_if()?,
             Part::Furthest => self.state.furthest = level(cursor, schema)?,
             Part::Difficulty => {
                 // A schema with difficulties always has one chosen.
@@ -115,27 +103,9 @@ impl Following<'_> {
         Some(())
     }
 
-    fn fact(&mut self, cursor: &mut Cursor<'_>, fact: FactOf, index: usize) -> Option<()> {
-        let facts = self.state.facts.get_mut(index)?;
-        let mut count = || cursor.count_if();
-        match fact {
-            FactOf::Finished => facts.finished = bool(cursor)?,
-            FactOf::Stars => facts.stars = count()?.try_into().ok()?,
-            FactOf::Collected => facts.collected = count()?,
-            FactOf::Attempts => facts.attempts = count()?,
-            FactOf::Deaths => facts.deaths = count()?,
-        }
-        Some(())
-    }
-
     fn visit(&mut self) -> Option<&mut Visit> {
         self.state.run.as_mut()?.visit.as_mut()
     }
-}
-
-fn bool(cursor: &mut Cursor<'_>) -> Option<bool> {
-    // The two values are one byte each; the usual way would cost a complaint that nobody reads.
-    if cursor.passes(&[0xf4]) { Some(false) } else { cursor.passes(&[0xf5]).then_some(true) }
 }
 
 /// An id of a list, or null; nothing if the list has no such id.

@@ -11,7 +11,7 @@ use super::cursor::Cursor;
 use super::layout::{PROFILE, RUN};
 use super::plan::{Plan, ShapeOrder};
 use super::reader::SaveFile;
-use super::tape::{FactOf, Part, Tape};
+use super::tape::{Part, Tape};
 use super::values;
 use crate::snapshot::LevelFacts;
 
@@ -61,17 +61,7 @@ impl Looking<'_> {
         let mut gap = 0;
         while let Some((before, part)) = tape.stretch(gap) {
             cursor.passes(before).then_some(())?;
-            let facts = &mut self.glance.facts;
-            let taken = tape.small_facts(gap, cursor, |fact, index, byte| {
-                let facts = facts.get_mut(index)?;
-                match fact {
-                    FactOf::Finished => facts.finished = byte == 0xf5,
-                    FactOf::Stars => facts.stars = byte,
-                    FactOf::Collected | FactOf::Attempts | FactOf::Deaths => {}
-                }
-                Some(())
-            });
-            match taken {
+            match tape.small_facts(gap, cursor, &mut self.glance.facts) {
                 Some(taken) => gap += taken,
                 None => {
                     self.gap(cursor, part)?;
@@ -88,13 +78,13 @@ impl Looking<'_> {
             (cursor.null() || known(cursor.text("").ok()?)).then_some(())
         };
         match part {
-            Part::Fact(fact, index) => self.fact(cursor, fact, index),
+            Part::Fact(fact, index) => fact.read(cursor, self.glance.facts.get_mut(index)?),
             Part::Cell(cell) => self.cell(cursor, cell),
             Part::Table { first, places } => {
                 let taken = usize::try_from(cursor.array("").ok()?).ok().filter(|taken| *taken <= places)?;
                 (first..first + taken).try_for_each(|cell| self.cell(cursor, cell))
             }
-            Part::Latched(_) | Part::Told(_) => bool(cursor).map(drop),
+            Part::Latched(_) | Part::Told(_) => cursor.bool_if().map(drop),
             Part::Played => cursor.next(|| "", Decoder::i64).ok().map(drop),
             Part::Run => {
                 self.glance.has_run = !cursor.null();
@@ -113,16 +103,6 @@ impl Looking<'_> {
         }
     }
 
-    fn fact(&mut self, cursor: &mut Cursor<'_>, fact: FactOf, index: usize) -> Option<()> {
-        let facts = self.glance.facts.get_mut(index)?;
-        match fact {
-            FactOf::Finished => facts.finished = bool(cursor)?,
-            FactOf::Stars => facts.stars = cursor.count_if()?.try_into().ok()?,
-            FactOf::Collected | FactOf::Attempts | FactOf::Deaths => drop(cursor.count_if()?),
-        }
-        Some(())
-    }
-
     /// A value of a field, or of a copy of it.
     fn cell(&mut self, cursor: &mut Cursor<'_>, cell: usize) -> Option<()> {
         let Looking { schema, plan, glance, .. } = self;
@@ -137,10 +117,6 @@ impl Looking<'_> {
         glance.without_lives |= self.lives == Some(cell) && cursor.clone().passes(&[0x00]);
         value(cursor, schema, field, plan.order(field))
     }
-}
-
-fn bool(cursor: &mut Cursor<'_>) -> Option<bool> {
-    if cursor.passes(&[0xf4]) { Some(false) } else { cursor.passes(&[0xf5]).then_some(true) }
 }
 
 /// The least and the most that a number may be.
@@ -189,7 +165,7 @@ fn one(
     order: &ShapeOrder,
 ) -> Option<()> {
     match kind {
-        Kind::Bool => bool(cursor).map(drop),
+        Kind::Bool => cursor.bool_if().map(drop),
         Kind::Int | Kind::Time => {
             let number = cursor.next(|| "", Decoder::i64).ok()?;
             let fits = min.is_none_or(|min| number >= min) && max.is_none_or(|max| number <= max);

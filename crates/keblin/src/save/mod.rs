@@ -2,7 +2,7 @@
 //!
 //! ```text
 //! Snapshot ──► encode (along a plan) ──► writer ──► bytes
-//! Snapshot ◄── follow, or decode     ◄── reader ◄── bytes
+//! Snapshot ◄── follow, or keyed      ◄── reader ◄── bytes
 //!                                        search ◄── bytes that are damaged
 //! ```
 //!
@@ -69,7 +69,10 @@ mod follow;
 /// Whether a save is plainly sound, without making anything of it.
 pub(crate) mod glance;
 
-/// The bodies of sections to a snapshot, whatever schema wrote them.
+/// The bodies of sections by their keys, whatever schema wrote them.
+mod keyed;
+
+/// The bodies of sections to a snapshot.
 pub(crate) mod decode;
 
 pub use block::Section;

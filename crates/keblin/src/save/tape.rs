@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 
 use super::cursor::Cursor;
 use super::map::encoded;
-use crate::snapshot::Carried;
+use crate::snapshot::{Carried, LevelFacts};
 
 /// What stands in a gap.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -58,6 +58,18 @@ impl FactOf {
         ("attempts", FactOf::Attempts),
         ("deaths", FactOf::Deaths),
     ];
+
+    /// Reads the fact that comes next.
+    pub(super) fn read(self, cursor: &mut Cursor<'_>, facts: &mut LevelFacts) -> Option<()> {
+        match self {
+            FactOf::Finished => facts.finished = cursor.bool_if()?,
+            FactOf::Stars => facts.stars = cursor.count_if()?.try_into().ok()?,
+            FactOf::Collected => facts.collected = cursor.count_if()?,
+            FactOf::Attempts => facts.attempts = cursor.count_if()?,
+            FactOf::Deaths => facts.deaths = cursor.count_if()?,
+        }
+        Some(())
+    }
 }
 
 /// How many facts are looked at at once: those of a level on four difficulties.
@@ -120,14 +132,14 @@ impl Tape {
         (0..self.gaps.len()).filter_map(|gap| self.stretch(gap))
     }
 
-    /// How many gaps from one on are of facts and all one byte in what comes next, which is then behind the cursor; each
-    /// is handed over with that byte. Most facts are, and this looks at many of them at once. None where it is not so; what
-    /// was handed over by then is to be read again.
+    /// Reads what stands in some gaps from one on, if they are of facts and all of them one byte in what comes next. Most
+    /// facts are, and this looks at many of them at once. How many gaps are behind the cursor then; none where it is not
+    /// so, and what was read by then is to be read again.
     pub(super) fn small_facts(
         &self,
         first: usize,
         cursor: &mut Cursor<'_>,
-        mut take: impl FnMut(FactOf, usize, u8) -> Option<()>,
+        facts: &mut [LevelFacts],
     ) -> Option<usize> {
         let gaps = self.gaps.get(first..)?;
         let is_fact = |gap: &&Gap| matches!(gap.part, Part::Fact(..));
@@ -145,9 +157,16 @@ impl Tape {
             let (Part::Fact(fact, index), Some(byte)) = (gap.part, written.get(gap.at - from)) else {
                 return None;
             };
+            let facts = facts.get_mut(index)?;
             let is_small = if fact == FactOf::Finished { byte | 1 == 0xf5 } else { *byte < 24 };
             is_small.then_some(())?;
-            take(fact, index, *byte)?;
+            match fact {
+                FactOf::Finished => facts.finished = *byte == 0xf5,
+                FactOf::Stars => facts.stars = *byte,
+                FactOf::Collected => facts.collected = (*byte).into(),
+                FactOf::Attempts => facts.attempts = (*byte).into(),
+                FactOf::Deaths => facts.deaths = (*byte).into(),
+            }
         }
         cursor.skip_bytes(written.len());
         Some(count)
