@@ -109,7 +109,7 @@ impl Following<'_> {
 }
 
 /// An id of a list, or null; nothing if the list has no such id.
-fn id(cursor: &mut Cursor<'_>, named: impl Fn(&str) -> Option<usize>) -> Option<Option<usize>> {
+pub(super) fn id(cursor: &mut Cursor<'_>, named: impl Fn(&str) -> Option<usize>) -> Option<Option<usize>> {
     if cursor.null() {
         return Some(None);
     }

@@ -8,12 +8,13 @@ use keblin_schema::{Kind, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;
+use super::follow::id;
 use super::layout::{PROFILE, RUN};
 use super::plan::{Plan, ShapeOrder};
 use super::reader::SaveFile;
 use super::tape::{Part, Tape};
 use super::values;
-use crate::snapshot::LevelFacts;
+use crate::snapshot::{LevelFacts, Stay};
 
 /// What is known of a save whose values are all as they should be.
 pub(crate) struct Glance {
@@ -33,12 +34,13 @@ pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<Glance> {
     if !schema.following.is_empty() || file.has_unknown() {
         return None;
     }
+    file.picture().ok()?;
     let plan = Plan::of(schema);
     let facts = vec![LevelFacts::default(); schema.fact_count()];
     let glance = Glance { facts, held: Vec::new(), has_run: false, without_lives: false };
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     let lives = lives.map(|field| field.cells.start);
-    let mut looking = Looking { schema, plan: &plan, lives, glance };
+    let mut looking = Looking { schema, plan: &plan, lives, level: None, glance };
     for (name, tape) in [(PROFILE, &plan.profile), (RUN, &plan.run)] {
         let section = file.section(name).ok()?;
         let mut cursor = Cursor::new(section.name, section.body_offset, section.body);
@@ -53,6 +55,8 @@ struct Looking<'s> {
     plan: &'s Plan,
     /// The cell of the lives.
     lives: Option<usize>,
+    /// The level of the visit.
+    level: Option<usize>,
     glance: Glance,
 }
 
@@ -74,9 +78,6 @@ impl Looking<'_> {
 
     fn gap(&mut self, cursor: &mut Cursor<'_>, part: Part) -> Option<()> {
         let Looking { schema, plan, .. } = *self;
-        let id = |cursor: &mut Cursor<'_>, known: &dyn Fn(&str) -> bool| {
-            (cursor.null() || known(cursor.text("").ok()?)).then_some(())
-        };
         match part {
             Part::Fact(fact, index) => fact.read(cursor, self.glance.facts.get_mut(index)?),
             Part::Cell(cell) => self.cell(cursor, cell),
@@ -94,12 +95,18 @@ impl Looking<'_> {
             Part::Visit => self.tape(cursor, &plan.visit),
             Part::Entry | Part::AtCheckpoint if cursor.null() => Some(()),
             Part::Entry | Part::AtCheckpoint => self.tape(cursor, &plan.copy),
-            Part::Furthest => id(cursor, &|id| schema.level_named(id).is_some()),
-            Part::Difficulty | Part::RunDifficulty => id(cursor, &|id| schema.difficulty_named(id).is_some()),
-            // The checkpoint is of the level before it, which only decoding remembers; most saves have none.
-            Part::Level => id(cursor, &|id| schema.level_named(id).is_some()),
-            Part::Checkpoint => cursor.null().then_some(()),
-            Part::Stay => cursor.text("").ok().map(drop),
+            Part::Furthest => id(cursor, |id| schema.level_named(id)).map(drop),
+            Part::Difficulty | Part::RunDifficulty => id(cursor, |id| schema.difficulty_named(id)).map(drop),
+            Part::Level => {
+                self.level = id(cursor, |id| schema.level_named(id))?;
+                Some(())
+            }
+            // Its level stands before it.
+            Part::Checkpoint => id(cursor, |id| schema.checkpoint_named(self.level?, id)).map(drop),
+            Part::Stay => {
+                let word = cursor.text("").ok()?;
+                Stay::ALL.iter().any(|stay| stay.as_str() == word).then_some(())
+            }
         }
     }
 
