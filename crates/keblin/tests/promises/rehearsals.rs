@@ -274,3 +274,31 @@ fn every_step_is_on_the_page_and_every_example_there_is_one() {
         assert!(steps.iter().any(|step| step.split(' ').next() == Some(word)), "`{word}` is not on the page");
     }
 }
+
+#[test]
+fn a_script_in_the_middle_of_the_game_tells_what_went_wrong_and_touches_no_other_slot() {
+    let text = fs::read_to_string(project("demo/rehearsals/one_route_to_its_end.txt")).unwrap();
+    // The player's own slot lies in a folder of its own, and stays as it is to the byte.
+    let own = tempfile::tempdir().unwrap();
+    let schema = fen_post();
+    let slot = SaveDir::at(own.path()).slot("otter").unwrap();
+    let mut game = keblin::Progress::new(schema.clone());
+    game.submit::<i64>(schema.field("best_letters").unwrap(), 44);
+    slot.save(&game.snapshot(), "quit").unwrap();
+    let before = fs::read(slot.path()).unwrap();
+    let (first, second) = (run("test", &text), run("test", &text));
+    assert!(first.failure.is_none(), "{:?}", first.failure);
+    assert_eq!(format!("{first:?}"), format!("{second:?}"), "twice the same");
+    assert_eq!(fs::read(slot.path()).unwrap(), before);
+    // Boats 2 after the capsize: the step, both values, and what changed it.
+    let (line, expected) =
+        (text.lines().position(|line| line == "expect boats == 1").unwrap(), "expect boats == 2");
+    let wrong: Vec<&str> =
+        text.lines().enumerate().map(|(at, held)| if at == line { expected } else { held }).collect();
+    let (at, kind) = failure(&wrong.join("\n"));
+    assert_eq!(at, line + 1);
+    assert_eq!(
+        kind.to_string(),
+        "boats: expected 2, but found 1; line 23, `die`, changed it last: 2 -> 1 (death, from birch)"
+    );
+}
