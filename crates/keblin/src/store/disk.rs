@@ -128,8 +128,7 @@ pub(super) fn lock(path: &Path) -> Result<Option<File>, DiskError> {
     }
 }
 
-/// The length of a file, and its bytes in some places: so many from the start, and then what `tail` asks for, by the
-/// length, counted from the end.
+/// The length of a file and its bytes at both ends: so many from the start, and so many up to the end.
 pub(super) fn ends(path: &Path, start: usize, tail: usize) -> Result<Option<Ends>, DiskError> {
     let mut file = match File::open(path) {
         Ok(file) => file,
