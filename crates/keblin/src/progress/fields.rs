@@ -264,12 +264,7 @@ impl Progress {
             if let Some(Value::Int(held)) = self.state.cells.get_mut(cell) {
                 *held = after;
             }
-            self.journal.note(
-                Target::Cell(cell),
-                Value::Int(held),
-                Value::Int(after),
-                Cause::Add(Value::Int(by)),
-            );
+            self.journal.note_added(cell, [held, after], by);
             self.rules.cell_changed(&self.schema, cell);
             self.touched(cell);
             if self.rules.are_due() {

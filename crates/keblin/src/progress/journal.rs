@@ -208,6 +208,30 @@ impl Journal {
         }
     }
 
+    /// Notes that something was added to a whole number, the change that games make most. In the place of an older one of
+    /// its kind only numbers are written.
+    #[inline]
+    pub(super) fn note_added(&mut self, cell: usize, numbers: [i64; 2], by: i64) {
+        let [from, to] = numbers;
+        let full = self.ring.len() == JOURNAL_ENTRIES;
+        if let Some(Entry {
+            number,
+            target: target @ Target::Cell(_),
+            before: Value::Int(before),
+            after: Value::Int(after),
+            cause: Cause::Add(Value::Int(added)),
+        }) = self.ring.get_mut(self.oldest).filter(|_| full)
+        {
+            self.count += 1;
+            *number = self.count;
+            *target = Target::Cell(cell);
+            (*before, *after, *added) = (from, to, by);
+            self.oldest = (self.oldest + 1) % JOURNAL_ENTRIES;
+            return;
+        }
+        self.note(Target::Cell(cell), Value::Int(from), Value::Int(to), Cause::Add(Value::Int(by)));
+    }
+
     /// Clocks change every frame: a row of ticks is one entry a clock, or it would push out everything else.
     fn stretch(&mut self, target: Target, after: &Value) -> bool {
         let (later, earlier) = self.ring.split_at_mut(self.oldest);
