@@ -73,10 +73,10 @@ impl Ruin {
         let bytes = disk::read(path)?.unwrap_or_default();
         let save = verify_sealed(&bytes, &self.schema, self.slot.dir().key())
             .map_err(|error| OpenError::Refused { path: path.clone(), error })?;
-        self.set_aside()?;
+        let path = self.set_aside()?.unwrap_or_else(|| path.clone());
         self.slot.know(&save);
         let settings = self.slot.dir().settings(&self.schema)?;
-        Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path: path.clone() })))
+        Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path })))
     }
 
     /// Starts from nothing, once the player has agreed: the damaged files are set aside, not deleted.
@@ -88,8 +88,13 @@ impl Ruin {
         Ok(Opened::first_run(&self.schema, &self.slot.dir().settings(&self.schema)?))
     }
 
-    fn set_aside(&self) -> Result<(), DiskError> {
-        self.faults.iter().try_for_each(|(path, _)| self.slot.set_aside(path, "damaged").map(drop))
+    /// Sets the damaged files aside. What a broken write left behind may be all that is whole, and the next write would
+    /// overwrite it: it gets a name of its own, which is given back.
+    fn set_aside(&self) -> Result<Option<PathBuf>, DiskError> {
+        self.faults.iter().try_for_each(|(path, _)| self.slot.set_aside(path, "damaged").map(drop))?;
+        let offered = self.earlier.as_ref().map(|(path, _)| path);
+        let leftover = offered.filter(|path| self.slot.is_temporary(path));
+        leftover.map(|path| self.slot.set_aside(path, "unfinished")).transpose()
     }
 }
 

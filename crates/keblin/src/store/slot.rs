@@ -251,6 +251,11 @@ impl Slot {
         Ok([known, previous, file].into_iter().flatten().max_by_key(|lineage| lineage.number))
     }
 
+    /// Whether a file is one that the next save writes over.
+    pub(super) fn is_temporary(&self, path: &Path) -> bool {
+        ["fresh", "copy"].iter().any(|why| self.aside_path(why) == path)
+    }
+
     /// Moves a file aside under a name that says why.
     pub(super) fn set_aside(&self, path: &Path, why: &str) -> Result<PathBuf, DiskError> {
         let target = self.dir.free_aside(self.name.as_str(), why);

@@ -195,6 +195,33 @@ fn where_no_whole_save_is_left_an_earlier_one_that_was_set_aside_is_offered() {
 }
 
 #[test]
+fn what_a_broken_write_left_whole_is_not_written_over_when_it_is_all_there_is() {
+    let schema = fen_post();
+    for goes_on in [true, false] {
+        let folder = tempfile::tempdir().unwrap();
+        let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+        for count in [1, 2] {
+            slot.save(&with_coppers(&schema, count).snapshot(), "quit").unwrap();
+        }
+        // Cut off before the last rename, and then both files are damaged.
+        let leftover = fs::read(slot.path()).unwrap();
+        fs::write(folder.path().join("aside/otter.fresh.keblin"), &leftover).unwrap();
+        [slot.path(), slot.previous_path()].iter().for_each(|path| spoil(path));
+        let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not told") };
+        let kept = folder.path().join("aside/otter.unfinished-1.keblin");
+        if goes_on {
+            let opened = ruin.earlier().unwrap().unwrap();
+            assert_eq!(opened.origin, Origin::SetAside { path: kept.clone() });
+            assert_eq!(opened.progress.get(coppers(&schema)), 2);
+        } else {
+            ruin.start_fresh().unwrap();
+        }
+        slot.save(&with_coppers(&schema, 9).snapshot(), "quit").unwrap();
+        assert_eq!(fs::read(&kept).unwrap(), leftover);
+    }
+}
+
+#[test]
 fn single_sections_are_salvaged_when_no_state_is_whole() {
     let schema = fen_post();
     let folder = tempfile::tempdir().unwrap();
