@@ -74,17 +74,65 @@ impl<'b> Cursor<'b> {
         if self.passes(&[0xf4]) { Some(false) } else { self.passes(&[0xf5]).then_some(true) }
     }
 
-    /// A count that comes next; nothing if something else does. Counts below 24, which most are, are one byte.
+    /// A count that comes next; nothing if something else does.
     #[inline]
     pub(super) fn count_if(&mut self) -> Option<u64> {
-        let at = self.decoder.position();
-        match self.decoder.input().get(at) {
-            Some(small @ 0..24) => {
-                self.decoder.set_position(at + 1);
-                Some(u64::from(*small))
-            }
-            _ => self.decoder.u64().ok(),
+        match self.small() {
+            Some(small) => Some(small.into()),
+            None => self.decoder.u64().ok(),
         }
+    }
+
+    /// A whole number that comes next; nothing if something else does.
+    #[inline]
+    pub(super) fn int_if(&mut self) -> Option<i64> {
+        match self.small() {
+            Some(small) => Some(small.into()),
+            None => self.decoder.i64().ok(),
+        }
+    }
+
+    /// A number below 24, which most are: it is one byte.
+    #[inline]
+    fn small(&mut self) -> Option<u8> {
+        let at = self.decoder.position();
+        let byte = *self.decoder.input().get(at)?;
+        (byte < 24).then(|| {
+            self.decoder.set_position(at + 1);
+            byte
+        })
+    }
+
+    /// The bytes of a text that comes next, which need not be UTF-8; nothing if something else does.
+    #[inline]
+    pub(super) fn text_bytes_if(&mut self) -> Option<&'b [u8]> {
+        let at = self.decoder.position();
+        let input = self.decoder.input();
+        // Texts below 24 bytes, which most are, have their length in the first.
+        if let Some(head @ 0x60..0x78) = input.get(at) {
+            let end = at + 1 + usize::from(head - 0x60);
+            let bytes = input.get(at + 1..end)?;
+            self.decoder.set_position(end);
+            return Some(bytes);
+        }
+        self.decoder.str().ok().map(str::as_bytes)
+    }
+
+    /// Goes past a number of 16 or 32 bits if it is finite; nothing else moves the cursor.
+    #[inline]
+    pub(super) fn passes_finite(&mut self) -> bool {
+        let at = self.decoder.position();
+        // All ones in the exponent is what infinities and what is no number have in common.
+        let (finite, len) = match *self.decoder.input().get(at..).unwrap_or_default() {
+            [0xf9, high, ..] => (high & 0x7c != 0x7c, 3),
+            [0xfa, first, second, ..] => (u16::from_be_bytes([first, second]) & 0x7f80 != 0x7f80, 5),
+            _ => (false, 0),
+        };
+        let whole = finite && at + len <= self.decoder.input().len();
+        if whole {
+            self.decoder.set_position(at + len);
+        }
+        whole
     }
 
     pub(super) fn fault(&self, offset: usize, fault: Fault) -> ReadError {

@@ -174,15 +174,19 @@ fn one(
     match kind {
         Kind::Bool => cursor.bool_if().map(drop),
         Kind::Int | Kind::Time => {
-            let number = cursor.next(|| "", Decoder::i64).ok()?;
+            let number = cursor.int_if()?;
             let fits = min.is_none_or(|min| number >= min) && max.is_none_or(|max| number <= max);
             fits.then_some(())
         }
         Kind::Text => {
-            let text = cursor.text("").ok()?;
+            let bytes = cursor.text_bytes_if()?;
             // Fewer bytes than characters may be are fewer characters.
-            let fits = |most| text.len() <= most || text.chars().count() <= most;
-            max_len.is_none_or(fits).then_some(())
+            let is_short = max_len.is_none_or(|most| bytes.len() <= most);
+            if is_short && bytes.is_ascii() {
+                return Some(());
+            }
+            let text = str::from_utf8(bytes).ok()?;
+            (is_short || max_len.is_none_or(|most| text.chars().count() <= most)).then_some(())
         }
         Kind::Bytes => {
             let bytes = cursor.next(|| "", Decoder::bytes).ok()?;
@@ -193,11 +197,11 @@ fn one(
         Kind::Quat => numbers(cursor, 4),
         Kind::Shape(shape) => {
             let members = &schema.shapes.get(usize::from(shape))?.members;
-            (cursor.map("").ok()? == order.0.len() as u64).then_some(())?;
-            order.0.iter().try_for_each(|(key, index)| {
+            cursor.passes(&order.head).then_some(())?;
+            order.members.iter().try_for_each(|(key, index)| {
                 cursor.passes(key).then_some(())?;
                 let member = members.get(*index)?;
-                if member.default == Value::Unset && cursor.null() {
+                if matches!(member.default, Value::Unset) && cursor.null() {
                     return Some(());
                 }
                 limited(cursor, schema, member.kind, &member.limits, order)
@@ -212,6 +216,9 @@ fn one(
 fn numbers(cursor: &mut Cursor<'_>, count: u64) -> Option<()> {
     (cursor.array("").ok()? == count).then_some(())?;
     (0..count).try_for_each(|_| {
+        if cursor.passes_finite() {
+            return Some(());
+        }
         let number = cursor.next(|| "", values::number).ok()?;
         #[expect(clippy::cast_possible_truncation, reason = "a number that does not fit becomes infinite")]
         let single = number as f32;

@@ -7,6 +7,7 @@ use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
 
 use super::fingerprint::Fingerprint;
 use super::layout::{PROFILE, RUN};
+use super::map::encoded;
 use super::tape::{FactOf, MapOut, Part, Tape, key_bytes};
 use crate::snapshot::Carried;
 
@@ -29,12 +30,17 @@ pub(super) struct Plan {
     shapes: Vec<ShapeOrder>,
 }
 
-/// The members of a shape in the order of their encoded names: the name, and the declared position.
-#[derive(Clone, Debug, Default)]
-pub(super) struct ShapeOrder(pub(super) Vec<(Vec<u8>, usize)>);
+/// How the map of a shape is written.
+#[derive(Clone, Debug)]
+pub(super) struct ShapeOrder {
+    /// The head of the map.
+    pub(super) head: Vec<u8>,
+    /// The members in the order of their encoded names: the name, and the declared position.
+    pub(super) members: Vec<(Vec<u8>, usize)>,
+}
 
 /// For values that hold no shape.
-pub(super) static NO_SHAPE: ShapeOrder = ShapeOrder(Vec::new());
+pub(super) static NO_SHAPE: ShapeOrder = ShapeOrder { head: Vec::new(), members: Vec::new() };
 
 impl Plan {
     /// The plan of a schema.
@@ -59,10 +65,10 @@ impl Plan {
                 .iter()
                 .map(|shape| {
                     let members = shape.members.iter().enumerate();
-                    let mut order: Vec<_> =
+                    let mut members: Vec<_> =
                         members.map(|(index, member)| (key_bytes(member.name.as_str()), index)).collect();
-                    order.sort();
-                    ShapeOrder(order)
+                    members.sort();
+                    ShapeOrder { head: encoded(|out| out.map(members.len() as u64).map(drop)), members }
                 })
                 .collect(),
         }

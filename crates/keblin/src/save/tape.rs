@@ -72,8 +72,12 @@ impl FactOf {
     }
 }
 
-/// How many facts are looked at at once: those of a level on four difficulties.
-const AT_ONCE: usize = 20;
+/// The facts of a level in the order of their encoded names.
+const AS_WRITTEN: [FactOf; 5] =
+    [FactOf::Stars, FactOf::Deaths, FactOf::Attempts, FactOf::Finished, FactOf::Collected];
+
+/// The facts of how many levels, or of a level on how many difficulties, are looked at at once.
+const AT_ONCE: usize = 4;
 
 /// Bytes with gaps.
 #[derive(Clone, Debug, Default)]
@@ -91,11 +95,13 @@ pub(super) struct Gap {
     /// Its place among the bytes.
     pub(super) at: usize,
     pub(super) part: Part,
+    /// The gaps from this one on hold all facts of so many levels, at most as many as are looked at at once.
+    levels: usize,
 }
 
 impl Tape {
     pub(super) fn gap(part: Part) -> Tape {
-        Tape { bytes: vec![0xf6], mask: vec![0], gaps: vec![Gap { at: 0, part }] }
+        Tape { bytes: vec![0xf6], mask: vec![0], gaps: vec![Gap { at: 0, part, levels: 0 }] }
     }
 
     fn plain(bytes: Vec<u8>) -> Tape {
@@ -106,7 +112,22 @@ impl Tape {
         let before = self.bytes.len();
         self.bytes.extend(other.bytes);
         self.mask.extend(other.mask);
-        self.gaps.extend(other.gaps.iter().map(|gap| Gap { at: before + gap.at, part: gap.part }));
+        self.gaps.extend(other.gaps.iter().map(|gap| Gap { at: before + gap.at, ..*gap }));
+    }
+
+    /// Finds the levels whose facts follow each other.
+    fn count_levels(&mut self) {
+        for first in (0..self.gaps.len()).rev() {
+            let facts = self.gaps.get(first..).and_then(<[Gap]>::first_chunk);
+            let is_level = facts.is_some_and(|gaps: &[Gap; AS_WRITTEN.len()]| {
+                let Part::Fact(_, level) = gaps[0].part else { return false };
+                gaps.map(|gap| gap.part) == AS_WRITTEN.map(|fact| Part::Fact(fact, level))
+            });
+            let further = self.gaps.get(first + AS_WRITTEN.len()).map_or(0, |gap| gap.levels);
+            if let Some(gap) = self.gaps.get_mut(first).filter(|_| is_level) {
+                gap.levels = AT_ONCE.min(further + 1);
+            }
+        }
     }
 
     /// All bytes, with null in the gaps.
@@ -123,7 +144,7 @@ impl Tape {
     pub(super) fn stretch(&self, gap: usize) -> Option<(&[u8], Part)> {
         let from =
             gap.checked_sub(1).and_then(|before| self.gaps.get(before)).map_or(0, |before| before.at + 1);
-        let Gap { at, part } = self.gaps.get(gap)?;
+        let Gap { at, part, .. } = self.gaps.get(gap)?;
         Some((self.bytes.get(from..*at).unwrap_or_default(), *part))
     }
 
@@ -132,41 +153,37 @@ impl Tape {
         (0..self.gaps.len()).filter_map(|gap| self.stretch(gap))
     }
 
-    /// Reads what stands in some gaps from one on, if they are of facts and all of them one byte in what comes next. Most
-    /// facts are, and this looks at many of them at once. How many gaps are behind the cursor then; none where it is not
-    /// so, and what was read by then is to be read again.
+    /// Reads the facts of some levels from a gap on, if all of them are one byte in what comes next. Most are, and this
+    /// looks at many of them at once. How many gaps are behind the cursor then; none where it is not so, and what was read
+    /// by then is to be read again.
     pub(super) fn small_facts(
         &self,
         first: usize,
         cursor: &mut Cursor<'_>,
         facts: &mut [LevelFacts],
     ) -> Option<usize> {
-        let gaps = self.gaps.get(first..)?;
-        let is_fact = |gap: &&Gap| matches!(gap.part, Part::Fact(..));
-        let count = gaps.iter().take(AT_ONCE).take_while(is_fact).count();
-        let gaps = gaps.get(..count)?;
+        let count = self.gaps.get(first)?.levels * AS_WRITTEN.len();
+        let gaps = self.gaps.get(first..first + count)?;
         let (from, to) = (gaps.first()?.at, gaps.last()?.at + 1);
         let written = cursor.next_bytes(to - from)?;
         let (names, mask) = (self.bytes.get(from..to)?, self.mask.get(from..to)?);
         let pairs = written.iter().zip(names).zip(mask);
         // Without a way out of the loop, so that it takes many bytes at a time.
-        if pairs.fold(0, |differs, ((one, other), mask)| differs | ((one ^ other) & mask)) != 0 {
-            return None;
-        }
-        for gap in gaps {
-            let (Part::Fact(fact, index), Some(byte)) = (gap.part, written.get(gap.at - from)) else {
-                return None;
+        let differs = pairs.fold(0, |differs, ((one, other), mask)| differs | ((one ^ other) & mask));
+        (differs == 0).then_some(())?;
+        for level in gaps.as_chunks().0 {
+            let Part::Fact(_, index) = level[0].part else { return None };
+            let [stars, deaths, attempts, finished, collected] =
+                level.map(|gap| written.get(gap.at - from).copied().unwrap_or(u8::MAX));
+            let are_small = [stars, deaths, attempts, collected].iter().all(|byte| *byte < 24);
+            (are_small && finished | 1 == 0xf5).then_some(())?;
+            *facts.get_mut(index)? = LevelFacts {
+                finished: finished == 0xf5,
+                stars,
+                collected: collected.into(),
+                attempts: attempts.into(),
+                deaths: deaths.into(),
             };
-            let facts = facts.get_mut(index)?;
-            let is_small = if fact == FactOf::Finished { byte | 1 == 0xf5 } else { *byte < 24 };
-            is_small.then_some(())?;
-            match fact {
-                FactOf::Finished => facts.finished = *byte == 0xf5,
-                FactOf::Stars => facts.stars = *byte,
-                FactOf::Collected => facts.collected = (*byte).into(),
-                FactOf::Attempts => facts.attempts = (*byte).into(),
-                FactOf::Deaths => facts.deaths = (*byte).into(),
-            }
         }
         cursor.skip_bytes(written.len());
         Some(count)
@@ -218,6 +235,7 @@ impl<'a> MapOut<'a> {
             tape.append(Tape::plain(key));
             tape.append(value);
         }
+        tape.count_levels();
         tape
     }
 }

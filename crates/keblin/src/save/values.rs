@@ -36,8 +36,8 @@ pub(super) fn write_ordered(out: &mut Out<'_>, value: &Value, order: &ShapeOrder
         Value::Vec3(numbers) => return parts(out, numbers),
         Value::Quat(numbers) => return parts(out, numbers),
         Value::Shape(members) => {
-            out.map(order.0.len() as u64)?;
-            for (key, index) in &order.0 {
+            out.writer_mut().extend_from_slice(&order.head);
+            for (key, index) in &order.members {
                 out.writer_mut().extend_from_slice(key);
                 write(out, members.get(*index).map_or(&Value::Unset, |(_, value)| value))?;
             }
@@ -179,7 +179,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
     let mut values = vec![None; members.len()];
     let start = cursor.offset();
     let count = cursor.next(|| with.what, |d| d.map()?.ok_or_else(unknown_length))?;
-    let mut order = with.order.0.iter();
+    let mut order = with.order.members.iter();
     for _ in 0..count {
         let index = match order.next() {
             Some((key, index)) if cursor.passes(key) => Some(*index),
