@@ -6,7 +6,10 @@ use std::time::Duration;
 
 use keblin::condition::names::Fact;
 use keblin::condition::{Facts, Word};
+use keblin::kind::Kind;
+use keblin::model::FieldDef;
 use keblin::save::{Stamp, write as write_save};
+use keblin::value::Part;
 use keblin::verify::verify;
 use keblin::{Field, Notice, Progress, Schema, Time, Value};
 
@@ -83,14 +86,22 @@ fn declaration(dice: &mut Dice) -> String {
             1 if index > 0 => write!(text, ", max = 'greatest(plain_{}x, 4) + 3'", dice.roll(index)).unwrap(),
             _ => {}
         }
-        if ["level", "run"].contains(&scope) {
-            let death = dice.one(&["stays", "checkpoint", "entry", "default"]);
-            let retry = dice.one(&["stays", "entry", "default"]);
-            write!(text, ", on_death = '{death}', on_retry = '{retry}'").unwrap();
-            write!(text, ", on_level = '{}'", dice.one(&["stays", "default"])).unwrap();
-            write!(text, ", on_new_run = '{}'", dice.one(&["stays", "default"])).unwrap();
-        }
-        text += " }\n";
+        text += &survival(dice, scope);
+    }
+    for index in 0..dice.roll(6) {
+        let kind = dice.one(&[
+            "type = 'bool', default = true",
+            "type = 'text', max_len = 9",
+            "type = 'list', of = 'int', max_items = 3",
+            "type = 'set', of = 'text', max_items = 3, max_len = 9",
+            "type = 'map', key = 'int', of = 'bool', max_items = 3",
+            "type = 'vec2'",
+            "type = 'id', of = 'levels'",
+            "type = 'float'",
+        ]);
+        let scope = dice.one(&["level", "run", "profile", "device"]);
+        write!(text, "other_{index}x = {{ {kind}, scope = '{scope}'").unwrap();
+        text += &survival(dice, scope);
     }
     text += "best = { type = 'int', scope = 'profile', keep = 'highest', from = 'plain_0x', at = ['run_end', 'finish'], max = 20 }\n\
              gained = { type = 'int', scope = 'profile', keep = 'sum', max = 100 }\n\
@@ -120,6 +131,44 @@ fn declaration(dice: &mut Dice) -> String {
         write!(text, "[[moments]]\nid = 'moment_{index}x'\nwhen = \"{when}\"\nagain = '{again}'\n").unwrap();
     }
     text
+}
+
+/// What a field of a scope lives through, and the end of its line.
+fn survival(dice: &mut Dice, scope: &str) -> String {
+    if !["level", "run"].contains(&scope) {
+        return " }\n".to_string();
+    }
+    let death = dice.one(&["stays", "checkpoint", "entry", "default"]);
+    let retry = dice.one(&["stays", "entry", "default"]);
+    let (level, new_run) = (dice.one(&["stays", "default"]), dice.one(&["stays", "default"]));
+    format!(
+        ", on_death = '{death}', on_retry = '{retry}', on_level = '{level}', on_new_run = '{new_run}' }}\n"
+    )
+}
+
+/// A value that a field may hold, or a number.
+fn value(dice: &mut Dice, schema: &Schema, field: &FieldDef) -> Value {
+    let (number, count) = (dice.amount(), dice.roll(4));
+    let text = |dice: &mut Dice| Value::text(dice.one(&["", "otter", "ÖTTI", "\"'\\\n"]));
+    let part = |dice: &mut Dice| Part::new(f32::from(dice.0.u16(..)) / 3.0).unwrap();
+    match field.kind {
+        Kind::Bool => Value::Bool(count > 1),
+        Kind::Time => Value::Time(Time::from_nanos(number)),
+        Kind::Float => Value::float(dice.0.f64() * 1e9).unwrap(),
+        Kind::Text => text(dice),
+        Kind::List => Value::List((0..count).map(|_| Value::Int(dice.amount())).collect()),
+        Kind::Set => Value::Set(Arc::new((0..count).map(|_| text(dice)).collect())),
+        Kind::Map => {
+            let entries = (0..count).map(|_| (Value::Int(dice.amount()), Value::Bool(dice.roll(2) == 0)));
+            Value::Map(Arc::new(entries.collect()))
+        }
+        Kind::Vec2 => Value::Vec2([part(dice), part(dice)]),
+        Kind::Id(ids) => {
+            let levels: Vec<String> = schema.id_texts(ids).collect();
+            schema.id_value(ids, &levels[dice.roll(levels.len())]).unwrap()
+        }
+        _ => Value::Int(number),
+    }
 }
 
 /// Does one random event to both; whether both accept it, and a word for it.
@@ -199,14 +248,11 @@ fn write(
     let plain: Vec<usize> =
         (0..schema.fields.len()).filter(|field| schema.fields[*field].per.is_empty()).collect();
     let def = &schema.fields[plain[dice.roll(plain.len())]];
-    let number = dice.amount();
-    let value = match def.default {
-        Value::Time(_) => Value::Time(Time::from_nanos(number)),
-        _ => Value::Int(number),
-    };
+    let value = value(dice, schema, def);
     let cell = def.cells.start;
     let field: Field<Value> = schema.field(def.name.as_str()).unwrap();
-    let kind = dice.roll(4);
+    // What is no number is only set.
+    let kind = if value.number().is_some() || def.kind == Kind::Float { dice.roll(4) } else { 0 };
     let event = match kind {
         0 => keblin::progress::Event::Set(field, value.clone()),
         1 => keblin::progress::Event::Spend(field, value.clone()),
