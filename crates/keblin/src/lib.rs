@@ -70,4 +70,4 @@ pub use keblin_schema::{
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;
-pub use store::SaveDir;
+pub use store::{Keeper, SaveDir};

@@ -126,6 +126,20 @@ impl Progress {
         Ok(())
     }
 
+    /// Takes over what another copy of the game has saved in place of this one's save: records, facts and unlocks meet by
+    /// their keep rules; plain values, the run and settings stay. Tells [`Notice::Reconciled`].
+    pub(crate) fn reconcile(&mut self, theirs: &Snapshot) {
+        self.take_in(&theirs.state, |progress, cell, value| {
+            let (field, _) = progress.schema.cell_owner(cell)?;
+            let of_profile = (progress.schema.copied_cells..progress.schema.saved_cells).contains(&cell);
+            let meets = of_profile && field.keep != Keep::Latest;
+            meets.then(|| meet(field.keep, progress.value_at(cell), value))?
+        });
+        self.clamp_all();
+        self.note_rules();
+        self.tell(Notice::Reconciled);
+    }
+
     /// Takes over values as told by a rule, and facts, furthest level, unlocks and moments by theirs.
     fn take_in(&mut self, from: &State, rule: impl Fn(&Progress, usize, &Value) -> Option<Value>) {
         for (cell, value) in from.cells.iter().enumerate() {

@@ -6,12 +6,14 @@ use keblin_schema::Time;
 use keblin_schema::model::{SaveAt, Scope};
 
 use super::Progress;
+use super::erase::Erase;
 
 /// What has made the progress due, and how much play there was since it last was.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Due {
     at: Option<SaveAt>,
     played: Time,
+    erased: Vec<Erase>,
 }
 
 impl Progress {
@@ -23,6 +25,16 @@ impl Progress {
             self.due.played = Time::ZERO;
         }
         due
+    }
+
+    /// What was erased since this was last taken. It must not come back by any file.
+    pub(crate) fn take_erased(&mut self) -> Vec<Erase> {
+        std::mem::take(&mut self.due.erased)
+    }
+
+    /// Something was erased.
+    pub(super) fn save_erased(&mut self, what: &Erase) {
+        self.due.erased.push(what.clone());
     }
 
     /// An event has happened.

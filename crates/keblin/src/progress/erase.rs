@@ -70,6 +70,7 @@ impl Progress {
             _ => {}
         }
         self.note_rules();
+        self.save_erased(what);
         self.tell(Notice::Erased);
         Ok(erased)
     }

@@ -53,7 +53,7 @@ mod standing;
 mod asked;
 
 /// Erasing, with the player's yes.
-mod erase;
+pub(crate) mod erase;
 
 /// When the game wants to be saved.
 mod due;

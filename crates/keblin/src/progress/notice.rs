@@ -83,6 +83,13 @@ pub enum Notice {
     Restored,
     /// The newest save was damaged, and the one before it is used.
     FellBack,
+    /// Saving failed. What was saved before is there, play goes on, and it is tried again.
+    NotWritten {
+        /// Why.
+        message: String,
+    },
+    /// Somebody else had saved in place of this game: the better records of both are kept.
+    Reconciled,
     /// A level is being played.
     Entered {
         /// The level; `None` in a game without levels.
@@ -154,11 +161,13 @@ impl NewRecord {
 
 impl Notice {
     /// Every word that [`Notice::word`] can be.
-    pub const WORDS: [&str; 15] = [
+    pub const WORDS: [&str; 17] = [
         "first_run",
         "ready",
         "restored",
         "fell_back",
+        "not_written",
+        "reconciled",
         "entered",
         "checkpoint_reached",
         "life_lost",
@@ -180,6 +189,8 @@ impl Notice {
             Notice::Ready => "ready",
             Notice::Restored => "restored",
             Notice::FellBack => "fell_back",
+            Notice::NotWritten { .. } => "not_written",
+            Notice::Reconciled => "reconciled",
             Notice::Entered { .. } => "entered",
             Notice::CheckpointReached(_) => "checkpoint_reached",
             Notice::LifeLost { .. } => "life_lost",
@@ -206,6 +217,8 @@ impl Notice {
             Notice::Ready => "ready".into(),
             Notice::Restored => "restored".into(),
             Notice::FellBack => "the newest save was damaged; the one before it is used".into(),
+            Notice::NotWritten { message } => message.clone(),
+            Notice::Reconciled => "somebody else had saved here; the better records of both are kept".into(),
             Notice::Entered { level, arrival } => {
                 format!("entered {}, {}", level_name(*level), arrival.as_str())
             }

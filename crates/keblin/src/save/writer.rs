@@ -51,6 +51,11 @@ pub struct Lineage {
 }
 
 impl Lineage {
+    /// Whether a save is the last one or came before it.
+    pub(crate) fn knows(&self, other: &Lineage) -> bool {
+        other.states.first().is_some_and(|state| self.states.contains(state))
+    }
+
     /// What follows the state that was read of a file.
     #[must_use]
     pub fn of(file: &SaveFile<'_>) -> Lineage {
@@ -103,13 +108,18 @@ impl Stamp {
 /// A whole save of a slot: everything but what belongs to the device.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    Writing::begin(snapshot, stamp).slot(None)
+    write_whole(snapshot, stamp, None).bytes
 }
 
 /// A whole save of a slot with the game's seal.
 #[must_use]
 pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8> {
-    Writing::begin(snapshot, stamp).slot(Some(key))
+    write_whole(snapshot, stamp, Some(key)).bytes
+}
+
+/// A whole save of a slot, and what the next one goes behind.
+pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealKey>) -> Written {
+    Writing::begin(snapshot, stamp).slot(key)
 }
 
 /// A whole device file: the values of device scope, which belong to no slot.
@@ -118,7 +128,7 @@ pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::begin(snapshot, stamp);
     let plan = Plan::of(snapshot.schema());
     writing.section(DEVICE, |out| Filling::of(snapshot, &plan).write(out, &plan.device));
-    writing.state(plan.as_ref(), None)
+    writing.state(plan.as_ref(), None).bytes
 }
 
 /// The bytes of another state, to be written behind the last one of a file. Together they are a save whose last state
@@ -132,9 +142,47 @@ pub fn write_behind(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    let header = Row { name: HEADER, offset: 0, len_bytes: file.header_len, digest: file.header_digest };
-    let (bytes, base) = (Vec::new(), file.end());
-    Writing { snapshot, stamp, out: Encoder::new(bytes), base, rows: vec![header] }.slot(key)
+    write_behind_tail(&Tail::of(file), snapshot, stamp, key).bytes
+}
+
+/// As [`write_behind`], without the file itself.
+pub(crate) fn write_behind_tail(
+    tail: &Tail,
+    snapshot: &Snapshot,
+    stamp: &Stamp,
+    key: Option<&SealKey>,
+) -> Written {
+    let Tail { header_len, header_digest, end } = *tail;
+    let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
+    let out = Encoder::new(Vec::new());
+    Writing { snapshot, stamp, out, base: end, rows: vec![header] }.slot(key)
+}
+
+/// What must be known of a file to write another state behind its last one.
+#[derive(Clone, Debug)]
+pub(crate) struct Tail {
+    header_len: usize,
+    header_digest: Digest,
+    /// Where the last state ends, in bytes from the start of the file.
+    pub(crate) end: usize,
+}
+
+impl Tail {
+    pub(crate) fn of(file: &SaveFile<'_>) -> Tail {
+        Tail { header_len: file.header_len, header_digest: file.header_digest, end: file.end() }
+    }
+}
+
+/// A state that was written.
+pub(crate) struct Written {
+    /// The bytes of a file, or of the end of one.
+    pub(crate) bytes: Vec<u8>,
+    /// What the next save follows.
+    pub(crate) lineage: Lineage,
+    /// What the next state goes behind.
+    pub(crate) tail: Tail,
+    /// How many bytes of the file belong to this state.
+    pub(crate) live: usize,
 }
 
 /// A file, or the end of one, being written.
@@ -167,7 +215,7 @@ impl<'s> Writing<'s> {
     }
 
     /// The sections of a slot and the state.
-    fn slot(mut self, key: Option<&SealKey>) -> Vec<u8> {
+    fn slot(mut self, key: Option<&SealKey>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, carried));
         let schemas_plan = Plan::of(schema);
@@ -223,8 +271,8 @@ impl<'s> Writing<'s> {
         self.rows.push(Row { name, offset, len_bytes: self.offset() - offset, digest });
     }
 
-    /// The state over everything before it, and the bytes of it all.
-    fn state(mut self, plan: &Plan, key: Option<&SealKey>) -> Vec<u8> {
+    /// The state over everything before it.
+    fn state(mut self, plan: &Plan, key: Option<&SealKey>) -> Written {
         let (offset, stamp) = (self.offset(), self.stamp);
         let mut predecessors = stamp.predecessors.clone();
         predecessors.truncate(MAX_PREDECESSORS);
@@ -255,7 +303,16 @@ impl<'s> Writing<'s> {
         let end = self.offset() + super::layout::FOOT_ITEM_BYTES;
         let foot = foot(end - offset, stamp.number, self.since(digest_at));
         self.put(|out| out.bytes(&foot).map(drop));
-        self.out.into_writer()
+        let states = std::iter::once(digest).chain(head.predecessors.iter().copied());
+        let lineage = Lineage {
+            number: stamp.number,
+            created_unix_ms: stamp.created_unix_ms,
+            states: states.take(MAX_PREDECESSORS).collect(),
+        };
+        let (header_len, header_digest) = rows.first().map_or((0, digest), |row| (row.len_bytes, row.digest));
+        let live = rows.iter().map(|row| row.len_bytes).sum::<usize>() + (end - offset);
+        let tail = Tail { header_len, header_digest, end };
+        Written { bytes: self.out.into_writer(), lineage, tail, live }
     }
 
     /// Bytes from the start of the file.

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use keblin_schema::model::Scope;
 use keblin_schema::{Schema, Severity, Value};
 
-use super::disk::{self, DiskError};
+use super::disk::DiskError;
 use super::savedir::SaveDir;
 use crate::save::decode::{decode_device, of_this_game};
 use crate::save::{Lineage, Stamp, read, write_device};
@@ -30,7 +30,7 @@ fn has_settings(schema: &Schema) -> bool {
 impl SaveDir {
     pub(super) fn settings(&self, schema: &Arc<Schema>) -> Result<Settings, DiskError> {
         let path = self.device_path();
-        let bytes = if has_settings(schema) { disk::read(&path)? } else { None };
+        let bytes = if has_settings(schema) { self.read(&path)? } else { None };
         let Some(bytes) = bytes else { return Ok(Settings { values: None, findings: Vec::new() }) };
         match read(&bytes).and_then(|file| decode_device(&file, schema)) {
             Ok(values) => Ok(Settings { values: Some(values), findings: Vec::new() }),
@@ -60,7 +60,7 @@ impl SaveDir {
         if !has_settings(schema) {
             return Ok(());
         }
-        let held = disk::read(&path)?;
+        let held = self.read(&path)?;
         let mut before = None;
         if let Some(bytes) = &held {
             match read(bytes).and_then(|file| of_this_game(&file, schema).map(|()| file)) {
@@ -72,15 +72,11 @@ impl SaveDir {
                     before = Some(Lineage::of(&file));
                 }
                 Err(error) if error.is_refusal() => return Ok(()),
-                Err(_) => disk::replace(&path, &self.free_aside("device", "damaged"))?,
+                Err(_) => self.files().set_aside(&path, &self.free_aside("device", "damaged")?)?,
             }
         }
-        let now = disk::now_unix_ms();
-        let stamp = Stamp::after(before.as_ref(), now, "settings");
-        disk::create_folder(&self.aside())?;
-        let fresh = self.aside_path("device", "fresh");
-        disk::write_synced(&fresh, &write_device(snapshot, &stamp))?;
-        disk::replace(&fresh, &path)
+        let stamp = Stamp::after(before.as_ref(), self.files().now_unix_ms(), "settings");
+        self.publish("device", &path, &write_device(snapshot, &stamp))
     }
 
     pub(super) fn aside_path(&self, name: &str, why: &str) -> PathBuf {
@@ -88,8 +84,14 @@ impl SaveDir {
     }
 
     /// The first name aside that says why and is free.
-    pub(super) fn free_aside(&self, name: &str, why: &str) -> PathBuf {
-        let names = (1_u32..).map(|number| self.aside_path(name, &format!("{why}-{number}")));
-        names.into_iter().find(|name| !disk::exists(name)).unwrap_or_else(|| self.aside_path(name, why))
+    pub(super) fn free_aside(&self, name: &str, why: &str) -> Result<PathBuf, DiskError> {
+        let mut number = 1_u64;
+        loop {
+            let path = self.aside_path(name, &format!("{why}-{number}"));
+            if !self.exists(&path)? {
+                return Ok(path);
+            }
+            number += 1;
+        }
     }
 }

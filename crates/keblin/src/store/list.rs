@@ -2,11 +2,11 @@
 //! it costs the same where saves are large.
 
 use std::fmt;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use keblin_schema::Name;
 
-use super::disk::{self, DiskError, Ends};
+use super::disk::DiskError;
 use super::savedir::{SaveDir, SlotNameError};
 use super::slot::Slot;
 use crate::save::head::{SlotHead, head_of, state_bytes};
@@ -104,8 +104,7 @@ impl SaveDir {
     pub fn list(&self) -> Result<Vec<SlotEntry>, DiskError> {
         let mut entries = Vec::new();
         for name in self.slots()? {
-            let slot = Slot::new(self.clone(), name);
-            entries.extend(self.entry(&slot)?);
+            entries.extend(self.entry(&name, &Slot::new(self.clone(), name.clone()).path())?);
         }
         Ok(entries)
     }
@@ -121,18 +120,21 @@ impl SaveDir {
         Ok(entries.rev().max_by_key(saved_at))
     }
 
-    fn entry(&self, slot: &Slot) -> Result<Option<SlotEntry>, DiskError> {
-        let path = slot.path();
-        let Some(mut ends) = disk::ends(&path, START_BYTES, TAIL_BYTES)? else { return Ok(None) };
-        let len_bytes = |ends: &Ends| usize::try_from(ends.len_bytes).unwrap_or(usize::MAX);
-        if let Ok(needed) = state_bytes(len_bytes(&ends), &ends.last)
-            && needed > ends.last.len()
-            && let Some(longer) = disk::ends(&path, START_BYTES, needed.min(MAX_TAIL_BYTES))?
-        {
-            ends = longer;
+    /// What is told of a save by its two ends; `None` if there is no file.
+    pub(super) fn entry(&self, name: &Name, path: &Path) -> Result<Option<SlotEntry>, DiskError> {
+        let Some(len_bytes) = self.files().len(path)? else { return Ok(None) };
+        let part = |from: u64, most: usize| {
+            let bytes = self.files().read(path, from, most as u64)?;
+            Ok::<_, DiskError>(bytes.unwrap_or_default())
+        };
+        let tail = |most: usize| part(len_bytes.saturating_sub(most as u64), most);
+        let (first, mut last) = (part(0, START_BYTES)?, tail(TAIL_BYTES)?);
+        let len = usize::try_from(len_bytes).unwrap_or(usize::MAX);
+        if let Some(needed) = state_bytes(len, &last).ok().filter(|needed| *needed > last.len()) {
+            last = tail(needed.min(MAX_TAIL_BYTES))?;
         }
-        let head = head_of(len_bytes(&ends), &ends.first, &ends.last);
-        Ok(Some(SlotEntry { name: slot.name().clone(), len_bytes: ends.len_bytes, head }))
+        let head = head_of(len, &first, &last);
+        Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }))
     }
 
     /// Copies a slot under another name. The copy is a slot of its own from then on.
@@ -145,18 +147,18 @@ impl SaveDir {
     pub fn copy(&self, from: &str, to: &str) -> Result<Slot, SlotError> {
         let (from, to) = (self.slot(from)?, self.slot(to)?);
         let path = from.path();
-        let bytes = disk::read(&path)?.ok_or_else(|| SlotError::Missing { path: path.clone() })?;
+        let bytes = self.read(&path)?.ok_or_else(|| SlotError::Missing { path: path.clone() })?;
         let whole = read(&bytes).and_then(|file| file.fault.map_or(Ok(()), Err));
         whole.map_err(|error| SlotError::Damaged { path, error })?;
         if !to.hold()? {
             return Err(SlotError::InUse { lock: to.lock_path() });
         }
-        if let Some(path) = [to.path(), to.previous_path()].into_iter().find(|path| disk::exists(path)) {
-            return Err(SlotError::Taken { path });
+        for path in [to.path(), to.previous_path()] {
+            if self.exists(&path)? {
+                return Err(SlotError::Taken { path });
+            }
         }
-        let fresh = self.aside_path(to.name().as_str(), "fresh");
-        disk::write_synced(&fresh, &bytes)?;
-        disk::replace(&fresh, &to.path())?;
+        self.publish(to.name().as_str(), &to.path(), &bytes)?;
         Ok(to)
     }
 
@@ -169,15 +171,17 @@ impl SaveDir {
     /// [`SlotError`] if there is no such slot, or if it is open.
     pub fn remove(&self, name: &str) -> Result<Vec<PathBuf>, SlotError> {
         let slot = self.slot(name)?;
-        let files = [slot.previous_path(), slot.path()];
-        if !files.iter().any(|path| disk::exists(path)) {
+        // The copy first: without its file it would be taken for a damaged slot.
+        let mut files = Vec::new();
+        for path in [slot.previous_path(), slot.path()] {
+            files.extend(self.exists(&path)?.then_some(path));
+        }
+        if files.is_empty() {
             return Err(SlotError::Missing { path: slot.path() });
         }
         if !slot.hold()? {
             return Err(SlotError::InUse { lock: slot.lock_path() });
         }
-        // The copy first: without its file it would be taken for a damaged slot.
-        let there = files.into_iter().filter(|path| disk::exists(path));
-        there.map(|path| slot.set_aside(&path, "removed").map_err(SlotError::from)).collect()
+        files.into_iter().map(|path| slot.set_aside(&path, "removed").map_err(SlotError::from)).collect()
     }
 }

@@ -6,6 +6,7 @@
 //!   aside/
 //!     NAME.previous.keblin        the save before it
 //!     NAME.lock                   locked while the slot is open
+//!     NAME.pin-PIN.keblin         an instant that the player keeps
 //!     NAME.damaged-1.keblin       what could not be used any more, under a name that says why
 //!     device.keblin               settings, which belong to no slot
 //! ```
@@ -14,20 +15,44 @@
 //! instant one of the two is whole. Opening takes the newest whole save of the file and the previous copy, never a
 //! mixture. A missing file is a first run; nothing is written until the first save. Nothing is ever deleted.
 
+/// Where the files of saves rest.
+pub mod backend;
+
 /// The calls to the operating system, each with its path in the error.
 mod disk;
+
+/// Files in memory.
+mod memory;
+
+/// Files whose power can be cut.
+mod power_cut;
+
+/// Files that fail when they are told to.
+mod faulty;
 
 /// The folder.
 mod savedir;
 
-/// One slot: its files, its lock, and saving.
+/// One slot: its files, its lock, and what is known of them.
 mod slot;
+
+/// Saving a slot.
+mod saving;
 
 /// Opening a slot.
 mod opening;
 
 /// The list of slots, and what is done with whole slots.
 mod list;
+
+/// Instants that the player keeps.
+mod pins;
+
+/// Progress that saves itself.
+mod keeper;
+
+/// The thread that writes for it.
+mod writer;
 
 /// What is left when no whole save is.
 mod ruin;
@@ -36,8 +61,11 @@ mod ruin;
 mod device;
 
 pub use disk::DiskError;
+pub use keeper::{DueSave, Keeper, Opening};
 pub use list::{SlotEntry, SlotError};
 pub use opening::{OpenError, Opened, Origin};
+pub use pins::{Pin, PinError};
 pub use ruin::Ruin;
 pub use savedir::{SaveDir, SlotNameError};
-pub use slot::{SaveError, Saved, Slot};
+pub use saving::{Replaced, SaveError, Saved};
+pub use slot::Slot;

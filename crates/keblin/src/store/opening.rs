@@ -8,7 +8,7 @@ use std::sync::Arc;
 use keblin_schema::Schema;
 
 use super::device::Settings;
-use super::disk::{self, DiskError};
+use super::disk::DiskError;
 use super::ruin::Ruin;
 use super::slot::Slot;
 use crate::progress::{Notice, Progress};
@@ -163,7 +163,7 @@ impl Slot {
     }
 
     fn open_as(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
-        let is_there = disk::exists(&self.path()) || disk::exists(&self.previous_path());
+        let is_there = self.dir().exists(&self.path())? || self.dir().exists(&self.previous_path())?;
         if way == Way::ToPlay && is_there && !self.hold_if_possible()? {
             return Err(OpenError::InUse { lock: self.lock_path() });
         }
@@ -179,7 +179,10 @@ impl Slot {
         let file = self.found(&path, schema)?;
         let previous = self.found(&previous_path, schema)?;
         match (file, previous) {
-            (Found::Missing, Found::Missing) => Ok(Opened::first_run(schema, settings)),
+            (Found::Missing, Found::Missing) => {
+                self.held().began_empty = way == Way::ToPlay;
+                Ok(Opened::first_run(schema, settings))
+            }
             (Found::Refused(error), _) => Err(OpenError::Refused { path, error }),
             (Found::Whole(file), Found::Whole(copy)) if is_later(&copy, &file) => {
                 let older = Fault::OlderThanCopy { file: file.head().number, copy: copy.head().number };
@@ -212,7 +215,7 @@ impl Slot {
     }
 
     fn found(&self, path: &std::path::Path, schema: &Arc<Schema>) -> Result<Found, DiskError> {
-        let Some(bytes) = disk::read(path)? else { return Ok(Found::Missing) };
+        let Some(bytes) = self.dir().read(path)? else { return Ok(Found::Missing) };
         Ok(match verify_sealed(&bytes, schema, self.dir().key()) {
             Ok(save) => Found::Whole(Box::new(save)),
             Err(error) if error.is_refusal() => Found::Refused(error),

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use keblin_schema::Schema;
 
-use super::disk::{self, DiskError};
+use super::disk::DiskError;
 use super::opening::{OpenError, Opened, Origin};
 use super::savedir::ENDING;
 use super::slot::Slot;
@@ -32,16 +32,19 @@ impl Ruin {
     ) -> Result<Ruin, DiskError> {
         let mut earlier: Option<(PathBuf, StateHead)> = None;
         let folder = slot.dir().aside();
-        for file in disk::list(&folder)? {
+        for file in slot.dir().files().list(&folder)? {
             let why = file.strip_prefix(slot.name().as_str()).and_then(|rest| rest.strip_prefix('.'));
-            // What the player removed is not offered.
-            let is_of_the_slot = why.is_some_and(|why| why.ends_with(ENDING) && !why.starts_with("removed"));
+            // What the player removed or erased is not offered.
+            let is_gone = |why: &str| ["removed", "erased"].iter().any(|gone| why.starts_with(gone));
+            let is_of_the_slot = why.is_some_and(|why| why.ends_with(ENDING) && !is_gone(why));
             let path = folder.join(file);
             if !is_of_the_slot || faults.iter().any(|(damaged, _)| *damaged == path) {
                 continue;
             }
-            let save =
-                disk::read(&path)?.and_then(|bytes| verify_sealed(&bytes, &schema, slot.dir().key()).ok());
+            let save = slot
+                .dir()
+                .read(&path)?
+                .and_then(|bytes| verify_sealed(&bytes, &schema, slot.dir().key()).ok());
             let Some(head) = save.map(|save| save.head().clone()) else { continue };
             if earlier.as_ref().is_none_or(|(_, held)| held.number < head.number) {
                 earlier = Some((path, head));
@@ -70,7 +73,7 @@ impl Ruin {
     /// changed since.
     pub fn earlier(self) -> Result<Option<Opened>, OpenError> {
         let Some((path, _)) = &self.earlier else { return Ok(None) };
-        let bytes = disk::read(path)?.unwrap_or_default();
+        let bytes = self.slot.dir().read(path)?.unwrap_or_default();
         let save = verify_sealed(&bytes, &self.schema, self.slot.dir().key())
             .map_err(|error| OpenError::Refused { path: path.clone(), error })?;
         let path = self.set_aside()?.unwrap_or_else(|| path.clone());

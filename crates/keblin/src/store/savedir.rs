@@ -2,21 +2,25 @@
 
 use std::fmt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use keblin_schema::Name;
 use keblin_schema::name::NameFault;
 
-use super::disk::{self, DiskError};
+use super::backend::{Backend, Disk};
+use super::disk::DiskError;
 use super::slot::Slot;
 use crate::save::SealKey;
+use crate::save::layout::MAX_SAVE_BYTES;
 
 /// The ending of a save's file name.
 pub(super) const ENDING: &str = ".keblin";
 
 /// A folder of saves. Nothing is made or written before the first save.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub struct SaveDir {
     folder: PathBuf,
+    files: Arc<dyn Backend>,
     key: Option<SealKey>,
 }
 
@@ -38,10 +42,16 @@ impl fmt::Display for SlotNameError {
 impl std::error::Error for SlotNameError {}
 
 impl SaveDir {
-    /// The saves in a folder.
+    /// The saves in a folder of the disk.
     #[must_use]
     pub fn at(folder: impl Into<PathBuf>) -> SaveDir {
-        SaveDir { folder: folder.into(), key: None }
+        SaveDir::on(Arc::new(Disk), folder)
+    }
+
+    /// The saves in a folder somewhere else: in memory, or where a platform keeps its files.
+    #[must_use]
+    pub fn on(files: Arc<dyn Backend>, folder: impl Into<PathBuf>) -> SaveDir {
+        SaveDir { folder: folder.into(), files, key: None }
     }
 
     /// The same, with saves sealed by a key of the game, and the seals of those there are checked. A seal that does not
@@ -71,7 +81,7 @@ impl SaveDir {
     /// # Errors
     /// [`DiskError`] if the folder is there but cannot be listed.
     pub fn slots(&self) -> Result<Vec<Name>, DiskError> {
-        let files = disk::list(&self.folder)?;
+        let files = self.files.list(&self.folder)?;
         Ok(files.iter().filter_map(|file| Name::new(file.strip_suffix(ENDING)?).ok()).collect())
     }
 
@@ -85,6 +95,24 @@ impl SaveDir {
     #[must_use]
     pub fn folder(&self) -> &Path {
         &self.folder
+    }
+
+    pub(super) fn files(&self) -> &dyn Backend {
+        self.files.as_ref()
+    }
+
+    /// The bytes of a file, `None` if there is none. One too large to be a save is read only so far that this is seen.
+    pub(super) fn read(&self, path: &Path) -> Result<Option<Vec<u8>>, DiskError> {
+        self.files.read(path, 0, MAX_SAVE_BYTES as u64 + 1)
+    }
+
+    pub(super) fn exists(&self, path: &Path) -> Result<bool, DiskError> {
+        Ok(self.files.len(path)?.is_some())
+    }
+
+    /// Puts a file of a slot, or of the device, in place of the one that may be there.
+    pub(super) fn publish(&self, name: &str, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        self.files.publish(path, &self.aside_path(name, "fresh"), bytes)
     }
 
     /// Where everything lies that is not a slot.

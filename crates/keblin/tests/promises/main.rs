@@ -29,6 +29,7 @@ mod mixed_kinds;
 mod model;
 mod naive;
 mod phases;
+mod power;
 mod rehearsals;
 mod round_trip;
 mod rules;

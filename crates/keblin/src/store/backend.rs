@@ -1,0 +1,118 @@
+//! Where the files of saves rest: on a disk, in memory, or wherever a platform keeps them. What saving promises, it
+//! promises by the duties written down here.
+
+use std::fmt;
+use std::path::Path;
+
+use super::disk::{self, DiskError};
+
+pub use super::disk::Disk;
+pub use super::faulty::{Doing, Faulty};
+pub use super::memory::Memory;
+pub use super::power_cut::{PowerCut, Tear};
+
+/// Files by their paths. A path is a name and nothing more: `FOLDER/NAME.keblin`, or `FOLDER/aside/…`.
+///
+/// Every call may be made from another thread than the one before. An error means that nothing of what was there is
+/// lost; only [`Backend::append`] may leave a part of its bytes behind what was there.
+pub trait Backend: fmt::Debug + Send + Sync {
+    /// How long a file is, in bytes; `None` if there is none of that name.
+    ///
+    /// # Errors
+    /// [`DiskError`] if that cannot be said. Not for a file that is not there.
+    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError>;
+
+    /// At most so many bytes of a file from an offset on, fewer only at its end; `None` if there is no such file.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it is there and cannot be read.
+    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError>;
+
+    /// Writes bytes behind the last one of a file. Bytes that were there do not change, whatever happens.
+    ///
+    /// # Errors
+    /// [`DiskError`] if there is no such file, if it is not exactly `len` bytes long, or if the bytes could not all be
+    /// written.
+    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError>;
+
+    /// Brings everything that was appended to a file to where it outlives a loss of power.
+    ///
+    /// # Errors
+    /// [`DiskError`] if that cannot be said; then any part of it may be lost, also if a later call succeeds.
+    fn sync(&self, path: &Path) -> Result<(), DiskError>;
+
+    /// Puts a file with these bytes where there may be another, and makes the folder if there is none. At every instant,
+    /// also after a loss of power, the name stands for the whole old file or the whole new one; when this returns, for
+    /// the new one. `beside` is a name that may be used, and overwritten, on the way.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it cannot; then the name stands for either.
+    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError>;
+
+    /// Gives a file another name, and makes that folder if there is none. At every instant it has one of the two, and
+    /// when this returns the other one, also after a loss of power.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it cannot; then it has either.
+    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
+
+    /// The names of the files in a folder, in alphabetical order; none if there is no folder.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it is there and cannot be listed.
+    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError>;
+
+    /// Keeps everybody else from taking the same lock, in this program and in others, until what is given back is
+    /// dropped or the program ends, however it does; `None` if somebody else has it. The file and its folder are made.
+    ///
+    /// # Errors
+    /// [`DiskError`] if that cannot be said.
+    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError>;
+
+    /// The time, in milliseconds since 1970. Nothing depends on its going forward.
+    fn now_unix_ms(&self) -> u64 {
+        disk::now_unix_ms()
+    }
+}
+
+/// A lock, held until it is dropped.
+pub trait Lock: Send + Sync {}
+
+impl<T: Send + Sync> Lock for T {}
+
+/// The steps that publishing and setting aside are made of, where a place for files has such steps.
+pub(super) trait Steps {
+    fn make_folder(&self, folder: &Path) -> Result<(), DiskError>;
+    /// Writes a new file; what stood under that name, a leftover of a broken write, is overwritten.
+    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError>;
+    fn sync_file(&self, path: &Path) -> Result<(), DiskError>;
+    fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
+    /// Brings the names in a folder to where they outlive a loss of power.
+    fn sync_folder(&self, folder: &Path) -> Result<(), DiskError>;
+
+    fn publish_by_steps(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        for folder in [beside.parent(), path.parent()].into_iter().flatten() {
+            self.make_folder(folder)?;
+        }
+        self.write(beside, bytes)?;
+        if !cfg!(keblin_fault = "no_sync") {
+            self.sync_file(beside)?;
+        }
+        self.rename_for_good(beside, path)
+    }
+
+    fn set_aside_by_steps(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        to.parent().map_or(Ok(()), |folder| self.make_folder(folder))?;
+        self.rename_for_good(path, to)
+    }
+
+    fn rename_for_good(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        self.rename(path, to)?;
+        if cfg!(keblin_fault = "no_folder_sync") {
+            return Ok(());
+        }
+        // The new name first: a file with two names is found, one with none is not.
+        let (new, old) = (to.parent(), path.parent().filter(|old| Some(*old) != to.parent()));
+        [new, old].into_iter().flatten().try_for_each(|folder| self.sync_folder(folder))
+    }
+}

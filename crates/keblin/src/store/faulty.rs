@@ -1,0 +1,107 @@
+//! Files that fail when they are told to, for tests of what a game does then.
+
+use std::collections::BTreeMap;
+use std::io::ErrorKind;
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use super::backend::{Backend, Lock};
+use super::disk::{DiskError, failed};
+
+/// A call of a [`Backend`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Doing {
+    /// [`Backend::read`] and [`Backend::len`].
+    Read,
+    /// [`Backend::append`]; half of the bytes are written before it fails.
+    Append,
+    /// [`Backend::sync`].
+    Sync,
+    /// [`Backend::publish`].
+    Publish,
+    /// [`Backend::set_aside`].
+    SetAside,
+    /// [`Backend::list`].
+    List,
+    /// [`Backend::lock`].
+    Lock,
+}
+
+/// Files elsewhere, of which some calls fail. Clones fail together.
+#[derive(Clone, Debug)]
+pub struct Faulty {
+    files: Arc<dyn Backend>,
+    failing: Arc<Mutex<BTreeMap<Doing, (ErrorKind, usize)>>>,
+}
+
+impl Faulty {
+    /// The same files; nothing fails yet.
+    #[must_use]
+    pub fn new(files: Arc<dyn Backend>) -> Faulty {
+        Faulty { files, failing: Arc::default() }
+    }
+
+    /// Lets the next calls of a kind fail, so many of them.
+    pub fn fail(&self, doing: Doing, with: ErrorKind, times: usize) {
+        self.failing.lock().unwrap_or_else(PoisonError::into_inner).insert(doing, (with, times));
+    }
+
+    fn error(&self, doing: Doing) -> Option<ErrorKind> {
+        let mut failing = self.failing.lock().unwrap_or_else(PoisonError::into_inner);
+        let (with, times) = failing.get_mut(&doing)?;
+        *times = times.checked_sub(1)?;
+        Some(*with)
+    }
+
+    fn check(&self, doing: Doing, what: &'static str, path: &Path) -> Result<(), DiskError> {
+        self.error(doing).map_or(Ok(()), |error| Err(failed(what, path)(error.into())))
+    }
+}
+
+impl Backend for Faulty {
+    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.check(Doing::Read, "looking for", path)?;
+        self.files.len(path)
+    }
+
+    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
+        self.check(Doing::Read, "reading", path)?;
+        self.files.read(path, from, most)
+    }
+
+    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
+        let failing = self.check(Doing::Append, "appending to", path);
+        let written = if failing.is_err() { bytes.get(..bytes.len() / 2).unwrap_or_default() } else { bytes };
+        self.files.append(path, len, written)?;
+        failing
+    }
+
+    fn sync(&self, path: &Path) -> Result<(), DiskError> {
+        self.check(Doing::Sync, "syncing", path)?;
+        self.files.sync(path)
+    }
+
+    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        self.check(Doing::Publish, "writing", path)?;
+        self.files.publish(path, beside, bytes)
+    }
+
+    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        self.check(Doing::SetAside, "renaming", path)?;
+        self.files.set_aside(path, to)
+    }
+
+    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
+        self.check(Doing::List, "listing", folder)?;
+        self.files.list(folder)
+    }
+
+    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
+        self.check(Doing::Lock, "locking", path)?;
+        self.files.lock(path)
+    }
+
+    fn now_unix_ms(&self) -> u64 {
+        self.files.now_unix_ms()
+    }
+}

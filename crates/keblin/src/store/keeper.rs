@@ -1,0 +1,487 @@
+//! The keeper: progress that saves itself.
+
+use std::fmt;
+use std::ops::{Deref, DerefMut};
+use std::sync::Arc;
+use std::thread::JoinHandle;
+use std::time::Duration;
+
+use keblin_schema::Schema;
+
+use super::disk;
+use super::opening::{OpenError, Opened, Origin};
+use super::pins::{Pin, PinError};
+use super::saving::{SaveError, Saved};
+use super::slot::Slot;
+use super::writer::{Done, Job, Writer};
+use crate::progress::erase::Erase;
+use crate::progress::{Notice, Progress};
+use crate::save::writer::write_whole;
+use crate::save::{Lineage, ReadError, SealKey, Stamp};
+use crate::snapshot::{Picture, Snapshot};
+use crate::verify::{SaveFinding, verify_sealed};
+
+/// How soon a save that failed is tried again, and the longest that it ever takes: the time doubles in between.
+const RETRY_FIRST: Duration = Duration::from_secs(1);
+const RETRY_LAST: Duration = Duration::from_secs(60);
+
+/// A game's progress that saves itself.
+///
+/// It is a [`Progress`] in everything. What the declaration names in `autosave` makes it due, and at the end of that frame,
+/// in [`Keeper::tick`], it hands a snapshot to a thread that writes it: the frame waits for nothing, a save holds the
+/// values after the event whatever the order of the lines, and several events cause one write. A write that fails is
+/// told ([`Notice::NotWritten`]) and tried again; play goes on.
+///
+/// ```
+/// use keblin::{Field, Keeper, SaveDir, Schema};
+/// # use std::{sync::Arc, time::Duration};
+/// # let text = "game = 'otter'\nversion = 1\nautosave = ['change']\n[fields]\n\
+/// #     shells = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'brook'\n";
+/// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
+/// # let folder = tempfile::tempdir()?;
+/// let shells: Field<i64> = schema.field("shells")?;
+/// let slot = SaveDir::at(folder.path()).slot("otter")?;
+/// let mut game = Keeper::open(&slot, &schema)?;
+/// game.add(shells, 3);
+/// game.tick(Duration::from_millis(16)); // the end of a frame; three shells are on their way to the disk
+/// game.close()?; // and on it
+/// assert_eq!(Keeper::open(&slot, &schema)?.get(shells), 3);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # When it writes
+/// After events by itself; at once and waiting for it in [`Keeper::save_now`], [`Keeper::suspend`] and [`Keeper::close`].
+/// Dropping it writes as closing does, and has nobody to tell of a failure. Nothing is made on the disk, no folder and no
+/// lock, before the first write.
+pub struct Keeper {
+    progress: Progress,
+    origin: Origin,
+    findings: Vec<SaveFinding>,
+    place: Place,
+    /// What is due, in a word, and not handed over yet.
+    due: Option<String>,
+    /// What was erased and may still be in a file.
+    erased: Vec<Erase>,
+    picture: Option<Picture>,
+    retry: Option<Retry>,
+}
+
+/// Where saves go.
+enum Place {
+    /// To the disk, by a thread that is started for the first of them.
+    Slot { slot: Slot, writer: Option<Writer> },
+    /// To the game, which keeps the bytes itself.
+    Bytes { known: Option<Lineage>, key: Option<SealKey> },
+    /// Nowhere.
+    View,
+}
+
+/// A write that failed is tried again.
+#[derive(Clone, Copy)]
+struct Retry {
+    /// How long until then.
+    left: Duration,
+    /// How long it was from the last time to this one.
+    pause: Duration,
+}
+
+/// A save to be kept by the game itself.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct DueSave {
+    /// The whole save.
+    pub bytes: Vec<u8>,
+    /// Counts the saves, from 1.
+    pub number: u64,
+    /// What made it due, in a word.
+    pub cause: String,
+}
+
+impl fmt::Debug for Keeper {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Keeper").field("phase", &self.phase()).field("due", &self.due).finish_non_exhaustive()
+    }
+}
+
+impl Deref for Keeper {
+    type Target = Progress;
+
+    fn deref(&self) -> &Progress {
+        &self.progress
+    }
+}
+
+impl DerefMut for Keeper {
+    fn deref_mut(&mut self) -> &mut Progress {
+        &mut self.progress
+    }
+}
+
+impl Keeper {
+    /// Opens a slot to be played.
+    ///
+    /// # Errors
+    /// As [`Slot::open`].
+    pub fn open(slot: &Slot, schema: &Arc<Schema>) -> Result<Keeper, OpenError> {
+        Ok(Keeper::of(slot.open(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
+    }
+
+    /// Looks at a slot, whoever else plays it. Everything can be done with it, and nothing is ever written.
+    ///
+    /// # Errors
+    /// As [`Slot::view`].
+    pub fn view(slot: &Slot, schema: &Arc<Schema>) -> Result<Keeper, OpenError> {
+        Ok(Keeper::of(slot.view(schema)?, Place::View))
+    }
+
+    /// Opens a slot on a thread of its own, while the game shows its title.
+    ///
+    /// # Errors
+    /// [`OpenError::Disk`] if the operating system gives no thread.
+    pub fn open_later(slot: &Slot, schema: &Arc<Schema>) -> Result<Opening, OpenError> {
+        let (its_slot, its_schema) = (slot.clone(), Arc::clone(schema));
+        let thread = std::thread::Builder::new().name(format!("opening of {}", slot.name()));
+        let thread = thread.spawn(move || Keeper::open(&its_slot, &its_schema));
+        let thread = thread.map_err(disk::failed("starting to open", &slot.path()))?;
+        Ok(Opening { thread })
+    }
+
+    /// What [`Ruin`](super::Ruin) has opened after the player agreed, to be played.
+    #[must_use]
+    pub fn opened(slot: &Slot, opened: Opened) -> Keeper {
+        Keeper::of(opened, Place::Slot { slot: slot.clone(), writer: None })
+    }
+
+    /// Progress from bytes that the game keeps itself, on the web or in the cloud of a platform; `None` is a first run.
+    /// Nothing here touches a disk, a thread or a clock: ask [`Keeper::take_due`] at the end of each frame.
+    ///
+    /// # Errors
+    /// As [`verify`](crate::verify::verify).
+    pub fn from_bytes(schema: &Arc<Schema>, bytes: Option<&[u8]>) -> Result<Keeper, ReadError> {
+        Keeper::from_sealed_bytes(schema, bytes, None)
+    }
+
+    /// As [`Keeper::from_bytes`], with the game's key for seals.
+    ///
+    /// # Errors
+    /// As [`verify`](crate::verify::verify). A seal that does not hold is a finding.
+    pub fn from_sealed_bytes(
+        schema: &Arc<Schema>,
+        bytes: Option<&[u8]>,
+        key: Option<SealKey>,
+    ) -> Result<Keeper, ReadError> {
+        let Some(bytes) = bytes else {
+            let progress = Progress::new(Arc::clone(schema));
+            let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
+            return Ok(Keeper::of(opened, Place::Bytes { known: None, key }));
+        };
+        let save = verify_sealed(bytes, schema, key.as_ref())?;
+        let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
+        let origin = match save.fault() {
+            None => Origin::File,
+            Some(fault) => Origin::EarlierState { fault: fault.clone() },
+        };
+        let opened = Opened { progress: save.into_progress(), origin, findings };
+        Ok(Keeper::of(opened, Place::Bytes { known, key }))
+    }
+
+    fn of(opened: Opened, place: Place) -> Keeper {
+        let Opened { progress, origin, findings } = opened;
+        let (due, erased, picture, retry) = (None, Vec::new(), None, None);
+        Keeper { progress, origin, findings, place, due, erased, picture, retry }
+    }
+
+    /// Where its progress came from.
+    #[must_use]
+    pub fn origin(&self) -> &Origin {
+        &self.origin
+    }
+
+    /// What was told of the save it came from.
+    #[must_use]
+    pub fn findings(&self) -> &[SaveFinding] {
+        &self.findings
+    }
+
+    /// The picture that every save has from now on, for lists of slots.
+    pub fn set_picture(&mut self, picture: Option<Picture>) {
+        self.picture = picture;
+    }
+
+    /// Lets time pass, as [`Progress::tick`] does, and ends the frame: what is due is handed to the writer.
+    pub fn tick(&mut self, elapsed: Duration) {
+        self.progress.tick(elapsed);
+        self.end_frame(elapsed);
+    }
+
+    /// As [`Keeper::tick`], in seconds.
+    pub fn tick_secs(&mut self, elapsed: f64) {
+        self.progress.tick_secs(elapsed);
+        self.end_frame(Duration::try_from_secs_f64(elapsed).unwrap_or_default());
+    }
+
+    /// Whether something is due, on its way, or waits to be tried again.
+    #[must_use]
+    pub fn is_saving(&self) -> bool {
+        let is_busy = match &self.place {
+            Place::Slot { writer: Some(writer), .. } => !writer.is_idle(),
+            _ => false,
+        };
+        is_busy || self.due.is_some() || self.retry.is_some()
+    }
+
+    /// Saves and waits until it is on the disk.
+    ///
+    /// `None` where the game keeps the bytes itself: then they are due, whatever has happened, and [`Keeper::take_due`]
+    /// gives them.
+    ///
+    /// # Durability
+    /// As [`Slot::append`].
+    ///
+    /// # Errors
+    /// As [`Slot::append`], and [`SaveError::OnlyLooking`] for [`Keeper::view`]. It stays due, and is tried again.
+    pub fn save_now(&mut self) -> Result<Option<Saved>, SaveError> {
+        self.save_for("save")
+    }
+
+    /// The game goes to the background, where it may be ended without being asked: saves and waits until it is on the
+    /// disk.
+    ///
+    /// # Errors
+    /// As [`Keeper::save_now`].
+    pub fn suspend(&mut self) -> Result<Option<Saved>, SaveError> {
+        self.save_for("suspend")
+    }
+
+    /// Saves, waits until it is on the disk, and gives up the slot.
+    ///
+    /// # Errors
+    /// As [`Keeper::save_now`]; then nothing tries again, so ask the player before you close without saving.
+    pub fn close(mut self) -> Result<Option<Saved>, SaveError> {
+        let saved = self.save_for("quit");
+        // Said already: dropping it must not try once more.
+        self.place = Place::View;
+        saved
+    }
+
+    /// What is due, as bytes for the game to keep, with the time in milliseconds since 1970; `None` if nothing is due,
+    /// or if this keeper writes to a slot. If the game fails to keep them, it calls [`Keeper::not_kept`].
+    pub fn take_due(&mut self, now_unix_ms: u64) -> Option<DueSave> {
+        self.note_due();
+        let snapshot = self.snapshot_with_picture();
+        let Place::Bytes { known, key } = &mut self.place else { return None };
+        let cause = self.due.take()?;
+        let stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
+        let written = write_whole(&snapshot, &stamp, key.as_ref());
+        *known = Some(written.lineage);
+        self.erased.clear();
+        self.progress.note_written(&snapshot);
+        Some(DueSave { bytes: written.bytes, number: stamp.number, cause })
+    }
+
+    /// The game could not keep what [`Keeper::take_due`] gave: it is due again.
+    pub fn not_kept(&mut self, cause: &str, message: &str) {
+        self.due = Some(cause.to_string());
+        self.progress.tell(Notice::NotWritten { message: format!("not saved: {message}") });
+    }
+
+    /// Keeps this instant under a name, in place of the one that may have that name, and waits until it is on the disk.
+    ///
+    /// # Errors
+    /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] where there is no slot.
+    pub fn pin(&mut self, name: &str) -> Result<(), PinError> {
+        // What comes before it is before it on the disk, too.
+        self.finish_writing();
+        let snapshot = self.snapshot_with_picture();
+        self.slot()?.pin(name, &snapshot)
+    }
+
+    /// The pins of the slot, by name.
+    ///
+    /// # Errors
+    /// As [`Slot::pins`], and [`SaveError::OnlyLooking`] where there is no slot.
+    pub fn pins(&self) -> Result<Vec<Pin>, PinError> {
+        Ok(self.slot()?.pins()?)
+    }
+
+    /// Removes a pin: it is set aside, not deleted.
+    ///
+    /// # Errors
+    /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] where there is no slot.
+    pub fn unpin(&mut self, name: &str) -> Result<(), PinError> {
+        self.slot()?.unpin(name).map(drop)
+    }
+
+    /// Goes back to a pin, with the player's yes, as [`Progress::load`] does: the run is as it was then, records meet,
+    /// and settings stay. Then it is due.
+    ///
+    /// # Errors
+    /// As [`Slot::pinned`]; [`PinError::Refused`] without the yes.
+    pub fn back_to(&mut self, name: &str, yes: bool) -> Result<(), PinError> {
+        // What was erased is erased in the pins before one is read.
+        self.finish_writing();
+        let snapshot = self.slot()?.pinned(name, self.progress.schema())?;
+        self.progress.load(&snapshot, yes).map_err(PinError::Refused)?;
+        self.due = Some("load".to_string());
+        Ok(())
+    }
+
+    fn slot(&self) -> Result<&Slot, SaveError> {
+        match &self.place {
+            Place::Slot { slot, .. } => Ok(slot),
+            _ => Err(SaveError::OnlyLooking),
+        }
+    }
+
+    fn snapshot_with_picture(&self) -> Snapshot {
+        let snapshot = self.progress.snapshot();
+        match &self.picture {
+            Some(picture) => snapshot.with_picture(picture.clone()),
+            None => snapshot,
+        }
+    }
+
+    /// Takes what the progress says is due.
+    fn note_due(&mut self) {
+        let erased = self.progress.take_erased();
+        if !erased.is_empty() {
+            self.due = Some("erase".to_string());
+            self.erased.extend(erased);
+        }
+        if let Some(at) = self.progress.take_due() {
+            self.due.get_or_insert_with(|| at.as_str().to_string());
+        }
+    }
+
+    fn end_frame(&mut self, elapsed: Duration) {
+        if let Place::Slot { writer: Some(writer), .. } = &self.place {
+            let done = writer.done();
+            drop(self.note_done(done));
+        }
+        self.note_due();
+        if let Some(retry) = &mut self.retry {
+            retry.left = retry.left.saturating_sub(elapsed);
+            // What becomes due meanwhile waits with it: a disk that is full is not asked at every checkpoint.
+            if !retry.left.is_zero() {
+                return;
+            }
+        }
+        if let Some(cause) = self.due.take() {
+            match &self.place {
+                // A thread that cannot be started is tried again like a write that fails.
+                Place::Slot { .. } => drop(self.hand_over(cause)),
+                Place::Bytes { .. } => self.due = Some(cause),
+                Place::View => {}
+            }
+        }
+    }
+
+    /// Hands this instant to the writer; which job it is.
+    fn hand_over(&mut self, cause: String) -> Result<u64, SaveError> {
+        let snapshot = self.snapshot_with_picture();
+        let Place::Slot { slot, writer } = &mut self.place else { return Err(SaveError::OnlyLooking) };
+        if writer.is_none() {
+            match Writer::of(slot) {
+                Ok(started) => *writer = Some(started),
+                Err(error) => {
+                    self.failed(cause, &error.to_string());
+                    return Err(error.into());
+                }
+            }
+        }
+        let erased = std::mem::take(&mut self.erased);
+        let job = Job { snapshot, cause, erased };
+        Ok(writer.as_ref().map_or(0, |writer| writer.hand_over(job)))
+    }
+
+    fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
+        self.note_due();
+        match &self.place {
+            Place::View => return Err(SaveError::OnlyLooking),
+            Place::Bytes { .. } => {
+                self.due = Some(cause.to_string());
+                return Ok(None);
+            }
+            Place::Slot { .. } => {}
+        }
+        let (cause, _) = (cause.to_string(), self.due.take());
+        let number = self.hand_over(cause)?;
+        let Place::Slot { writer: Some(writer), .. } = &self.place else { return Ok(None) };
+        let done = writer.wait_for(number);
+        self.note_done(done).transpose()
+    }
+
+    /// Waits for what is on its way or due, well or not.
+    fn finish_writing(&mut self) {
+        self.note_due();
+        if let Place::Slot { .. } = self.place
+            && (self.is_saving() || !self.erased.is_empty())
+        {
+            // Whether it went well is told by a notice.
+            let _ = self.save_for("save");
+        }
+    }
+
+    /// Takes in what the writer has done; the result of the last of it.
+    fn note_done(&mut self, done: Vec<Done>) -> Option<Result<Saved, SaveError>> {
+        let mut last = None;
+        for Done { job, result, .. } in done {
+            match &result {
+                Ok(saved) => {
+                    self.retry = None;
+                    self.progress.note_written(&job.snapshot);
+                    if let Some(replaced) = &saved.replaced {
+                        self.progress.reconcile(&replaced.snapshot);
+                    }
+                }
+                Err(error) => {
+                    self.erased.splice(0..0, job.erased);
+                    self.failed(job.cause, &error.to_string());
+                }
+            }
+            last = Some(result);
+        }
+        last
+    }
+
+    /// A write has failed: told once, and due again after a while.
+    fn failed(&mut self, cause: String, message: &str) {
+        let pause = self.retry.map_or(RETRY_FIRST, |retry| (retry.pause * 2).min(RETRY_LAST));
+        if self.retry.is_none() {
+            self.progress.tell(Notice::NotWritten { message: message.to_string() });
+        }
+        self.retry = Some(Retry { left: pause, pause });
+        self.due.get_or_insert(cause);
+    }
+}
+
+impl Drop for Keeper {
+    fn drop(&mut self) {
+        if matches!(self.place, Place::Slot { .. }) {
+            // Nobody is left to be told; `close` tells.
+            let _ = self.save_for("quit");
+        }
+    }
+}
+
+/// A slot that is being opened.
+#[derive(Debug)]
+pub struct Opening {
+    thread: JoinHandle<Result<Keeper, OpenError>>,
+}
+
+impl Opening {
+    /// Whether it is done, so that [`Opening::wait`] does not wait.
+    #[must_use]
+    pub fn is_done(&self) -> bool {
+        self.thread.is_finished()
+    }
+
+    /// Waits until it is done.
+    ///
+    /// # Errors
+    /// As [`Keeper::open`].
+    pub fn wait(self) -> Result<Keeper, OpenError> {
+        self.thread.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+    }
+}

@@ -1,0 +1,129 @@
+//! Files in memory: for games that keep their bytes elsewhere, and for tests.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io::{Error, ErrorKind};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use super::backend::{Backend, Lock, Steps};
+use super::disk::{DiskError, failed};
+
+/// Files in memory. Clones share them. They are gone with the program, so a sync promises nothing.
+#[derive(Clone, Debug, Default)]
+pub struct Memory {
+    held: Arc<Mutex<Held>>,
+}
+
+#[derive(Debug, Default)]
+struct Held {
+    files: BTreeMap<PathBuf, Vec<u8>>,
+    locked: BTreeSet<PathBuf>,
+}
+
+/// A lock of a [`Memory`].
+struct HeldLock {
+    memory: Memory,
+    path: PathBuf,
+}
+
+impl Drop for HeldLock {
+    fn drop(&mut self) {
+        self.memory.held().locked.remove(&self.path);
+    }
+}
+
+impl Memory {
+    /// Files that are there from the start.
+    #[must_use]
+    pub fn of(files: impl IntoIterator<Item = (PathBuf, Vec<u8>)>) -> Memory {
+        let held = Held { files: files.into_iter().collect(), locked: BTreeSet::new() };
+        Memory { held: Arc::new(Mutex::new(held)) }
+    }
+
+    /// All files with their bytes.
+    #[must_use]
+    pub fn files(&self) -> BTreeMap<PathBuf, Vec<u8>> {
+        self.held().files.clone()
+    }
+
+    fn held(&self) -> MutexGuard<'_, Held> {
+        // Nothing panics while it is held.
+        self.held.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl Backend for Memory {
+    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        Ok(self.held().files.get(path).map(|bytes| bytes.len() as u64))
+    }
+
+    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
+        let part = |bytes: &Vec<u8>| {
+            let from = usize::try_from(from).unwrap_or(usize::MAX);
+            let rest = bytes.get(from..).unwrap_or_default();
+            rest.get(..usize::try_from(most).unwrap_or(usize::MAX).min(rest.len()))
+                .unwrap_or_default()
+                .to_vec()
+        };
+        Ok(self.held().files.get(path).map(part))
+    }
+
+    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
+        let mut held = self.held();
+        let file = held.files.get_mut(path).filter(|file| file.len() as u64 == len);
+        let not_so = || failed("appending to", path)(Error::other(format!("no file of {len} bytes")));
+        file.ok_or_else(not_so)?.extend_from_slice(bytes);
+        Ok(())
+    }
+
+    fn sync(&self, _path: &Path) -> Result<(), DiskError> {
+        Ok(())
+    }
+
+    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        self.publish_by_steps(path, beside, bytes)
+    }
+
+    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        self.set_aside_by_steps(path, to)
+    }
+
+    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
+        let held = self.held();
+        let inside = held.files.keys().filter(|path| path.parent() == Some(folder));
+        Ok(inside.filter_map(|path| path.file_name()?.to_str().map(str::to_string)).collect())
+    }
+
+    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
+        let free = self.held().locked.insert(path.to_path_buf());
+        let lock = || HeldLock { memory: self.clone(), path: path.to_path_buf() };
+        Ok(free.then(|| Box::new(lock()) as Box<dyn Lock>))
+    }
+}
+
+impl Steps for Memory {
+    fn make_folder(&self, _folder: &Path) -> Result<(), DiskError> {
+        Ok(())
+    }
+
+    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        self.held().files.insert(path.to_path_buf(), bytes.to_vec());
+        Ok(())
+    }
+
+    fn sync_file(&self, _path: &Path) -> Result<(), DiskError> {
+        Ok(())
+    }
+
+    fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        let mut held = self.held();
+        let missing = || failed("renaming", path)(ErrorKind::NotFound.into());
+        let bytes = held.files.remove(path).ok_or_else(missing)?;
+        held.files.insert(to.to_path_buf(), bytes);
+        Ok(())
+    }
+
+    fn sync_folder(&self, _folder: &Path) -> Result<(), DiskError> {
+        Ok(())
+    }
+}

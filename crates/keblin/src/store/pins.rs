@@ -1,0 +1,195 @@
+//! Pins: instants that the player keeps by name, and can go back to. Each is a whole save of its own beside the slot.
+
+use std::fmt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use keblin_schema::name::NameFault;
+use keblin_schema::{Name, Schema};
+
+use super::disk::DiskError;
+use super::savedir::ENDING;
+use super::saving::SaveError;
+use super::slot::Slot;
+use crate::progress::erase::Erase;
+use crate::progress::{Progress, Refused};
+use crate::save::head::SlotHead;
+use crate::save::writer::write_whole;
+use crate::save::{Lineage, ReadError, Stamp};
+use crate::snapshot::Snapshot;
+use crate::verify::verify_sealed;
+
+/// An instant that the player has kept.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Pin {
+    /// Its name.
+    pub name: Name,
+    /// What it says about itself, for a list; or what is wrong with it.
+    pub head: Result<SlotHead, ReadError>,
+}
+
+/// Why a pin was not made, or not gone back to. Nothing was changed.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum PinError {
+    /// A text that is not the name of a pin.
+    Name {
+        /// The text.
+        name: String,
+        /// What is wrong with it.
+        fault: NameFault,
+    },
+    /// There is no pin of this name.
+    Missing {
+        /// The file that is not there.
+        path: PathBuf,
+    },
+    /// It is not whole, or not for this game or version.
+    Unusable {
+        /// Its file.
+        path: PathBuf,
+        /// Why.
+        error: ReadError,
+    },
+    /// The player has not agreed.
+    Refused(Refused),
+    /// It was not saved.
+    Save(SaveError),
+}
+
+impl From<SaveError> for PinError {
+    fn from(error: SaveError) -> PinError {
+        PinError::Save(error)
+    }
+}
+
+impl From<DiskError> for PinError {
+    fn from(error: DiskError) -> PinError {
+        PinError::Save(error.into())
+    }
+}
+
+impl fmt::Display for PinError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            PinError::Name { name, fault } => write!(f, "{name:?} cannot be the name of a pin: {fault}"),
+            PinError::Missing { path } => write!(f, "there is no pin {}", path.display()),
+            PinError::Unusable { path, error } => write!(f, "{}: {error}", path.display()),
+            PinError::Refused(refused) => write!(f, "{refused}"),
+            PinError::Save(error) => write!(f, "{error}"),
+        }
+    }
+}
+
+impl std::error::Error for PinError {}
+
+impl Slot {
+    /// Keeps an instant under a name, in place of the one that may have that name.
+    ///
+    /// # Durability
+    /// When this returns, it is on the disk. Cut off before, the name stands for the instant before or for this one.
+    ///
+    /// # Errors
+    /// [`PinError`] if the name is none, the slot is open elsewhere, or the disk is full, read-only or gone.
+    pub fn pin(&self, name: &str, snapshot: &Snapshot) -> Result<(), PinError> {
+        let path = self.pin_path(&pin_name(name)?);
+        let held = self.to_save()?;
+        self.write_pin(&path, held.known.as_ref(), snapshot, "pin")?;
+        Ok(())
+    }
+
+    /// The pins of the slot, by name.
+    ///
+    /// # Errors
+    /// [`DiskError`] if they are there and cannot be read.
+    pub fn pins(&self) -> Result<Vec<Pin>, DiskError> {
+        let mut pins = Vec::new();
+        for name in self.pin_names()? {
+            let entry = self.dir().entry(&name, &self.pin_path(&name))?;
+            pins.extend(entry.map(|entry| Pin { name, head: entry.head }));
+        }
+        Ok(pins)
+    }
+
+    /// The instant that a pin keeps.
+    ///
+    /// # Errors
+    /// [`PinError::Missing`] if there is none of that name, [`PinError::Unusable`] if it is damaged or of another game or
+    /// version.
+    pub fn pinned(&self, name: &str, schema: &Arc<Schema>) -> Result<Snapshot, PinError> {
+        let path = self.pin_path(&pin_name(name)?);
+        let bytes = self.dir().read(&path)?.ok_or_else(|| PinError::Missing { path: path.clone() })?;
+        let save = verify_sealed(&bytes, schema, self.dir().key());
+        let save = save.map_err(|error| PinError::Unusable { path, error })?;
+        // As a game would find it: places that are gone are left, and values are held to their bounds.
+        Ok(save.into_progress().snapshot())
+    }
+
+    /// Removes a pin: it is set aside, not deleted. Where it is now is told.
+    ///
+    /// # Errors
+    /// [`PinError::Missing`] if there is none of that name, [`PinError::Save`] if the slot is open elsewhere or the disk
+    /// fails.
+    pub fn unpin(&self, name: &str) -> Result<PathBuf, PinError> {
+        let path = self.pin_path(&pin_name(name)?);
+        let _held = self.to_save()?;
+        match self.dir().exists(&path)? {
+            true => Ok(self.set_aside(&path, "removed")?),
+            false => Err(PinError::Missing { path }),
+        }
+    }
+
+    /// Erases in every pin what was erased in the slot, so that going back cannot bring it back. Where that is the whole
+    /// profile, or where a pin cannot be read, the pin is set aside under `erased`.
+    pub(super) fn erase_in_pins(&self, schema: &Arc<Schema>, erased: &[Erase]) -> Result<(), SaveError> {
+        for name in self.pin_names()? {
+            let held = self.to_save()?;
+            let path = self.pin_path(&name);
+            let bytes = self.dir().read(&path)?.unwrap_or_default();
+            let save = verify_sealed(&bytes, schema, self.dir().key());
+            let Some(save) = save.ok().filter(|_| !erased.contains(&Erase::Profile)) else {
+                drop(held);
+                self.set_aside(&path, "erased")?;
+                continue;
+            };
+            let mut progress = Progress::view(save.snapshot());
+            for what in erased {
+                // It is refused only without a yes.
+                let _ = progress.erase(what, true);
+            }
+            self.write_pin(&path, held.known.as_ref(), &progress.snapshot(), "erase")?;
+        }
+        Ok(())
+    }
+
+    fn write_pin(
+        &self,
+        path: &Path,
+        known: Option<&Lineage>,
+        snapshot: &Snapshot,
+        cause: &str,
+    ) -> Result<(), DiskError> {
+        let now = self.dir().files().now_unix_ms();
+        // A pin is no save of the slot: it follows the last one, and none follows it.
+        let stamp =
+            Stamp { number: known.map_or(0, |known| known.number), ..Stamp::after(known, now, cause) };
+        let written = write_whole(snapshot, &stamp, self.dir().key());
+        self.dir().publish(self.name().as_str(), path, &written.bytes)
+    }
+
+    fn pin_names(&self) -> Result<Vec<Name>, DiskError> {
+        let start = format!("{}.pin-", self.name());
+        let files = self.dir().files().list(&self.dir().aside())?;
+        let name = |file: &String| Name::new(file.strip_prefix(&start)?.strip_suffix(ENDING)?).ok();
+        Ok(files.iter().filter_map(name).collect())
+    }
+
+    fn pin_path(&self, name: &Name) -> PathBuf {
+        self.aside_path(&format!("pin-{name}"))
+    }
+}
+
+fn pin_name(name: &str) -> Result<Name, PinError> {
+    Name::new(name).map_err(|fault| PinError::Name { name: name.to_string(), fault })
+}

@@ -1,0 +1,335 @@
+//! Files whose power can be cut after every single call: what was synced is kept apart from what was only written, and any
+//! part of the latter is lost, torn or out of order.
+
+use std::collections::BTreeMap;
+use std::io::Error;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use super::backend::{Backend, Lock, Steps};
+use super::disk::{DiskError, failed};
+use super::memory::Memory;
+
+/// The bytes that a medium writes as one.
+const BLOCK_BYTES: usize = 512;
+
+/// Files in memory that remember every call, for tests of what outlives a loss of power. A session runs once; then
+/// [`PowerCut::after`] tells what would be left had the power gone after any of its calls.
+#[derive(Clone, Debug, Default)]
+pub struct PowerCut {
+    files: Memory,
+    calls: Arc<Mutex<Vec<Call>>>,
+    failing: Arc<AtomicBool>,
+}
+
+/// What becomes of what was written and not yet synced.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Tear {
+    /// All of it is lost.
+    Lost,
+    /// All of it is there.
+    Kept,
+    /// The first half of each write is there, and the first half of the new names.
+    Half,
+    /// The lengths and the new names are there, the bytes are zero.
+    Zeroed,
+    /// Only the last write and the last new name are there.
+    LastOnly,
+    /// Each block of 512 bytes and each new name is there or not by itself; by a number, so that it can be repeated.
+    Mixed(u64),
+}
+
+/// A call that changes something.
+#[derive(Clone, Debug)]
+enum Call {
+    Write(PathBuf, Vec<u8>),
+    Append(PathBuf, Vec<u8>),
+    Sync(PathBuf),
+    SyncFailed(PathBuf),
+    Rename(PathBuf, PathBuf),
+    SyncFolder(PathBuf),
+}
+
+impl PowerCut {
+    /// No files yet.
+    #[must_use]
+    pub fn new() -> PowerCut {
+        PowerCut::default()
+    }
+
+    /// Lets the next sync of what was appended fail. As on real systems, what it was to bring to the medium never gets
+    /// there, although the program sees it, and although a later sync succeeds.
+    pub fn fail_next_sync(&self) {
+        self.failing.store(true, Ordering::SeqCst);
+    }
+
+    /// How many calls that change something there were.
+    #[must_use]
+    pub fn calls(&self) -> usize {
+        self.lock_calls().len()
+    }
+
+    /// What is left when the power goes after each number of calls from none to all, torn in each of some ways. Each is
+    /// given with the number of calls before it.
+    pub fn after_each_call(&self, tears: &[Tear], mut look: impl FnMut(usize, Tear, Memory)) {
+        let mut medium = Medium::default();
+        let calls = self.lock_calls().clone();
+        for count in 0..=calls.len() {
+            if let Some(call) = count.checked_sub(1).and_then(|last| calls.get(last)) {
+                medium.take(call);
+            }
+            for tear in tears {
+                look(count, *tear, medium.torn(*tear));
+            }
+        }
+    }
+
+    /// What is left when the power goes after so many calls.
+    #[must_use]
+    pub fn after(&self, calls: usize, tear: Tear) -> Memory {
+        let mut medium = Medium::default();
+        self.lock_calls().iter().take(calls).for_each(|call| medium.take(call));
+        medium.torn(tear)
+    }
+
+    fn lock_calls(&self) -> MutexGuard<'_, Vec<Call>> {
+        self.calls.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn note(&self, call: Call) {
+        self.lock_calls().push(call);
+    }
+}
+
+impl Backend for PowerCut {
+    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.files.len(path)
+    }
+
+    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
+        self.files.read(path, from, most)
+    }
+
+    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
+        self.files.append(path, len, bytes)?;
+        self.note(Call::Append(path.to_path_buf(), bytes.to_vec()));
+        Ok(())
+    }
+
+    fn sync(&self, path: &Path) -> Result<(), DiskError> {
+        if self.failing.swap(false, Ordering::SeqCst) {
+            self.note(Call::SyncFailed(path.to_path_buf()));
+            return Err(failed("syncing", path)(Error::other("input/output error")));
+        }
+        self.sync_file(path)
+    }
+
+    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        self.publish_by_steps(path, beside, bytes)
+    }
+
+    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        self.set_aside_by_steps(path, to)
+    }
+
+    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
+        self.files.list(folder)
+    }
+
+    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
+        self.files.lock(path)
+    }
+}
+
+impl Steps for PowerCut {
+    fn make_folder(&self, folder: &Path) -> Result<(), DiskError> {
+        self.files.make_folder(folder)
+    }
+
+    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+        self.files.write(path, bytes)?;
+        self.note(Call::Write(path.to_path_buf(), bytes.to_vec()));
+        Ok(())
+    }
+
+    fn sync_file(&self, path: &Path) -> Result<(), DiskError> {
+        self.note(Call::Sync(path.to_path_buf()));
+        Ok(())
+    }
+
+    fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        self.files.rename(path, to)?;
+        self.note(Call::Rename(path.to_path_buf(), to.to_path_buf()));
+        Ok(())
+    }
+
+    fn sync_folder(&self, folder: &Path) -> Result<(), DiskError> {
+        self.note(Call::SyncFolder(folder.to_path_buf()));
+        Ok(())
+    }
+}
+
+/// What a medium holds, and what is only on its way there.
+#[derive(Debug, Default)]
+struct Medium {
+    contents: Vec<Content>,
+    /// The names as the program sees them.
+    seen: BTreeMap<PathBuf, usize>,
+    /// The names that outlive a loss of power.
+    synced: BTreeMap<PathBuf, usize>,
+    /// The changes of names that are on their way.
+    naming: Vec<Naming>,
+}
+
+/// The bytes of a file, whatever it is called.
+#[derive(Debug, Default)]
+struct Content {
+    synced: Vec<u8>,
+    /// What was written since, in order.
+    writes: Vec<Vec<u8>>,
+    /// How many of those will never get there, because a sync has failed.
+    lost: usize,
+}
+
+/// A file that gets a name, and perhaps gives up another.
+#[derive(Clone, Debug)]
+struct Naming {
+    content: usize,
+    name: PathBuf,
+    gives_up: Option<PathBuf>,
+}
+
+impl Naming {
+    fn is_in(&self, folder: &Path) -> bool {
+        [Some(&self.name), self.gives_up.as_ref()]
+            .into_iter()
+            .flatten()
+            .any(|name| name.parent() == Some(folder))
+    }
+
+    fn apply(&self, names: &mut BTreeMap<PathBuf, usize>) {
+        if let Some(old) = self.gives_up.as_ref().filter(|old| names.get(*old) == Some(&self.content)) {
+            names.remove(old);
+        }
+        names.insert(self.name.clone(), self.content);
+    }
+}
+
+impl Medium {
+    fn take(&mut self, call: &Call) {
+        match call {
+            Call::Write(path, bytes) => {
+                self.contents.push(Content { writes: vec![bytes.clone()], ..Content::default() });
+                self.name(Naming { content: self.contents.len() - 1, name: path.clone(), gives_up: None });
+            }
+            Call::Append(path, bytes) => {
+                self.content(path).into_iter().for_each(|content| content.writes.push(bytes.clone()));
+            }
+            Call::Sync(path) => self.content(path).into_iter().for_each(|content| {
+                for (index, write) in std::mem::take(&mut content.writes).into_iter().enumerate() {
+                    let is_lost = index < content.lost;
+                    content.synced.extend(write.into_iter().map(|byte| if is_lost { 0 } else { byte }));
+                }
+                content.lost = 0;
+            }),
+            Call::SyncFailed(path) => {
+                self.content(path).into_iter().for_each(|content| content.lost = content.writes.len());
+            }
+            Call::Rename(path, to) => {
+                if let Some(content) = self.seen.get(path).copied() {
+                    self.name(Naming { content, name: to.clone(), gives_up: Some(path.clone()) });
+                }
+            }
+            Call::SyncFolder(folder) => {
+                let naming = std::mem::take(&mut self.naming);
+                let (synced, on_their_way): (Vec<_>, Vec<_>) =
+                    naming.into_iter().partition(|naming| naming.is_in(folder));
+                self.naming = on_their_way;
+                synced.iter().for_each(|naming| naming.apply(&mut self.synced));
+            }
+        }
+    }
+
+    fn content(&mut self, path: &Path) -> Option<&mut Content> {
+        self.contents.get_mut(*self.seen.get(path)?)
+    }
+
+    fn name(&mut self, naming: Naming) {
+        naming.apply(&mut self.seen);
+        self.naming.push(naming);
+    }
+
+    fn torn(&self, tear: Tear) -> Memory {
+        let mut random = Random(match tear {
+            Tear::Mixed(number) => number,
+            _ => 0,
+        });
+        let (mut names, count) = (self.synced.clone(), self.naming.len());
+        for (index, naming) in self.naming.iter().enumerate() {
+            let is_there = match tear {
+                Tear::Lost => false,
+                Tear::Kept | Tear::Zeroed => true,
+                Tear::Half => index < count / 2,
+                Tear::LastOnly => index + 1 == count,
+                Tear::Mixed(_) => random.yes(),
+            };
+            if is_there {
+                naming.apply(&mut names);
+            }
+        }
+        Memory::of(names.into_iter().filter_map(|(name, content)| {
+            let content = self.contents.get(content)?;
+            Some((name, content.torn(tear, &mut random)))
+        }))
+    }
+}
+
+impl Content {
+    fn torn(&self, tear: Tear, random: &mut Random) -> Vec<u8> {
+        let (mut bytes, count) = (self.synced.clone(), self.writes.len());
+        let mut written = bytes.len();
+        for (index, write) in self.writes.iter().enumerate() {
+            let at = written;
+            written += write.len();
+            match tear {
+                Tear::Lost => {}
+                Tear::Kept => bytes.extend_from_slice(write),
+                Tear::Half => put(&mut bytes, at, write.get(..write.len() / 2).unwrap_or_default()),
+                Tear::Zeroed => bytes.resize(written, 0),
+                Tear::LastOnly if index + 1 == count => put(&mut bytes, at, write),
+                Tear::LastOnly => {}
+                Tear::Mixed(_) => {
+                    for (block, part) in write.chunks(BLOCK_BYTES).enumerate() {
+                        if random.yes() {
+                            put(&mut bytes, at + block * BLOCK_BYTES, part);
+                        }
+                    }
+                }
+            }
+        }
+        bytes
+    }
+}
+
+/// Puts bytes at a place; what lies before it and was never written is zero.
+fn put(bytes: &mut Vec<u8>, at: usize, part: &[u8]) {
+    if part.is_empty() {
+        return;
+    }
+    bytes.resize(bytes.len().max(at + part.len()), 0);
+    if let Some(place) = bytes.get_mut(at..at + part.len()) {
+        place.copy_from_slice(part);
+    }
+}
+
+/// Yes or no, again and again, the same ones for the same number.
+struct Random(u64);
+
+impl Random {
+    fn yes(&mut self) -> bool {
+        // A step of a 64-bit linear congruential generator; its highest bit is the best one.
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        self.0 >> 63 == 1
+    }
+}

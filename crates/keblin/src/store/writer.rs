@@ -1,0 +1,151 @@
+//! The thread that writes for a keeper. The frame hands over a snapshot and goes on; of snapshots that wait only the last
+//! is written.
+
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::thread::JoinHandle;
+
+use super::disk::DiskError;
+use super::saving::{SaveError, Saved};
+use super::slot::Slot;
+use crate::progress::erase::Erase;
+use crate::snapshot::Snapshot;
+
+/// Something to be written.
+pub(super) struct Job {
+    pub(super) snapshot: Snapshot,
+    /// What made it due, in a word.
+    pub(super) cause: String,
+    /// What was erased since the last job, and must not be left in any other file of the slot.
+    pub(super) erased: Vec<Erase>,
+}
+
+/// A job that was done, well or not.
+pub(super) struct Done {
+    pub(super) job: Job,
+    pub(super) result: Result<Saved, SaveError>,
+    /// Which one it was, as [`Writer::hand_over`] said.
+    number: u64,
+}
+
+/// The thread, and what lies between it and the keeper.
+pub(super) struct Writer {
+    desk: Arc<Desk>,
+    thread: Option<JoinHandle<()>>,
+}
+
+#[derive(Default)]
+struct Desk {
+    papers: Mutex<Papers>,
+    /// Something was handed over, or done.
+    changed: Condvar,
+}
+
+#[derive(Default)]
+struct Papers {
+    waiting: Option<(u64, Job)>,
+    done: Vec<Done>,
+    /// How many jobs were handed over; those that another took the place of count.
+    handed_over: u64,
+    writing: bool,
+    closing: bool,
+}
+
+impl Desk {
+    fn papers(&self) -> MutexGuard<'_, Papers> {
+        // Nothing panics while it is held.
+        self.papers.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn wait<'d>(&self, papers: MutexGuard<'d, Papers>) -> MutexGuard<'d, Papers> {
+        self.changed.wait(papers).unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl Writer {
+    /// Starts the thread for a slot.
+    pub(super) fn of(slot: &Slot) -> Result<Writer, DiskError> {
+        let desk = Arc::<Desk>::default();
+        let (at_work, its_slot) = (Arc::clone(&desk), slot.clone());
+        let thread = std::thread::Builder::new().name(format!("keeper of {}", slot.name()));
+        let thread = thread.spawn(move || work(&at_work, &its_slot));
+        let thread = thread.map_err(super::disk::failed("starting the writer of", &slot.path()))?;
+        Ok(Writer { desk, thread: Some(thread) })
+    }
+
+    /// Hands something over. What waits and was not begun is not written any more, but what it erased is erased.
+    pub(super) fn hand_over(&self, mut job: Job) -> u64 {
+        let mut papers = self.desk.papers();
+        if let Some((_, before)) = papers.waiting.take() {
+            job.erased.splice(0..0, before.erased);
+        }
+        papers.handed_over += 1;
+        let number = papers.handed_over;
+        papers.waiting = Some((number, job));
+        drop(papers);
+        self.desk.changed.notify_all();
+        number
+    }
+
+    /// What was done since this was last asked.
+    pub(super) fn done(&self) -> Vec<Done> {
+        std::mem::take(&mut self.desk.papers().done)
+    }
+
+    /// Waits until a job was done, and gives back everything that was done by then.
+    pub(super) fn wait_for(&self, number: u64) -> Vec<Done> {
+        let mut papers = self.desk.papers();
+        while papers.done.iter().all(|done| done.number < number) {
+            papers = self.desk.wait(papers);
+        }
+        std::mem::take(&mut papers.done)
+    }
+
+    /// Whether nothing waits and nothing is being written.
+    pub(super) fn is_idle(&self) -> bool {
+        let papers = self.desk.papers();
+        papers.waiting.is_none() && !papers.writing
+    }
+}
+
+impl Drop for Writer {
+    /// What was handed over is written first.
+    fn drop(&mut self) {
+        self.desk.papers().closing = true;
+        self.desk.changed.notify_all();
+        if let Some(thread) = self.thread.take() {
+            // It does not panic; if it did, there would be nothing to be done about it here.
+            let _ = thread.join();
+        }
+    }
+}
+
+fn work(desk: &Desk, slot: &Slot) {
+    let mut papers = desk.papers();
+    loop {
+        let Some((number, job)) = papers.waiting.take() else {
+            if papers.closing {
+                return;
+            }
+            papers = desk.wait(papers);
+            continue;
+        };
+        papers.writing = true;
+        drop(papers);
+        let result = slot.keep(&job);
+        papers = desk.papers();
+        papers.writing = false;
+        papers.done.push(Done { job, result, number });
+        desk.changed.notify_all();
+    }
+}
+
+impl Slot {
+    fn keep(&self, job: &Job) -> Result<Saved, SaveError> {
+        if job.erased.is_empty() {
+            return self.append(&job.snapshot, &job.cause);
+        }
+        // The pins first: cut off in between, nothing was erased yet that a pin could bring back.
+        self.erase_in_pins(job.snapshot.schema(), &job.erased)?;
+        self.save_erased(&job.snapshot, &job.cause)
+    }
+}
