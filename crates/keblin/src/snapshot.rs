@@ -7,6 +7,8 @@ use std::sync::Arc;
 
 use keblin_schema::{Schema, Time, Value};
 
+use crate::save::layout::AREA;
+
 /// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
 ///
 /// Two snapshots are equal if they hold the same values, whatever their pictures; that they were made by the same schema is up to the caller.
@@ -16,7 +18,11 @@ pub struct Snapshot {
     pub(crate) state: State,
     pub(crate) carried: Arc<Carried>,
     pub(crate) picture: Option<Arc<Picture>>,
+    pub(crate) areas: Arc<Areas>,
 }
+
+/// The areas of the world by the names of their sections, each with the bytes of its columns.
+pub(crate) type Areas = BTreeMap<Arc<str>, Arc<[u8]>>;
 
 /// A picture of the game, for lists of slots.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -77,6 +83,11 @@ impl Snapshot {
         self.picture.as_deref()
     }
 
+    /// The areas of the world by their names, each with the bytes that the game gave for it.
+    pub fn areas(&self) -> impl Iterator<Item = (&str, &Arc<[u8]>)> {
+        self.areas.iter().map(|(section, bytes)| (section.strip_prefix(AREA).unwrap_or(section), bytes))
+    }
+
     /// The schema it was made with.
     #[must_use]
     pub fn schema(&self) -> &Arc<Schema> {
@@ -95,7 +106,7 @@ impl Snapshot {
 
 impl PartialEq for Snapshot {
     fn eq(&self, other: &Snapshot) -> bool {
-        self.state == other.state && self.carried == other.carried
+        self.state == other.state && self.carried == other.carried && self.areas == other.areas
     }
 }
 

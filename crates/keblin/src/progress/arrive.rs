@@ -78,6 +78,9 @@ impl Progress {
                     self.state.difficulty = loaded.state.difficulty;
                 }
                 self.carried = loaded.carried;
+                if !begun {
+                    self.areas = loaded.areas;
+                }
                 self.tell(Notice::Restored);
             }
         }
@@ -111,6 +114,7 @@ impl Progress {
             }
         });
         self.state.run.clone_from(&saved.run);
+        self.areas = Arc::clone(&snapshot.areas);
         let in_run = saved.run.as_ref().is_some_and(|run| run.visit.is_some());
         self.stage = if in_run { Stage::Running } else { Stage::Title };
         self.state.difficulty = saved.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);

@@ -62,7 +62,7 @@ impl Progress {
                 self.state = State::first(&self.schema);
                 self.state.cells.truncate(self.schema.saved_cells);
                 self.state.cells.extend(device);
-                self.carried = Arc::default();
+                (self.carried, self.areas) = (Arc::default(), Arc::default());
                 self.stage = Stage::Title;
                 self.supposed.clear();
             }

@@ -67,6 +67,9 @@ mod event;
 /// Data that arrives while the game runs.
 mod arrive;
 
+/// Areas of the world: bytes that are kept with the run.
+mod areas;
+
 /// Looking at progress: every value, a debug display, coverage.
 mod look;
 
@@ -94,7 +97,7 @@ use keblin_schema::model::{Again, At, FieldDef, Resume};
 use keblin_schema::survival::{OnDeath, OnReset};
 use keblin_schema::{Schema, Value};
 
-use crate::snapshot::{Carried, Run, Snapshot, State, Stay, Visit};
+use crate::snapshot::{Areas, Carried, Run, Snapshot, State, Stay, Visit};
 use arrive::Waiting;
 use due::Due;
 use journal::{Cause, Entry, Journal, Target};
@@ -111,6 +114,7 @@ pub struct Progress {
     schema: Arc<Schema>,
     state: State,
     carried: Arc<Carried>,
+    areas: Arc<Areas>,
     stage: Stage,
     notices: VecDeque<Notice>,
     journal: Journal,
@@ -183,8 +187,9 @@ impl Progress {
     /// outside bounds that have changed since are clamped.
     #[must_use]
     pub fn restored(snapshot: Snapshot) -> Progress {
-        let Snapshot { schema, state, carried, .. } = snapshot;
+        let Snapshot { schema, state, carried, areas, .. } = snapshot;
         let mut progress = Progress::at_title(schema, state, carried, Notice::Restored);
+        progress.areas = areas;
         progress.forget_undurable();
         let resume = progress.schema.resume;
         match progress.visit().map(|visit| visit.stay) {
@@ -224,8 +229,9 @@ impl Progress {
 
     /// The values of a snapshot as they are, to be looked at and not played.
     pub(crate) fn view(snapshot: &Snapshot) -> Progress {
-        let Snapshot { schema, state, carried, .. } = snapshot.clone();
-        Progress::at_title(schema, state, carried, Notice::Restored)
+        let Snapshot { schema, state, carried, areas, .. } = snapshot.clone();
+        let progress = Progress::at_title(schema, state, carried, Notice::Restored);
+        Progress { areas, ..progress }
     }
 
     /// Puts the values of device scope in place, as they were kept beside the slots.
@@ -252,6 +258,7 @@ impl Progress {
             schema,
             state,
             carried,
+            areas: Arc::default(),
             stage: Stage::Title,
             notices: VecDeque::from([notice]),
             journal: Journal::default(),
@@ -289,7 +296,7 @@ impl Progress {
             }
         }
         let (schema, carried) = (Arc::clone(&self.schema), Arc::clone(&self.carried));
-        Snapshot { schema, state, carried, picture: None }
+        Snapshot { schema, state, carried, picture: None, areas: Arc::clone(&self.areas) }
     }
 
     /// The schema.

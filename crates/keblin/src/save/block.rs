@@ -3,11 +3,13 @@
 
 use std::ops::Range;
 
+use keblin_schema::Name;
+
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN, ReadLimits,
-    SECTION, SECTION_CONTENT_ITEMS, STATE, digest,
+    AREA, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN,
+    ReadLimits, SECTION, SECTION_CONTENT_ITEMS, STATE, digest,
 };
 use super::map::Item;
 
@@ -68,7 +70,7 @@ impl<'b> Block<'b> {
         let items = cursor.array("a block's items")?;
         let word = cursor.text("a block's word")?;
         // Before the digest holds, a name may be damaged as well: only what it can be is believed.
-        cursor.section = label(&cursor, word, |name| KNOWN.contains(&name));
+        cursor.section = label(&cursor, word, is_known);
         let rest_items = items
             .checked_sub(BLOCK_ITEMS)
             .ok_or_else(|| cursor.unexpected(items_at, format!("{BLOCK_ITEMS} items or more")))?;
@@ -139,6 +141,14 @@ fn label<'b>(at: &Cursor<'b>, word: &'b str, may_be: impl Fn(&str) -> bool) -> &
     }
 }
 
+fn is_known(name: &str) -> bool {
+    KNOWN.contains(&name) || is_area(name)
+}
+
+fn is_area(name: &str) -> bool {
+    name.strip_prefix(AREA).is_some_and(|id| Name::new(id).is_ok())
+}
+
 /// Whether a text may stand in a complaint as the name of a section.
 fn is_name(text: &str) -> bool {
     text.len() <= 64 && text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '.')
@@ -203,6 +213,11 @@ impl<'b> Section<'b> {
 
     /// Whether this version knows what it is for.
     pub(super) fn is_known(&self) -> bool {
-        KNOWN.contains(&self.name)
+        is_known(self.name)
+    }
+
+    /// Whether it is of an area of the world.
+    pub(super) fn is_area(&self) -> bool {
+        is_area(self.name)
     }
 }

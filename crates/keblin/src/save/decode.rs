@@ -81,8 +81,9 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
         reading.run(&run.item(), &mut state)?;
         (carried, missing) = (reading.carried, reading.missing);
     }
-    let picture = file.picture()?;
-    let snapshot = Snapshot { schema: Arc::clone(schema), state, carried: Arc::new(carried), picture };
+    let (picture, areas) = (file.picture()?, Arc::new(file.areas()?));
+    let (schema, carried) = (Arc::clone(schema), Arc::new(carried));
+    let snapshot = Snapshot { schema, state, carried, picture, areas };
     Ok(Decoded { snapshot, missing })
 }
 
@@ -104,7 +105,8 @@ pub(crate) fn decode_apart(
         (state, faults[1]) = (before, Some(error));
     }
     let ByKeys { carried, missing, .. } = reading;
-    let snapshot = Snapshot { schema: Arc::clone(schema), state, carried: Arc::new(carried), picture: None };
+    let (schema, carried) = (Arc::clone(schema), Arc::new(carried));
+    let snapshot = Snapshot { schema, state, carried, picture: None, areas: Arc::default() };
     (Decoded { snapshot, missing }, faults)
 }
 

@@ -35,6 +35,7 @@ pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<Glance> {
         return None;
     }
     file.picture().ok()?;
+    file.areas().ok()?;
     let plan = Plan::of(schema);
     let facts = vec![LevelFacts::default(); schema.fact_count()];
     let glance = Glance { facts, held: Vec::new(), has_run: false, without_lives: false };

@@ -85,6 +85,9 @@ pub const DEVICE: &str = "device";
 /// The section of the picture for lists of slots.
 pub const PICTURE: &str = "picture";
 
+/// What the name of the section of an area of the world begins with; the area's id follows.
+pub const AREA: &str = "area.";
+
 /// The codec of a body that is stored as it is; others are reserved.
 pub const CODEC_STORED: u32 = 0;
 

@@ -13,7 +13,7 @@ use super::layout::{
 use super::seal::{Seal, SealKey};
 use super::search;
 use super::state::{Row, StateBlock, StateHead};
-use crate::snapshot::{MAX_PICTURE_BYTES, Picture};
+use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
 /// A save whose bytes are whole: the last state of a file of which every digest holds. What its values mean is not
 /// looked at yet.
@@ -287,6 +287,18 @@ impl<'b> SaveFile<'b> {
                 }
             }
         })
+    }
+
+    /// The areas of the world it was saved with.
+    pub(super) fn areas(&self) -> Result<Areas, ReadError> {
+        let areas = self.sections.iter().filter(|section| section.is_area());
+        let area = |section: &Section<'b>| {
+            let whole = section.item().whole(|cursor| {
+                cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from)
+            });
+            Ok((Arc::from(section.name), whole?))
+        };
+        areas.map(area).collect()
     }
 
     /// What is to be written back although it is not known, as it stands in the file.

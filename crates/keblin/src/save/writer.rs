@@ -1,6 +1,9 @@
 //! A snapshot to blocks: the mirror of `reader`, both by the table in `layout`. The same snapshot and stamp give the same
 //! bytes everywhere.
 
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
 use minicbor::Encoder;
 use minicbor::data::Tag;
 
@@ -152,10 +155,10 @@ pub(crate) fn write_behind_tail(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Written {
-    let Tail { header_len, header_digest, end } = *tail;
+    let Tail { header_len, header_digest, end, .. } = *tail;
     let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
     let out = Encoder::new(Vec::new());
-    Writing { snapshot, stamp, out, base: end, rows: vec![header] }.slot(key)
+    Writing { snapshot, stamp, out, base: end, rows: vec![header], shared: Some(&tail.areas) }.slot(key)
 }
 
 /// What must be known of a file to write another state behind its last one.
@@ -165,11 +168,27 @@ pub(crate) struct Tail {
     header_digest: Digest,
     /// Where the last state ends, in bytes from the start of the file.
     pub(crate) end: usize,
+    /// The areas that are in the file, for the next state to share.
+    areas: BTreeMap<Arc<str>, Area>,
+}
+
+/// An area that is in a file.
+#[derive(Clone, Debug)]
+struct Area {
+    bytes: Arc<[u8]>,
+    offset: usize,
+    len_bytes: usize,
+    digest: Digest,
 }
 
 impl Tail {
     pub(crate) fn of(file: &SaveFile<'_>) -> Tail {
-        Tail { header_len: file.header_len, header_digest: file.header_digest, end: file.end() }
+        Tail {
+            header_len: file.header_len,
+            header_digest: file.header_digest,
+            end: file.end(),
+            areas: BTreeMap::new(),
+        }
     }
 }
 
@@ -183,6 +202,8 @@ pub(crate) struct Written {
     pub(crate) tail: Tail,
     /// How many bytes of the file belong to this state.
     pub(crate) live: usize,
+    /// Whether it shares areas with a state before it, and others have changed.
+    pub(crate) has_new_areas: bool,
 }
 
 /// A file, or the end of one, being written.
@@ -193,6 +214,8 @@ struct Writing<'s> {
     /// Where the bytes begin, from the start of the file.
     base: usize,
     rows: Vec<Row<'s>>,
+    /// Areas that are in the file already.
+    shared: Option<&'s BTreeMap<Arc<str>, Area>>,
 }
 
 impl<'s> Writing<'s> {
@@ -201,7 +224,7 @@ impl<'s> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
         let names = Plan::of(&snapshot.schema).profile.bytes().len();
         let out = Encoder::new(Vec::with_capacity(names * 2 + 8192));
-        let mut writing = Writing { snapshot, stamp, out, base: 0, rows: Vec::new() };
+        let mut writing = Writing { snapshot, stamp, out, base: 0, rows: Vec::new(), shared: None };
         let game = snapshot.schema.game.as_str();
         writing.put(|out| {
             out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?.str(NAME)?.u32(FORMAT)?;
@@ -225,6 +248,9 @@ impl<'s> Writing<'s> {
         if let Some(picture) = picture {
             self.picture(picture);
         }
+        for (name, bytes) in self.snapshot.areas.as_ref() {
+            self.area(name, bytes);
+        }
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
@@ -241,6 +267,17 @@ impl<'s> Writing<'s> {
             out.array(2)?.str(&picture.media_type)?.bytes(&picture.bytes)?;
             Ok(())
         });
+    }
+
+    /// An area: where it is in the file, if that is what it still is, or anew.
+    fn area(&mut self, name: &'s Arc<str>, bytes: &Arc<[u8]>) {
+        let there = self.shared.and_then(|areas| areas.get(name));
+        match there.filter(|there| Arc::ptr_eq(&there.bytes, bytes) || there.bytes == *bytes) {
+            Some(Area { offset, len_bytes, digest, .. }) => {
+                self.rows.push(Row { name, offset: *offset, len_bytes: *len_bytes, digest: *digest });
+            }
+            None => self.section(name, |out| out.bytes(bytes).map(drop)),
+        }
     }
 
     /// A block that is not known here, as it was.
@@ -289,7 +326,9 @@ impl<'s> Writing<'s> {
             offset,
             len_bytes: 0,
         };
-        let rows = std::mem::take(&mut self.rows);
+        let mut rows = std::mem::take(&mut self.rows);
+        // In the order of the file: what is shared stands before it all.
+        rows.sort_by_key(|row| row.offset);
         self.put(|out| {
             out.tag(Tag::new(BLOCK_TAG))?.array(STATE_ITEMS)?.str(STATE)?.bool(true)?;
             write_content(out, &head, &rows)
@@ -311,8 +350,16 @@ impl<'s> Writing<'s> {
         };
         let (header_len, header_digest) = rows.first().map_or((0, digest), |row| (row.len_bytes, row.digest));
         let live = rows.iter().map(|row| row.len_bytes).sum::<usize>() + (end - offset);
-        let tail = Tail { header_len, header_digest, end };
-        Written { bytes: self.out.into_writer(), lineage, tail, live }
+        let areas = rows.iter().filter_map(|Row { name, offset, len_bytes, digest }| {
+            let (name, bytes) = self.snapshot.areas.get_key_value(*name)?;
+            let (offset, len_bytes, digest) = (*offset, *len_bytes, *digest);
+            Some((Arc::clone(name), Area { bytes: Arc::clone(bytes), offset, len_bytes, digest }))
+        });
+        let areas: BTreeMap<_, _> = areas.collect();
+        let is_new = |area: &Area| area.offset >= self.base;
+        let has_new_areas = self.base > 0 && areas.values().any(is_new) && !areas.values().all(is_new);
+        let tail = Tail { header_len, header_digest, end, areas };
+        Written { bytes: self.out.into_writer(), lineage, tail, live, has_new_areas }
     }
 
     /// Bytes from the start of the file.

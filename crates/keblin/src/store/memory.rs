@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::backend::{Backend, Lock, Steps};
-use super::disk::{DiskError, failed};
+use super::disk::{DiskError, failed, now_unix_ms};
 
 /// Files in memory. Clones share them. They are gone with the program, so a sync promises nothing.
 #[derive(Clone, Debug, Default)]
@@ -18,6 +18,8 @@ pub struct Memory {
 struct Held {
     files: BTreeMap<PathBuf, Vec<u8>>,
     locked: BTreeSet<PathBuf>,
+    /// In milliseconds since 1970, if it is not the system's.
+    clock: Option<u64>,
 }
 
 /// A lock of a [`Memory`].
@@ -36,7 +38,7 @@ impl Memory {
     /// Files that are there from the start.
     #[must_use]
     pub fn of(files: impl IntoIterator<Item = (PathBuf, Vec<u8>)>) -> Memory {
-        let held = Held { files: files.into_iter().collect(), locked: BTreeSet::new() };
+        let held = Held { files: files.into_iter().collect(), ..Held::default() };
         Memory { held: Arc::new(Mutex::new(held)) }
     }
 
@@ -44,6 +46,11 @@ impl Memory {
     #[must_use]
     pub fn files(&self) -> BTreeMap<PathBuf, Vec<u8>> {
         self.held().files.clone()
+    }
+
+    /// Sets the clock, in milliseconds since 1970, and stops it there.
+    pub fn set_clock(&self, unix_ms: u64) {
+        self.held().clock = Some(unix_ms);
     }
 
     fn held(&self) -> MutexGuard<'_, Held> {
@@ -98,6 +105,11 @@ impl Backend for Memory {
         let free = self.held().locked.insert(path.to_path_buf());
         let lock = || HeldLock { memory: self.clone(), path: path.to_path_buf() };
         Ok(free.then(|| Box::new(lock()) as Box<dyn Lock>))
+    }
+
+    fn now_unix_ms(&self) -> u64 {
+        let clock = self.held().clock;
+        clock.unwrap_or_else(now_unix_ms)
     }
 }
 

@@ -132,7 +132,7 @@ enum Found {
 
 /// Whether opening may change anything.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Way {
+pub(super) enum Way {
     ToPlay,
     ToLook,
 }
@@ -180,7 +180,7 @@ impl Slot {
         let previous = self.found(&previous_path, schema)?;
         match (file, previous) {
             (Found::Missing, Found::Missing) => {
-                self.held().began_empty = way == Way::ToPlay;
+                self.held().began_empty |= way == Way::ToPlay;
                 Ok(Opened::first_run(schema, settings))
             }
             (Found::Refused(error), _) => Err(OpenError::Refused { path, error }),
@@ -190,20 +190,20 @@ impl Slot {
                     .fault()
                     .cloned()
                     .unwrap_or_else(|| ReadError::new("state", file.head().offset, older));
-                self.fall_back(*copy, settings, fault, Some(way))
+                self.fall_back(*copy, settings, fault, way)
             }
             (Found::Whole(file), _) => {
                 let origin = match file.fault() {
                     None => Origin::File,
                     Some(fault) => Origin::EarlierState { fault: fault.clone() },
                 };
-                self.know(&file);
+                self.know(&file, way);
                 Ok(Opened::from_save(*file, settings, origin))
             }
-            (Found::Damaged(fault), Found::Whole(copy)) => self.fall_back(*copy, settings, fault, Some(way)),
+            (Found::Damaged(fault), Found::Whole(copy)) => self.fall_back(*copy, settings, fault, way),
             (Found::Missing, Found::Whole(copy)) => {
                 let fault = ReadError::new("file", 0, Fault::Empty);
-                self.fall_back(*copy, settings, fault, None)
+                self.fall_back(*copy, settings, fault, way)
             }
             (_, Found::Refused(error)) => Err(OpenError::Refused { path: previous_path, error }),
             (Found::Damaged(fault), Found::Missing) => self.ruin(schema, vec![(path, fault)]),
@@ -229,14 +229,12 @@ impl Slot {
         copy: Verified<Save>,
         settings: &Settings,
         fault: ReadError,
-        file: Option<Way>,
+        way: Way,
     ) -> Result<Opened, OpenError> {
         let why = if matches!(fault.fault, Fault::OlderThanCopy { .. }) { "older" } else { "damaged" };
-        let set_aside = match file {
-            Some(Way::ToPlay) => Some(self.set_aside(&self.path(), why)?),
-            _ => None,
-        };
-        self.know(&copy);
+        let is_there = way == Way::ToPlay && self.dir().exists(&self.path())?;
+        let set_aside = if is_there { Some(self.set_aside(&self.path(), why)?) } else { None };
+        self.know(&copy, way);
         Ok(Opened::from_save(copy, settings, Origin::Previous { fault, set_aside }))
     }
 

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use keblin_schema::Schema;
 
 use super::disk::DiskError;
-use super::opening::{OpenError, Opened, Origin};
+use super::opening::{OpenError, Opened, Origin, Way};
 use super::savedir::ENDING;
 use super::slot::Slot;
 use crate::save::{ReadError, StateHead};
@@ -77,7 +77,7 @@ impl Ruin {
         let save = verify_sealed(&bytes, &self.schema, self.slot.dir().key())
             .map_err(|error| OpenError::Refused { path: path.clone(), error })?;
         let path = self.set_aside()?.unwrap_or_else(|| path.clone());
-        self.slot.know(&save);
+        self.slot.know(&save, Way::ToPlay);
         let settings = self.slot.dir().settings(&self.schema)?;
         Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path })))
     }

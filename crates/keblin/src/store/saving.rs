@@ -20,6 +20,9 @@ use crate::verify::verify_sealed;
 /// A file up to this length, in bytes, is appended to whatever is stale in it: reading it costs nothing to speak of.
 const SMALL_BYTES: usize = 256 << 10;
 
+/// How old the copy before may be when areas of the world have changed since, in milliseconds.
+const COPY_MS: u64 = 15 * 60 * 1000;
+
 /// What a save did.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -97,12 +100,18 @@ pub(super) struct Left {
     tail: Tail,
     /// The last bytes of the file, which say how long its last state is, its number and the start of its digest.
     foot: Vec<u8>,
+    /// When the copy before was last written, in milliseconds since 1970.
+    copied_unix_ms: u64,
+    /// Whether areas of the world have changed since.
+    has_new_areas: bool,
 }
 
 impl Left {
-    pub(super) fn of(written: &Written) -> Option<Left> {
+    /// What is left by a save; the copy before it was written at that time.
+    pub(super) fn of(written: &Written, copied_unix_ms: u64) -> Option<Left> {
         let foot = written.bytes.last_chunk::<FOOT_ITEM_BYTES>()?.to_vec();
-        Some(Left { tail: written.tail.clone(), foot })
+        let has_new_areas = written.has_new_areas;
+        Some(Left { tail: written.tail.clone(), foot, copied_unix_ms, has_new_areas })
     }
 }
 
@@ -212,12 +221,32 @@ impl Slot {
         }
         held.try_for(&written.lineage);
         files.append(&path, left.tail.end as u64, &written.bytes)?;
+        let mut next = Left::of(&written, left.copied_unix_ms);
+        if cfg!(keblin_fault = "append_after_failure") {
+            held.left = Left::of(&written, left.copied_unix_ms);
+        }
         if !cfg!(keblin_fault = "no_sync") {
             files.sync(&path)?;
         }
+        if let Some(next) = &mut next {
+            next.has_new_areas |= left.has_new_areas;
+            self.copy_in_time(next, stamp.saved_at_unix_ms)?;
+        }
         let (number, written_bytes) = (stamp.number, written.bytes.len());
-        held.has_saved(written);
+        held.has_saved(written, next);
         Ok(Some(Saved { path, number, len_bytes, written_bytes, replaced: None }))
+    }
+
+    /// Areas are shared between the states of a file, so that a damaged byte can cost all of them: so much play is lost
+    /// then at most. Whatever else is in a state is in every state.
+    fn copy_in_time(&self, left: &mut Left, now_unix_ms: u64) -> Result<(), DiskError> {
+        // However the clock was set meanwhile.
+        if left.has_new_areas && left.copied_unix_ms.abs_diff(now_unix_ms) >= COPY_MS {
+            let bytes = self.dir().read(&self.path())?.unwrap_or_default();
+            self.put(&self.previous_path(), &bytes)?;
+            (left.copied_unix_ms, left.has_new_areas) = (now_unix_ms, false);
+        }
+        Ok(())
     }
 
     /// Puts a whole file in place of what is there.
@@ -263,7 +292,8 @@ impl Slot {
         held.try_for(&written.lineage);
         self.put(&path, &written.bytes)?;
         let (number, len_bytes) = (stamp.number, written.bytes.len());
-        held.has_saved(written);
+        let left = Left::of(&written, stamp.saved_at_unix_ms);
+        held.has_saved(written, left);
         let replaced =
             theirs.map(|theirs| Replaced { set_aside: aside, snapshot: theirs.snapshot().clone() });
         Ok(Saved { path, number, len_bytes, written_bytes: len_bytes, replaced })

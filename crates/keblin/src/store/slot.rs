@@ -8,6 +8,7 @@ use keblin_schema::{Name, Schema};
 
 use super::backend::Lock;
 use super::disk::DiskError;
+use super::opening::Way;
 use super::savedir::{ENDING, SaveDir};
 use super::saving::Left;
 use crate::save::Lineage;
@@ -62,9 +63,9 @@ impl Held {
     }
 
     /// What was about to be written is there for certain.
-    pub(super) fn has_saved(&mut self, written: Written) {
+    pub(super) fn has_saved(&mut self, written: Written, left: Option<Left>) {
         self.tried.clear();
-        (self.left, self.known) = (Left::of(&written), Some(written.lineage));
+        (self.left, self.known) = (left, Some(written.lineage));
     }
 }
 
@@ -129,10 +130,12 @@ impl Slot {
         }
     }
 
-    /// Remembers what the next save follows.
-    pub(super) fn know(&self, save: &Verified<Save>) {
-        let mut held = self.held();
-        (held.known, held.left) = (Some(save.lineage().clone()), None);
+    /// Remembers what the next save follows, if it was opened to be played.
+    pub(super) fn know(&self, save: &Verified<Save>, way: Way) {
+        if way == Way::ToPlay {
+            let mut held = self.held();
+            (held.known, held.left) = (Some(save.lineage().clone()), None);
+        }
     }
 
     /// The picture that the slot was saved with.

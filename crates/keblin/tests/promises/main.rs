@@ -21,6 +21,7 @@ mod frames;
 mod fuzzed;
 mod golden;
 mod hostile;
+mod keepers;
 mod kinds;
 mod layers;
 mod levels;

@@ -1,0 +1,33 @@
+//! Areas of the world: bytes that the game gives for each, kept with the run and never looked into. A save writes only
+//! those that have changed since the one before.
+
+use std::sync::Arc;
+
+use keblin_schema::Name;
+use keblin_schema::name::NameFault;
+
+use super::Progress;
+use crate::save::layout::AREA;
+
+impl Progress {
+    /// The bytes of an area, as they were put or saved; `None` if there are none.
+    #[must_use]
+    pub fn area(&self, name: &str) -> Option<&Arc<[u8]>> {
+        self.areas.get(format!("{AREA}{name}").as_str())
+    }
+
+    /// Puts the bytes of an area in place, or takes them away. They belong to the run: going back to an instant brings
+    /// back those of then, and erasing the profile takes them with it.
+    ///
+    /// # Errors
+    /// [`NameFault`] if the name is not an id.
+    pub fn put_area(&mut self, name: &str, bytes: Option<Arc<[u8]>>) -> Result<(), NameFault> {
+        let section = format!("{AREA}{}", Name::new(name)?);
+        let areas = Arc::make_mut(&mut self.areas);
+        match bytes {
+            Some(bytes) => areas.insert(section.into(), bytes),
+            None => areas.remove(section.as_str()),
+        };
+        Ok(())
+    }
+}

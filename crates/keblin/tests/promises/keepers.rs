@@ -1,0 +1,463 @@
+//! The keeper: when it writes, what a game sees of it, and what happens when writing fails.
+
+use std::io::ErrorKind;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Duration;
+
+use keblin::progress::Erase;
+use keblin::store::backend::{Backend, Doing, Faulty, Memory, PowerCut, Tear};
+use keblin::store::{OpenError, Origin, PinError, SaveError, Slot};
+use keblin::{Field, Keeper, Notice, SaveDir, Schema};
+
+use crate::tables::{fen_post, schema};
+
+const FRAME: Duration = Duration::from_millis(16);
+
+pub(crate) const GAME: &str = r#"
+    game = "kept"
+    version = 1
+    autosave = ["finish", "every 60s"]
+    [fields]
+    shells = { type = "int", scope = "profile", min = 0 }
+    best = { type = "int", scope = "profile", keep = "highest" }
+    lamp = { type = "int", scope = "run", on_death = "stays" }
+    volume = { type = "int", scope = "device", default = 7 }
+    [[levels]]
+    id = "brook"
+    [[levels]]
+    id = "weir"
+"#;
+
+struct Game {
+    schema: Arc<Schema>,
+    shells: Field<i64>,
+    best: Field<Option<i64>>,
+}
+
+fn game() -> Game {
+    let schema = schema(GAME);
+    let (shells, best) = (schema.field("shells").unwrap(), schema.field("best").unwrap());
+    Game { schema, shells, best }
+}
+
+fn slot_on(files: &Arc<dyn Backend>) -> Slot {
+    SaveDir::on(Arc::clone(files), "saves").slot("otter").unwrap()
+}
+
+fn in_memory() -> (Memory, Slot) {
+    let memory = Memory::default();
+    let files: Arc<dyn Backend> = Arc::new(memory.clone());
+    (memory, slot_on(&files))
+}
+
+/// Frames until nothing is on its way any more.
+fn settle(game: &mut Keeper) {
+    for _ in 0..20_000 {
+        game.tick(Duration::ZERO);
+        if !game.is_saving() {
+            return game.tick(Duration::ZERO);
+        }
+        std::thread::sleep(Duration::from_micros(200));
+    }
+    panic!("it never came to rest");
+}
+
+fn shells(slot: &Slot, game: &Game) -> i64 {
+    slot.view(&game.schema).unwrap().progress.get(game.shells)
+}
+
+#[test]
+fn events_make_it_due_and_the_frame_that_ends_hands_it_over_once() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.tick(FRAME);
+    assert!(memory.files().is_empty(), "a first run that has done nothing has written something");
+    kept.begin(None).unwrap();
+    kept.enter(schema.level("brook").unwrap()).unwrap();
+    kept.finish().unwrap();
+    assert!(memory.files().is_empty(), "the frame has not ended");
+    // The value after the event, whatever the order of the lines.
+    kept.add(field, 5);
+    kept.tick(FRAME);
+    settle(&mut kept);
+    assert_eq!(shells(&slot, &game()), 5);
+    let before = memory.files();
+    kept.add(field, 1);
+    kept.tick(FRAME);
+    settle(&mut kept);
+    assert_eq!(memory.files(), before, "nothing that `autosave` names has happened");
+    kept.resume().unwrap_err();
+    kept.enter(schema.level("weir").unwrap()).unwrap();
+    for _ in 0..60 {
+        kept.tick(Duration::from_secs(1));
+    }
+    settle(&mut kept);
+    assert_eq!(shells(&slot, &game()), 6, "a minute was played");
+}
+
+#[test]
+fn seven_changes_are_one_write_and_the_value_after_them_is_in_it() {
+    let (_, slot) = in_memory();
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.set(field, 31);
+    assert_eq!(kept.save_now().unwrap().unwrap().number, 1);
+    for _ in 0..7 {
+        kept.add(field, 1);
+        kept.tick(FRAME);
+    }
+    let saved = kept.save_now().unwrap().unwrap();
+    assert_eq!((saved.number, shells(&slot, &game())), (2, 38));
+    assert!(saved.written_bytes < saved.len_bytes, "it was appended");
+    kept.set(field, 40);
+    kept.suspend().unwrap();
+    assert_eq!(shells(&slot, &game()), 40);
+    kept.add(field, 3);
+    let line = kept.overlay().into_iter().find(|line| line.name == "shells").unwrap();
+    assert_eq!((line.unwritten, line.to_string().as_str()), (true, "shells 43 not written"));
+    kept.close().unwrap();
+    assert_eq!(shells(&slot, &game()), 43);
+}
+
+#[test]
+fn killed_between_any_two_steps_of_writing_the_letters_are_those_before_or_after() {
+    let schema = fen_post();
+    let letters: Field<i64> = schema.field("letters").unwrap();
+    let files = PowerCut::new();
+    let slot = slot_on(&(Arc::new(files.clone()) as Arc<dyn Backend>));
+    let mut kept = Keeper::open(&slot, &schema).unwrap();
+    kept.begin(None).unwrap();
+    kept.enter(schema.level("reedgate").unwrap()).unwrap();
+    kept.add(letters, 31);
+    kept.save_now().unwrap();
+    let before = files.calls();
+    (0..7).for_each(|_| drop(kept.add(letters, 1)));
+    kept.save_now().unwrap();
+    let after = files.calls();
+    kept.add(letters, 2);
+    kept.suspend().unwrap();
+    let suspended = files.calls();
+    kept.add(letters, 3);
+    let held = |calls, tear| {
+        let left = Arc::new(files.after(calls, tear)) as Arc<dyn Backend>;
+        slot_on(&left).open(&schema).unwrap().progress.get(letters)
+    };
+    for calls in before..=suspended {
+        for tear in [Tear::Lost, Tear::Kept, Tear::Half, Tear::Zeroed, Tear::Mixed(7)] {
+            let held = held(calls, tear);
+            let expected: &[i64] = match calls {
+                _ if calls < after => &[31, 38],
+                _ if calls < suspended => &[38, 40],
+                _ => &[40],
+            };
+            assert!(expected.contains(&held), "{held} after call {calls}, {tear:?}");
+        }
+    }
+    assert!(after - before == 2 && suspended - after == 2, "to append and to sync, and nothing else");
+}
+
+#[test]
+fn a_write_that_fails_is_told_once_and_tried_again_while_play_goes_on() {
+    let memory = Memory::default();
+    let faulty = Faulty::new(Arc::new(memory.clone()));
+    let slot = slot_on(&(Arc::new(faulty.clone()) as Arc<dyn Backend>));
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.set(field, 1);
+    kept.save_now().unwrap();
+    let failures = [
+        (Doing::Append, ErrorKind::StorageFull),
+        (Doing::Sync, ErrorKind::Other),
+        (Doing::Publish, ErrorKind::PermissionDenied),
+        (Doing::Read, ErrorKind::Other),
+        (Doing::Append, ErrorKind::ReadOnlyFilesystem),
+    ];
+    for (number, (doing, error)) in (2..).zip(failures) {
+        drop(kept.drain_notices());
+        if doing == Doing::Publish {
+            // So that it has a whole file to write.
+            drop(kept.drain_notices());
+            faulty.fail(Doing::Append, error, 1);
+            kept.save_now().unwrap_err();
+        }
+        faulty.fail(doing, error, 1);
+        kept.set(field, number);
+        let told = match kept.save_now() {
+            Err(SaveError::Disk(told)) => told,
+            other => panic!("{doing:?} did not fail: {other:?}"),
+        };
+        assert!(!told.to_string().is_empty() && told.path.starts_with("saves"), "{told}");
+        let found = slot.view(schema);
+        assert!(
+            found.is_err() || (number - 1..=number).contains(&found.unwrap().progress.get(field)),
+            "{doing:?} has lost something"
+        );
+        // It is tried again by itself, sooner at first and later then, and told once.
+        let mut frames = 0;
+        while kept.is_saving() {
+            kept.tick(FRAME);
+            std::thread::sleep(Duration::from_micros(50));
+            frames += 1;
+            assert!(frames < 20_000, "{doing:?} is not tried again");
+        }
+        kept.tick(FRAME);
+        let told: Vec<Notice> =
+            kept.drain_notices().filter(|notice| matches!(notice, Notice::NotWritten { .. })).collect();
+        assert_eq!(told.len(), 1, "{doing:?}: {told:?}");
+        assert_eq!(shells(&slot, &game()), number, "{doing:?}");
+        assert!(frames > 60, "{doing:?} is tried again after a second, not in every frame");
+    }
+    kept.close().unwrap();
+    assert_eq!(shells(&slot, &game()), 6);
+}
+
+#[test]
+fn nothing_is_appended_where_a_write_or_a_sync_has_failed() {
+    let memory = Memory::default();
+    let faulty = Faulty::new(Arc::new(memory.clone()));
+    let slot = slot_on(&(Arc::new(faulty.clone()) as Arc<dyn Backend>));
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.save_now().unwrap();
+    for doing in [Doing::Append, Doing::Sync] {
+        let appended = kept.save_now().unwrap().unwrap();
+        assert!(appended.written_bytes < appended.len_bytes);
+        faulty.fail(doing, ErrorKind::Other, 1);
+        kept.add(field, 1);
+        kept.save_now().unwrap_err();
+        let whole = kept.save_now().unwrap().unwrap();
+        assert_eq!(whole.written_bytes, whole.len_bytes, "{doing:?}");
+        assert!(whole.replaced.is_none(), "what is there is ours");
+    }
+}
+
+#[test]
+fn a_pin_brings_back_the_run_and_takes_no_record() {
+    let (_, slot) = in_memory();
+    let Game { ref schema, shells: field, best } = game();
+    let lamp: Field<i64> = schema.field("lamp").unwrap();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.begin(None).unwrap();
+    kept.enter(schema.level("brook").unwrap()).unwrap();
+    kept.set(lamp, 12);
+    kept.submit(best, 3);
+    kept.pin("before_the_weir").unwrap();
+    kept.set(lamp, 1);
+    kept.submit(best, 9);
+    kept.add(field, 50);
+    kept.end_run().unwrap();
+    assert!(matches!(kept.back_to("before_the_weir", false), Err(PinError::Refused(_))));
+    kept.back_to("before_the_weir", true).unwrap();
+    assert_eq!((kept.get(lamp), kept.get(best), kept.get(field)), (12, Some(9), 50));
+    assert_eq!(kept.level(), schema.level("brook").ok());
+    let pins = kept.pins().unwrap();
+    assert_eq!(pins.len(), 1);
+    assert_eq!(pins[0].name.as_str(), "before_the_weir");
+    assert_eq!(pins[0].head.as_ref().unwrap().state.cause, "pin");
+    assert!(matches!(kept.pin("../x"), Err(PinError::Name { .. })));
+    assert!(matches!(kept.back_to("elsewhere", true), Err(PinError::Missing { .. })));
+    kept.unpin("before_the_weir").unwrap();
+    assert!(kept.pins().unwrap().is_empty());
+    assert!(matches!(kept.unpin("before_the_weir"), Err(PinError::Missing { .. })));
+}
+
+#[test]
+fn what_is_erased_does_not_come_back_by_a_pin() {
+    let (_, slot) = in_memory();
+    let Game { ref schema, best, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.begin(None).unwrap();
+    kept.submit(best, 9);
+    kept.pin("bridge").unwrap();
+    kept.erase(&Erase::Field(schema.field_named("best").unwrap().0), true).unwrap();
+    kept.back_to("bridge", true).unwrap();
+    assert_eq!(kept.get(best), None);
+    kept.submit(best, 2);
+    kept.pin("bridge").unwrap();
+    kept.erase(&Erase::Profile, true).unwrap();
+    kept.tick(FRAME);
+    settle(&mut kept);
+    assert!(kept.pins().unwrap().is_empty(), "a pin of a profile that is erased is set aside");
+}
+
+#[test]
+fn two_first_runs_of_one_slot_never_lower_a_record() {
+    let (memory, one) = in_memory();
+    let other = slot_on(&(Arc::new(memory.clone()) as Arc<dyn Backend>));
+    let Game { ref schema, shells: field, best } = game();
+    let mut first = Keeper::open(&one, schema).unwrap();
+    let mut second = Keeper::open(&other, schema).unwrap();
+    second.submit(best, 50);
+    second.set(field, 2);
+    second.save_now().unwrap();
+    // While the other copy has the slot, nothing is written over it.
+    first.submit(best, 30);
+    first.set(field, 1);
+    assert!(matches!(first.save_now(), Err(SaveError::InUse { .. })));
+    second.close().unwrap();
+    drop(other);
+    let saved = first.save_now().unwrap().unwrap();
+    let replaced = saved.replaced.unwrap();
+    assert_eq!(replaced.set_aside, PathBuf::from("saves/aside/otter.replaced-1.keblin"));
+    assert_eq!(first.get(best), Some(50), "the better record is taken over");
+    assert_eq!(first.get(field), 1, "a plain value is ours");
+    assert!(first.drain_notices().any(|notice| notice == Notice::Reconciled));
+    first.close().unwrap();
+    let opened = one.open(schema).unwrap();
+    assert_eq!((opened.origin, opened.progress.get(best)), (Origin::File, Some(50)));
+}
+
+#[test]
+fn a_file_replaced_underneath_is_set_aside_and_its_records_are_taken_over() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, best, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.submit(best, 5);
+    kept.save_now().unwrap();
+    let earlier = memory.files()[&slot.path()].clone();
+    kept.submit(best, 8);
+    kept.save_now().unwrap();
+    let put_there = |bytes: &[u8]| {
+        memory.publish(&slot.path(), std::path::Path::new("saves/beside"), bytes).unwrap();
+    };
+    // What this game saved earlier itself is nothing new.
+    put_there(&earlier);
+    let saved = kept.save_now().unwrap().unwrap();
+    assert!(saved.replaced.is_none() && saved.written_bytes == saved.len_bytes);
+    // What another machine saved is.
+    let (elsewhere, far) = in_memory();
+    let mut other = Keeper::open(&far, schema).unwrap();
+    other.submit(best, 70);
+    other.close().unwrap();
+    put_there(&elsewhere.files()[&far.path()]);
+    let saved = kept.save_now().unwrap().unwrap();
+    assert!(saved.replaced.is_some());
+    assert_eq!(kept.get(best), Some(70));
+    // And damage is kept for whoever wants to look at it.
+    put_there(b"torn");
+    kept.save_now().unwrap();
+    assert_eq!(memory.files()[&PathBuf::from("saves/aside/otter.damaged-1.keblin")], b"torn");
+    assert_eq!(slot.view(schema).unwrap().progress.get(best), Some(70));
+}
+
+#[test]
+fn a_clock_that_goes_back_takes_no_save_with_it() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    for (number, now) in (1..).zip([2_000_000_000_000, 1_000_000_000_000, 0, 1_500_000_000_000]) {
+        memory.set_clock(now);
+        kept.set(field, number);
+        let area = u8::try_from(number).unwrap();
+        kept.put_area("fens", Some(vec![area; 2000].into())).unwrap();
+        kept.put_area("west", Some(vec![7; 2000].into())).unwrap();
+        assert_eq!(kept.save_now().unwrap().unwrap().number, number.unsigned_abs());
+        assert_eq!(shells(&slot, &game()), number);
+    }
+    kept.close().unwrap();
+    assert_eq!(shells(&slot, &game()), 4);
+    // The copy before was written again when the clock said that a quarter of an hour had passed, either way.
+    let copy = &memory.files()[&slot.previous_path()];
+    assert_eq!(keblin::verify::verify(copy, schema).unwrap().head().number, 4);
+}
+
+#[test]
+fn areas_are_written_when_they_change_and_shared_when_they_do_not() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    let size = 20_000;
+    for area in 0..10 {
+        kept.put_area(&format!("area_{area}"), Some(vec![area; size].into())).unwrap();
+    }
+    let first = kept.save_now().unwrap().unwrap();
+    assert!(first.written_bytes > 10 * size);
+    kept.put_area("area_3", Some(vec![77; size].into())).unwrap();
+    // The same bytes anew are no change.
+    kept.put_area("area_4", Some(vec![4; size].into())).unwrap();
+    kept.add(field, 1);
+    let second = kept.save_now().unwrap().unwrap();
+    assert!(
+        second.written_bytes < size + 4096 + 72 * 13,
+        "{} bytes for one area of {size}",
+        second.written_bytes
+    );
+    let opened = slot.view(schema).unwrap().progress;
+    let held = |area: u8| opened.area(&format!("area_{area}")).map(|bytes| (bytes[0], bytes.len()));
+    assert_eq!((held(3), held(4), held(10)), (Some((77, size)), Some((4, size)), None));
+    // A file with much that nothing needs any more is written anew.
+    let mut lengths = Vec::new();
+    for number in 0..20 {
+        kept.put_area("area_5", Some(vec![100 + number; size].into())).unwrap();
+        lengths.push(kept.save_now().unwrap().unwrap().len_bytes);
+    }
+    assert!(lengths.windows(2).any(|pair| pair[1] < pair[0]), "{lengths:?}");
+    assert!(lengths.iter().all(|len| *len < 3 * 10 * size), "{lengths:?}");
+    kept.put_area("area_5", None).unwrap();
+    kept.close().unwrap();
+    assert!(slot.view(schema).unwrap().progress.area("area_5").is_none());
+    assert!(keblin::verify::verify(&memory.files()[&slot.path()], schema).unwrap().findings().is_empty());
+}
+
+#[test]
+fn a_keeper_of_bytes_touches_nothing_and_gives_what_is_due() {
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::from_bytes(schema, None).unwrap();
+    assert_eq!(kept.take_due(1), None);
+    kept.begin(None).unwrap();
+    kept.enter(schema.level("brook").unwrap()).unwrap();
+    kept.finish().unwrap();
+    kept.add(field, 4);
+    kept.tick(FRAME);
+    let first = kept.take_due(1_000).unwrap();
+    assert_eq!((first.number, first.cause.as_str()), (1, "finish"));
+    assert_eq!(kept.take_due(1_001), None);
+    kept.not_kept(&first.cause, "the cloud is away");
+    assert!(kept.drain_notices().any(|notice| matches!(notice, Notice::NotWritten { .. })));
+    let again = kept.take_due(1_002).unwrap();
+    assert_eq!((again.number, again.cause.as_str()), (2, "finish"));
+    assert_eq!(kept.suspend().unwrap(), None);
+    assert_eq!(kept.take_due(1_003).unwrap().cause, "suspend");
+    let mut opened = Keeper::from_bytes(schema, Some(&again.bytes)).unwrap();
+    assert_eq!((opened.get(field), opened.origin()), (4, &Origin::File));
+    opened.save_now().unwrap();
+    assert_eq!(opened.take_due(1_004).unwrap().number, 3, "it counts on");
+    assert!(Keeper::from_bytes(schema, Some(b"torn")).is_err());
+    assert!(matches!(opened.pin("here"), Err(PinError::Save(SaveError::OnlyLooking))));
+}
+
+#[test]
+fn looking_at_a_slot_that_is_played_writes_nothing() {
+    let (memory, slot) = in_memory();
+    let other = slot_on(&(Arc::new(memory.clone()) as Arc<dyn Backend>));
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.set(field, 3);
+    kept.save_now().unwrap();
+    assert!(matches!(Keeper::open(&other, schema), Err(OpenError::InUse { .. })));
+    let before = memory.files();
+    let mut view = Keeper::view(&other, schema).unwrap();
+    view.add(field, 1);
+    view.tick(FRAME);
+    assert!(matches!(view.save_now(), Err(SaveError::OnlyLooking)));
+    drop(view);
+    assert_eq!(memory.files(), before);
+}
+
+#[test]
+fn a_slot_is_opened_while_the_title_is_shown() {
+    let (_, slot) = in_memory();
+    let Game { ref schema, shells: field, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.set(field, 3);
+    // Dropping it writes as closing does.
+    drop(kept);
+    let opening = Keeper::open_later(&slot, schema).unwrap();
+    while !opening.is_done() {
+        std::thread::sleep(Duration::from_micros(100));
+    }
+    let kept = opening.wait().unwrap();
+    assert_eq!((kept.get(field), kept.origin()), (3, &Origin::File));
+}
