@@ -31,6 +31,7 @@ mod model;
 mod naive;
 mod phases;
 mod power;
+mod processes;
 mod rehearsals;
 mod round_trip;
 mod rules;
