@@ -1,7 +1,6 @@
 //! A snapshot to blocks: the mirror of `reader`, both by the table in `layout`. The same snapshot and stamp give the same
 //! bytes everywhere.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use minicbor::Encoder;
@@ -130,7 +129,9 @@ pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealK
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::begin(snapshot, stamp);
     let plan = Plan::of(snapshot.schema());
-    writing.section(DEVICE, |out| Filling::of(snapshot, &plan).write(out, &plan.device));
+    writing.section(DEVICE, 2 * plan.device.bytes().len() + 256, |out| {
+        Filling::of(snapshot, &plan).write(out, &plan.device)
+    });
     writing.state(plan.as_ref(), None).bytes
 }
 
@@ -145,20 +146,22 @@ pub fn write_behind(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    write_behind_tail(&Tail::of(file), snapshot, stamp, key).bytes
+    write_behind_tail(&Tail::of(file), snapshot, stamp, key, Vec::new()).bytes
 }
 
-/// As [`write_behind`], without the file itself.
+/// As [`write_behind`], without the file itself, into the room of some bytes that are no longer needed.
 pub(crate) fn write_behind_tail(
     tail: &Tail,
     snapshot: &Snapshot,
     stamp: &Stamp,
     key: Option<&SealKey>,
+    mut room: Vec<u8>,
 ) -> Written {
+    room.clear();
     let Tail { header_len, header_digest, end, .. } = *tail;
     let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
-    let out = Encoder::new(Vec::new());
-    Writing { snapshot, stamp, out, base: end, rows: vec![header], shared: Some(&tail.areas) }.slot(key)
+    let (out, rows, shared) = (Encoder::new(room), vec![header], tail.areas.as_slice());
+    Writing { snapshot, stamp, out, base: end, rows, shared, areas: Vec::new() }.slot(key)
 }
 
 /// What must be known of a file to write another state behind its last one.
@@ -168,13 +171,15 @@ pub(crate) struct Tail {
     header_digest: Digest,
     /// Where the last state ends, in bytes from the start of the file.
     pub(crate) end: usize,
-    /// The areas that are in the file, for the next state to share.
-    areas: BTreeMap<Arc<str>, Area>,
+    /// The areas of its last state, for the next one to share, by name.
+    areas: Vec<Area>,
 }
 
 /// An area that is in a file.
 #[derive(Clone, Debug)]
 struct Area {
+    /// The name of its section.
+    name: Arc<str>,
     bytes: Arc<[u8]>,
     offset: usize,
     len_bytes: usize,
@@ -187,7 +192,7 @@ impl Tail {
             header_len: file.header_len,
             header_digest: file.header_digest,
             end: file.end(),
-            areas: BTreeMap::new(),
+            areas: Vec::new(),
         }
     }
 }
@@ -214,8 +219,10 @@ struct Writing<'s> {
     /// Where the bytes begin, from the start of the file.
     base: usize,
     rows: Vec<Row<'s>>,
-    /// Areas that are in the file already.
-    shared: Option<&'s BTreeMap<Arc<str>, Area>>,
+    /// Areas that are in the file already, by name.
+    shared: &'s [Area],
+    /// Areas of this state, by name.
+    areas: Vec<Area>,
 }
 
 impl<'s> Writing<'s> {
@@ -224,7 +231,8 @@ impl<'s> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
         let names = Plan::of(&snapshot.schema).profile.bytes().len();
         let out = Encoder::new(Vec::with_capacity(names * 2 + 8192));
-        let mut writing = Writing { snapshot, stamp, out, base: 0, rows: Vec::new(), shared: None };
+        let mut writing =
+            Writing { snapshot, stamp, out, base: 0, rows: Vec::new(), shared: &[], areas: Vec::new() };
         let game = snapshot.schema.game.as_str();
         writing.put(|out| {
             out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?.str(NAME)?.u32(FORMAT)?;
@@ -248,9 +256,7 @@ impl<'s> Writing<'s> {
         if let Some(picture) = picture {
             self.picture(picture);
         }
-        for (name, bytes) in self.snapshot.areas.as_ref() {
-            self.area(name, bytes);
-        }
+        self.areas();
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
@@ -259,24 +265,38 @@ impl<'s> Writing<'s> {
 
     fn tape(&mut self, name: &'s str, plan: &Plan, tape: &Tape) {
         let filling = Filling::of(self.snapshot, plan);
-        self.section(name, |out| filling.write(out, tape));
+        self.section(name, 2 * tape.bytes().len() + 256, |out| filling.write(out, tape));
     }
 
     fn picture(&mut self, picture: &Picture) {
-        self.section(PICTURE, |out| {
+        self.section(PICTURE, picture.bytes.len() + 256, |out| {
             out.array(2)?.str(&picture.media_type)?.bytes(&picture.bytes)?;
             Ok(())
         });
     }
 
-    /// An area: where it is in the file, if that is what it still is, or anew.
-    fn area(&mut self, name: &'s Arc<str>, bytes: &Arc<[u8]>) {
-        let there = self.shared.and_then(|areas| areas.get(name));
-        match there.filter(|there| Arc::ptr_eq(&there.bytes, bytes) || there.bytes == *bytes) {
-            Some(Area { offset, len_bytes, digest, .. }) => {
-                self.rows.push(Row { name, offset: *offset, len_bytes: *len_bytes, digest: *digest });
-            }
-            None => self.section(name, |out| out.bytes(bytes).map(drop)),
+    /// The areas: each where it is in the file, if that is what it still is, or anew.
+    fn areas(&mut self) {
+        let mut shared = self.shared.iter().peekable();
+        for (name, bytes) in self.snapshot.areas.as_ref() {
+            while shared.next_if(|there| *there.name < **name).is_some() {}
+            let there = shared.next_if(|there| there.name == *name);
+            let same = |there: &&Area| Arc::ptr_eq(&there.bytes, bytes) || there.bytes == *bytes;
+            let area = match there.filter(same) {
+                Some(there) => {
+                    let Area { offset, len_bytes, digest, .. } = *there;
+                    self.rows.push(Row { name, offset, len_bytes, digest });
+                    there.clone()
+                }
+                None => {
+                    // Its body is the one item that the bytes are, written in place: areas are large.
+                    let body = |out: &mut Encoder<&mut Vec<u8>>| out.bytes(bytes).map(drop);
+                    let Row { offset, len_bytes, digest, .. } =
+                        self.section_of(name, true, item_len(bytes.len()), body);
+                    Area { name: Arc::clone(name), bytes: Arc::clone(bytes), offset, len_bytes, digest }
+                }
+            };
+            self.areas.push(area);
         }
     }
 
@@ -288,24 +308,43 @@ impl<'s> Writing<'s> {
         self.rows.push(Row { name, offset, len_bytes: bytes.len(), digest });
     }
 
+    /// A section whose body is about so many bytes long.
     fn section(
         &mut self,
         name: &'s str,
+        about: usize,
         body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
     ) {
-        let offset = self.offset();
-        let mut bytes = Vec::with_capacity(self.out.writer().capacity());
+        let mut bytes = Vec::with_capacity(about);
         // Writing to a vector never fails, here and below.
         let _ = body(&mut Encoder::new(&mut bytes));
-        let needed = name != PICTURE;
-        self.put(|out| {
-            out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(needed)?;
-            out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(bytes.len() as u64)?;
-            out.bytes(&bytes)?;
+        self.section_of(name, name != PICTURE, bytes.len(), |out| {
+            out.writer_mut().extend_from_slice(&bytes);
             Ok(())
         });
+    }
+
+    /// A section whose body has a length that is known.
+    fn section_of(
+        &mut self,
+        name: &'s str,
+        needed: bool,
+        len: usize,
+        body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
+    ) -> Row<'s> {
+        let offset = self.offset();
+        // The block around the body is shorter than this.
+        self.out.writer_mut().reserve(len + 256);
+        self.put(|out| {
+            out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(needed)?;
+            out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
+            out.bytes_len(len as u64)?;
+            body(out)
+        });
         let digest = self.digest_since(offset);
-        self.rows.push(Row { name, offset, len_bytes: self.offset() - offset, digest });
+        let row = Row { name, offset, len_bytes: self.offset() - offset, digest };
+        self.rows.push(row.clone());
+        row
     }
 
     /// The state over everything before it.
@@ -350,14 +389,9 @@ impl<'s> Writing<'s> {
         };
         let (header_len, header_digest) = rows.first().map_or((0, digest), |row| (row.len_bytes, row.digest));
         let live = rows.iter().map(|row| row.len_bytes).sum::<usize>() + (end - offset);
-        let areas = rows.iter().filter_map(|Row { name, offset, len_bytes, digest }| {
-            let (name, bytes) = self.snapshot.areas.get_key_value(*name)?;
-            let (offset, len_bytes, digest) = (*offset, *len_bytes, *digest);
-            Some((Arc::clone(name), Area { bytes: Arc::clone(bytes), offset, len_bytes, digest }))
-        });
-        let areas: BTreeMap<_, _> = areas.collect();
+        let areas = std::mem::take(&mut self.areas);
         let is_new = |area: &Area| area.offset >= self.base;
-        let has_new_areas = self.base > 0 && areas.values().any(is_new) && !areas.values().all(is_new);
+        let has_new_areas = self.base > 0 && areas.iter().any(is_new) && !areas.iter().all(is_new);
         let tail = Tail { header_len, header_digest, end, areas };
         Written { bytes: self.out.into_writer(), lineage, tail, live, has_new_areas }
     }
@@ -381,6 +415,18 @@ impl<'s> Writing<'s> {
         self.put(|out| out.bytes(&digest).map(drop));
         digest
     }
+}
+
+/// How long a byte string is as an item: its head and its bytes.
+fn item_len(bytes: usize) -> usize {
+    bytes
+        + match bytes as u64 {
+            0..24 => 1,
+            24..0x100 => 2,
+            0x100..0x1_0000 => 3,
+            0x1_0000..0x1_0000_0000 => 5,
+            _ => 9,
+        }
 }
 
 const _: () = assert!(BLOCK_MARK.len() == 9, "a tag of 64 bits");

@@ -7,9 +7,11 @@ use std::fmt;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, ErrorKind, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use super::backend::{Backend, Lock, Steps};
+use crate::save::layout::MAX_SAVE_BYTES;
 
 /// A call to the operating system that failed.
 #[derive(Debug)]
@@ -62,8 +64,18 @@ pub(super) fn now_unix_ms() -> u64 {
 }
 
 /// The files of the operating system.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct Disk;
+#[derive(Debug, Default)]
+pub struct Disk {
+    /// The file that was appended to last, which is the one to be synced next.
+    appended: Mutex<Option<(PathBuf, File)>>,
+}
+
+impl Disk {
+    fn appended(&self) -> MutexGuard<'_, Option<(PathBuf, File)>> {
+        // Nothing panics while it is held.
+        self.appended.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
 
 impl Backend for Disk {
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
@@ -74,7 +86,9 @@ impl Backend for Disk {
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         let file = there(File::open(path)).map_err(failed("opening", path))?;
         let Some(mut file) = file else { return Ok(None) };
-        let mut bytes = Vec::new();
+        let len = file.metadata().map_or(0, |found| found.len());
+        let room = len.saturating_sub(from).min(most).min(MAX_SAVE_BYTES as u64 + 1);
+        let mut bytes = Vec::with_capacity(usize::try_from(room).unwrap_or(0));
         let sought = if from > 0 { file.seek(SeekFrom::Start(from)) } else { Ok(0) };
         let read = sought.and_then(|_| file.take(most).read_to_end(&mut bytes));
         read.map_err(failed("reading", path))?;
@@ -88,11 +102,18 @@ impl Backend for Disk {
             let message = format!("{len} bytes were expected, and there are {found}");
             return Err(failed("appending to", path)(io::Error::other(message)));
         }
-        file.write_all(bytes).map_err(failed("appending to", path))
+        file.write_all(bytes).map_err(failed("appending to", path))?;
+        *self.appended() = Some((path.to_path_buf(), file));
+        Ok(())
     }
 
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
-        let file = OpenOptions::new().append(true).open(path).map_err(failed("opening", path))?;
+        // The same open file: some systems tell a failure only there.
+        let appended = self.appended().take_if(|(appended, _)| appended == path);
+        let file = match appended {
+            Some((_, file)) => file,
+            None => OpenOptions::new().append(true).open(path).map_err(failed("opening", path))?,
+        };
         file.sync_data().map_err(failed("syncing", path))
     }
 

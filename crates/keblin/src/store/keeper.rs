@@ -368,46 +368,49 @@ impl Keeper {
         }
         if let Some(cause) = self.due.take() {
             match &self.place {
-                // A thread that cannot be started is tried again like a write that fails.
-                Place::Slot { .. } => drop(self.hand_over(cause)),
+                Place::Slot { .. } => self.hand_over(cause),
                 Place::Bytes { .. } => self.due = Some(cause),
                 Place::View => {}
             }
         }
     }
 
-    /// Hands this instant to the writer; which job it is.
-    fn hand_over(&mut self, cause: String) -> Result<u64, SaveError> {
-        let snapshot = self.snapshot_with_picture();
-        let Place::Slot { slot, writer } = &mut self.place else { return Err(SaveError::OnlyLooking) };
-        if writer.is_none() {
-            match Writer::of(slot) {
-                Ok(started) => *writer = Some(started),
-                Err(error) => {
-                    self.failed(cause, &error.to_string());
-                    return Err(error.into());
-                }
-            }
+    /// This instant, to be written.
+    fn job(&mut self, cause: String) -> Job {
+        let (snapshot, erased) = (self.snapshot_with_picture(), std::mem::take(&mut self.erased));
+        Job { snapshot, cause, erased }
+    }
+
+    /// Hands this instant to the writer, which is started for the first of them.
+    fn hand_over(&mut self, cause: String) {
+        let job = self.job(cause);
+        let Place::Slot { slot, writer } = &mut self.place else { return };
+        let started = match writer.take() {
+            Some(started) => Ok(started),
+            None => Writer::of(slot),
+        };
+        match started {
+            Ok(started) => writer.insert(started).hand_over(job),
+            // Tried again like a write that fails.
+            Err(error) => self.failed(job, &error.to_string()),
         }
-        let erased = std::mem::take(&mut self.erased);
-        let job = Job { snapshot, cause, erased };
-        Ok(writer.as_ref().map_or(0, |writer| writer.hand_over(job)))
     }
 
     fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
         self.note_due();
-        match &self.place {
+        self.due = None;
+        let mut job = match &self.place {
             Place::View => return Err(SaveError::OnlyLooking),
             Place::Bytes { .. } => {
                 self.due = Some(cause.to_string());
                 return Ok(None);
             }
-            Place::Slot { .. } => {}
-        }
-        let (cause, _) = (cause.to_string(), self.due.take());
-        let number = self.hand_over(cause)?;
-        let Place::Slot { writer: Some(writer), .. } = &self.place else { return Ok(None) };
-        let done = writer.wait_for(number);
+            Place::Slot { .. } => self.job(cause.to_string()),
+        };
+        let Place::Slot { slot, writer } = &self.place else { return Ok(None) };
+        // What is on its way comes first. Then there is nothing to be gained by another thread.
+        let mut done = writer.as_ref().map(|writer| writer.finish(&mut job)).unwrap_or_default();
+        done.push(Done { result: slot.keep(&job), job });
         self.note_done(done).transpose()
     }
 
@@ -434,10 +437,7 @@ impl Keeper {
                         self.progress.reconcile(&replaced.snapshot);
                     }
                 }
-                Err(error) => {
-                    self.erased.splice(0..0, job.erased);
-                    self.failed(job.cause, &error.to_string());
-                }
+                Err(error) => self.failed(job, &error.to_string()),
             }
             last = Some(result);
         }
@@ -445,13 +445,14 @@ impl Keeper {
     }
 
     /// A write has failed: told once, and due again after a while.
-    fn failed(&mut self, cause: String, message: &str) {
+    fn failed(&mut self, job: Job, message: &str) {
+        self.erased.splice(0..0, job.erased);
         let pause = self.retry.map_or(RETRY_FIRST, |retry| (retry.pause * 2).min(RETRY_LAST));
         if self.retry.is_none() {
             self.progress.tell(Notice::NotWritten { message: message.to_string() });
         }
         self.retry = Some(Retry { left: pause, pause });
-        self.due.get_or_insert(cause);
+        self.due.get_or_insert(job.cause);
     }
 }
 

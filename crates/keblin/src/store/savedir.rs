@@ -45,7 +45,7 @@ impl SaveDir {
     /// The saves in a folder of the disk.
     #[must_use]
     pub fn at(folder: impl Into<PathBuf>) -> SaveDir {
-        SaveDir::on(Arc::new(Disk), folder)
+        SaveDir::on(Arc::new(Disk::default()), folder)
     }
 
     /// The saves in a folder somewhere else: in memory, or where a platform keeps its files.

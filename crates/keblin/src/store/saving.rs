@@ -214,7 +214,8 @@ impl Slot {
     ) -> Result<Option<Saved>, SaveError> {
         let (path, files) = (self.path(), self.dir().files());
         let stamp = Stamp::after(held.known.as_ref(), files.now_unix_ms(), cause);
-        let written = write_behind_tail(&left.tail, snapshot, &stamp, self.dir().key());
+        let room = std::mem::take(&mut held.room);
+        let written = write_behind_tail(&left.tail, snapshot, &stamp, self.dir().key(), room);
         let len_bytes = written.tail.end;
         if len_bytes > SMALL_BYTES && len_bytes > 2 * written.live {
             return Ok(None);

@@ -25,6 +25,9 @@ pub struct Slot {
     held: Arc<Mutex<Held>>,
 }
 
+/// Room for more bytes than this is not kept.
+const MAX_ROOM: usize = 1 << 20;
+
 /// What the clones of a slot share.
 #[derive(Default)]
 pub(super) struct Held {
@@ -36,6 +39,8 @@ pub(super) struct Held {
     pub(super) tried: Vec<Digest>,
     /// The file as it was left; nothing if another state cannot be written behind it.
     pub(super) left: Option<Left>,
+    /// Bytes that were written, whose room the next ones take.
+    pub(super) room: Vec<u8>,
     /// Whether it was opened when there was no save.
     pub(super) began_empty: bool,
     /// Whether the copy before may still hold what was erased.
@@ -66,6 +71,7 @@ impl Held {
     pub(super) fn has_saved(&mut self, written: Written, left: Option<Left>) {
         self.tried.clear();
         (self.left, self.known) = (left, Some(written.lineage));
+        self.room = if written.bytes.len() < MAX_ROOM { written.bytes } else { Vec::new() };
     }
 }
 

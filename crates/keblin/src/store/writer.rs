@@ -23,8 +23,6 @@ pub(super) struct Job {
 pub(super) struct Done {
     pub(super) job: Job,
     pub(super) result: Result<Saved, SaveError>,
-    /// Which one it was, as [`Writer::hand_over`] said.
-    number: u64,
 }
 
 /// The thread, and what lies between it and the keeper.
@@ -42,10 +40,8 @@ struct Desk {
 
 #[derive(Default)]
 struct Papers {
-    waiting: Option<(u64, Job)>,
+    waiting: Option<Job>,
     done: Vec<Done>,
-    /// How many jobs were handed over; those that another took the place of count.
-    handed_over: u64,
     writing: bool,
     closing: bool,
 }
@@ -73,17 +69,14 @@ impl Writer {
     }
 
     /// Hands something over. What waits and was not begun is not written any more, but what it erased is erased.
-    pub(super) fn hand_over(&self, mut job: Job) -> u64 {
+    pub(super) fn hand_over(&self, mut job: Job) {
         let mut papers = self.desk.papers();
-        if let Some((_, before)) = papers.waiting.take() {
+        if let Some(before) = papers.waiting.take() {
             job.erased.splice(0..0, before.erased);
         }
-        papers.handed_over += 1;
-        let number = papers.handed_over;
-        papers.waiting = Some((number, job));
+        papers.waiting = Some(job);
         drop(papers);
         self.desk.changed.notify_all();
-        number
     }
 
     /// What was done since this was last asked.
@@ -91,10 +84,14 @@ impl Writer {
         std::mem::take(&mut self.desk.papers().done)
     }
 
-    /// Waits until a job was done, and gives back everything that was done by then.
-    pub(super) fn wait_for(&self, number: u64) -> Vec<Done> {
+    /// Waits until nothing is on its way, and gives back everything that was done by then. What waits and was not begun
+    /// is not written any more; what it erased is added to what a later job erases.
+    pub(super) fn finish(&self, later: &mut Job) -> Vec<Done> {
         let mut papers = self.desk.papers();
-        while papers.done.iter().all(|done| done.number < number) {
+        if let Some(before) = papers.waiting.take() {
+            later.erased.splice(0..0, before.erased);
+        }
+        while papers.writing {
             papers = self.desk.wait(papers);
         }
         std::mem::take(&mut papers.done)
@@ -122,7 +119,7 @@ impl Drop for Writer {
 fn work(desk: &Desk, slot: &Slot) {
     let mut papers = desk.papers();
     loop {
-        let Some((number, job)) = papers.waiting.take() else {
+        let Some(job) = papers.waiting.take() else {
             if papers.closing {
                 return;
             }
@@ -134,13 +131,14 @@ fn work(desk: &Desk, slot: &Slot) {
         let result = slot.keep(&job);
         papers = desk.papers();
         papers.writing = false;
-        papers.done.push(Done { job, result, number });
+        papers.done.push(Done { job, result });
         desk.changed.notify_all();
     }
 }
 
 impl Slot {
-    fn keep(&self, job: &Job) -> Result<Saved, SaveError> {
+    /// Does a job.
+    pub(super) fn keep(&self, job: &Job) -> Result<Saved, SaveError> {
         if job.erased.is_empty() {
             return self.append(&job.snapshot, &job.cause);
         }

@@ -15,7 +15,7 @@ use crate::tables::schema;
 const GAME: &str = r#"
     game = "cut"
     version = 1
-    autosave = ["change"]
+    autosave = ["run_end"]
     [fields]
     count = { type = "int", scope = "profile" }
     best = { type = "int", scope = "profile", keep = "highest" }
@@ -116,7 +116,7 @@ fn session(schema: &Arc<Schema>) -> Session {
                 _ => {}
             }
             game.tick(Duration::from_millis(16));
-            // Not every frame waits, so that several are written as one.
+            // Several frames are written as one.
             if number % 10 != 5 {
                 if number % 16 == 12 {
                     files.fail_next_sync();

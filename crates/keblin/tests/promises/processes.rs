@@ -60,7 +60,8 @@ fn the_other_process() {
             let mut game = Keeper::open(&slot, &schema).unwrap();
             for number in 1.. {
                 game.set(shells, number);
-                game.put_area("fens", Some(vec![7; number.unsigned_abs() as usize * 1000].into())).unwrap();
+                game.put_area("fens", Some([7_u8; 1000].repeat(usize::try_from(number).unwrap()).into()))
+                    .unwrap();
                 match game.save_now() {
                     Ok(_) => println!("\nsaved {number}"),
                     Err(SaveError::Disk(error)) => {
