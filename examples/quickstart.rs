@@ -8,7 +8,7 @@
 
 use std::sync::Arc;
 
-use keblin::{Field, Notice, SaveDir, Schema};
+use keblin::{Field, Keeper, Notice, SaveDir, Schema};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     // What persists is declared once, in quickstart.toml. A wrong name or type ends here and says what was meant.
@@ -21,8 +21,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 
     // No save yet is a first run, not an error; and "never" is None, not 0.
     let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("otter_brook"), Into::into);
-    let slot = SaveDir::at(folder).slot("otter")?;
-    let mut game = slot.open(&schema)?.progress;
+    let mut game = Keeper::open(&SaveDir::at(folder).slot("otter")?, &schema)?;
     println!("best catch so far: {:?}", game.get(best_catch));
 
     game.begin_replacing(None);
@@ -45,7 +44,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             println!("{}", notice.text(&schema));
         }
     }
-    let saved = slot.save(&game.snapshot(), "quit")?;
-    println!("caught {} fish; save {} is {} bytes", game.get(fish), saved.number, saved.len_bytes);
+    // In a game's loop, `game.tick(elapsed)` ends each frame and saves what is due without being waited for.
+    println!("caught {} fish", game.get(fish));
+    if let Some(saved) = game.close()? {
+        println!("save {} is {} bytes", saved.number, saved.len_bytes);
+    }
     Ok(())
 }

@@ -1,8 +1,7 @@
-//! `keblin rehearse`: runs rehearsals, each on a slot in a temporary folder of its own.
+//! `keblin rehearse`: runs rehearsals, each on a slot of its own in memory.
 
 use std::path::{Path, PathBuf};
 
-use keblin::SaveDir;
 use keblin::rehearse::{Failure, FailureKind, Rehearsal, Report, StepReport, Traced};
 use serde_json::{Value as Json, json};
 
@@ -35,9 +34,7 @@ pub(crate) fn run(
                 }
             }
             Ok(rehearsal) => {
-                let folder = tempfile::tempdir()
-                    .map_err(|error| Trouble::Told(format!("no temporary folder could be made: {error}")))?;
-                let report = rehearsal.run(&SaveDir::at(folder.path()));
+                let report = rehearsal.run();
                 if report.failure.is_some() {
                     outcome = Outcome::Findings;
                 }

@@ -1,5 +1,6 @@
 //! `keblin show`: what a save holds.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::{Duration, UNIX_EPOCH};
 
@@ -64,6 +65,7 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
         "fields": json::fields(progress),
         "levels": json::levels(progress),
         "unlocks": json::unlocks(progress),
+        "areas": areas(progress),
     })
 }
 
@@ -90,7 +92,23 @@ fn text(
         level_list(console, progress, None)?;
     }
     unlocks(console, progress)?;
+    let areas = areas(progress);
+    if !areas.is_empty() {
+        console.blank()?;
+        let heading = console.toned(Tone::Heading, "areas of the world");
+        console.line(&heading)?;
+        let mut table = console.new_table();
+        for (area, len_bytes) in areas {
+            table.add_row([area, format!("{len_bytes} bytes")]);
+        }
+        console.table(&table)?;
+    }
     Ok(())
+}
+
+/// The areas of the world, each with how many bytes the game keeps for it.
+fn areas(progress: &Progress) -> BTreeMap<String, usize> {
+    progress.snapshot().areas().map(|(area, bytes)| (area.to_string(), bytes.len())).collect()
 }
 
 /// The unlocks, and whether each is given.

@@ -3,18 +3,21 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
+use std::sync::Arc;
+use std::time::Duration;
 
 use keblin_schema::model::At;
 use keblin_schema::{Difficulty, Level, Value};
 
 use super::expectation::{Expectation, Unmet};
 use super::play::play;
-use super::script::{Line, Rehearsal, Step};
+use super::script::{Line, Rehearsal, Step, WriteStep};
 use super::trace::{Seen, Trace, Traced};
 use crate::progress::journal::FACT_AXES;
 use crate::progress::{Notice, Progress, Refused};
 use crate::snapshot::Snapshot;
-use crate::store::{SaveDir, Slot};
+use crate::store::backend::{Backend, PowerCut, Tear};
+use crate::store::{OpenError, Origin, SaveDir, SaveError, Slot};
 
 /// The slot a rehearsal plays on.
 const SLOT: &str = "rehearsal";
@@ -98,6 +101,8 @@ pub enum FailureKind {
     NotRefused,
     /// Nothing is held that could be loaded.
     NotHeld,
+    /// Another copy of the game has the slot.
+    InUse,
     /// The game is closed.
     Closed,
     /// The game is running already.
@@ -131,6 +136,7 @@ impl fmt::Display for FailureKind {
             FailureKind::Refused(refused) => write!(f, "{refused}"),
             FailureKind::NotRefused => write!(f, "expected a refusal, but it was done"),
             FailureKind::NotHeld => write!(f, "nothing is held here; `hold` an instant first"),
+            FailureKind::InUse => write!(f, "the slot is open in the game; another copy can only look"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
             FailureKind::Running => write!(f, "the game is running here; `quit` or `kill` it first"),
             FailureKind::Slot(error) => write!(f, "{error}"),
@@ -139,23 +145,26 @@ impl fmt::Display for FailureKind {
 }
 
 impl Rehearsal {
-    /// Runs the steps on a slot of a folder, which should be empty. The same rehearsal gives the same report.
+    /// Runs the steps on a slot of their own, in memory. The same rehearsal gives the same report.
     #[must_use]
-    pub fn run(&self, dir: &SaveDir) -> Report {
+    pub fn run(&self) -> Report {
         let mut report = Report { name: self.name.clone(), steps: Vec::new(), held: 0, failure: None };
         let (trace, told) = (Trace::default(), Told::default());
         let mut stage = Stage {
             rehearsal: self,
-            dir,
+            files: PowerCut::new(),
+            slot: None,
+            late: None,
             progress: None,
             closed: None,
             trace,
             told,
             due: None,
+            erased: false,
             autosave: true,
             held: None,
         };
-        let launched = stage.launch();
+        let launched = stage.launch(Duration::ZERO);
         if let (Err(kind), Some(line)) = (launched, self.lines.first()) {
             report.failure = Some(Failure { line: line.number, text: line.text.clone(), kind });
             return report;
@@ -179,7 +188,12 @@ impl Rehearsal {
 /// The game under rehearsal.
 struct Stage<'r> {
     rehearsal: &'r Rehearsal,
-    dir: &'r SaveDir,
+    /// What is written, and would be there if the power went.
+    files: PowerCut,
+    /// The slot, while the game is open.
+    slot: Option<Slot>,
+    /// What was saved and is on its way, and how long it will take.
+    late: Option<(Duration, Option<Snapshot>)>,
     /// `None` while the game is closed.
     progress: Option<Progress>,
     /// What was seen last before the game was closed.
@@ -188,6 +202,8 @@ struct Stage<'r> {
     told: Told,
     /// What was due last, to be on the disk at the latest when the game ends; each line is a frame.
     due: Option<(Snapshot, &'static str)>,
+    /// Whether something was erased that may still be in a file.
+    erased: bool,
     autosave: bool,
     /// The instant to be loaded.
     held: Option<Snapshot>,
@@ -215,6 +231,7 @@ impl Stage<'_> {
         let refused = match &line.step {
             Step::Refused(step) => match self.step(step) {
                 Err(FailureKind::Refused(refused)) => Some(refused),
+                Err(FailureKind::InUse) => None,
                 Err(other) => return Err(other),
                 Ok(()) => return Err(FailureKind::NotRefused),
             },
@@ -224,8 +241,10 @@ impl Stage<'_> {
             }
         };
         self.count_notices();
-        let due =
-            self.progress.as_mut().and_then(|progress| Some((progress.take_due()?, progress.snapshot())));
+        self.erased |= self.progress.as_mut().is_some_and(|progress| !progress.take_erased().is_empty());
+        // What is not there yet must not be saved over.
+        let ready = self.progress.as_mut().filter(|progress| progress.is_ready());
+        let due = ready.and_then(|progress| Some((progress.take_due()?, progress.snapshot())));
         let due = due.filter(|_| self.autosave).map(|(at, snapshot)| (snapshot, at.as_str()));
         self.due = due.or(self.due.take());
         let mut changes = Vec::new();
@@ -256,51 +275,117 @@ impl Stage<'_> {
         }
     }
 
-    fn slot(&self) -> Result<Slot, FailureKind> {
-        self.dir.slot(SLOT).map_err(|error| FailureKind::Slot(error.to_string()))
+    /// A slot on the files there are now.
+    fn a_slot(&self) -> Result<Slot, FailureKind> {
+        let files: Arc<dyn Backend> = Arc::new(self.files.clone());
+        SaveDir::on(files, "saves").slot(SLOT).map_err(failed)
     }
 
-    fn launch(&mut self) -> Result<(), FailureKind> {
+    fn launch(&mut self, late: Duration) -> Result<(), FailureKind> {
         if self.progress.is_some() {
             return Err(FailureKind::Running);
         }
-        let opened = self.slot()?.open(&self.rehearsal.schema);
-        self.progress = Some(opened.map_err(|error| FailureKind::Slot(error.to_string()))?.progress);
+        let slot = self.a_slot()?;
+        let opened = slot.open(&self.rehearsal.schema).map_err(failed)?;
+        self.progress = Some(match late.is_zero() {
+            true => opened.progress,
+            false => {
+                let saved = (opened.origin != Origin::FirstRun).then(|| opened.progress.snapshot());
+                self.late = Some((late, saved));
+                Progress::awaiting(Arc::clone(&self.rehearsal.schema))
+            }
+        });
+        self.slot = Some(slot);
         self.told = Told::default();
         self.count_notices();
         Ok(())
     }
 
-    fn save(&mut self, cause: &str) -> Result<(), FailureKind> {
-        let snapshot = self.progress.as_ref().ok_or(FailureKind::Closed)?.snapshot();
-        self.due = None;
-        self.write(&snapshot, cause)
+    /// Time has passed, and what is on its way may be there.
+    fn wait(&mut self, elapsed: Duration) {
+        if let Some((left, saved)) = self.late.take() {
+            match left.checked_sub(elapsed).filter(|left| !left.is_zero()) {
+                Some(left) => self.late = Some((left, saved)),
+                None => self.progress.iter_mut().for_each(|progress| progress.arrive(saved.clone())),
+            }
+        }
     }
 
-    fn write(&self, snapshot: &Snapshot, cause: &str) -> Result<(), FailureKind> {
-        let saved = self.slot()?.save(snapshot, cause);
-        saved.map(drop).map_err(|error| FailureKind::Slot(error.to_string()))
+    fn save(&mut self, cause: &str) -> Result<(), FailureKind> {
+        let progress = self.progress.as_ref().ok_or(FailureKind::Closed)?;
+        self.due = None;
+        // What is not there yet must not be saved over.
+        let ready = progress.is_ready().then(|| progress.snapshot());
+        ready.map_or(Ok(()), |snapshot| self.write(&snapshot, cause))
+    }
+
+    fn write(&mut self, snapshot: &Snapshot, cause: &str) -> Result<(), FailureKind> {
+        let slot = self.slot.as_ref().ok_or(FailureKind::Closed)?;
+        let saved = match std::mem::take(&mut self.erased) {
+            true => slot.save_erased(snapshot, cause),
+            false => slot.append(snapshot, cause),
+        };
+        let saved = saved.map_err(|error| match error {
+            SaveError::InUse { .. } => FailureKind::InUse,
+            other => failed(other),
+        })?;
+        if let (Some(replaced), Some(progress)) = (saved.replaced, &mut self.progress) {
+            progress.reconcile(&replaced.snapshot);
+        }
+        Ok(())
     }
 
     /// Nothing is flushed: only what was due and saved by itself is there.
     fn kill(&mut self) -> Result<(), FailureKind> {
         self.progress.take().ok_or(FailureKind::Closed)?;
-        match self.due.take() {
+        let written = match self.due.take() {
             Some((snapshot, cause)) => self.write(&snapshot, cause),
             None => Ok(()),
-        }
+        };
+        (self.slot, self.late) = (None, None);
+        written
+    }
+
+    /// The power goes while what there is now is being saved.
+    fn kill_at(&mut self, at: WriteStep) -> Result<(), FailureKind> {
+        let before = self.files.calls();
+        self.save("kill")?;
+        let after = self.files.calls();
+        let (calls, tear) = match at {
+            WriteStep::Begin => (before, Tear::Lost),
+            WriteStep::Half => ((before + 1).min(after), Tear::Half),
+            WriteStep::Sync => (after.saturating_sub(1).max(before), Tear::Lost),
+            WriteStep::End => (after, Tear::Lost),
+        };
+        (self.progress, self.slot, self.late) = (None, None, None);
+        self.files = PowerCut::of(&self.files.after(calls, tear));
+        Ok(())
+    }
+
+    /// Another copy of the game opens the slot, does a step, saves and closes.
+    fn elsewhere(&self, step: &Step) -> Result<(), FailureKind> {
+        let slot = self.a_slot()?;
+        let opened = slot.open(&self.rehearsal.schema).map_err(|error| match error {
+            OpenError::InUse { .. } => FailureKind::InUse,
+            other => failed(other),
+        })?;
+        let mut progress = opened.progress;
+        play(&mut progress, step).map_err(FailureKind::Refused)?;
+        slot.append(&progress.snapshot(), "quit").map(drop).map_err(failed)
     }
 
     fn step(&mut self, step: &Step) -> Result<(), FailureKind> {
         match step {
-            Step::Launch => return self.launch(),
+            Step::Launch(late) => return self.launch(*late),
+            Step::Elsewhere(step) => return self.elsewhere(step),
             Step::Save => return self.save("save"),
             Step::Quit => {
                 self.save("quit")?;
-                self.progress = None;
+                (self.progress, self.slot, self.late) = (None, None, None);
                 return Ok(());
             }
-            Step::Kill => return self.kill(),
+            Step::Kill(None) => return self.kill(),
+            Step::Kill(Some(at)) => return self.kill_at(*at),
             Step::Suspend => return self.save("suspend"),
             Step::Hold => {
                 self.held = Some(self.progress.as_ref().ok_or(FailureKind::Closed)?.snapshot());
@@ -325,9 +410,18 @@ impl Stage<'_> {
                 let held = self.held.clone().ok_or(FailureKind::NotHeld)?;
                 progress.load(&held, *yes).map_err(FailureKind::Refused)
             }
+            Step::Tick(elapsed, times) => {
+                play(progress, step).map_err(FailureKind::Refused)?;
+                self.wait(elapsed.saturating_mul(u32::try_from(*times).unwrap_or(u32::MAX)));
+                Ok(())
+            }
             event => play(progress, event).map_err(FailureKind::Refused),
         }
     }
+}
+
+fn failed(error: impl fmt::Display) -> FailureKind {
+    FailureKind::Slot(error.to_string())
 }
 
 fn expect_open(

@@ -44,6 +44,36 @@ pub enum Feed {
     Reach(String),
 }
 
+/// A step of writing, at which the power goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum WriteStep {
+    /// Nothing is written yet.
+    Begin,
+    /// Half of it is written.
+    Half,
+    /// All of it is written and nothing is synced, and what is not synced is lost.
+    Sync,
+    /// It is synced, and the game has not heard of it.
+    End,
+}
+
+impl WriteStep {
+    /// Every step of writing, in order.
+    pub const ALL: [WriteStep; 4] = [WriteStep::Begin, WriteStep::Half, WriteStep::Sync, WriteStep::End];
+
+    /// Its word in rehearsals.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            WriteStep::Begin => "begin",
+            WriteStep::Half => "half",
+            WriteStep::Sync => "sync",
+            WriteStep::End => "end",
+        }
+    }
+}
+
 /// What a line of a rehearsal does.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -107,10 +137,12 @@ pub enum Step {
     Save,
     /// Saves and closes the game.
     Quit,
-    /// Closes the game without saving.
-    Kill,
-    /// Opens the game again.
-    Launch,
+    /// Ends the game without saving, or in the middle of saving what there is.
+    Kill(Option<WriteStep>),
+    /// Opens the game again; what was saved is there so much later.
+    Launch(Duration),
+    /// Does a step in another copy of the game, which then saves and closes.
+    Elsewhere(Box<Step>),
     /// Erases, once the yes is said.
     Erase(Erase, bool),
     /// A condition that must hold.

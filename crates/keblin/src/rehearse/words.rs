@@ -8,13 +8,42 @@ use keblin_schema::name::nearest;
 use keblin_schema::{Code, Finding, Level, Schema, Time};
 
 use super::expectation::Expectation;
-use super::script::{Feed, Step};
+use super::script::{Feed, Step, WriteStep};
 use crate::progress::{Erase, Notice};
 
-const WORDS: [&str; 31] = [
-    "feed", "pause", "hold", "load", "suspend", "autosave", "put", "take", "erase", "suppose", "begin",
-    "resume", "enter", "set", "add", "spend", "submit", "tick", "reach", "die", "respawn", "retry", "finish",
-    "leave", "end_run", "save", "quit", "kill", "launch", "expect", "refused",
+const WORDS: [&str; 32] = [
+    "feed",
+    "pause",
+    "hold",
+    "load",
+    "suspend",
+    "autosave",
+    "put",
+    "take",
+    "erase",
+    "suppose",
+    "begin",
+    "resume",
+    "enter",
+    "set",
+    "add",
+    "spend",
+    "submit",
+    "tick",
+    "reach",
+    "die",
+    "respawn",
+    "retry",
+    "finish",
+    "leave",
+    "end_run",
+    "save",
+    "quit",
+    "kill",
+    "launch",
+    "elsewhere",
+    "expect",
+    "refused",
 ];
 
 /// A line up to its `#`, unless that stands in a text.
@@ -109,8 +138,9 @@ impl<'t> Words<'t> {
             "end_run" => Step::EndRun,
             "save" => Step::Save,
             "quit" => Step::Quit,
-            "kill" => Step::Kill,
-            "launch" => Step::Launch,
+            "kill" => Step::Kill(self.write_step()?),
+            "launch" => Step::Launch(self.late()?),
+            "elsewhere" => Step::Elsewhere(Box::new(self.step()?)),
             "erase" => self.erase()?,
             "expect" => self.expect()?,
             "refused" => Step::Refused(Box::new(self.step()?)),
@@ -157,10 +187,39 @@ impl<'t> Words<'t> {
     }
 
     /// `tick 500ms`, `tick 16.667ms 1799 times`
-    fn tick(&mut self) -> Result<Step, Finding> {
+    fn time(&mut self) -> Result<Duration, Finding> {
         let (word, span) = self.expected("a time")?;
         let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
         let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "time does not run backwards"))?;
+        Ok(Duration::from_nanos(nanos))
+    }
+
+    /// `launch`, `launch late 2s`
+    fn late(&mut self) -> Result<Duration, Finding> {
+        match self.next() {
+            None => Ok(Duration::ZERO),
+            Some(("late", _)) => self.time(),
+            Some((other, span)) => Err(bad(span, format!("expected `late` or the end, but found `{other}`"))),
+        }
+    }
+
+    /// `kill`, `kill at half`
+    fn write_step(&mut self) -> Result<Option<WriteStep>, Finding> {
+        match self.next() {
+            None => Ok(None),
+            Some(("at", _)) => {
+                let (word, span) = self.expected("a step of writing")?;
+                let step = WriteStep::ALL.into_iter().find(|step| step.as_str() == word);
+                let words = WriteStep::ALL.map(WriteStep::as_str);
+                let unknown = || bad(span, format!("there is no step of writing `{word}`"));
+                step.map(Some).ok_or_else(|| meant(unknown(), word, &words))
+            }
+            Some((other, span)) => Err(bad(span, format!("expected `at` or the end, but found `{other}`"))),
+        }
+    }
+
+    fn tick(&mut self) -> Result<Step, Finding> {
+        let elapsed = self.time()?;
         let times = match self.next() {
             None => 1,
             Some((count, span)) => {
@@ -172,7 +231,7 @@ impl<'t> Words<'t> {
                 }
             }
         };
-        Ok(Step::Tick(Duration::from_nanos(nanos), times))
+        Ok(Step::Tick(elapsed, times))
     }
 
     fn finish(&mut self) -> Result<Step, Finding> {

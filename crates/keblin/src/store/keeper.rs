@@ -3,23 +3,19 @@
 use std::fmt;
 use std::ops::{Deref, DerefMut};
 use std::sync::Arc;
-use std::thread::JoinHandle;
 use std::time::Duration;
 
 use keblin_schema::Schema;
 
-use super::disk;
 use super::opening::{OpenError, Opened, Origin};
-use super::pins::{Pin, PinError};
 use super::saving::{SaveError, Saved};
 use super::slot::Slot;
 use super::writer::{Done, Job, Writer};
 use crate::progress::erase::Erase;
 use crate::progress::{Notice, Progress};
-use crate::save::writer::write_whole;
-use crate::save::{Lineage, ReadError, SealKey, Stamp};
+use crate::save::{Lineage, SealKey};
 use crate::snapshot::{Picture, Snapshot};
-use crate::verify::{SaveFinding, verify_sealed};
+use crate::verify::SaveFinding;
 
 /// How soon a save that failed is tried again, and the longest that it ever takes: the time doubles in between.
 const RETRY_FIRST: Duration = Duration::from_secs(1);
@@ -54,20 +50,20 @@ const RETRY_LAST: Duration = Duration::from_secs(60);
 /// Dropping it writes as closing does, and has nobody to tell of a failure. Nothing is made on the disk, no folder and no
 /// lock, before the first write.
 pub struct Keeper {
-    progress: Progress,
+    pub(super) progress: Progress,
     origin: Origin,
     findings: Vec<SaveFinding>,
-    place: Place,
+    pub(super) place: Place,
     /// What is due, in a word, and not handed over yet.
-    due: Option<String>,
+    pub(super) due: Option<String>,
     /// What was erased and may still be in a file.
-    erased: Vec<Erase>,
+    pub(super) erased: Vec<Erase>,
     picture: Option<Picture>,
     retry: Option<Retry>,
 }
 
 /// Where saves go.
-enum Place {
+pub(super) enum Place {
     /// To the disk, by a thread that is started for the first of them.
     Slot { slot: Slot, writer: Option<Writer> },
     /// To the game, which keeps the bytes itself.
@@ -83,18 +79,6 @@ struct Retry {
     left: Duration,
     /// How long it was from the last time to this one.
     pause: Duration,
-}
-
-/// A save to be kept by the game itself.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct DueSave {
-    /// The whole save.
-    pub bytes: Vec<u8>,
-    /// Counts the saves, from 1.
-    pub number: u64,
-    /// What made it due, in a word.
-    pub cause: String,
 }
 
 impl fmt::Debug for Keeper {
@@ -134,58 +118,13 @@ impl Keeper {
         Ok(Keeper::of(slot.view(schema)?, Place::View))
     }
 
-    /// Opens a slot on a thread of its own, while the game shows its title.
-    ///
-    /// # Errors
-    /// [`OpenError::Disk`] if the operating system gives no thread.
-    pub fn open_later(slot: &Slot, schema: &Arc<Schema>) -> Result<Opening, OpenError> {
-        let (its_slot, its_schema) = (slot.clone(), Arc::clone(schema));
-        let thread = std::thread::Builder::new().name(format!("opening of {}", slot.name()));
-        let thread = thread.spawn(move || Keeper::open(&its_slot, &its_schema));
-        let thread = thread.map_err(disk::failed("starting to open", &slot.path()))?;
-        Ok(Opening { thread })
-    }
-
     /// What [`Ruin`](super::Ruin) has opened after the player agreed, to be played.
     #[must_use]
     pub fn opened(slot: &Slot, opened: Opened) -> Keeper {
         Keeper::of(opened, Place::Slot { slot: slot.clone(), writer: None })
     }
 
-    /// Progress from bytes that the game keeps itself, on the web or in the cloud of a platform; `None` is a first run.
-    /// Nothing here touches a disk, a thread or a clock: ask [`Keeper::take_due`] at the end of each frame.
-    ///
-    /// # Errors
-    /// As [`verify`](crate::verify::verify).
-    pub fn from_bytes(schema: &Arc<Schema>, bytes: Option<&[u8]>) -> Result<Keeper, ReadError> {
-        Keeper::from_sealed_bytes(schema, bytes, None)
-    }
-
-    /// As [`Keeper::from_bytes`], with the game's key for seals.
-    ///
-    /// # Errors
-    /// As [`verify`](crate::verify::verify). A seal that does not hold is a finding.
-    pub fn from_sealed_bytes(
-        schema: &Arc<Schema>,
-        bytes: Option<&[u8]>,
-        key: Option<SealKey>,
-    ) -> Result<Keeper, ReadError> {
-        let Some(bytes) = bytes else {
-            let progress = Progress::new(Arc::clone(schema));
-            let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
-            return Ok(Keeper::of(opened, Place::Bytes { known: None, key }));
-        };
-        let save = verify_sealed(bytes, schema, key.as_ref())?;
-        let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
-        let origin = match save.fault() {
-            None => Origin::File,
-            Some(fault) => Origin::EarlierState { fault: fault.clone() },
-        };
-        let opened = Opened { progress: save.into_progress(), origin, findings };
-        Ok(Keeper::of(opened, Place::Bytes { known, key }))
-    }
-
-    fn of(opened: Opened, place: Place) -> Keeper {
+    pub(super) fn of(opened: Opened, place: Place) -> Keeper {
         let Opened { progress, origin, findings } = opened;
         let (due, erased, picture, retry) = (None, Vec::new(), None, None);
         Keeper { progress, origin, findings, place, due, erased, picture, retry }
@@ -264,76 +203,7 @@ impl Keeper {
         saved
     }
 
-    /// What is due, as bytes for the game to keep, with the time in milliseconds since 1970; `None` if nothing is due,
-    /// or if this keeper writes to a slot. If the game fails to keep them, it calls [`Keeper::not_kept`].
-    pub fn take_due(&mut self, now_unix_ms: u64) -> Option<DueSave> {
-        self.note_due();
-        let snapshot = self.snapshot_with_picture();
-        let Place::Bytes { known, key } = &mut self.place else { return None };
-        let cause = self.due.take()?;
-        let stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
-        let written = write_whole(&snapshot, &stamp, key.as_ref());
-        *known = Some(written.lineage);
-        self.erased.clear();
-        self.progress.note_written(&snapshot);
-        Some(DueSave { bytes: written.bytes, number: stamp.number, cause })
-    }
-
-    /// The game could not keep what [`Keeper::take_due`] gave: it is due again.
-    pub fn not_kept(&mut self, cause: &str, message: &str) {
-        self.due = Some(cause.to_string());
-        self.progress.tell(Notice::NotWritten { message: format!("not saved: {message}") });
-    }
-
-    /// Keeps this instant under a name, in place of the one that may have that name, and waits until it is on the disk.
-    ///
-    /// # Errors
-    /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] where there is no slot.
-    pub fn pin(&mut self, name: &str) -> Result<(), PinError> {
-        // What comes before it is before it on the disk, too.
-        self.finish_writing();
-        let snapshot = self.snapshot_with_picture();
-        self.slot()?.pin(name, &snapshot)
-    }
-
-    /// The pins of the slot, by name.
-    ///
-    /// # Errors
-    /// As [`Slot::pins`], and [`SaveError::OnlyLooking`] where there is no slot.
-    pub fn pins(&self) -> Result<Vec<Pin>, PinError> {
-        Ok(self.slot()?.pins()?)
-    }
-
-    /// Removes a pin: it is set aside, not deleted.
-    ///
-    /// # Errors
-    /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] where there is no slot.
-    pub fn unpin(&mut self, name: &str) -> Result<(), PinError> {
-        self.slot()?.unpin(name).map(drop)
-    }
-
-    /// Goes back to a pin, with the player's yes, as [`Progress::load`] does: the run is as it was then, records meet,
-    /// and settings stay. Then it is due.
-    ///
-    /// # Errors
-    /// As [`Slot::pinned`]; [`PinError::Refused`] without the yes.
-    pub fn back_to(&mut self, name: &str, yes: bool) -> Result<(), PinError> {
-        // What was erased is erased in the pins before one is read.
-        self.finish_writing();
-        let snapshot = self.slot()?.pinned(name, self.progress.schema())?;
-        self.progress.load(&snapshot, yes).map_err(PinError::Refused)?;
-        self.due = Some("load".to_string());
-        Ok(())
-    }
-
-    fn slot(&self) -> Result<&Slot, SaveError> {
-        match &self.place {
-            Place::Slot { slot, .. } => Ok(slot),
-            _ => Err(SaveError::OnlyLooking),
-        }
-    }
-
-    fn snapshot_with_picture(&self) -> Snapshot {
+    pub(super) fn snapshot_with_picture(&self) -> Snapshot {
         let snapshot = self.progress.snapshot();
         match &self.picture {
             Some(picture) => snapshot.with_picture(picture.clone()),
@@ -342,7 +212,7 @@ impl Keeper {
     }
 
     /// Takes what the progress says is due.
-    fn note_due(&mut self) {
+    pub(super) fn note_due(&mut self) {
         let erased = self.progress.take_erased();
         if !erased.is_empty() {
             self.due = Some("erase".to_string());
@@ -415,7 +285,7 @@ impl Keeper {
     }
 
     /// Waits for what is on its way or due, well or not.
-    fn finish_writing(&mut self) {
+    pub(super) fn finish_writing(&mut self) {
         self.note_due();
         if let Place::Slot { .. } = self.place
             && (self.is_saving() || !self.erased.is_empty())
@@ -462,27 +332,5 @@ impl Drop for Keeper {
             // Nobody is left to be told; `close` tells.
             let _ = self.save_for("quit");
         }
-    }
-}
-
-/// A slot that is being opened.
-#[derive(Debug)]
-pub struct Opening {
-    thread: JoinHandle<Result<Keeper, OpenError>>,
-}
-
-impl Opening {
-    /// Whether it is done, so that [`Opening::wait`] does not wait.
-    #[must_use]
-    pub fn is_done(&self) -> bool {
-        self.thread.is_finished()
-    }
-
-    /// Waits until it is done.
-    ///
-    /// # Errors
-    /// As [`Keeper::open`].
-    pub fn wait(self) -> Result<Keeper, OpenError> {
-        self.thread.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
     }
 }

@@ -51,6 +51,12 @@ mod pins;
 /// Progress that saves itself.
 mod keeper;
 
+/// The same without a disk.
+mod bytes;
+
+/// Opening while the game goes on.
+mod later;
+
 /// The thread that writes for it.
 mod writer;
 
@@ -60,8 +66,10 @@ mod ruin;
 /// Settings that belong to the device.
 mod device;
 
+pub use bytes::DueSave;
 pub use disk::DiskError;
-pub use keeper::{DueSave, Keeper, Opening};
+pub use keeper::Keeper;
+pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
 pub use opening::{OpenError, Opened, Origin};
 pub use pins::{Pin, PinError};

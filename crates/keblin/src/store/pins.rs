@@ -8,6 +8,7 @@ use keblin_schema::name::NameFault;
 use keblin_schema::{Name, Schema};
 
 use super::disk::DiskError;
+use super::keeper::{Keeper, Place};
 use super::savedir::ENDING;
 use super::saving::SaveError;
 use super::slot::Slot;
@@ -83,6 +84,56 @@ impl fmt::Display for PinError {
 }
 
 impl std::error::Error for PinError {}
+
+impl Keeper {
+    /// Keeps this instant under a name, in place of the one that may have that name, and waits until it is on the disk.
+    ///
+    /// # Errors
+    /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] where there is no slot.
+    pub fn pin(&mut self, name: &str) -> Result<(), PinError> {
+        // What comes before it is before it on the disk, too.
+        self.finish_writing();
+        let snapshot = self.snapshot_with_picture();
+        self.slot()?.pin(name, &snapshot)
+    }
+
+    /// The pins of the slot, by name.
+    ///
+    /// # Errors
+    /// As [`Slot::pins`], and [`SaveError::OnlyLooking`] where there is no slot.
+    pub fn pins(&self) -> Result<Vec<Pin>, PinError> {
+        Ok(self.slot()?.pins()?)
+    }
+
+    /// Removes a pin: it is set aside, not deleted.
+    ///
+    /// # Errors
+    /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] where there is no slot.
+    pub fn unpin(&mut self, name: &str) -> Result<(), PinError> {
+        self.slot()?.unpin(name).map(drop)
+    }
+
+    /// Goes back to a pin, with the player's yes, as [`Progress::load`] does: the run is as it was then, records meet,
+    /// and settings stay. Then it is due.
+    ///
+    /// # Errors
+    /// As [`Slot::pinned`]; [`PinError::Refused`] without the yes.
+    pub fn back_to(&mut self, name: &str, yes: bool) -> Result<(), PinError> {
+        // What was erased is erased in the pins before one is read.
+        self.finish_writing();
+        let snapshot = self.slot()?.pinned(name, self.progress.schema())?;
+        self.progress.load(&snapshot, yes).map_err(PinError::Refused)?;
+        self.due = Some("load".to_string());
+        Ok(())
+    }
+
+    fn slot(&self) -> Result<&Slot, SaveError> {
+        match &self.place {
+            Place::Slot { slot, .. } => Ok(slot),
+            _ => Err(SaveError::OnlyLooking),
+        }
+    }
+}
 
 impl Slot {
     /// Keeps an instant under a name, in place of the one that may have that name.

@@ -18,6 +18,8 @@ const BLOCK_BYTES: usize = 512;
 /// [`PowerCut::after`] tells what would be left had the power gone after any of its calls.
 #[derive(Clone, Debug, Default)]
 pub struct PowerCut {
+    /// What was there before the first call.
+    start: BTreeMap<PathBuf, Vec<u8>>,
     files: Memory,
     calls: Arc<Mutex<Vec<Call>>>,
     failing: Arc<AtomicBool>,
@@ -58,6 +60,13 @@ impl PowerCut {
         PowerCut::default()
     }
 
+    /// Files that are there from the start, all of them synced.
+    #[must_use]
+    pub fn of(files: &Memory) -> PowerCut {
+        let start = files.files();
+        PowerCut { files: Memory::of(start.clone()), start, ..PowerCut::default() }
+    }
+
     /// Lets the next sync of what was appended fail. As on real systems, what it was to bring to the medium never gets
     /// there, although the program sees it, and although a later sync succeeds.
     pub fn fail_next_sync(&self) {
@@ -73,7 +82,7 @@ impl PowerCut {
     /// What is left when the power goes after each number of calls from none to all, torn in each of some ways. Each is
     /// given with the number of calls before it.
     pub fn after_each_call(&self, tears: &[Tear], mut look: impl FnMut(usize, Tear, Memory)) {
-        let mut medium = Medium::default();
+        let mut medium = Medium::of(&self.start);
         let calls = self.lock_calls().clone();
         for count in 0..=calls.len() {
             if let Some(call) = count.checked_sub(1).and_then(|last| calls.get(last)) {
@@ -88,7 +97,7 @@ impl PowerCut {
     /// What is left when the power goes after so many calls.
     #[must_use]
     pub fn after(&self, calls: usize, tear: Tear) -> Memory {
-        let mut medium = Medium::default();
+        let mut medium = Medium::of(&self.start);
         self.lock_calls().iter().take(calls).for_each(|call| medium.take(call));
         medium.torn(tear)
     }
@@ -217,6 +226,12 @@ impl Naming {
 }
 
 impl Medium {
+    fn of(files: &BTreeMap<PathBuf, Vec<u8>>) -> Medium {
+        let contents = files.values().map(|bytes| Content { synced: bytes.clone(), ..Content::default() });
+        let names: BTreeMap<_, _> = files.keys().cloned().zip(0..).collect();
+        Medium { contents: contents.collect(), seen: names.clone(), synced: names, naming: Vec::new() }
+    }
+
     fn take(&mut self, call: &Call) {
         match call {
             Call::Write(path, bytes) => {

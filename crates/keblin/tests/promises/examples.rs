@@ -40,6 +40,27 @@ fn the_first_program_finds_its_save_again() {
 }
 
 #[test]
+fn a_pin_is_gone_back_to_and_a_second_copy_may_look() {
+    let folder = tempfile::tempdir().unwrap();
+    let output = Command::new(example("slots_and_pins")).arg(folder.path()).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    assert_eq!(
+        String::from_utf8(output.stdout).unwrap().lines().collect::<Vec<_>>(),
+        [
+            "oil 5 of the lamp, and the pins are:",
+            "  at_the_stone, causeway",
+            "back at the stone: oil 45",
+            "the second copy: the slot is open elsewhere",
+            "but it can look: oil 45",
+            "new record, most_oil: unset -> 45",
+            "jorid: None",
+            "slot anke: save 2, because of quit",
+            "slot jorid: save 1, because of quit",
+        ]
+    );
+}
+
+#[test]
 fn the_readme_shows_the_first_program_as_it_is() {
     let (readme, program) = (read("README.md"), read("examples/quickstart.rs"));
     let from = program.find("use std::sync::Arc;").unwrap();

@@ -1,7 +1,6 @@
 //! What goes wrong in games that keep progress by hand, each as a rehearsal on the demo that holds, named for the mistake
 //! that it shows to be impossible.
 
-use keblin::SaveDir;
 use keblin::rehearse::Rehearsal;
 
 use crate::tables::fen_post;
@@ -300,8 +299,7 @@ fn no_mistake_of_those_that_games_make_by_hand_can_be_made() {
         let text = format!("{state}\n{steps}").replace("; ", "\n");
         let rehearsal =
             Rehearsal::parse(mistake, &text, &schema).unwrap_or_else(|findings| panic!("{findings}"));
-        let folder = tempfile::tempdir().unwrap();
-        let report = rehearsal.run(&SaveDir::at(folder.path()));
+        let report = rehearsal.run();
         if let Some(failure) = report.failure {
             panic!("{mistake}: line {}, `{}`: {}", failure.line, failure.text, failure.kind);
         }

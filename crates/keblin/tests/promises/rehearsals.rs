@@ -9,8 +9,7 @@ use crate::tables::{fen_post, project};
 
 fn run(name: &str, text: &str) -> Report {
     let rehearsal = Rehearsal::parse(name, text, &fen_post()).unwrap_or_else(|findings| panic!("{findings}"));
-    let folder = tempfile::tempdir().unwrap();
-    rehearsal.run(&SaveDir::at(folder.path()))
+    rehearsal.run()
 }
 
 #[track_caller]

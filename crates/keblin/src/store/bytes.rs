@@ -1,0 +1,81 @@
+//! A keeper of bytes: for games that keep their saves themselves, on the web or in the cloud of a platform. No disk, no
+//! thread and no clock is needed.
+
+use std::sync::Arc;
+
+use keblin_schema::Schema;
+
+use super::keeper::{Keeper, Place};
+use super::opening::{Opened, Origin};
+use crate::progress::{Notice, Progress};
+use crate::save::writer::write_whole;
+use crate::save::{ReadError, SealKey, Stamp};
+use crate::verify::verify_sealed;
+
+/// A save to be kept by the game itself.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct DueSave {
+    /// The whole save.
+    pub bytes: Vec<u8>,
+    /// Counts the saves, from 1.
+    pub number: u64,
+    /// What made it due, in a word.
+    pub cause: String,
+}
+
+impl Keeper {
+    /// Progress from bytes that the game keeps itself, on the web or in the cloud of a platform; `None` is a first run.
+    /// Nothing here touches a disk, a thread or a clock: ask [`Keeper::take_due`] at the end of each frame.
+    ///
+    /// # Errors
+    /// As [`verify`](crate::verify::verify).
+    pub fn from_bytes(schema: &Arc<Schema>, bytes: Option<&[u8]>) -> Result<Keeper, ReadError> {
+        Keeper::from_sealed_bytes(schema, bytes, None)
+    }
+
+    /// As [`Keeper::from_bytes`], with the game's key for seals.
+    ///
+    /// # Errors
+    /// As [`verify`](crate::verify::verify). A seal that does not hold is a finding.
+    pub fn from_sealed_bytes(
+        schema: &Arc<Schema>,
+        bytes: Option<&[u8]>,
+        key: Option<SealKey>,
+    ) -> Result<Keeper, ReadError> {
+        let Some(bytes) = bytes else {
+            let progress = Progress::new(Arc::clone(schema));
+            let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
+            return Ok(Keeper::of(opened, Place::Bytes { known: None, key }));
+        };
+        let save = verify_sealed(bytes, schema, key.as_ref())?;
+        let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
+        let origin = match save.fault() {
+            None => Origin::File,
+            Some(fault) => Origin::EarlierState { fault: fault.clone() },
+        };
+        let opened = Opened { progress: save.into_progress(), origin, findings };
+        Ok(Keeper::of(opened, Place::Bytes { known, key }))
+    }
+
+    /// What is due, as bytes for the game to keep, with the time in milliseconds since 1970; `None` if nothing is due,
+    /// or if this keeper writes to a slot. If the game fails to keep them, it calls [`Keeper::not_kept`].
+    pub fn take_due(&mut self, now_unix_ms: u64) -> Option<DueSave> {
+        self.note_due();
+        let snapshot = self.snapshot_with_picture();
+        let Place::Bytes { known, key } = &mut self.place else { return None };
+        let cause = self.due.take()?;
+        let stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
+        let written = write_whole(&snapshot, &stamp, key.as_ref());
+        *known = Some(written.lineage);
+        self.erased.clear();
+        self.progress.note_written(&snapshot);
+        Some(DueSave { bytes: written.bytes, number: stamp.number, cause })
+    }
+
+    /// The game could not keep what [`Keeper::take_due`] gave: it is due again.
+    pub fn not_kept(&mut self, cause: &str, message: &str) {
+        self.due = Some(cause.to_string());
+        self.progress.tell(Notice::NotWritten { message: format!("not saved: {message}") });
+    }
+}

@@ -1,0 +1,47 @@
+//! Opening a slot on a thread of its own, while the game shows its title.
+
+use std::sync::Arc;
+use std::thread::JoinHandle;
+
+use keblin_schema::Schema;
+
+use super::disk;
+use super::keeper::Keeper;
+use super::opening::OpenError;
+use super::slot::Slot;
+
+/// A slot that is being opened.
+#[derive(Debug)]
+pub struct Opening {
+    thread: JoinHandle<Result<Keeper, OpenError>>,
+}
+
+impl Opening {
+    /// Whether it is done, so that [`Opening::wait`] does not wait.
+    #[must_use]
+    pub fn is_done(&self) -> bool {
+        self.thread.is_finished()
+    }
+
+    /// Waits until it is done.
+    ///
+    /// # Errors
+    /// As [`Keeper::open`].
+    pub fn wait(self) -> Result<Keeper, OpenError> {
+        self.thread.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+    }
+}
+
+impl Keeper {
+    /// Opens a slot on a thread of its own, while the game shows its title.
+    ///
+    /// # Errors
+    /// [`OpenError::Disk`] if the operating system gives no thread.
+    pub fn open_later(slot: &Slot, schema: &Arc<Schema>) -> Result<Opening, OpenError> {
+        let (its_slot, its_schema) = (slot.clone(), Arc::clone(schema));
+        let thread = std::thread::Builder::new().name(format!("opening of {}", slot.name()));
+        let thread = thread.spawn(move || Keeper::open(&its_slot, &its_schema));
+        let thread = thread.map_err(disk::failed("starting to open", &slot.path()))?;
+        Ok(Opening { thread })
+    }
+}
