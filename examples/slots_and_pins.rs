@@ -68,7 +68,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     drop(other);
     for entry in saves.list()? {
         let saved = entry.head?.state;
-        println!("slot {}: save {}, because of {}", entry.name, saved.number, saved.cause);
+        println!("slot {}, saved because of {}", entry.name, saved.cause);
     }
     Ok(())
 }

@@ -7,8 +7,6 @@ use std::sync::Arc;
 
 use keblin_schema::{Schema, Time, Value};
 
-use crate::save::layout::AREA;
-
 /// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
 ///
 /// Two snapshots are equal if they hold the same values, whatever their pictures; that they were made by the same schema is up to the caller.
@@ -21,7 +19,10 @@ pub struct Snapshot {
     pub(crate) areas: Arc<Areas>,
 }
 
-/// The areas of the world by the names of their sections, each with the bytes of its columns.
+/// What the name begins with that an area of the world is kept under; its id follows.
+pub(crate) const AREA: &str = "area.";
+
+/// The areas of the world by the names they are kept under, each with the bytes of its columns.
 pub(crate) type Areas = BTreeMap<Arc<str>, Arc<[u8]>>;
 
 /// A picture of the game, for lists of slots.

@@ -48,7 +48,7 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
             "checkpoint": ask(&Asked::Checkpoint),
         })
     });
-    json!({
+    let mut shown = json!({
         "game": schema.game.as_str(),
         "version": schema.version,
         "save": {
@@ -65,8 +65,13 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
         "fields": json::fields(progress),
         "levels": json::levels(progress),
         "unlocks": json::unlocks(progress),
-        "areas": areas(progress),
-    })
+    });
+    // Most games have none.
+    let areas = areas(progress);
+    if let Some(object) = shown.as_object_mut().filter(|_| !areas.is_empty()) {
+        object.insert("areas".to_string(), json!(areas));
+    }
+    shown
 }
 
 fn text(

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::{Progress, SaveDir, Schema};
+use keblin::{Keeper, Progress, SaveDir, Schema};
 use tempfile::TempDir;
 
 use crate::process::{Ran, assert_fits, keblin, keblin_in, project};
@@ -54,6 +54,29 @@ fn show_prints_what_a_save_holds() {
     ] {
         assert!(flat.iter().any(|found| found == line), "{line:?} is not in\n{}", ran.out);
     }
+}
+
+#[test]
+fn areas_that_states_share_are_shown_and_verified() {
+    let (folder, _) = saved();
+    let text = fs::read_to_string(project("demo/progress.toml")).unwrap();
+    let schema = Arc::new(Schema::parse("progress.toml", &text).unwrap().schema);
+    let slot = SaveDir::at(folder.path()).slot("heron").unwrap();
+    let mut game = Keeper::open(&slot, &schema).unwrap();
+    for round in 0..3 {
+        game.put_area("fens", Some(vec![7; 2000].into())).unwrap();
+        game.put_area("west", Some(vec![round; 300].into())).unwrap();
+        game.save_now().unwrap();
+    }
+    drop(game);
+    let ran = in_folder(&folder, &["show", "heron.keblin"]);
+    let lines: Vec<&str> = ran.out.lines().map(str::trim).collect();
+    let at = lines.iter().position(|line| *line == "areas of the world").unwrap();
+    assert_eq!(lines[at + 1].split_whitespace().collect::<Vec<_>>(), ["fens", "2000", "bytes"]);
+    let json = in_folder(&folder, &["show", "--json", "heron.keblin"]).json();
+    assert_eq!(json["areas"], serde_json::json!({ "fens": 2000, "west": 300 }));
+    let ran = in_folder(&folder, &["verify", "heron.keblin"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
 }
 
 #[test]

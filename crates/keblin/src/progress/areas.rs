@@ -7,7 +7,7 @@ use keblin_schema::Name;
 use keblin_schema::name::NameFault;
 
 use super::Progress;
-use crate::save::layout::AREA;
+use crate::snapshot::AREA;
 
 impl Progress {
     /// The bytes of an area, as they were put or saved; `None` if there are none.

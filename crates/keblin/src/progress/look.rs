@@ -1,6 +1,7 @@
 //! Looking at progress: every value with its place, lines for a debug display, and which levels take part in what is
 //! carried through them.
 
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use keblin_schema::model::{At, FieldDef, Scope};
@@ -125,7 +126,12 @@ impl Progress {
 
     /// Notes that a snapshot was written to a file, so that [`Progress::overlay`] can tell what is not.
     pub fn note_written(&mut self, snapshot: &Snapshot) {
-        self.written = Some(snapshot.state.cells.as_slice().into());
+        self.have_written(snapshot.state.cells.as_slice().into());
+    }
+
+    /// As [`Progress::note_written`], by the cells.
+    pub(crate) fn have_written(&mut self, cells: Arc<[Value]>) {
+        self.written = Some(cells);
     }
 
     /// From here on notes what is read and changed in each level, for [`Progress::coverage`].

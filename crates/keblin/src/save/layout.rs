@@ -86,7 +86,7 @@ pub const DEVICE: &str = "device";
 pub const PICTURE: &str = "picture";
 
 /// What the name of the section of an area of the world begins with; the area's id follows.
-pub const AREA: &str = "area.";
+pub const AREA: &str = crate::snapshot::AREA;
 
 /// The codec of a body that is stored as it is; others are reserved.
 pub const CODEC_STORED: u32 = 0;

@@ -262,7 +262,7 @@ impl Keeper {
         match started {
             Ok(started) => writer.insert(started).hand_over(job),
             // Tried again like a write that fails.
-            Err(error) => self.failed(job, &error.to_string()),
+            Err(error) => self.failed(job.cause, job.erased, &error.to_string()),
         }
     }
 
@@ -280,7 +280,7 @@ impl Keeper {
         let Place::Slot { slot, writer } = &self.place else { return Ok(None) };
         // What is on its way comes first. Then there is nothing to be gained by another thread.
         let mut done = writer.as_ref().map(|writer| writer.finish(&mut job)).unwrap_or_default();
-        done.push(Done { result: slot.keep(&job), job });
+        done.push(slot.keep(job));
         self.note_done(done).transpose()
     }
 
@@ -298,16 +298,16 @@ impl Keeper {
     /// Takes in what the writer has done; the result of the last of it.
     fn note_done(&mut self, done: Vec<Done>) -> Option<Result<Saved, SaveError>> {
         let mut last = None;
-        for Done { job, result, .. } in done {
+        for Done { cause, erased, cells, result } in done {
             match &result {
                 Ok(saved) => {
                     self.retry = None;
-                    self.progress.note_written(&job.snapshot);
+                    self.progress.have_written(cells);
                     if let Some(replaced) = &saved.replaced {
                         self.progress.reconcile(&replaced.snapshot);
                     }
                 }
-                Err(error) => self.failed(job, &error.to_string()),
+                Err(error) => self.failed(cause, erased, &error.to_string()),
             }
             last = Some(result);
         }
@@ -315,14 +315,14 @@ impl Keeper {
     }
 
     /// A write has failed: told once, and due again after a while.
-    fn failed(&mut self, job: Job, message: &str) {
-        self.erased.splice(0..0, job.erased);
+    fn failed(&mut self, cause: String, erased: Vec<Erase>, message: &str) {
+        self.erased.splice(0..0, erased);
         let pause = self.retry.map_or(RETRY_FIRST, |retry| (retry.pause * 2).min(RETRY_LAST));
         if self.retry.is_none() {
             self.progress.tell(Notice::NotWritten { message: message.to_string() });
         }
         self.retry = Some(Retry { left: pause, pause });
-        self.due.get_or_insert(job.cause);
+        self.due.get_or_insert(cause);
     }
 }
 

@@ -4,6 +4,8 @@
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 
+use keblin_schema::Value;
+
 use super::disk::DiskError;
 use super::saving::{SaveError, Saved};
 use super::slot::Slot;
@@ -21,7 +23,10 @@ pub(super) struct Job {
 
 /// A job that was done, well or not.
 pub(super) struct Done {
-    pub(super) job: Job,
+    pub(super) cause: String,
+    pub(super) erased: Vec<Erase>,
+    /// The values that were to be written.
+    pub(super) cells: Arc<[Value]>,
     pub(super) result: Result<Saved, SaveError>,
 }
 
@@ -128,17 +133,22 @@ fn work(desk: &Desk, slot: &Slot) {
         };
         papers.writing = true;
         drop(papers);
-        let result = slot.keep(&job);
+        let done = slot.keep(job);
         papers = desk.papers();
         papers.writing = false;
-        papers.done.push(Done { job, result });
+        papers.done.push(done);
         desk.changed.notify_all();
     }
 }
 
 impl Slot {
-    /// Does a job.
-    pub(super) fn keep(&self, job: &Job) -> Result<Saved, SaveError> {
+    /// Does a job. What it held is given up here, not on the frame.
+    pub(super) fn keep(&self, job: Job) -> Done {
+        let (result, cells) = (self.write(&job), job.snapshot.state.cells.as_slice().into());
+        Done { cause: job.cause, erased: job.erased, cells, result }
+    }
+
+    fn write(&self, job: &Job) -> Result<Saved, SaveError> {
         if job.erased.is_empty() {
             return self.append(&job.snapshot, &job.cause);
         }

@@ -54,8 +54,8 @@ fn a_pin_is_gone_back_to_and_a_second_copy_may_look() {
             "but it can look: oil 45",
             "new record, most_oil: unset -> 45",
             "jorid: None",
-            "slot anke: save 2, because of quit",
-            "slot jorid: save 1, because of quit",
+            "slot anke, saved because of quit",
+            "slot jorid, saved because of quit",
         ]
     );
 }
