@@ -7,7 +7,8 @@ use std::time::Duration;
 
 use keblin::save::{Lineage, SealKey, Stamp, read, write, write_behind, write_device, write_sealed};
 use keblin::snapshot::Picture;
-use keblin::{Field, Progress, Schema, Value};
+use keblin::store::backend::Memory;
+use keblin::{Field, Progress, SaveDir, Schema, Snapshot, Value};
 
 const KEY: &[u8] = include_bytes!("../../../../data/golden/seal.key");
 
@@ -95,6 +96,7 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
         let more = write_behind(&file, snapshot, &stamp, None);
         three.extend(more);
     }
+    let areas = with_areas(&second, &third);
     let edited = Stamp { edited: true, ..stamp.clone() };
     vec![
         ("first_run", write(&Progress::new(schema).snapshot(), &stamp)),
@@ -103,7 +105,22 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
         ("sealed", write_sealed(&third, &stamp, &key)),
         ("with_picture", write(&third.with_picture(picture), &edited)),
         ("device", write_device(&second, &stamp)),
+        ("areas", areas),
     ]
+}
+
+/// Two states of a slot, of which the second shares an area with the first.
+fn with_areas(first: &Snapshot, second: &Snapshot) -> Vec<u8> {
+    let memory = Memory::default();
+    let slot = SaveDir::on(Arc::new(memory.clone()), "saves").slot("otter").unwrap();
+    for (snapshot, number) in [(first, 1_u8), (second, 2)] {
+        memory.set_clock(1_700_000_000_000 + 60_000 * u64::from(number));
+        let mut game = Progress::restored(snapshot.clone());
+        game.put_area("fens", Some((0..=255).collect())).unwrap();
+        game.put_area("west", Some([number; 24].into())).unwrap();
+        slot.append(&game.snapshot(), "checkpoint").unwrap();
+    }
+    memory.files()[&slot.path()].clone()
 }
 
 #[test]
