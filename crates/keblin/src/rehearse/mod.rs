@@ -1,5 +1,5 @@
-//! Trying it: scripted play-throughs. A rehearsal is a text, one step a line, in the engine's words; it runs on a real
-//! slot in a folder of its own and holds what it expects against what is there.
+//! Trying it: scripted play-throughs. A rehearsal is a text, one step a line, in the engine's words; it runs on a slot of
+//! its own in memory, written and read as on a disk, and holds what it expects against what is there.
 //!
 //! ```text
 //! suppose letters = 8        # a made-up state; what a run or level has is put in place when it begins
@@ -34,10 +34,13 @@ mod play;
 /// Running the steps on a slot.
 mod run;
 
+/// What that did.
+mod report;
+
 /// What changed what, on which line.
 mod trace;
 
 pub use expectation::Expectation;
-pub use run::{Failure, FailureKind, Report, StepReport};
-pub use script::{Feed, Line, Rehearsal, Step};
+pub use report::{Failure, FailureKind, Report, StepReport};
+pub use script::{Feed, Line, Rehearsal, Step, WriteStep};
 pub use trace::Traced;

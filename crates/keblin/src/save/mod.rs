@@ -48,6 +48,9 @@ pub(crate) mod search;
 /// A snapshot to blocks.
 pub mod writer;
 
+/// What a save says about itself, and what the next one follows.
+pub mod stamp;
+
 /// CBOR maps in any order.
 mod map;
 
@@ -82,6 +85,7 @@ pub use head::SlotHead;
 pub use layout::ReadLimits;
 pub use reader::{SaveFile, read, read_within};
 pub use seal::{Seal, SealKey};
+pub use stamp::{Lineage, Stamp};
 pub use state::StateHead;
 pub use summary::Summary;
-pub use writer::{Lineage, Stamp, write, write_behind, write_device, write_sealed};
+pub use writer::{write, write_behind, write_device, write_sealed};

@@ -303,7 +303,7 @@ impl Keeper {
                 Ok(saved) => {
                     self.retry = None;
                     self.progress.have_written(cells);
-                    if let Some(replaced) = &saved.replaced {
+                    if let Some(replaced) = saved.replaced.as_ref().filter(|replaced| replaced.has_met) {
                         self.progress.reconcile(&replaced.snapshot);
                     }
                 }

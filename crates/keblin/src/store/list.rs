@@ -162,7 +162,7 @@ impl SaveDir {
         Ok(to)
     }
 
-    /// Removes a slot: its files are set aside, not deleted. Where they are now is told.
+    /// Removes a slot with its pins: its files are set aside, not deleted. Where they are now is told.
     ///
     /// # Durability
     /// When this returns, the slot is gone from the disk too. Cut off before, it is there without the copy before it.
@@ -171,7 +171,7 @@ impl SaveDir {
     /// [`SlotError`] if there is no such slot, or if it is open.
     pub fn remove(&self, name: &str) -> Result<Vec<PathBuf>, SlotError> {
         let slot = self.slot(name)?;
-        // The copy first: without its file it would be taken for a damaged slot.
+        // The copy first: without its file it would be taken for a damaged slot. The pins last: they belong to it.
         let mut files = Vec::new();
         for path in [slot.previous_path(), slot.path()] {
             files.extend(self.exists(&path)?.then_some(path));
@@ -182,6 +182,7 @@ impl SaveDir {
         if !slot.hold()? {
             return Err(SlotError::InUse { lock: slot.lock_path() });
         }
+        files.extend(slot.pin_paths()?);
         files.into_iter().map(|path| slot.set_aside(&path, "removed").map_err(SlotError::from)).collect()
     }
 }

@@ -236,6 +236,10 @@ impl Slot {
         Ok(files.iter().filter_map(name).collect())
     }
 
+    pub(super) fn pin_paths(&self) -> Result<Vec<PathBuf>, DiskError> {
+        Ok(self.pin_names()?.iter().map(|name| self.pin_path(name)).collect())
+    }
+
     fn pin_path(&self, name: &Name) -> PathBuf {
         self.aside_path(&format!("pin-{name}"))
     }

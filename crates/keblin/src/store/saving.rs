@@ -39,8 +39,7 @@ pub struct Saved {
     pub replaced: Option<Replaced>,
 }
 
-/// A whole save of this game that stood in place of ours, and that ours knew nothing of. Records, facts and unlocks of
-/// both have met by their keep rules in what was saved; plain values and the run are ours.
+/// A whole save of this game that stood in place of ours, and that ours knew nothing of.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Replaced {
@@ -48,6 +47,9 @@ pub struct Replaced {
     pub set_aside: PathBuf,
     /// What was in it.
     pub snapshot: Snapshot,
+    /// Whether records, facts and unlocks of both have met by their keep rules in what was saved; plain values and the
+    /// run are ours. Not where something was erased, which must not come back by it.
+    pub has_met: bool,
 }
 
 /// Why a slot was not saved. What was there is there.
@@ -295,8 +297,11 @@ impl Slot {
         let (number, len_bytes) = (stamp.number, written.bytes.len());
         let left = Left::of(&written, stamp.saved_at_unix_ms);
         held.has_saved(written, left);
-        let replaced =
-            theirs.map(|theirs| Replaced { set_aside: aside, snapshot: theirs.snapshot().clone() });
+        let replaced = theirs.map(|theirs| Replaced {
+            set_aside: aside,
+            snapshot: theirs.snapshot().clone(),
+            has_met: both.is_some(),
+        });
         Ok(Saved { path, number, len_bytes, written_bytes: len_bytes, replaced })
     }
 

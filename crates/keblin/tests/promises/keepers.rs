@@ -283,6 +283,40 @@ fn what_is_erased_does_not_come_back_by_a_pin() {
 }
 
 #[test]
+fn what_is_erased_does_not_come_back_by_a_file_that_somebody_put_there() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, best, .. } = game();
+    let (elsewhere, far) = in_memory();
+    let mut other = Keeper::open(&far, schema).unwrap();
+    other.submit(best, 70);
+    other.close().unwrap();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.submit(best, 5);
+    kept.save_now().unwrap();
+    let theirs = elsewhere.files()[&far.path()].clone();
+    memory.publish(&slot.path(), std::path::Path::new("saves/beside"), &theirs).unwrap();
+    kept.erase(&Erase::Field(schema.field_named("best").unwrap().0), true).unwrap();
+    let replaced = kept.save_now().unwrap().unwrap().replaced.unwrap();
+    assert!(!replaced.has_met && replaced.snapshot.schema() == schema);
+    assert_eq!(kept.get(best), None);
+    kept.close().unwrap();
+    assert_eq!(slot.view(schema).unwrap().progress.get(best), None);
+}
+
+#[test]
+fn a_slot_that_is_removed_takes_its_pins_with_it() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.pin("bridge").unwrap();
+    kept.close().unwrap();
+    drop(slot);
+    let saves = SaveDir::on(Arc::new(memory.clone()), "saves");
+    assert_eq!(saves.remove("otter").unwrap().len(), 3, "the copy before, the file and the pin");
+    assert!(saves.slot("otter").unwrap().pins().unwrap().is_empty());
+}
+
+#[test]
 fn two_first_runs_of_one_slot_never_lower_a_record() {
     let (memory, one) = in_memory();
     let other = slot_on(&(Arc::new(memory.clone()) as Arc<dyn Backend>));
