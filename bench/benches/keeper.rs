@@ -190,16 +190,13 @@ fn small_saves() {
         &mut |_| put_in_redb(&by_redb, &[(0, &sample)]),
     ]);
     assert_eq!(slot.view(&schema).expect("a save").progress.get(count), SAVES as i64 + 9);
-    println!(
-        "a small save of {} bytes: {:.0} us; {syncs} syncs, {bytes} bytes",
-        sample.len(),
-        micros(ours)
-    );
+    println!("a small save of {} bytes: {:.0} us; {syncs} syncs, {bytes} bytes", sample.len(), micros(ours));
     told(ours, overwrite, sqlite, redb);
 }
 
 fn told(ours: Duration, overwrite: Duration, sqlite: Duration, redb: Duration) {
-    for (what, theirs) in [("overwriting 16 KB or the same bytes", overwrite), ("rusqlite", sqlite), ("redb", redb)]
+    for (what, theirs) in
+        [("overwriting 16 KB or the same bytes", overwrite), ("rusqlite", sqlite), ("redb", redb)]
     {
         let ratio = ours.as_secs_f64() / theirs.as_secs_f64();
         println!("  {what}: {:.0} us, ratio {ratio:.2}", micros(theirs));
