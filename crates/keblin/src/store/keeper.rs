@@ -58,7 +58,7 @@ pub struct Keeper {
     pub(super) due: Option<String>,
     /// What was erased and may still be in a file.
     pub(super) erased: Vec<Erase>,
-    picture: Option<Picture>,
+    picture: Option<Arc<Picture>>,
     retry: Option<Retry>,
 }
 
@@ -142,9 +142,9 @@ impl Keeper {
         &self.findings
     }
 
-    /// The picture that every save has from now on, for lists of slots.
+    /// The picture that every save has from now on, for lists of slots. Each save writes it again: keep it small.
     pub fn set_picture(&mut self, picture: Option<Picture>) {
-        self.picture = picture;
+        self.picture = picture.map(Arc::new);
     }
 
     /// Lets time pass, as [`Progress::tick`] does, and ends the frame: what is due is handed to the writer.
@@ -204,11 +204,9 @@ impl Keeper {
     }
 
     pub(super) fn snapshot_with_picture(&self) -> Snapshot {
-        let snapshot = self.progress.snapshot();
-        match &self.picture {
-            Some(picture) => snapshot.with_picture(picture.clone()),
-            None => snapshot,
-        }
+        let mut snapshot = self.progress.snapshot();
+        snapshot.picture.clone_from(&self.picture);
+        snapshot
     }
 
     /// Takes what the progress says is due.

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use keblin::progress::Erase;
+use keblin::snapshot::Picture;
 use keblin::store::backend::{Backend, Doing, Faulty, Memory, PowerCut, Tear};
 use keblin::store::{OpenError, Origin, PinError, SaveError, Slot};
 use keblin::{Field, Keeper, Notice, SaveDir, Schema};
@@ -486,8 +487,11 @@ fn a_slot_is_opened_while_the_title_is_shown() {
     let Game { ref schema, shells: field, .. } = game();
     let mut kept = Keeper::open(&slot, schema).unwrap();
     kept.set(field, 3);
+    let picture = Picture::new("image/png", vec![0x89, 0x50]).unwrap();
+    kept.set_picture(Some(picture.clone()));
     // Dropping it writes as closing does.
     drop(kept);
+    assert_eq!(slot.picture(schema).unwrap(), Some(picture));
     let opening = Keeper::open_later(&slot, schema).unwrap();
     while !opening.is_done() {
         std::thread::sleep(Duration::from_micros(100));
