@@ -18,7 +18,7 @@ pub(super) struct Due {
 
 impl Progress {
     /// Whether an event that `autosave` names has happened since this was last taken, and which was the first of them.
-    /// Take it at the end of a frame and save then.
+    /// Take it at the end of a frame and save then; a [`Keeper`](crate::Keeper) does.
     pub fn take_due(&mut self) -> Option<SaveAt> {
         let due = self.due.at.take();
         if due.is_some() {

@@ -41,7 +41,7 @@ impl Progress {
     /// Erases, if the player has said yes; what went, in the order of the declaration. Values go back to their
     /// defaults, records to unset, facts to never. Erasing the profile leads to the title and drops the run without
     /// offering its records. Save with [`Slot::save_erased`](crate::store::Slot::save_erased) then, so that damage
-    /// cannot bring it back.
+    /// cannot bring it back; a [`Keeper`](crate::Keeper) does.
     ///
     /// # Errors
     /// [`Why::NotConfirmed`] without the yes, with what would go.

@@ -11,9 +11,10 @@
 //!     device.keblin               settings, which belong to no slot
 //! ```
 //!
-//! A save is written beside the old one, brought to the disk, and put in its place in one step, so that at every
-//! instant one of the two is whole. Opening takes the newest whole save of the file and the previous copy, never a
-//! mixture. A missing file is a first run; nothing is written until the first save. Nothing is ever deleted.
+//! A [`Keeper`](crate::store::Keeper) is progress that saves itself to a [`Slot`](crate::store::Slot). A save is either
+//! written behind the one before it, or beside the old file and put in its place in one step, so that at every instant
+//! the file ends in, or begins with, something whole. Opening takes the newest whole save of the file and the previous copy,
+//! never a mixture. A missing file is a first run; nothing is written until the first save. Nothing is ever deleted.
 
 /// Where the files of saves rest.
 pub mod backend;

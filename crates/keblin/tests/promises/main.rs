@@ -39,6 +39,7 @@ mod runs;
 mod seals;
 mod shelves;
 mod slots;
+mod strangers;
 mod survival;
 mod tables;
 mod values;
