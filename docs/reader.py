@@ -105,6 +105,10 @@ def state(data, head, offset):
 def read(data):
     """The last whole state: by the foot at the end, else by the marks of blocks from the back."""
     head = header(data)
+    used = len(data.rstrip(b"\0"))
+    # A foot ends in a part of a digest, which may end in zero bytes.
+    ends = [end for end in range(used, min(used + 8, len(data)) + 1) if data[end - 32:end].startswith(FOOT_MARK)]
+    data = data[:ends[0]] if ends else data
     foot = data[-32:]
     places = [len(data) - int.from_bytes(foot[8:16], "big")] if foot.startswith(FOOT_MARK) else []
     at = len(data)

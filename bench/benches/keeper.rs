@@ -52,9 +52,9 @@ impl Backend for Counting {
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         self.0.disk.read(path, from, most)
     }
-    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
+    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
         self.note(0, bytes);
-        self.0.disk.append(path, len, bytes)
+        self.0.disk.append(path, len, from, bytes)
     }
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
         self.note(1, &[]);
@@ -170,6 +170,7 @@ fn small_saves() {
     let mut game = Keeper::open(&slot, &schema).expect("a first run");
     let count: Field<i64> = schema.field("profile_0").expect("a field");
     *game = progress(&schema);
+    // The first one is a whole file, the second one makes room.
     game.save_now().expect("a disk");
     game.save_now().expect("a disk");
     files.taken();
@@ -213,6 +214,8 @@ fn areas() {
     for area in 0..AREAS {
         game.put_area(&format!("area_{area}"), Some(fill(area).into())).expect("a name");
     }
+    game.save_now().expect("a disk");
+    game.put_area("area_3", Some(fill(999).into())).expect("a name");
     game.save_now().expect("a disk");
     game.put_area("area_7", Some(fill(1000).into())).expect("a name");
     files.taken();

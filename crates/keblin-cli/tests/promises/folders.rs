@@ -30,7 +30,7 @@ fn what_is_said_of_each_broken_file_stands_beside_it() {
 
 #[test]
 fn the_golden_files_show_what_they_showed_when_the_format_was_fixed() {
-    for name in ["first_run", "every_type", "three_states", "sealed", "with_picture", "areas"] {
+    for name in ["first_run", "every_type", "three_states", "sealed", "with_picture", "areas", "room"] {
         let path = format!("data/golden/format_1_{name}");
         let ran = keblin(&["show", "--json", "--schema", SCHEMA, &format!("{path}.keblin")]);
         assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{name}");

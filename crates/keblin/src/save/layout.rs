@@ -22,6 +22,8 @@
 //! | `section` | array of 4: name, codec, length of the body, body | – |
 //! | `state` | array of 10: number, schema version, fingerprint, saved at (Unix ms), cause, edited, summary, table, predecessors, offset | seal or null, foot |
 //!
+//! Behind the last state there may be room: zero bytes, each a CBOR item as well.
+//!
 //! A digest is 32 bytes of BLAKE3. That of the header and of every block is over all its bytes before the digest's own
 //! item. The table has a row for the header and one for each block of the state, in the order of the file:
 //! `[name, offset, length, digest]`. So every byte of a state lies under the state's digest, directly or through the
@@ -106,8 +108,11 @@ pub const FOOT_MARK: &[u8; 8] = b"kebfoot\n";
 /// Length of the foot in bytes, without the head of its byte string.
 pub const FOOT_BYTES: usize = 32;
 
-/// Length of the foot's item in bytes: the file's last bytes.
+/// Length of the foot's item in bytes: the last bytes of a state.
 pub const FOOT_ITEM_BYTES: usize = FOOT_BYTES + 2;
+
+/// Length of the part of a digest that a foot ends in, in bytes.
+pub const FOOT_DIGEST_BYTES: usize = 8;
 
 /// What a reader takes at most. Hostile bytes cost no more than these.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -7,8 +7,8 @@ use super::block::{Block, Budget, Section};
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    DEVICE, Digest, FILE_START, FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER, HEADER_ITEMS, NAME, PICTURE,
-    ReadLimits, SECTION, STATE, digest,
+    DEVICE, DIGEST_BYTES, Digest, FILE_START, FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER,
+    HEADER_ITEMS, NAME, PICTURE, ReadLimits, SECTION, STATE, digest,
 };
 use super::seal::{Seal, SealKey};
 use super::search;
@@ -74,6 +74,7 @@ pub fn read_within<'b>(bytes: &'b [u8], limits: &ReadLimits) -> Result<SaveFile<
         return Err(ReadError::new("file", 0, fault));
     }
     let header = header(bytes)?;
+    let bytes = without_room(bytes);
     let mut budget = Budget::of(bytes, limits);
     let last = match foot_at_the_end(bytes, 0) {
         Some(offset) => state_at(bytes, &header, offset, limits, &mut budget).map_err(Some),
@@ -87,13 +88,31 @@ pub fn read_within<'b>(bytes: &'b [u8], limits: &ReadLimits) -> Result<SaveFile<
     }
 }
 
+/// A file, or its last bytes, without the room at its end: zero bytes that later states are written into. Where no state
+/// ends before it, some of it stays, for a block that is damaged or not known may end in zero bytes.
+pub(crate) fn without_room(bytes: &[u8]) -> &[u8] {
+    // In large steps first: the room can be large.
+    let is_zero = |chunk: &[u8]| chunk.iter().all(|byte| *byte == 0);
+    let chunks = bytes.rchunks(256).take_while(|chunk| is_zero(chunk)).map(<[u8]>::len).sum::<usize>();
+    let used = bytes.get(..bytes.len() - chunks).unwrap_or_default();
+    let used = used.iter().rposition(|byte| *byte != 0).map_or(0, |last| last + 1);
+    // A foot ends in a part of a digest, which may itself end in zero bytes.
+    let ends = (used..=bytes.len().min(used + FOOT_DIGEST_BYTES)).filter_map(|end| bytes.get(..end));
+    let mut with_foot = ends.filter(|bytes| length_in_foot(bytes).is_some());
+    with_foot.next().or_else(|| bytes.get(..used + DIGEST_BYTES)).unwrap_or(bytes)
+}
+
+/// How long the state is whose foot some bytes end in, if they end in one.
+fn length_in_foot(last: &[u8]) -> Option<usize> {
+    let start = last.len().checked_sub(FOOT_ITEM_BYTES)?;
+    let foot = last.get(start..)?.strip_prefix(b"\x58\x20")?.strip_prefix(FOOT_MARK)?;
+    usize::try_from(u64::from_be_bytes(foot.get(..8)?.try_into().ok()?)).ok()
+}
+
 /// Where the state begins whose foot some last bytes of a file end in, if they end in one; in bytes from the start of the
 /// file, where so many bytes stand before these.
 pub(super) fn foot_at_the_end(last: &[u8], before: usize) -> Option<usize> {
-    let start = last.len().checked_sub(FOOT_ITEM_BYTES)?;
-    let foot = last.get(start..)?.strip_prefix(b"\x58\x20")?.strip_prefix(FOOT_MARK)?;
-    let length = u64::from_be_bytes(foot.get(..8)?.try_into().ok()?);
-    before.checked_add(last.len())?.checked_sub(usize::try_from(length).ok()?)
+    before.checked_add(last.len())?.checked_sub(length_in_foot(last)?)
 }
 
 /// The header. Whatever its format, it begins and ends alike, so that a damaged one is never taken for a newer one.
@@ -229,12 +248,13 @@ fn block_of_row<'b>(
 }
 
 impl<'b> SaveFile<'b> {
-    /// Where the state ends, in bytes from the start of the file.
-    pub(super) fn end(&self) -> usize {
+    /// Where the state ends, in bytes from the start of the file. Behind the last one there is nothing, or room.
+    #[must_use]
+    pub fn end(&self) -> usize {
         self.head.offset + self.head.len_bytes
     }
 
-    /// Whether the file ends with this state, so that another may be written behind it.
+    /// Whether there is nothing but room behind this state, so that another may be written there.
     #[must_use]
     pub fn is_last(&self) -> bool {
         self.fault.is_none()

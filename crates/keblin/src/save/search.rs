@@ -6,7 +6,7 @@ use memchr::memmem;
 use super::block::{Block, Budget, Section};
 use super::error::{Fault, ReadError};
 use super::layout::{BLOCK_MARK, ReadLimits, SECTION, STATE};
-use super::reader::{Header, SaveFile, header, state_at};
+use super::reader::{Header, SaveFile, header, state_at, without_room};
 
 /// What stands in a file, in its order.
 #[derive(Default)]
@@ -112,6 +112,7 @@ impl<'b> History<'b> {
     pub(crate) fn of(bytes: &'b [u8]) -> Option<History<'b>> {
         let limits = ReadLimits::default();
         let header = header(bytes).ok()?;
+        let bytes = without_room(bytes);
         let mut budget = Budget::of(bytes, &limits);
         let Walk { states, faults, .. } = Walk::through(bytes, header.len_bytes, &limits, &mut budget);
         Some(History { bytes, header, limits, budget, states, faults })
@@ -125,7 +126,7 @@ impl<'b> History<'b> {
 
 /// The sections that are whole, whatever became of the states they belonged to, in the order of the file.
 pub(crate) fn sections(bytes: &[u8]) -> Vec<Section<'_>> {
-    let limits = ReadLimits::default();
+    let (limits, bytes) = (ReadLimits::default(), without_room(bytes));
     let mut budget = Budget::of(bytes, &limits);
     let walk = Walk::through(bytes, 0, &limits, &mut budget);
     let mut section = |offset: &usize| {

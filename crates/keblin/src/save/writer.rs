@@ -51,10 +51,10 @@ pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     writing.state(plan.as_ref(), None).bytes
 }
 
-/// The bytes of another state, to be written behind the last one of a file. Together they are a save whose last state
-/// is this one; nothing that was there changes.
+/// The bytes of another state, to be written where the last one of a file ends ([`SaveFile::end`]). Together they are a
+/// save whose last state is this one; nothing that was there changes.
 ///
-/// The file must end in its last state ([`SaveFile::is_last`]); behind damage nothing would be found again.
+/// There must be nothing but room behind the last state ([`SaveFile::is_last`]); behind damage nothing would be found again.
 #[must_use]
 pub fn write_behind(
     file: &SaveFile<'_>,
@@ -62,22 +62,22 @@ pub fn write_behind(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    write_behind_tail(&Tail::of(file), snapshot, stamp, key, Vec::new()).bytes
+    write_behind_tail(Tail::of(file), snapshot, stamp, key, Vec::new()).bytes
 }
 
 /// As [`write_behind`], without the file itself, into the room of some bytes that are no longer needed.
 pub(crate) fn write_behind_tail(
-    tail: &Tail,
+    tail: Tail,
     snapshot: &Snapshot,
     stamp: &Stamp,
     key: Option<&SealKey>,
     mut room: Vec<u8>,
 ) -> Written {
     room.clear();
-    let Tail { header_len, header_digest, end, .. } = *tail;
+    let Tail { header_len, header_digest, end, areas } = tail;
     let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
-    let (out, rows, shared) = (Encoder::new(room), vec![header], tail.areas.as_slice());
-    Writing { snapshot, stamp, out, base: end, rows, shared, areas: Vec::new() }.slot(key)
+    let (out, rows) = (Encoder::new(room), vec![header]);
+    Writing { snapshot, stamp, out, base: end, rows, shared: areas, areas: Vec::new() }.slot(key)
 }
 
 /// What must be known of a file to write another state behind its last one.
@@ -111,6 +111,12 @@ impl Tail {
             areas: Vec::new(),
         }
     }
+
+    /// Takes the areas out: there are many of them.
+    pub(crate) fn take(&mut self) -> Tail {
+        let areas = std::mem::take(&mut self.areas);
+        Tail { areas, ..*self }
+    }
 }
 
 /// A state that was written.
@@ -136,7 +142,7 @@ struct Writing<'s> {
     base: usize,
     rows: Vec<Row<'s>>,
     /// Areas that are in the file already, by name.
-    shared: &'s [Area],
+    shared: Vec<Area>,
     /// Areas of this state, by name.
     areas: Vec<Area>,
 }
@@ -147,8 +153,15 @@ impl<'s> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
         let names = Plan::of(&snapshot.schema).profile.bytes().len();
         let out = Encoder::new(Vec::with_capacity(names * 2 + 8192));
-        let mut writing =
-            Writing { snapshot, stamp, out, base: 0, rows: Vec::new(), shared: &[], areas: Vec::new() };
+        let mut writing = Writing {
+            snapshot,
+            stamp,
+            out,
+            base: 0,
+            rows: Vec::new(),
+            shared: Vec::new(),
+            areas: Vec::new(),
+        };
         let game = snapshot.schema.game.as_str();
         writing.put(|out| {
             out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?.str(NAME)?.u32(FORMAT)?;
@@ -193,16 +206,16 @@ impl<'s> Writing<'s> {
 
     /// The areas: each where it is in the file, if that is what it still is, or anew.
     fn areas(&mut self) {
-        let mut shared = self.shared.iter().peekable();
+        let mut shared = std::mem::take(&mut self.shared).into_iter().peekable();
         for (name, bytes) in self.snapshot.areas.as_ref() {
             while shared.next_if(|there| *there.name < **name).is_some() {}
             let there = shared.next_if(|there| there.name == *name);
-            let same = |there: &&Area| Arc::ptr_eq(&there.bytes, bytes) || there.bytes == *bytes;
+            let same = |there: &Area| Arc::ptr_eq(&there.bytes, bytes) || there.bytes == *bytes;
             let area = match there.filter(same) {
                 Some(there) => {
-                    let Area { offset, len_bytes, digest, .. } = *there;
+                    let Area { offset, len_bytes, digest, .. } = there;
                     self.rows.push(Row { name, offset, len_bytes, digest });
-                    there.clone()
+                    there
                 }
                 None => {
                     // Its body is the one item that the bytes are, written in place: areas are large.

@@ -28,12 +28,13 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if it is there and cannot be read.
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError>;
 
-    /// Writes bytes behind the last one of a file. Bytes that were there do not change, whatever happens.
+    /// Writes bytes from an offset on, where a file of exactly `len` bytes ends or holds room: zero bytes and nothing
+    /// else. It grows where they are more than the room. Bytes before the offset do not change, whatever happens.
     ///
     /// # Errors
     /// [`DiskError`] if there is no such file, if it is not exactly `len` bytes long, or if the bytes could not all be
     /// written.
-    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError>;
+    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError>;
 
     /// Brings everything that was appended to a file to where it outlives a loss of power.
     ///

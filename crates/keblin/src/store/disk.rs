@@ -95,14 +95,15 @@ impl Backend for Disk {
         Ok(Some(bytes))
     }
 
-    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
-        let mut file = OpenOptions::new().append(true).open(path).map_err(failed("opening", path))?;
+    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
+        let mut file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
         let found = file.metadata().map_err(failed("looking at", path))?.len();
-        if found != len {
+        if found != len || from > len {
             let message = format!("{len} bytes were expected, and there are {found}");
             return Err(failed("appending to", path)(io::Error::other(message)));
         }
-        file.write_all(bytes).map_err(failed("appending to", path))?;
+        let sought = file.seek(SeekFrom::Start(from));
+        sought.and_then(|_| file.write_all(bytes)).map_err(failed("appending to", path))?;
         *self.appended() = Some((path.to_path_buf(), file));
         Ok(())
     }
@@ -112,7 +113,7 @@ impl Backend for Disk {
         let appended = self.appended().take_if(|(appended, _)| appended == path);
         let file = match appended {
             Some((_, file)) => file,
-            None => OpenOptions::new().append(true).open(path).map_err(failed("opening", path))?,
+            None => OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?,
         };
         file.sync_data().map_err(failed("syncing", path))
     }

@@ -31,7 +31,16 @@ pub enum Doing {
 #[derive(Clone, Debug)]
 pub struct Faulty {
     files: Arc<dyn Backend>,
-    failing: Arc<Mutex<BTreeMap<Doing, (ErrorKind, usize)>>>,
+    failing: Arc<Mutex<BTreeMap<Doing, Failing>>>,
+}
+
+/// How calls of a kind fail.
+#[derive(Clone, Copy, Debug)]
+struct Failing {
+    /// How many succeed before.
+    after: usize,
+    with: ErrorKind,
+    times: usize,
 }
 
 impl Faulty {
@@ -43,14 +52,24 @@ impl Faulty {
 
     /// Lets the next calls of a kind fail, so many of them.
     pub fn fail(&self, doing: Doing, with: ErrorKind, times: usize) {
-        self.failing.lock().unwrap_or_else(PoisonError::into_inner).insert(doing, (with, times));
+        self.fail_after(doing, 0, with, times);
+    }
+
+    /// As [`Faulty::fail`], once so many calls of that kind have succeeded.
+    pub fn fail_after(&self, doing: Doing, after: usize, with: ErrorKind, times: usize) {
+        let failing = Failing { after, with, times };
+        self.failing.lock().unwrap_or_else(PoisonError::into_inner).insert(doing, failing);
     }
 
     fn error(&self, doing: Doing) -> Option<ErrorKind> {
         let mut failing = self.failing.lock().unwrap_or_else(PoisonError::into_inner);
-        let (with, times) = failing.get_mut(&doing)?;
-        *times = times.checked_sub(1)?;
-        Some(*with)
+        let failing = failing.get_mut(&doing)?;
+        if let Some(after) = failing.after.checked_sub(1) {
+            failing.after = after;
+            return None;
+        }
+        failing.times = failing.times.checked_sub(1)?;
+        Some(failing.with)
     }
 
     fn check(&self, doing: Doing, what: &'static str, path: &Path) -> Result<(), DiskError> {
@@ -69,10 +88,10 @@ impl Backend for Faulty {
         self.files.read(path, from, most)
     }
 
-    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
+    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
         let failing = self.check(Doing::Append, "appending to", path);
         let written = if failing.is_err() { bytes.get(..bytes.len() / 2).unwrap_or_default() } else { bytes };
-        self.files.append(path, len, written)?;
+        self.files.append(path, len, from, written)?;
         failing
     }
 

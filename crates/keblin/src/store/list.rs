@@ -10,6 +10,8 @@ use super::disk::DiskError;
 use super::savedir::{SaveDir, SlotNameError};
 use super::slot::Slot;
 use crate::save::head::{SlotHead, head_of, state_bytes};
+use crate::save::layout::{FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES};
+use crate::save::reader::without_room;
 use crate::save::{ReadError, read};
 
 /// How many bytes of the start of a file are read for the list: the header is shorter.
@@ -20,6 +22,9 @@ const TAIL_BYTES: usize = 4096;
 
 /// The longest state that the list reads, in bytes.
 const MAX_TAIL_BYTES: usize = 60 << 10;
+
+/// How many bytes at a time are looked through for the end of room.
+const ROOM_STEP_BYTES: u64 = 64 << 10;
 
 /// A slot that has a save.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -127,14 +132,37 @@ impl SaveDir {
             let bytes = self.files().read(path, from, most as u64)?;
             Ok::<_, DiskError>(bytes.unwrap_or_default())
         };
-        let tail = |most: usize| part(len_bytes.saturating_sub(most as u64), most);
-        let (first, mut last) = (part(0, START_BYTES)?, tail(TAIL_BYTES)?);
-        let len = usize::try_from(len_bytes).unwrap_or(usize::MAX);
+        let first = part(0, START_BYTES)?;
+        let end = self.room_at(path, len_bytes)?;
+        let tail = |most: usize| {
+            let from = end.saturating_sub(most as u64);
+            part(from, usize::try_from(end - from).unwrap_or(0))
+        };
+        let mut last = tail(TAIL_BYTES)?;
+        let len = usize::try_from(end).unwrap_or(usize::MAX);
         if let Some(needed) = state_bytes(len, &last).ok().filter(|needed| *needed > last.len()) {
             last = tail(needed.min(MAX_TAIL_BYTES))?;
         }
         let head = head_of(len, &first, &last);
         Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }))
+    }
+
+    /// Where the room begins that a file ends in; its length if there is none.
+    fn room_at(&self, path: &Path, len_bytes: u64) -> Result<u64, DiskError> {
+        let (mut end, mut step) = (len_bytes, FOOT_ITEM_BYTES as u64);
+        while end > 0 {
+            // A foot may begin before the step in which its last byte lies that is not zero, and end behind it.
+            let step_at = end.saturating_sub(step);
+            let from = step_at.saturating_sub(FOOT_ITEM_BYTES as u64);
+            let part =
+                self.files().read(path, from, end - from + FOOT_DIGEST_BYTES as u64)?.unwrap_or_default();
+            let before = usize::try_from(step_at - from).unwrap_or(0);
+            if part.iter().skip(before).any(|byte| *byte != 0) {
+                return Ok(from + without_room(&part).len() as u64);
+            }
+            (end, step) = (step_at, ROOM_STEP_BYTES);
+        }
+        Ok(len_bytes)
     }
 
     /// Copies a slot under another name. The copy is a slot of its own from then on.

@@ -59,6 +59,17 @@ impl Memory {
     }
 }
 
+/// Puts bytes at a place in a file; what lies before it and was never written is zero.
+pub(super) fn put(file: &mut Vec<u8>, at: usize, bytes: &[u8]) {
+    if bytes.is_empty() {
+        return;
+    }
+    file.resize(file.len().max(at + bytes.len()), 0);
+    if let Some(place) = file.get_mut(at..at + bytes.len()) {
+        place.copy_from_slice(bytes);
+    }
+}
+
 impl Backend for Memory {
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
         Ok(self.held().files.get(path).map(|bytes| bytes.len() as u64))
@@ -75,11 +86,11 @@ impl Backend for Memory {
         Ok(self.held().files.get(path).map(part))
     }
 
-    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
+    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
         let mut held = self.held();
-        let file = held.files.get_mut(path).filter(|file| file.len() as u64 == len);
+        let file = held.files.get_mut(path).filter(|file| file.len() as u64 == len && from <= len);
         let not_so = || failed("appending to", path)(Error::other(format!("no file of {len} bytes")));
-        file.ok_or_else(not_so)?.extend_from_slice(bytes);
+        put(file.ok_or_else(not_so)?, usize::try_from(from).unwrap_or(usize::MAX), bytes);
         Ok(())
     }
 

@@ -9,7 +9,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::backend::{Backend, Lock, Steps};
 use super::disk::{DiskError, failed};
-use super::memory::Memory;
+use super::memory::{Memory, put};
 
 /// The bytes that a medium writes as one.
 const BLOCK_BYTES: usize = 512;
@@ -46,7 +46,8 @@ pub enum Tear {
 #[derive(Clone, Debug)]
 enum Call {
     Write(PathBuf, Vec<u8>),
-    Append(PathBuf, Vec<u8>),
+    /// The file, from where on, and what.
+    Append(PathBuf, usize, Vec<u8>),
     Sync(PathBuf),
     SyncFailed(PathBuf),
     Rename(PathBuf, PathBuf),
@@ -120,9 +121,10 @@ impl Backend for PowerCut {
         self.files.read(path, from, most)
     }
 
-    fn append(&self, path: &Path, len: u64, bytes: &[u8]) -> Result<(), DiskError> {
-        self.files.append(path, len, bytes)?;
-        self.note(Call::Append(path.to_path_buf(), bytes.to_vec()));
+    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
+        self.files.append(path, len, from, bytes)?;
+        let from = usize::try_from(from).unwrap_or(usize::MAX);
+        self.note(Call::Append(path.to_path_buf(), from, bytes.to_vec()));
         Ok(())
     }
 
@@ -195,8 +197,8 @@ struct Medium {
 #[derive(Debug, Default)]
 struct Content {
     synced: Vec<u8>,
-    /// What was written since, in order.
-    writes: Vec<Vec<u8>>,
+    /// What was written since, in order, each with where it goes.
+    writes: Vec<(usize, Vec<u8>)>,
     /// How many of those will never get there, because a sync has failed.
     lost: usize,
 }
@@ -235,16 +237,19 @@ impl Medium {
     fn take(&mut self, call: &Call) {
         match call {
             Call::Write(path, bytes) => {
-                self.contents.push(Content { writes: vec![bytes.clone()], ..Content::default() });
+                self.contents.push(Content { writes: vec![(0, bytes.clone())], ..Content::default() });
                 self.name(Naming { content: self.contents.len() - 1, name: path.clone(), gives_up: None });
             }
-            Call::Append(path, bytes) => {
-                self.content(path).into_iter().for_each(|content| content.writes.push(bytes.clone()));
+            Call::Append(path, from, bytes) => {
+                let write = (*from, bytes.clone());
+                self.content(path).into_iter().for_each(|content| content.writes.push(write.clone()));
             }
             Call::Sync(path) => self.content(path).into_iter().for_each(|content| {
-                for (index, write) in std::mem::take(&mut content.writes).into_iter().enumerate() {
-                    let is_lost = index < content.lost;
-                    content.synced.extend(write.into_iter().map(|byte| if is_lost { 0 } else { byte }));
+                for (index, (at, write)) in std::mem::take(&mut content.writes).into_iter().enumerate() {
+                    match index < content.lost {
+                        true => grow(&mut content.synced, at + write.len()),
+                        false => put(&mut content.synced, at, &write),
+                    }
                 }
                 content.lost = 0;
             }),
@@ -303,15 +308,13 @@ impl Medium {
 impl Content {
     fn torn(&self, tear: Tear, random: &mut Random) -> Vec<u8> {
         let (mut bytes, count) = (self.synced.clone(), self.writes.len());
-        let mut written = bytes.len();
-        for (index, write) in self.writes.iter().enumerate() {
-            let at = written;
-            written += write.len();
+        for (index, (at, write)) in self.writes.iter().enumerate() {
+            let at = *at;
             match tear {
                 Tear::Lost => {}
-                Tear::Kept => bytes.extend_from_slice(write),
+                Tear::Kept => put(&mut bytes, at, write),
                 Tear::Half => put(&mut bytes, at, write.get(..write.len() / 2).unwrap_or_default()),
-                Tear::Zeroed => bytes.resize(written, 0),
+                Tear::Zeroed => grow(&mut bytes, at + write.len()),
                 Tear::LastOnly if index + 1 == count => put(&mut bytes, at, write),
                 Tear::LastOnly => {}
                 Tear::Mixed(_) => {
@@ -327,15 +330,9 @@ impl Content {
     }
 }
 
-/// Puts bytes at a place; what lies before it and was never written is zero.
-fn put(bytes: &mut Vec<u8>, at: usize, part: &[u8]) {
-    if part.is_empty() {
-        return;
-    }
-    bytes.resize(bytes.len().max(at + part.len()), 0);
-    if let Some(place) = bytes.get_mut(at..at + part.len()) {
-        place.copy_from_slice(part);
-    }
+/// Makes a file at least so long, by zero bytes.
+fn grow(bytes: &mut Vec<u8>, len: usize) {
+    bytes.resize(bytes.len().max(len), 0);
 }
 
 /// Yes or no, again and again, the same ones for the same number.

@@ -20,6 +20,12 @@ use crate::verify::verify_sealed;
 /// A file up to this length, in bytes, is appended to whatever is stale in it: reading it costs nothing to speak of.
 const SMALL_BYTES: usize = 256 << 10;
 
+/// Room is made for so many states like the one that is written.
+const ROOM_STATES: usize = 16;
+
+/// The most room that is made at once, in bytes.
+const MAX_ROOM_BYTES: usize = 1 << 20;
+
 /// How old the copy before may be when areas of the world have changed since, in milliseconds.
 const COPY_MS: u64 = 15 * 60 * 1000;
 
@@ -31,9 +37,9 @@ pub struct Saved {
     pub path: PathBuf,
     /// Counts the saves of the slot, from 1.
     pub number: u64,
-    /// The length of the file.
+    /// The length of the file, without the room behind its last state.
     pub len_bytes: usize,
-    /// How many bytes were written to it: all of a file that was published, the end of one that was appended to.
+    /// How many of them were written: all of a file that was published, the end of one that was appended to.
     pub written_bytes: usize,
     /// What somebody else had saved in place of ours meanwhile.
     pub replaced: Option<Replaced>,
@@ -96,11 +102,13 @@ impl fmt::Display for SaveError {
 impl std::error::Error for SaveError {}
 
 /// A file as it was left.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Left {
     /// What the next state goes behind.
     tail: Tail,
-    /// The last bytes of the file, which say how long its last state is, its number and the start of its digest.
+    /// The length of the file in bytes, with the room behind its last state.
+    len_bytes: usize,
+    /// The last bytes of its last state, which say how long that is, its number and the start of its digest.
     foot: Vec<u8>,
     /// When the copy before was last written, in milliseconds since 1970.
     copied_unix_ms: u64,
@@ -110,10 +118,10 @@ pub(super) struct Left {
 
 impl Left {
     /// What is left by a save; the copy before it was written at that time.
-    pub(super) fn of(written: &Written, copied_unix_ms: u64) -> Option<Left> {
+    pub(super) fn of(written: &mut Written, copied_unix_ms: u64) -> Option<Left> {
         let foot = written.bytes.last_chunk::<FOOT_ITEM_BYTES>()?.to_vec();
-        let has_new_areas = written.has_new_areas;
-        Some(Left { tail: written.tail.clone(), foot, copied_unix_ms, has_new_areas })
+        let (tail, has_new_areas) = (written.tail.take(), written.has_new_areas);
+        Some(Left { len_bytes: tail.end, tail, foot, copied_unix_ms, has_new_areas })
     }
 }
 
@@ -145,7 +153,8 @@ impl Slot {
 
     /// Saves a snapshot behind the last state of the file, with one sync, if the file is as this [`Slot`] left it at its
     /// last save; as a whole file otherwise, and when more than half of a file beyond 256 KiB is no longer needed. For
-    /// games that save often; the file grows until then, and every state in it stays readable.
+    /// games that save often; the file grows until then, and every state in it stays readable. It grows by room for a
+    /// number of states, because a sync takes longer where it must also bring a new length to the disk.
     ///
     /// # Durability
     /// As [`Slot::save`].
@@ -198,12 +207,17 @@ impl Slot {
     /// Whether the file ends where and how it was left.
     fn is_as_left(&self, left: &Left) -> Result<bool, DiskError> {
         let (path, files) = (self.path(), self.dir().files());
-        let len = left.tail.end as u64;
-        if files.len(&path)? != Some(len) {
-            return Ok(cfg!(keblin_fault = "append_after_failure"));
+        if cfg!(keblin_fault = "append_after_failure") {
+            return Ok(true);
         }
-        let from = len.saturating_sub(FOOT_ITEM_BYTES as u64);
-        Ok(files.read(&path, from, FOOT_ITEM_BYTES as u64)?.is_some_and(|foot| foot == left.foot))
+        if files.len(&path)? != Some(left.len_bytes as u64) {
+            return Ok(false);
+        }
+        // With the start of the room: a state that somebody else has written there begins with a mark.
+        let from = left.tail.end.saturating_sub(FOOT_ITEM_BYTES) as u64;
+        let last = files.read(&path, from, 2 * FOOT_ITEM_BYTES as u64)?.unwrap_or_default();
+        let room = last.strip_prefix(left.foot.as_slice());
+        Ok(room.is_some_and(|room| room.iter().all(|byte| *byte == 0)))
     }
 
     /// Writes a state behind the last one; `None`, and nothing is written, if too little of the file is needed.
@@ -217,16 +231,20 @@ impl Slot {
         let (path, files) = (self.path(), self.dir().files());
         let stamp = Stamp::after(held.known.as_ref(), files.now_unix_ms(), cause);
         let room = std::mem::take(&mut held.room);
-        let written = write_behind_tail(&left.tail, snapshot, &stamp, self.dir().key(), room);
+        let from = left.tail.end;
+        let mut written = write_behind_tail(left.tail, snapshot, &stamp, self.dir().key(), room);
         let len_bytes = written.tail.end;
         if len_bytes > SMALL_BYTES && len_bytes > 2 * written.live {
             return Ok(None);
         }
         held.try_for(&written.lineage);
-        files.append(&path, left.tail.end as u64, &written.bytes)?;
-        let mut next = Left::of(&written, left.copied_unix_ms);
+        files.append(&path, left.len_bytes as u64, from as u64, &written.bytes)?;
+        let mut next = Left::of(&mut written, left.copied_unix_ms);
+        if let Some(next) = &mut next {
+            next.len_bytes = self.make_room(left.len_bytes.max(len_bytes), &written);
+        }
         if cfg!(keblin_fault = "append_after_failure") {
-            held.left = Left::of(&written, left.copied_unix_ms);
+            held.left.clone_from(&next);
         }
         if !cfg!(keblin_fault = "no_sync") {
             files.sync(&path)?;
@@ -238,6 +256,21 @@ impl Slot {
         let (number, written_bytes) = (stamp.number, written.bytes.len());
         held.has_saved(written, next);
         Ok(Some(Saved { path, number, len_bytes, written_bytes, replaced: None }))
+    }
+
+    /// Makes room behind the last state of a file of some length if it has none, for states that follow; how long the
+    /// file is then. Whatever comes of it, the state before it is what is saved.
+    fn make_room(&self, len_bytes: usize, written: &Written) -> usize {
+        let (state, end) = (written.bytes.len(), written.tail.end);
+        // No further than to where the file is written anew.
+        let most = SMALL_BYTES.max(2 * written.live).saturating_sub(end);
+        let room = (ROOM_STATES * state).min(MAX_ROOM_BYTES).min(most);
+        if len_bytes > end || room < state {
+            return len_bytes;
+        }
+        let made = self.dir().files().append(&self.path(), end as u64, end as u64, &vec![0; room]);
+        // A part of it is no harm, but then the length is not known: the next save finds another, and publishes.
+        if made.is_ok() { end + room } else { end }
     }
 
     /// Areas are shared between the states of a file, so that a damaged byte can cost all of them: so much play is lost
@@ -288,14 +321,14 @@ impl Slot {
         let known = [held.known.clone(), of_copy, of_file].into_iter().flatten();
         let before = known.max_by_key(|lineage| lineage.number);
         let stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
-        let written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, key);
+        let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, key);
         if let Some(bytes) = there.filter(|_| !cfg!(keblin_fault = "no_previous")) {
             self.put(&aside, &bytes)?;
         }
         held.try_for(&written.lineage);
         self.put(&path, &written.bytes)?;
         let (number, len_bytes) = (stamp.number, written.bytes.len());
-        let left = Left::of(&written, stamp.saved_at_unix_ms);
+        let left = Left::of(&mut written, stamp.saved_at_unix_ms);
         held.has_saved(written, left);
         let replaced = theirs.map(|theirs| Replaced {
             set_aside: aside,

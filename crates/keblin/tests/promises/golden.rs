@@ -105,7 +105,8 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
         ("sealed", write_sealed(&third, &stamp, &key)),
         ("with_picture", write(&third.with_picture(picture), &edited)),
         ("device", write_device(&second, &stamp)),
-        ("areas", areas),
+        ("areas", areas[..read(&areas).unwrap().end()].to_vec()),
+        ("room", areas),
     ]
 }
 

@@ -154,7 +154,8 @@ fn killed_between_any_two_steps_of_writing_the_letters_are_those_before_or_after
             assert!(expected.contains(&held), "{held} after call {calls}, {tear:?}");
         }
     }
-    assert!(after - before == 2 && suspended - after == 2, "to append and to sync, and nothing else");
+    assert_eq!(after - before, 3, "to append, to make room and to sync, and nothing else");
+    assert_eq!(suspended - after, 2, "to write into the room and to sync, and nothing else");
 }
 
 #[test]

@@ -33,6 +33,7 @@ mod phases;
 mod power;
 mod processes;
 mod rehearsals;
+mod room;
 mod round_trip;
 mod rules;
 mod runs;
