@@ -71,7 +71,9 @@ pub mod condition;
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
-pub use key::{Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, Unlock};
+pub use key::{
+    AnyGame, Checkpoint, Difficulty, Field, FieldPer, Game, Item, Level, Moment, OfGame, PerField, Unlock,
+};
 pub use kind::Kind;
 pub use lookup::LookupError;
 pub use model::Schema;

@@ -133,14 +133,14 @@ impl Schema {
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
     pub fn level(&self, id: &str) -> Result<Level, LookupError> {
-        let found = self.level_named(id).and_then(position).map(Level);
+        let found = self.level_named(id).and_then(position).map(Level::of_index);
         found.ok_or_else(|| LookupError::unknown("level", id, self.levels.iter().map(|level| &level.name)))
     }
 
     /// A level by its position in [`Schema::levels`], `None` outside.
     #[must_use]
     pub fn level_at(&self, index: usize) -> Option<Level> {
-        self.levels.get(index).and(position(index)).map(Level)
+        self.levels.get(index).and(position(index)).map(Level::of_index)
     }
 
     /// A difficulty.
@@ -148,14 +148,14 @@ impl Schema {
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
     pub fn difficulty(&self, id: &str) -> Result<Difficulty, LookupError> {
-        let found = self.difficulty_named(id).and_then(position).map(Difficulty);
+        let found = self.difficulty_named(id).and_then(position).map(Difficulty::of_index);
         found.ok_or_else(|| LookupError::unknown("difficulty", id, &self.difficulties))
     }
 
     /// A difficulty by its position in [`Schema::difficulties`], `None` outside.
     #[must_use]
     pub fn difficulty_at(&self, index: usize) -> Option<Difficulty> {
-        self.difficulties.get(index).and(position(index)).map(Difficulty)
+        self.difficulties.get(index).and(position(index)).map(Difficulty::of_index)
     }
 
     /// An item of a closed list.
@@ -177,7 +177,7 @@ impl Schema {
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
     pub fn unlock(&self, id: &str) -> Result<Unlock, LookupError> {
-        let found = self.unlock_named(id).and_then(position).map(Unlock);
+        let found = self.unlock_named(id).and_then(position).map(Unlock::of_index);
         found
             .ok_or_else(|| LookupError::unknown("unlock", id, self.unlocks.iter().map(|unlock| &unlock.name)))
     }
@@ -185,7 +185,7 @@ impl Schema {
     /// An unlock by its position in [`Schema::unlocks`], `None` outside.
     #[must_use]
     pub fn unlock_at(&self, index: usize) -> Option<Unlock> {
-        self.unlocks.get(index).and(position(index)).map(Unlock)
+        self.unlocks.get(index).and(position(index)).map(Unlock::of_index)
     }
 
     /// A moment.
@@ -201,7 +201,7 @@ impl Schema {
     /// A moment by its position in [`Schema::moments`], `None` outside.
     #[must_use]
     pub fn moment_at(&self, index: usize) -> Option<Moment> {
-        self.moments.get(index).and(position(index)).map(Moment)
+        self.moments.get(index).and(position(index)).map(Moment::of_index)
     }
 
     /// A checkpoint of a level.
@@ -219,6 +219,6 @@ impl Schema {
     #[must_use]
     pub fn checkpoint_at(&self, level: Level, index: usize) -> Option<Checkpoint> {
         self.levels.get(level.index())?.checkpoints.get(index)?;
-        Some(Checkpoint { level: level.0, index: position(index)? })
+        Some(Checkpoint::of_index(level.0, position(index)?))
     }
 }

@@ -60,13 +60,18 @@ pub mod verify;
 /// Where saves rest.
 pub mod store;
 
+/// A game's own names, known to the compiler.
+pub mod game;
+
 /// Trying it: scripted play-throughs.
 pub mod rehearse;
 
+pub use game::Carry;
+pub use keblin_macros::{Carry, schema};
 pub use keblin_schema::{
-    Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Item, Keep, Kind, Level, LookupError,
-    Name, Schema, Severity, Time, Unlock, Value, condition, kind, limits, model, name, source, survival,
-    time, typed, value,
+    AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Game, Item, Keep, Kind, Level,
+    LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, kind, limits,
+    model, name, source, survival, time, typed, value,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

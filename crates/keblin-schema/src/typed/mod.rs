@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::key::{Checkpoint, Difficulty, Item, Level, Unlock};
+use crate::key::{Checkpoint, Difficulty, Game, Item, Level, OfGame, Unlock};
 use crate::kind::{Holds, Ids, Kind};
 use crate::model::Schema;
 use crate::time::Time;
@@ -11,7 +11,11 @@ use crate::value::{Float, Opaque, Part, Value};
 /// Lists, sets and maps.
 mod items;
 
+/// Members of a game's own structs.
+mod member;
+
 pub use items::{Entries, Listed};
+pub use member::Member;
 
 /// A Rust type that a field can be read and written as.
 ///
@@ -50,10 +54,10 @@ mod sealed {
 }
 
 macro_rules! scalar {
-    ($type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $schema:ident| $put:expr) => {
-        impl sealed::Sealed for $type {}
-        impl Scalar for $type {}
-        impl FieldType for $type {
+    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $schema:ident| $put:expr) => {
+        impl$(<$game: 'static>)? sealed::Sealed for $type {}
+        impl$(<$game: 'static>)? Scalar for $type {}
+        impl$(<$game: 'static>)? FieldType for $type {
             type Read<'a> = $read;
             type Write = $write;
             const MAY_BE_UNSET: Option<bool> = Some(false);
@@ -130,30 +134,33 @@ scalar!(
     |new, schema| id(Ids::List(new.list), new.index, schema)
 );
 scalar!(
-    Level,
+    @ G,
+    Level<G>,
     "id of levels",
     Kind::Id(Ids::Levels),
-    Level,
-    Level,
-    |value| Level(index(value)),
+    Level<G>,
+    Level<G>,
+    |value| Level::of_index(index(value)),
     |new, schema| id(Ids::Levels, new.0, schema)
 );
 scalar!(
-    Difficulty,
+    @ G,
+    Difficulty<G>,
     "id of difficulties",
     Kind::Id(Ids::Difficulties),
-    Difficulty,
-    Difficulty,
-    |value| Difficulty(index(value)),
+    Difficulty<G>,
+    Difficulty<G>,
+    |value| Difficulty::of_index(index(value)),
     |new, schema| id(Ids::Difficulties, new.0, schema)
 );
 scalar!(
-    Unlock,
+    @ G,
+    Unlock<G>,
     "id of unlocks",
     Kind::Id(Ids::Unlocks),
-    Unlock,
-    Unlock,
-    |value| Unlock(index(value)),
+    Unlock<G>,
+    Unlock<G>,
+    |value| Unlock::of_index(index(value)),
     |new, schema| id(Ids::Unlocks, new.0, schema)
 );
 scalar!(
@@ -271,7 +278,7 @@ impl FieldType for Value {
     }
 }
 
-impl sealed::Sealed for Checkpoint {}
+impl<G> sealed::Sealed for Checkpoint<G> {}
 impl Scalar for Checkpoint {}
 impl FieldType for Checkpoint {
     type Read<'a> = CheckpointRead<'a>;
@@ -291,6 +298,100 @@ impl FieldType for Checkpoint {
         let first: usize = before.map(|level| level.checkpoints.len()).sum();
         id(Ids::Checkpoints, u16::try_from(first + value.index()).ok()?, schema)
     }
+}
+
+impl<G: Game> Scalar for Checkpoint<G> {}
+impl<G: Game> FieldType for Checkpoint<G> {
+    type Read<'a> = Checkpoint<G>;
+    type Write = Checkpoint<G>;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        <Checkpoint as FieldType>::fits(holds)
+    }
+    fn declared() -> String {
+        <Checkpoint as FieldType>::declared()
+    }
+    fn read(value: &Value) -> Checkpoint<G> {
+        // A value of the game's own schema, of which the checkpoint is one.
+        CheckpointRead(value).of(G::schema()).map_or(Checkpoint::of_index(0, 0), OfGame::of_game)
+    }
+    fn write(value: Checkpoint<G>, schema: &Schema) -> Option<Value> {
+        <Checkpoint as FieldType>::write(value.of_any(), schema)
+    }
+}
+
+/// What `schema!` makes of a closed list or a shape: an enum or a struct that is read and written whole.
+pub trait Declared: Sized + 'static {
+    /// Whether a field of this kind holds it.
+    fn is(kind: Kind) -> bool;
+    /// From a stored value.
+    fn of_value(value: &Value) -> Self;
+    /// As a value to store; `None` for a number that is not finite.
+    fn to_value(self, schema: &Schema) -> Option<Value>;
+}
+
+impl<T: Declared> sealed::Sealed for T {}
+impl<T: Declared> Scalar for T {}
+impl<T: Declared> FieldType for T {
+    type Read<'a> = T;
+    type Write = T;
+    const MAY_BE_UNSET: Option<bool> = Some(false);
+    fn fits(holds: Holds) -> bool {
+        T::is(holds.kind)
+    }
+    fn declared() -> String {
+        std::any::type_name::<T>().to_string()
+    }
+    fn read(value: &Value) -> T {
+        T::of_value(value)
+    }
+    fn write(value: T, schema: &Schema) -> Option<Value> {
+        value.to_value(schema)
+    }
+}
+
+/// The position of an id of a closed list, for `schema!`.
+#[doc(hidden)]
+#[must_use]
+pub fn item_of(value: &Value) -> usize {
+    usize::from(index(value))
+}
+
+/// An item of a closed list as a value, for `schema!`.
+#[doc(hidden)]
+#[must_use]
+pub fn item_value(list: u16, index: u16, schema: &Schema) -> Option<Value> {
+    id(Ids::List(list), index, schema)
+}
+
+/// A member of a shape, for `schema!`.
+#[doc(hidden)]
+#[must_use]
+pub fn member_of<T: FieldType, M: Member<T>>(value: &Value, name: &str) -> M {
+    M::of(T::read(Members(value).get(name).unwrap_or(&Value::Unset)))
+}
+
+/// A member of a shape as a value, for `schema!`.
+#[doc(hidden)]
+#[must_use]
+pub fn member_value<T: FieldType, M: Member<T>>(member: &M, schema: &Schema) -> Option<Value> {
+    match member.to_write() {
+        Some(value) => T::write(value, schema),
+        None => (T::MAY_BE_UNSET == Some(true)).then_some(Value::Unset),
+    }
+}
+
+/// A shape of its members, for `schema!`.
+#[doc(hidden)]
+#[must_use]
+pub fn shape_value(
+    shape: u16,
+    members: impl IntoIterator<Item = Option<Value>>,
+    schema: &Schema,
+) -> Option<Value> {
+    let names = schema.shapes.get(usize::from(shape))?.members.iter().map(|member| member.name.clone());
+    let members = names.zip(members).map(|(name, value)| Some((name, value?)));
+    Some(Value::Shape(members.collect::<Option<_>>()?))
 }
 
 /// A checkpoint that was read; which level it stands in, only the schema knows.

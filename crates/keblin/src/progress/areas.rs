@@ -23,6 +23,7 @@ impl Progress {
     /// [`NameFault`] if the name is not an id.
     pub fn put_area(&mut self, name: &str, bytes: Option<Arc<[u8]>>) -> Result<(), NameFault> {
         let section = format!("{AREA}{}", Name::new(name)?);
+        self.changed();
         let areas = Arc::make_mut(&mut self.areas);
         match bytes {
             Some(bytes) => areas.insert(section.into(), bytes),

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{AtZero, CheckpointOrder, SaveAt};
-use keblin_schema::{Checkpoint, Value};
+use keblin_schema::{AnyGame, Checkpoint, Value};
 
 use super::Progress;
 use super::journal::Cause;
@@ -26,23 +26,23 @@ pub enum Reached {
 
 /// What a death did.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Death {
+pub enum Death<G = AnyGame> {
     /// A life was lost and there is another.
     LifeLost {
         /// Lives left; `None` where lives are not counted.
         left: Option<i64>,
         /// Where the player comes back to.
-        place: Place,
+        place: Place<G>,
     },
     /// The last life was lost; lives are full again and the level begins from its start.
     LevelRestarted {
         /// Lives left.
         left: i64,
         /// The start of the level.
-        place: Place,
+        place: Place<G>,
     },
     /// The last life was lost and the run is over.
-    RunOver(RunOver),
+    RunOver(RunOver<G>),
 }
 
 impl Progress {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use keblin_schema::condition::names::{Asked, Fact, On};
 use keblin_schema::model::{At, Axis};
-use keblin_schema::{Difficulty, Level, Value};
+use keblin_schema::{AnyGame, Difficulty, Level, Value};
 
 use super::journal::{Cause, Target};
 use super::notice::Notice;
@@ -17,11 +17,11 @@ use crate::snapshot::State;
 /// What is to be erased.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Erase {
+pub enum Erase<G = AnyGame> {
     /// Everything the profile holds, the run included.
     Profile,
     /// A level: its facts, and its values of every field that has one for each level. On one difficulty, or on all.
-    Level(Level, Option<Difficulty>),
+    Level(Level<G>, Option<Difficulty<G>>),
     /// One fact or field, as a name resolves; where the name leaves the difficulty open, on all of them.
     Named(Asked),
     /// A field everywhere, as a position in [`Schema::fields`](keblin_schema::Schema::fields).

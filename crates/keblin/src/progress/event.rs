@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use keblin_schema::{Checkpoint, Difficulty, Field, Level, Value};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Field, Level, Value};
 
 use super::Progress;
 use super::death::{Death, Reached};
@@ -19,22 +19,22 @@ use super::visit::{Entered, Finished};
 /// Something that happens to progress.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
-pub enum Event {
+pub enum Event<G = AnyGame> {
     /// [`Progress::begin`], or [`Progress::begin_replacing`].
     Begin {
         /// On this difficulty; `None` is the one last chosen.
-        difficulty: Option<Difficulty>,
+        difficulty: Option<Difficulty<G>>,
         /// In place of a run that may be under way.
         replacing: bool,
     },
     /// [`Progress::resume`]
     Resume,
     /// [`Progress::enter`]
-    Enter(Level),
+    Enter(Level<G>),
     /// [`Progress::retry`]
     Retry,
     /// [`Progress::reach`]
-    Reach(Checkpoint),
+    Reach(Checkpoint<G>),
     /// [`Progress::die`]
     Die,
     /// [`Progress::respawn`]
@@ -50,47 +50,47 @@ pub enum Event {
     /// [`Progress::pause`]
     Pause(bool),
     /// [`Progress::feed`]
-    Feed(Signal, bool),
+    Feed(Signal<G>, bool),
     /// [`Progress::set`]
-    Set(Field<Value>, Value),
+    Set(Field<Value, G>, Value),
     /// [`Progress::add`]
-    Add(Field<Value>, Value),
+    Add(Field<Value, G>, Value),
     /// [`Progress::spend`]
-    Spend(Field<Value>, Value),
+    Spend(Field<Value, G>, Value),
     /// [`Progress::submit`]
-    Submit(Field<Value>, Value),
+    Submit(Field<Value, G>, Value),
     /// [`Progress::push`], [`Progress::insert`], [`Progress::put_entry`]
-    Put(Field<Value>, ItemPlace, Value),
+    Put(Field<Value, G>, ItemPlace, Value),
     /// [`Progress::remove_at`], [`Progress::remove`], [`Progress::take_entry`]
-    Take(Field<Value>, ItemPlace),
+    Take(Field<Value, G>, ItemPlace),
     /// [`Progress::erase`]
-    Erase(Erase, bool),
+    Erase(Erase<G>, bool),
 }
 
 /// What an event did, as its method answers it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Outcome {
+pub enum Outcome<G = AnyGame> {
     /// It was accepted, and there is nothing to say of it.
     Done,
     /// A run began.
-    Begun(Begun),
+    Begun(Begun<G>),
     /// The game goes on.
-    Resumed(Resumed),
+    Resumed(Resumed<G>),
     /// A level was entered or tried again.
-    Entered(Entered),
+    Entered(Entered<G>),
     /// A checkpoint was reached.
     Reached(Reached),
     /// A death; `None` if it was without effect.
-    Died(Option<Death>),
+    Died(Option<Death<G>>),
     /// The player is back.
-    Respawned(Place),
+    Respawned(Place<G>),
     /// A level was finished; `None` if it was already.
-    Finished(Option<Box<Finished>>),
+    Finished(Option<Box<Finished<G>>>),
     /// The run is over; `None` if it was already.
-    RunOver(Option<RunOver>),
+    RunOver(Option<RunOver<G>>),
     /// A signal was fed.
-    Fed(Fed),
+    Fed(Fed<G>),
     /// A value was written, or refused: [`Change::refused`].
     Changed(Change),
     /// Something was erased.

@@ -32,6 +32,11 @@ pub struct Change {
 }
 
 /// A number, for adding, spending and submitting.
+#[diagnostic::on_unimplemented(
+    message = "a field of type `{Self}` is no number",
+    label = "only an `int`, a `float` or a `time` can be added to, spent or submitted",
+    note = "write the whole value with `set`"
+)]
 pub trait Amount: FieldType {
     /// As a value; `None` if it is not finite.
     fn amount(value: Self::Write) -> Option<Value>;
@@ -170,6 +175,12 @@ impl Progress {
         field.cell()
     }
 
+    /// Whether a value can be written to a cell in this phase.
+    pub(crate) fn takes(&self, cell: usize) -> bool {
+        let scope = self.schema.field_at(cell).map(|field| field.scope);
+        scope.is_some_and(|scope| write_event(scope).answer(self.phase()) == Answer::Happens)
+    }
+
     /// The value of a cell of the layout, for tools that walk all fields; unset outside.
     #[must_use]
     #[inline]
@@ -265,6 +276,7 @@ impl Progress {
                 *held = after;
             }
             self.journal.note_added(cell, [held, after], by);
+            self.changed();
             self.rules.cell_changed(&self.schema, cell);
             self.touched(cell);
             if self.rules.are_due() {

@@ -148,7 +148,7 @@ impl Cause {
     }
 }
 
-impl Place {
+impl<G: Copy> Place<G> {
     /// The place as people read it: the checkpoint's id, or `the start of reedgate`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {

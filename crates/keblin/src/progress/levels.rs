@@ -3,7 +3,7 @@
 use keblin_schema::condition::Facts;
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{At, StarsBy};
-use keblin_schema::{Difficulty, Level, Name, Value};
+use keblin_schema::{AnyGame, Difficulty, Level, Name, Value};
 
 use super::Progress;
 use super::journal::{Cause, Target};
@@ -16,17 +16,24 @@ use crate::snapshot::LevelFacts;
 /// What a level-select screen shows of a level.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct LevelCard {
+pub struct LevelCard<G = AnyGame> {
     /// The level.
-    pub level: Level,
+    pub level: Level<G>,
     /// Whether it can be entered on the difficulty in question.
     pub open: bool,
     /// Its lock, part by part; empty where it is open from the start.
-    pub lock: Vec<Standing>,
+    pub lock: Vec<Standing<G>>,
     /// Whether it is being played, or left half-way.
     pub current: bool,
     /// Whether it was finished, its stars, attempts and deaths.
     pub facts: LevelFacts,
+}
+
+impl<G> LevelCard<G> {
+    /// The parts of its lock that do not hold: why it is locked.
+    pub fn missing(&self) -> impl Iterator<Item = &Standing<G>> {
+        self.lock.iter().filter(|part| !part.met)
+    }
 }
 
 impl Progress {
@@ -197,6 +204,7 @@ impl Progress {
         let difficulty = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
         let target = Target::Fact { at: At::level(at.level, difficulty), fact };
         self.journal.note(target, before, value, cause.clone());
+        self.changed();
         self.rules.fact_changed(&self.schema, level, fact);
     }
 

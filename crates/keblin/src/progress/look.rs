@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use keblin_schema::model::{At, FieldDef, Scope};
-use keblin_schema::{Level, Name, Value};
+use keblin_schema::{AnyGame, Level, Name, Value};
 
 use super::{Progress, journal::Target};
 use crate::snapshot::Snapshot;
@@ -61,9 +61,9 @@ impl std::fmt::Display for OverlayLine {
 /// What became of the values that are carried through a level.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Covered {
+pub struct Covered<G = AnyGame> {
     /// The level.
-    pub level: Level,
+    pub level: Level<G>,
     /// Fields of run scope that nothing read in it.
     pub never_picked_up: Vec<Name>,
     /// Fields of run scope that nothing changed in it.

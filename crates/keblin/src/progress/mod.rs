@@ -79,7 +79,7 @@ mod suppose;
 pub use death::{Death, Reached};
 pub use erase::{Erase, Erased};
 pub use event::{Event, Outcome};
-pub use fields::Change;
+pub use fields::{Amount, Change};
 pub use levels::LevelCard;
 pub use look::{Covered, Held, OverlayLine};
 pub use notice::{Arrival, NewRecord, Notice, Place, RunEnd};
@@ -133,6 +133,7 @@ pub struct Progress {
     overlay: bool,
     coverage: Option<Coverage>,
     strict: bool,
+    revision: u64,
 }
 
 /// What of the phase the saved state does not say: whether a player is in the run it holds.
@@ -273,6 +274,7 @@ impl Progress {
             overlay: false,
             coverage: None,
             strict: false,
+            revision: 0,
         };
         progress.note_rules();
         progress
@@ -319,6 +321,19 @@ impl Progress {
         }
     }
 
+    /// A number that grows whenever something has changed that can be asked of it, or was told: as long as it is the same,
+    /// what was drawn from it is true. Time that passes is not counted: a clock is read in every frame that shows it.
+    #[must_use]
+    pub fn revision(&self) -> u64 {
+        self.revision
+    }
+
+    /// Something has changed.
+    #[inline]
+    fn changed(&mut self) {
+        self.revision += 1;
+    }
+
     /// Takes the notices that were not taken yet, oldest first.
     pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice> {
         self.notices.drain(..)
@@ -330,6 +345,7 @@ impl Progress {
     }
 
     pub(crate) fn tell(&mut self, notice: Notice) {
+        self.changed();
         let notice = self.hold_back(notice);
         self.notices.extend(notice);
     }
@@ -343,6 +359,7 @@ impl Progress {
     }
 
     fn visit_mut(&mut self) -> Option<&mut Visit> {
+        self.changed();
         self.state.run.as_mut()?.visit.as_mut()
     }
 
@@ -367,6 +384,7 @@ impl Progress {
             self.journal.note(Target::Cell(cell), before, value, cause.clone());
             self.rules.cell_changed(&self.schema, cell);
             self.touched(cell);
+            self.changed();
         }
     }
 

@@ -1,17 +1,17 @@
 //! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
 
 use keblin_schema::model::At;
-use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
 
 use super::journal::FACT_AXES;
 
 /// Where a player comes back to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub struct Place {
+pub struct Place<G = AnyGame> {
     /// The level; `None` in a game without levels.
-    pub level: Option<Level>,
+    pub level: Option<Level<G>>,
     /// The checkpoint; `None` is the level's start.
-    pub checkpoint: Option<Checkpoint>,
+    pub checkpoint: Option<Checkpoint<G>>,
 }
 
 /// How a level came to be played.
@@ -54,13 +54,13 @@ impl RunEnd {
 /// A record that was beaten.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct NewRecord {
+pub struct NewRecord<G = AnyGame> {
     /// The record.
     pub field: Name,
     /// The level, where there is one record for each.
-    pub level: Option<Level>,
+    pub level: Option<Level<G>>,
     /// The difficulty, where there is one record for each.
-    pub difficulty: Option<Difficulty>,
+    pub difficulty: Option<Difficulty<G>>,
     /// Its place on all its axes.
     pub at: At,
     /// Its place in the table of best values, from 1.
@@ -74,7 +74,7 @@ pub struct NewRecord {
 /// A one-shot message to the game.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Notice {
+pub enum Notice<G = AnyGame> {
     /// There was no save: everything is as declared.
     FirstRun,
     /// The data that was on its way is there.
@@ -93,41 +93,41 @@ pub enum Notice {
     /// A level is being played.
     Entered {
         /// The level; `None` in a game without levels.
-        level: Option<Level>,
+        level: Option<Level<G>>,
         /// How it came to be played.
         arrival: Arrival,
     },
     /// A checkpoint was reached.
-    CheckpointReached(Checkpoint),
+    CheckpointReached(Checkpoint<G>),
     /// A life was lost, and there is another.
     LifeLost {
         /// Lives left; `None` where lives are not counted.
         left: Option<i64>,
         /// Where the player comes back to.
-        place: Place,
+        place: Place<G>,
     },
     /// A record was beaten.
-    NewRecord(NewRecord),
+    NewRecord(NewRecord<G>),
     /// A value took a place in a table of best values, below the first.
-    Placed(NewRecord),
+    Placed(NewRecord<G>),
     /// A level was finished.
     Finished {
         /// The level; `None` in a game without levels.
-        level: Option<Level>,
+        level: Option<Level<G>>,
         /// Its best rating now.
         stars: u8,
     },
     /// A level opened.
     Opened {
         /// The level.
-        level: Level,
+        level: Level<G>,
         /// On this difficulty; `None` where facts are not kept apart.
-        difficulty: Option<Difficulty>,
+        difficulty: Option<Difficulty<G>>,
     },
     /// An unlock was given.
-    Unlocked(Unlock),
+    Unlocked(Unlock<G>),
     /// A moment: its condition turned true.
-    Moment(Moment),
+    Moment(Moment<G>),
     /// The run is over.
     RunOver(RunEnd),
     /// Something was erased: redraw.
@@ -146,7 +146,7 @@ impl Arrival {
     }
 }
 
-impl NewRecord {
+impl<G: Copy> NewRecord<G> {
     /// The record as people read it: `best_crossing at reedgate, neap: unset -> 1m32.4s`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
@@ -180,7 +180,9 @@ impl Notice {
         "run_over",
         "erased",
     ];
+}
 
+impl<G: Copy> Notice<G> {
     /// What it is, in a word, for rehearsals and JSON.
     #[must_use]
     pub fn word(&self) -> &'static str {
@@ -208,7 +210,7 @@ impl Notice {
     /// The notice as a line for logs and debug displays; what players read is the game's to say.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
-        let level_name = |level: Option<Level>| {
+        let level_name = |level: Option<Level<G>>| {
             let level = level.and_then(|level| schema.levels.get(level.index()));
             level.map_or("the level", |level| level.name.as_str()).to_string()
         };

@@ -219,6 +219,7 @@ impl Progress {
         if now == before {
             return;
         }
+        self.changed();
         for rule in self.schema.watch.of_unlock(unlock) {
             self.rules.ask_again(rule);
         }

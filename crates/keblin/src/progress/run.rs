@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use keblin_schema::model::{Again, RecordAt, SaveAt};
-use keblin_schema::{Checkpoint, Difficulty, Level, Unlock};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
@@ -16,48 +16,48 @@ use crate::snapshot::{Run, Stay};
 /// What a begin did.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Begun {
+pub struct Begun<G = AnyGame> {
     /// The difficulty of the run; `None` where none are declared.
-    pub difficulty: Option<Difficulty>,
+    pub difficulty: Option<Difficulty<G>>,
     /// How the run ended that was under way.
-    pub replaced: Option<RunOver>,
+    pub replaced: Option<RunOver<G>>,
 }
 
 /// How a run ended.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct RunOver {
+pub struct RunOver<G = AnyGame> {
     /// In which way.
     pub end: RunEnd,
     /// The records it beat.
-    pub records: Vec<NewRecord>,
+    pub records: Vec<NewRecord<G>>,
     /// Values that were offered as records and lie outside their bounds.
     pub refused: Vec<Refused>,
     /// The levels that a record opened.
-    pub opened: Vec<Level>,
+    pub opened: Vec<Level<G>>,
     /// The unlocks that a record gave.
-    pub unlocked: Vec<Unlock>,
+    pub unlocked: Vec<Unlock<G>>,
 }
 
 /// What can be gone on with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct ResumePoint {
+pub struct ResumePoint<G = AnyGame> {
     /// The level that is open or was left half-way; `None` is the map.
-    pub level: Option<Level>,
+    pub level: Option<Level<G>>,
     /// The checkpoint reached in it.
-    pub checkpoint: Option<Checkpoint>,
+    pub checkpoint: Option<Checkpoint<G>>,
     /// The difficulty of the run; `None` where none are declared.
-    pub difficulty: Option<Difficulty>,
+    pub difficulty: Option<Difficulty<G>>,
 }
 
 /// What a resume did.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Resumed {
+pub enum Resumed<G = AnyGame> {
     /// The player is on the map.
     Map,
     /// The player is in a level, at this place.
-    Playing(Place),
+    Playing(Place<G>),
 }
 
 impl Progress {
@@ -87,6 +87,7 @@ impl Progress {
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None });
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.stage = Stage::Running;
+        self.changed();
         self.signals.arm_all();
         self.put_supposed_for_begin();
         self.forget_told(Again::Run);

@@ -1,7 +1,7 @@
 //! Signals: what a game evaluates every frame, such as "has fallen" or "touches the mooring". One that stays true acts
 //! once, and again only after a frame in play in which nobody fed it true. Which signals are armed is not saved.
 
-use keblin_schema::Checkpoint;
+use keblin_schema::{AnyGame, Checkpoint};
 
 use super::death::{Death, Reached};
 use super::refusal::Refused;
@@ -11,11 +11,11 @@ use super::{Phase, Progress};
 /// What is fed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
-pub enum Signal {
+pub enum Signal<G = AnyGame> {
     /// The player has died.
     Death,
     /// The player touches a checkpoint.
-    Reach(Checkpoint),
+    Reach(Checkpoint<G>),
     /// The player has reached the end of the level.
     Finish,
     /// Something of the game's own, by a name.
@@ -25,15 +25,15 @@ pub enum Signal {
 /// What feeding a signal did.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Fed {
+pub enum Fed<G = AnyGame> {
     /// Nothing: it was not true, or is true still.
     Nothing,
     /// As [`Progress::die`]; `None` where that is without effect.
-    Died(Option<Death>),
+    Died(Option<Death<G>>),
     /// As [`Progress::reach`].
     Reached(Reached),
     /// As [`Progress::finish`].
-    Finished(Option<Box<Finished>>),
+    Finished(Option<Box<Finished<G>>>),
     /// A signal of the game's own has turned true.
     Happened,
 }

@@ -4,16 +4,16 @@
 use keblin_schema::condition::names::On;
 use keblin_schema::condition::{Comparison, Program};
 use keblin_schema::rule::{Rule, RuleAsks, RulePart, Threshold};
-use keblin_schema::{Difficulty, Level, Schema, Unlock, Value};
+use keblin_schema::{AnyGame, Difficulty, Level, Schema, Unlock, Value};
 
 use super::Progress;
 
 /// A part of a rule: what it asks for, and how that stands.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Standing {
+pub struct Standing<G = AnyGame> {
     /// What it asks for.
-    pub asks: Asks,
+    pub asks: Asks<G>,
     /// Whether it holds.
     pub met: bool,
     /// What is held: a number, or whether it holds.
@@ -25,16 +25,16 @@ pub struct Standing {
 /// What a part of a rule asks for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Asks {
+pub enum Asks<G = AnyGame> {
     /// A level to be finished.
     Finish {
         /// The level.
-        level: Level,
+        level: Level<G>,
         /// On this difficulty; `None` where finished is not kept apart, or any will do.
-        difficulty: Option<Difficulty>,
+        difficulty: Option<Difficulty<G>>,
     },
     /// An unlock to be given.
-    Unlock(Unlock),
+    Unlock(Unlock<G>),
     /// So many stars.
     Stars(Comparison),
     /// So much of something, as the rule writes it.
@@ -43,7 +43,7 @@ pub enum Asks {
     Condition(String),
 }
 
-impl Standing {
+impl<G: Copy> Standing<G> {
     /// What is missing, as people read it: `black_sluice is not finished on neap`, `8 stars needed, 7 held`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {

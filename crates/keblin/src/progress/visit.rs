@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use keblin_schema::model::{AfterLast, Again, RecordAt, SaveAt};
 use keblin_schema::survival::OnRetry;
-use keblin_schema::{Difficulty, Level, Time, Unlock};
+use keblin_schema::{AnyGame, Difficulty, Level, Time, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
@@ -20,9 +20,9 @@ use crate::snapshot::{Stay, Visit};
 /// What an enter or a retry did.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Entered {
+pub struct Entered<G = AnyGame> {
     /// The level; `None` in a game without levels.
-    pub level: Option<Level>,
+    pub level: Option<Level<G>>,
     /// How often it was entered or tried again by now, this time included; 0 in a game without levels.
     pub attempt: u64,
 }
@@ -30,46 +30,46 @@ pub struct Entered {
 /// What a finish did.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Finished {
+pub struct Finished<G = AnyGame> {
     /// The level; `None` in a game without levels.
-    pub level: Option<Level>,
+    pub level: Option<Level<G>>,
     /// The difficulty it was finished on; `None` where none are declared.
-    pub difficulty: Option<Difficulty>,
+    pub difficulty: Option<Difficulty<G>>,
     /// The best rating before.
     pub stars_before: u8,
     /// The best rating now.
     pub stars: u8,
     /// The records it beat.
-    pub records: Vec<NewRecord>,
+    pub records: Vec<NewRecord<G>>,
     /// A rating or a record outside its bounds; the finish stands all the same.
     pub refused: Vec<Refused>,
     /// The level's stars one by one, where they are given by rules: whether each held in this attempt, and why not.
-    pub star_rules: Vec<StarHeld>,
+    pub star_rules: Vec<StarHeld<G>>,
     /// The levels it opened.
-    pub opened: Vec<Level>,
+    pub opened: Vec<Level<G>>,
     /// The unlocks it gave.
-    pub unlocked: Vec<Unlock>,
+    pub unlocked: Vec<Unlock<G>>,
     /// The next level in order; `None` after the last.
-    pub next: Option<Next>,
+    pub next: Option<Next<G>>,
     /// How the run ended, if this was its last level.
-    pub run_over: Option<RunOver>,
+    pub run_over: Option<RunOver<G>>,
 }
 
 /// Whether a star held in an attempt.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct StarHeld {
+pub struct StarHeld<G = AnyGame> {
     /// Whether it held.
     pub held: bool,
     /// Its rule, part by part, as it stood.
-    pub parts: Vec<Standing>,
+    pub parts: Vec<Standing<G>>,
 }
 
 /// The next level in order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Next {
+pub struct Next<G = AnyGame> {
     /// The level.
-    pub level: Level,
+    pub level: Level<G>,
     /// Whether it can be entered.
     pub open: bool,
 }
@@ -276,6 +276,7 @@ impl Progress {
     /// Stops all clocks, as for a loading screen, or lets them go on. Not saved.
     pub fn pause(&mut self, on: bool) {
         self.paused = on;
+        self.changed();
     }
 
     /// Whether clocks stand still.

@@ -61,9 +61,54 @@ fn a_pin_is_gone_back_to_and_a_second_copy_may_look() {
 }
 
 #[test]
+fn a_struct_is_carried_through_levels_and_what_is_left_out_is_named() {
+    let output = Command::new(example("carry")).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    assert_eq!(
+        String::from_utf8(output.stdout).unwrap().lines().collect::<Vec<_>>(),
+        [
+            "begun: oil 40, lit 0",
+            "at the end of the quay: oil 8, lit 7",
+            "after a fall: oil 28, lit 7",
+            "at the market: oil 0, idle for 3.5 s",
+            "quay never changes matches",
+            "market never changes lamps_lit, matches",
+        ]
+    );
+}
+
+#[test]
+fn the_tour_shows_a_frame_that_compiles_and_plays() {
+    let (tour, program) = (read("docs/tour.md"), read("examples/tour.rs"));
+    let (_, rest) = program.split_once("// The frame of docs/tour.md begins here.\n").unwrap();
+    let (frame, _) = rest.split_once("// It ends here.\n").unwrap();
+    assert!(tour.contains(frame), "docs/tour.md shows another frame than examples/tour.rs");
+    assert!(tour.contains(&read("examples/tour.toml")), "docs/tour.md shows another tour.toml");
+    assert!(frame.lines().count() < 45, "{} lines", frame.lines().count());
+    let folder = tempfile::tempdir().unwrap();
+    let output = Command::new(example("tour")).arg(folder.path()).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    let out = String::from_utf8(output.stdout).unwrap();
+    assert_eq!(
+        out.lines().collect::<Vec<_>>(),
+        [
+            "causeway: 0 stars",
+            "weir: 2 stars needed, 0 held",
+            "rest at the stone",
+            "splash! 2 lanterns left",
+            "most letters ever: 3",
+            "causeway finished with 2 stars",
+            "causeway: 2 stars",
+            "weir: 0 stars",
+        ]
+    );
+    assert!(tour.contains(&out), "docs/tour.md says that something else is printed");
+}
+
+#[test]
 fn the_readme_shows_the_first_program_as_it_is() {
     let (readme, program) = (read("README.md"), read("examples/quickstart.rs"));
-    let from = program.find("use std::sync::Arc;").unwrap();
+    let from = program.find("use keblin::SaveDir;").unwrap();
     assert!(readme.contains(&program[from..]), "README.md shows another program than examples/quickstart.rs");
     assert!(readme.contains(&read("examples/quickstart.toml")), "README.md shows another quickstart.toml");
     assert!((40..=60).contains(&program.lines().count()), "{} lines", program.lines().count());

@@ -9,7 +9,9 @@
 )]
 
 mod broken;
+mod carried;
 mod cddl;
+mod compiler;
 mod damage;
 mod deaths;
 mod erasing;
@@ -29,9 +31,11 @@ mod mistakes;
 mod mixed_kinds;
 mod model;
 mod naive;
+mod names;
 mod phases;
 mod power;
 mod processes;
+mod rebuild;
 mod rehearsals;
 mod room;
 mod round_trip;

@@ -1,0 +1,324 @@
+//! The module of a schema.
+
+use keblin_schema::Name;
+use keblin_schema::kind::Kind;
+use keblin_schema::model::{FieldDef, MAX_AXES, Schema};
+use proc_macro2::{Literal, TokenStream};
+use quote::{format_ident, quote};
+
+use crate::ident::{camel, constant, same};
+use crate::input::Declared;
+use crate::load::{Loaded, load};
+use crate::types::{of_axis, of_field, of_kind};
+
+/// `pub mod fen_post { … }`
+pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
+    let Loaded { schema, path, name } = load(&input.path)?;
+    let Declared { visibility, module, .. } = input;
+    let marker = match camel(&module.to_string()) {
+        // A name that the module has for something else.
+        taken if ["Game", "Progress", "Keeper"].iter().any(|word| taken == word) => {
+            format_ident!("{taken}Names")
+        }
+        free => free,
+    };
+    let about = format!(
+        "The names of `{}`, from `{name}`, version {} of its declaration.\n\nMade by `keblin::schema!`.",
+        schema.game, schema.version
+    );
+    let of_game = format!(
+        "The game `{}`, as a type: what keeps its names apart from those of other games.",
+        schema.game
+    );
+    let (fields, lists, shapes) = (fields(&schema), lists(&schema), shapes(&schema));
+    let (levels, checkpoints) = (levels(&schema), checkpoints(&schema));
+    let difficulties = schema.difficulties.iter().map(|difficulty| (difficulty, String::new()));
+    let difficulties = positions(
+        "Difficulty",
+        "difficulties",
+        "The difficulties, the first one before any choice.",
+        difficulties,
+    );
+    let unlocks = schema.unlocks.iter().map(|unlock| (&unlock.name, unlock.title.clone()));
+    let unlocks = positions("Unlock", "unlocks", "What opens and is no level.", unlocks);
+    let moments =
+        schema.moments.iter().map(|moment| (&moment.name, moment.about.clone().unwrap_or_default()));
+    let moments =
+        positions("Moment", "moments", "Conditions that are told once when they turn true.", moments);
+    Ok(quote! {
+        #[doc = #about]
+        #[allow(dead_code, unused_imports, clippy::all, clippy::pedantic, clippy::restriction)]
+        #visibility mod #module {
+            #[doc = #of_game]
+            #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+            pub enum #marker {}
+
+            /// The game, by one name in every module that `schema!` makes.
+            pub type Game = #marker;
+
+            impl ::keblin::Game for #marker {
+                fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
+                    static SCHEMA: ::std::sync::OnceLock<::std::sync::Arc<::keblin::Schema>> =
+                        ::std::sync::OnceLock::new();
+                    ::keblin::game::made::schema_of(&SCHEMA, #name, ::core::include_str!(#path))
+                }
+            }
+
+            /// The schema, as it was when the game was compiled.
+            pub fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
+                <Game as ::keblin::Game>::schema()
+            }
+
+            /// Progress of this game, without a place to be saved to.
+            pub type Progress = ::keblin::game::Of<Game, ::keblin::Progress>;
+
+            /// Progress of this game that saves itself.
+            pub type Keeper = ::keblin::game::Of<Game, ::keblin::Keeper>;
+
+            /// What is told to this game.
+            pub type Notice = ::keblin::Notice<Game>;
+
+            /// Something that happens to progress of this game.
+            pub type Event = ::keblin::progress::Event<Game>;
+
+            static INSTALLED: ::keblin::game::Installed<Keeper> = ::keblin::game::Installed::none();
+
+            /// Makes a keeper one that [`with`] reaches from anywhere.
+            ///
+            /// # Errors
+            /// [`Twice`](::keblin::game::InstallError::Twice) if one is installed already; the keeper comes back.
+            pub fn install(keeper: Keeper) -> ::core::result::Result<(), ::keblin::game::installed::NotInstalled<Keeper>> {
+                INSTALLED.install(keeper)
+            }
+
+            /// Does something with the installed keeper, once no other thread does.
+            ///
+            /// # Errors
+            /// [`Missing`](::keblin::game::InstallError::Missing) if none is installed,
+            /// [`Nested`](::keblin::game::InstallError::Nested) inside another call on the same thread.
+            pub fn with<R>(
+                act: impl ::core::ops::FnOnce(&mut Keeper) -> R,
+            ) -> ::core::result::Result<R, ::keblin::game::InstallError> {
+                INSTALLED.with(act)
+            }
+
+            /// Takes the installed keeper out, to be closed.
+            ///
+            /// # Errors
+            /// As [`with`].
+            pub fn uninstall() -> ::core::result::Result<Keeper, ::keblin::game::InstallError> {
+                INSTALLED.uninstall()
+            }
+
+            #fields
+            #levels
+            #checkpoints
+            #difficulties
+            #unlocks
+            #moments
+            #lists
+            #shapes
+        }
+    })
+}
+
+fn fields(schema: &Schema) -> TokenStream {
+    let constants = schema.fields.iter().map(|field| {
+        let (name, of, doc) = (constant(&field.name), of_field(schema, field), described(schema, field));
+        let first = Literal::usize_unsuffixed(field.cells.start);
+        if field.per.is_empty() {
+            return quote! {
+                #[doc = #doc]
+                pub const #name: ::keblin::Field<#of, super::Game> = ::keblin::Field::of_cell(#first);
+            };
+        }
+        let axes = field.per.iter().map(|axis| of_axis(schema, *axis));
+        let mut lens = [1; MAX_AXES];
+        lens.iter_mut().zip(&field.per).for_each(|(len, axis)| *len = schema.axis_len(*axis));
+        let lens = lens.map(Literal::usize_unsuffixed);
+        quote! {
+            #[doc = #doc]
+            pub const #name: ::keblin::PerField<#of, (#(#axes,)*), super::Game> =
+                ::keblin::PerField::of_cells(#first, [#(#lens),*]);
+        }
+    });
+    quote! {
+        /// The fields.
+        pub mod fields {
+            #(#constants)*
+        }
+    }
+}
+
+/// What a field is for, and how it is declared.
+fn described(schema: &Schema, field: &FieldDef) -> String {
+    let about = field.about.as_deref().map_or(String::new(), |about| format!("{about}\n\n"));
+    let axes: Vec<&str> = field.per.iter().map(|axis| schema.axis_name(*axis)).collect();
+    let each = if axes.is_empty() { String::new() } else { format!(", for each {}", axes.join(" and ")) };
+    let unset = if field.may_be_unset() { " that may be unset" } else { "" };
+    let holds = field.holds();
+    format!("{about}`{}`: {holds}{unset}, {} scope{each}", field.name, field.scope.as_str())
+}
+
+/// Constants of one list of names, with their titles.
+fn positions<'s>(
+    kind: &str,
+    module: &str,
+    about: &str,
+    names: impl Iterator<Item = (&'s Name, String)>,
+) -> TokenStream {
+    let (kind, module) = (format_ident!("{kind}"), format_ident!("{module}"));
+    let constants = (0_u16..).zip(names).map(|(index, (id, title))| {
+        let name = constant(id);
+        let is_told = !title.is_empty() && title != id.as_str();
+        let doc = if is_told { format!("{title}: `{id}`") } else { format!("`{id}`") };
+        quote! {
+            #[doc = #doc]
+            pub const #name: ::keblin::#kind<super::Game> = ::keblin::#kind::of_index(#index);
+        }
+    });
+    quote! {
+        #[doc = #about]
+        pub mod #module {
+            #(#constants)*
+        }
+    }
+}
+
+fn levels(schema: &Schema) -> TokenStream {
+    let levels = schema.levels.iter().map(|level| (&level.name, level.title.clone()));
+    positions("Level", "levels", "The levels, in their order.", levels)
+}
+
+fn checkpoints(schema: &Schema) -> TokenStream {
+    let levels = (0_u16..).zip(&schema.levels).filter(|(_, level)| !level.checkpoints.is_empty());
+    let modules = levels.map(|(index, level)| {
+        let name = same(&level.name);
+        let doc = format!("The checkpoints of `{}`, in their order.", level.name);
+        let constants = (0_u16..).zip(&level.checkpoints).map(|(position, id)| {
+            let (name, doc) = (constant(id), format!("`{id}`"));
+            quote! {
+                #[doc = #doc]
+                pub const #name: ::keblin::Checkpoint<super::super::Game> =
+                    ::keblin::Checkpoint::of_index(#index, #position);
+            }
+        });
+        quote! {
+            #[doc = #doc]
+            pub mod #name {
+                #(#constants)*
+            }
+        }
+    });
+    quote! {
+        /// The checkpoints, by level.
+        pub mod checkpoints {
+            #(#modules)*
+        }
+    }
+}
+
+fn lists(schema: &Schema) -> TokenStream {
+    let lists = (0_u16..).zip(&schema.lists).map(|(index, list)| {
+        let (name, doc) = (camel(list.name.as_str()), format!("The list `{}`, in its order.", list.name));
+        let variants: Vec<_> = list.items.iter().map(|item| camel(item.as_str())).collect();
+        let docs = list.items.iter().map(|item| format!("`{item}`"));
+        quote! {
+            #[doc = #doc]
+            #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+            pub enum #name {
+                #(#[doc = #docs] #variants,)*
+            }
+
+            impl #name {
+                /// All of them, in their order.
+                pub const ALL: &'static [#name] = &[#(#name::#variants),*];
+            }
+
+            impl ::keblin::game::made::Declared for #name {
+                fn is(kind: ::keblin::Kind) -> bool {
+                    kind == ::keblin::Kind::Id(::keblin::kind::Ids::List(#index))
+                }
+                fn of_value(value: &::keblin::Value) -> Self {
+                    let item = ::keblin::game::made::item_of(value);
+                    #name::ALL.get(item).copied().unwrap_or(#name::ALL[0])
+                }
+                fn to_value(self, schema: &::keblin::Schema) -> ::core::option::Option<::keblin::Value> {
+                    ::keblin::game::made::item_value(#index, self as u16, schema)
+                }
+            }
+
+            impl ::keblin::game::made::Axial for #name {
+                fn position(self) -> usize {
+                    self as usize
+                }
+            }
+        }
+    });
+    quote! {
+        /// The closed lists.
+        pub mod lists {
+            #(#lists)*
+        }
+    }
+}
+
+fn shapes(schema: &Schema) -> TokenStream {
+    let shapes = (0_u16..).zip(&schema.shapes).map(|(index, shape)| {
+        let (name, doc) = (camel(shape.name.as_str()), format!("The shape `{}`.", shape.name));
+        let members: Vec<_> = shape.members.iter().map(|member| same(&member.name)).collect();
+        let ids = shape.members.iter().map(|member| member.name.as_str());
+        let docs = shape.members.iter().map(|member| format!("`{}`: {}", member.name, member.kind));
+        let is_optional =
+            |member: &keblin_schema::limits::MemberDef| member.default == keblin_schema::Value::Unset;
+        let owned = shape.members.iter().map(|member| {
+            let of = match member.kind {
+                Kind::Bytes => quote!(::std::vec::Vec<u8>),
+                kind => of_kind(schema, kind),
+            };
+            if is_optional(member) { quote!(::core::option::Option<#of>) } else { of }
+        });
+        let read_as: Vec<_> = shape
+            .members
+            .iter()
+            .map(|member| {
+                let of = of_kind(schema, member.kind);
+                if is_optional(member) { quote!(::core::option::Option<#of>) } else { of }
+            })
+            .collect();
+        let position = usize::from(index);
+        quote! {
+            #[doc = #doc]
+            #[derive(Clone, Debug, PartialEq)]
+            pub struct #name {
+                #(#[doc = #docs] pub #members: #owned,)*
+            }
+
+            impl ::core::default::Default for #name {
+                fn default() -> Self {
+                    ::keblin::game::made::shape_default(super::schema(), #position)
+                }
+            }
+
+            impl ::keblin::game::made::Declared for #name {
+                fn is(kind: ::keblin::Kind) -> bool {
+                    kind == ::keblin::Kind::Shape(#index)
+                }
+                fn of_value(value: &::keblin::Value) -> Self {
+                    #name { #(#members: ::keblin::game::made::member_of::<#read_as, _>(value, #ids),)* }
+                }
+                fn to_value(self, schema: &::keblin::Schema) -> ::core::option::Option<::keblin::Value> {
+                    let members =
+                        [#(::keblin::game::made::member_value::<#read_as, _>(&self.#members, schema)),*];
+                    ::keblin::game::made::shape_value(#index, members, schema)
+                }
+            }
+        }
+    });
+    quote! {
+        /// The shapes: structs of the declaration.
+        pub mod shapes {
+            #(#shapes)*
+        }
+    }
+}

@@ -1,0 +1,70 @@
+//! Kinds as types of Rust, in the names of the module.
+
+use keblin_schema::Kind;
+use keblin_schema::kind::Ids;
+use keblin_schema::model::{Axis, FieldDef, Schema};
+use proc_macro2::TokenStream;
+use quote::quote;
+
+use crate::ident::camel;
+
+/// What a field is read and written as. Used one module below that of the schema.
+pub(crate) fn of_field(schema: &Schema, field: &FieldDef) -> TokenStream {
+    let holds = field.holds();
+    let of = |kind: Option<Kind>| kind.map(|kind| of_kind(schema, kind));
+    let plain = match (holds.kind, of(holds.of), of(holds.key)) {
+        (Kind::List, Some(of), _) => quote!(::std::vec::Vec<#of>),
+        (Kind::Set, Some(of), _) => quote!(::std::collections::BTreeSet<#of>),
+        (Kind::Map, Some(of), Some(key)) => quote!(::std::collections::BTreeMap<#key, #of>),
+        (kind, ..) => of_kind(schema, kind),
+    };
+    if field.may_be_unset() { quote!(::core::option::Option<#plain>) } else { plain }
+}
+
+/// What a plain value is read and written as.
+pub(crate) fn of_kind(schema: &Schema, kind: Kind) -> TokenStream {
+    match kind {
+        Kind::Bool => quote!(bool),
+        Kind::Int => quote!(i64),
+        Kind::Float => quote!(f64),
+        Kind::Time => quote!(::keblin::Time),
+        Kind::Text => quote!(::std::string::String),
+        Kind::Bytes => quote!(::keblin::game::made::Bytes),
+        Kind::Vec2 => quote!([f32; 2]),
+        Kind::Vec3 => quote!([f32; 3]),
+        Kind::Quat => quote!([f32; 4]),
+        Kind::Opaque => quote!(::keblin::game::made::Opaque),
+        Kind::Shape(shape) => {
+            let name = schema.shapes.get(usize::from(shape)).map(|shape| camel(shape.name.as_str()));
+            quote!(super::shapes::#name)
+        }
+        Kind::Id(ids) => of_ids(schema, ids),
+        // Lists, sets and maps are not in each other; a kind that this version does not know is read as it is.
+        _ => quote!(::keblin::Value),
+    }
+}
+
+fn of_ids(schema: &Schema, ids: Ids) -> TokenStream {
+    match ids {
+        Ids::List(list) => {
+            let name = schema.lists.get(usize::from(list)).map(|list| camel(list.name.as_str()));
+            quote!(super::lists::#name)
+        }
+        Ids::Levels => quote!(::keblin::Level<super::Game>),
+        Ids::Checkpoints => quote!(::keblin::Checkpoint<super::Game>),
+        Ids::Difficulties => quote!(::keblin::Difficulty<super::Game>),
+        Ids::Unlocks => quote!(::keblin::Unlock<super::Game>),
+        _ => quote!(::keblin::Value),
+    }
+}
+
+/// What a place on an axis is given as.
+pub(crate) fn of_axis(schema: &Schema, axis: Axis) -> TokenStream {
+    match axis {
+        Axis::Level => of_ids(schema, Ids::Levels),
+        Axis::Difficulty => of_ids(schema, Ids::Difficulties),
+        Axis::List(list) => of_ids(schema, Ids::List(list)),
+        // An axis that this version does not know has no names.
+        _ => quote!(::core::convert::Infallible),
+    }
+}

@@ -1,0 +1,80 @@
+//! The macros from outside: a game of its own is compiled anew when its declaration is edited, every use of a renamed field
+//! fails then, and building the macros takes few other crates.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use crate::tables::{project, read};
+
+const DECLARED: &str =
+    "game = 'otter'\nversion = 1\n[fields.oil]\ntype = 'int'\nscope = 'run'\non_death = 'stays'\n";
+
+const PROGRAM: &str = "keblin::schema!(otter, \"progress.toml\");\n\
+    use otter::fields;\n\
+    #[derive(keblin::Carry)]\n#[carry(otter)]\npub struct Otter {\n    pub oil: u32,\n}\n\
+    pub fn burn(game: &mut otter::Progress) -> i64 {\n    game.add(fields::OIL, -1);\n    game.get(fields::OIL)\n}\n";
+
+/// What cargo says of a package, and whether it compiled.
+fn check(folder: &Path) -> (bool, String) {
+    let output = Command::new(env!("CARGO"))
+        .args(["check", "--offline", "--quiet", "--target-dir"])
+        .arg(project("target/tests/rebuild"))
+        .current_dir(folder)
+        .env_remove("RUSTFLAGS")
+        .output()
+        .unwrap();
+    (output.status.success(), String::from_utf8(output.stderr).unwrap())
+}
+
+#[test]
+fn an_edited_declaration_is_compiled_anew_and_every_use_of_a_renamed_field_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let put = |name: &str, text: &str| fs::write(folder.path().join(name), text).unwrap();
+    let keblin = project("crates/keblin");
+    let manifest =
+        "[package]\nname = \"otter\"\nversion = \"0.1.0\"\nedition = \"2024\"\n[workspace]\n[dependencies]\n";
+    put("Cargo.toml", &format!("{manifest}keblin = {{ path = {keblin:?} }}\n"));
+    put("Cargo.lock", &read("Cargo.lock"));
+    put("progress.toml", DECLARED);
+    fs::create_dir(folder.path().join("src")).unwrap();
+    put("src/lib.rs", PROGRAM);
+    let (compiles, said) = check(folder.path());
+    assert!(compiles, "{said}");
+    put("progress.toml", &DECLARED.replace("fields.oil", "fields.fuel"));
+    let (compiles, said) = check(folder.path());
+    assert!(!compiles);
+    let uses = ["src/lib.rs:6", "src/lib.rs:9", "src/lib.rs:10"];
+    assert!(said.matches("cannot find value `OIL`").count() >= 3, "{said}");
+    assert!(uses.iter().all(|place| said.contains(place)), "{said}");
+    put("progress.toml", &DECLARED.replace("'run'", "'rum'"));
+    let (compiles, said) = check(folder.path());
+    assert!(!compiles && said.contains("error: progress.toml:5:9: "), "{said}");
+    put("progress.toml", DECLARED);
+    let (compiles, said) = check(folder.path());
+    assert!(compiles, "{said}");
+}
+
+/// The crates that building a crate takes, itself included.
+fn built_for(name: &str) -> BTreeSet<String> {
+    let output = Command::new(env!("CARGO"))
+        .args(["tree", "--offline", "-p", name, "-e", "normal,build", "--prefix", "none", "--format", "{p}"])
+        .current_dir(project("."))
+        .output()
+        .unwrap();
+    assert!(output.status.success(), "{output:?}");
+    let text = String::from_utf8(output.stdout).unwrap();
+    text.lines().filter_map(|line| line.split(' ').next()).map(str::to_string).collect()
+}
+
+#[test]
+fn the_macros_take_a_parser_of_rust_and_one_of_toml_and_nothing_else() {
+    let mut allowed = built_for("toml");
+    let ours = ["keblin-macros", "keblin-schema", "syn", "quote", "proc-macro2"].map(str::to_string);
+    // What syn takes to know an identifier.
+    allowed.extend(ours.into_iter().chain(["unicode-ident".to_string()]));
+    let built = built_for("keblin-macros");
+    assert!(built.contains("syn") && built.contains("toml"));
+    assert_eq!(built.difference(&allowed).collect::<Vec<_>>(), Vec::<&String>::new());
+}

@@ -1,0 +1,3 @@
+keblin::schema!(otter, "broken.toml");
+
+fn main() {}

@@ -1,0 +1,3 @@
+keblin::schema!(otter, "oter.toml");
+
+fn main() {}

@@ -1,0 +1,9 @@
+keblin::schema!(otter, "otter.toml");
+
+#[derive(keblin::Carry)]
+#[carry(otter)]
+struct Otter {
+    oil: String,
+}
+
+fn main() {}

@@ -1,0 +1,3 @@
+keblin::schema!("otter.toml");
+
+fn main() {}

@@ -1,0 +1,3 @@
+keblin::schema!(otter);
+
+fn main() {}

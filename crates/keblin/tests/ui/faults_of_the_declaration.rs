@@ -1,0 +1,3 @@
+keblin::schema!(otter, "faulty.toml");
+
+fn main() {}

@@ -1,0 +1,7 @@
+keblin::schema!(otter, "otter.toml");
+use otter::{Progress, fields, levels};
+
+fn main() {
+    let mut game = Progress::new();
+    let _ = game.get(fields::BEST_TIME.at(levels::BROOK));
+}

@@ -1,0 +1,7 @@
+keblin::schema!(otter, "otter.toml");
+use otter::{Progress, fields};
+
+fn main() {
+    let mut game = Progress::new();
+    game.submit(fields::OIL, 3);
+}

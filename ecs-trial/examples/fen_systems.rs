@@ -1,0 +1,158 @@
+//! The Fen Post as a game of systems, without a window: systems queue what happens, one system applies it where nothing else
+//! runs, others read what is told, and a level is changed at a safe point.
+
+#![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "an example prints, and needs a folder")]
+
+use std::time::Duration;
+
+use bevy_app::{App, First, Last, Update};
+use bevy_ecs::prelude::*;
+use keblin::SaveDir;
+use keblin::progress::Signal;
+
+keblin::schema!(fen_post, "../demo/progress.toml");
+use fen_post::{checkpoints, difficulties, fields, levels};
+
+/// The keeper, for systems that only look.
+#[derive(Resource)]
+struct Kept(fen_post::Keeper);
+
+/// Something that has happened, for the one system that applies it.
+#[derive(Message)]
+struct Happens(fen_post::Event);
+
+/// Something the game was told.
+#[derive(Message, Clone)]
+struct Told(fen_post::Notice);
+
+/// What stands in a level, and goes with it.
+#[derive(Component)]
+struct Reed;
+
+/// Where the punt is along its route, and what a frame makes of it.
+#[derive(Resource, Default)]
+struct Frame(u32);
+
+/// What the score display shows, and how often it was drawn.
+#[derive(Resource, Default)]
+struct Display {
+    drawn: u32,
+    seen: Option<u64>,
+}
+
+const FRAME: Duration = Duration::from_micros(16_667);
+
+/// The player's hands: what was pressed at the title and on the map.
+fn choose(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
+    let event = match frame.0 {
+        1 => fen_post::Event::Begin { difficulty: Some(difficulties::NEAP), replacing: true },
+        2 => fen_post::Event::Enter(levels::REEDGATE),
+        60 => fen_post::Event::Respawn,
+        130 => fen_post::Event::Enter(levels::LONG_MERE),
+        _ => return,
+    };
+    happens.write(Happens(event));
+}
+
+/// The punt finds letters.
+fn deliver(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
+    if matches!(frame.0, 10 | 12 | 14 | 90) {
+        happens.write(Happens(fen_post::Event::add(fields::LETTERS, 2)));
+        happens.write(Happens(fen_post::Event::add(fields::OIL, -5)));
+    }
+}
+
+/// What is true of the world, told in every frame as it is.
+fn sense(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
+    let mut feed = |signal, on| {
+        let _ = happens.write(Happens(fen_post::Event::Feed(signal, on)));
+    };
+    feed(Signal::Reach(checkpoints::reedgate::OSIER), (20..30).contains(&frame.0));
+    feed(Signal::Death, (40..58).contains(&frame.0));
+    feed(Signal::Finish, (100..120).contains(&frame.0));
+}
+
+/// The one place where progress changes: after every other system of the frame. It ends the frame, hands what is due to the
+/// writer, and passes on what was told.
+fn apply(
+    mut kept: ResMut<'_, Kept>,
+    mut happens: MessageReader<'_, '_, Happens>,
+    mut told: MessageWriter<'_, Told>,
+) {
+    for Happens(event) in happens.read() {
+        if let Err(refused) = kept.0.apply(event) {
+            println!("{refused}");
+        }
+    }
+    kept.0.tick(FRAME);
+    told.write_batch(kept.0.drain_notices().map(Told));
+}
+
+/// The level changes at the start of a frame, when no system is in the middle of the old one.
+fn change_level(
+    mut told: MessageReader<'_, '_, Told>,
+    old: Query<'_, '_, Entity, With<Reed>>,
+    mut commands: Commands<'_, '_>,
+) {
+    for Told(notice) in told.read() {
+        if let fen_post::Notice::Entered { level: Some(level), .. } = notice {
+            old.iter().for_each(|reed| commands.entity(reed).despawn());
+            let reeds = match *level {
+                levels::REEDGATE => 3,
+                _ => 5,
+            };
+            commands.spawn_batch((0..reeds).map(|_| Reed));
+            println!("{} stands, with {reeds} reeds", level.id());
+        }
+    }
+}
+
+/// Sounds and effects.
+fn react(mut told: MessageReader<'_, '_, Told>) {
+    for Told(notice) in told.read() {
+        match notice {
+            fen_post::Notice::LifeLost { left, .. } => println!("splash, {} boats left", left.unwrap_or(0)),
+            fen_post::Notice::CheckpointReached(checkpoint) => println!("moored at {}", checkpoint.id()),
+            fen_post::Notice::Finished { .. } | fen_post::Notice::Opened { .. } => {
+                println!("{}", notice.text(fen_post::schema()));
+            }
+            _ => {}
+        }
+    }
+}
+
+/// Draws the score when something has changed, and not otherwise.
+fn draw(kept: Res<'_, Kept>, mut display: ResMut<'_, Display>) {
+    if display.seen != Some(kept.0.revision()) {
+        display.seen = Some(kept.0.revision());
+        display.drawn += 1;
+    }
+}
+
+fn count(mut frame: ResMut<'_, Frame>) {
+    frame.0 += 1;
+}
+
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("fen_systems"), Into::into);
+    let kept = fen_post::Keeper::open(&SaveDir::at(folder).slot("systems")?)?;
+    let mut app = App::new();
+    app.insert_resource(Kept(kept)).init_resource::<Frame>().init_resource::<Display>();
+    app.add_message::<Happens>().add_message::<Told>();
+    app.add_systems(First, (count, change_level).chain());
+    app.add_systems(Update, (choose, deliver, sense, react, draw));
+    app.add_systems(Last, apply);
+    for _ in 0..240 {
+        app.update();
+    }
+    let reeds = app.world_mut().query::<&Reed>().iter(app.world()).count();
+    let drawn = app.world().resource::<Display>().drawn;
+    let Some(Kept(game)) = app.world_mut().remove_resource::<Kept>() else { return Ok(()) };
+    println!(
+        "letters {}, oil {}, {reeds} reeds, drawn {drawn} times of 240",
+        game.get(fields::LETTERS),
+        game.get(fields::OIL)
+    );
+    game.close()?;
+    Ok(())
+}

@@ -1,0 +1,86 @@
+//! The frame of a game, as docs/tour.md shows it, played without a window.
+
+#![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "an example prints and needs a folder")]
+
+use std::time::Duration;
+
+use keblin::progress::Signal;
+use keblin::{Carry, Refused, SaveDir};
+
+keblin::schema!(fen_walk, "tour.toml");
+use fen_walk::{Keeper, Notice, checkpoints, levels};
+
+/// What the game's own code sees of the world in one frame.
+#[derive(Default)]
+struct Seen {
+    fell: bool,
+    at_stone: bool,
+    at_goal: bool,
+    picked_up: u32,
+}
+
+// The frame of docs/tour.md begins here.
+#[derive(Default, Carry)]
+#[carry(fen_walk)]
+struct Walker {
+    letters: u32,
+    lanterns: u8,
+}
+
+fn frame(game: &mut Keeper, walker: &mut Walker, seen: &Seen, elapsed: Duration) -> Result<(), Refused> {
+    walker.letters += seen.picked_up; // the game's own code works on its own struct
+    {
+        let mut game = game.with(walker);
+        game.feed(Signal::Reach(checkpoints::causeway::STONE), seen.at_stone)?;
+        game.feed(Signal::Death, seen.fell)?; // true for as many frames as it likes: one death
+        game.feed(Signal::Finish, seen.at_goal)?;
+    } // and here the struct has what the events left it
+    for notice in game.drain_notices() {
+        match notice {
+            Notice::LifeLost { left, .. } => println!("splash! {} lanterns left", left.unwrap_or(0)),
+            Notice::CheckpointReached(checkpoints::causeway::STONE) => println!("rest at the stone"),
+            Notice::Finished { level: Some(level), stars } => {
+                println!("{} finished with {stars} stars", level.id())
+            }
+            Notice::NewRecord(record) => println!("most letters ever: {}", record.now),
+            Notice::NotWritten { message } => println!("{message}"),
+            _ => {}
+        }
+    }
+    game.tick(elapsed); // ends the frame; what is due is on its way to the disk
+    Ok(())
+}
+
+fn menu(game: &Keeper) {
+    for card in game.level_cards(None) {
+        let missing: Vec<String> = card.missing().map(|part| part.text(fen_walk::schema())).collect();
+        match card.open {
+            true => println!("{}: {} stars", card.level.id(), card.facts.stars),
+            false => println!("{}: {}", card.level.id(), missing.join(", ")),
+        }
+    }
+}
+// It ends here.
+
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("fen_walk"), Into::into);
+    let (mut game, mut walker) = (Keeper::open(&SaveDir::at(folder).slot("walker")?)?, Walker::default());
+    menu(&game);
+    game.with(&mut walker).begin_replacing(None);
+    game.with(&mut walker).enter(levels::CAUSEWAY)?;
+    for number in 0..240 {
+        let seen = Seen {
+            picked_up: u32::from(matches!(number, 10 | 20 | 60 | 150)),
+            at_stone: (30..40).contains(&number),
+            fell: (70..115).contains(&number),
+            at_goal: number > 200,
+        };
+        frame(&mut game, &mut walker, &seen, Duration::from_micros(16_667))?;
+        if number == 120 {
+            game.with(&mut walker).respawn()?;
+        }
+    }
+    menu(&game);
+    game.close()?;
+    Ok(())
+}
