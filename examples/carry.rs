@@ -20,10 +20,11 @@ struct Walker {
 }
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let (mut game, mut walker) = (Progress::new(), Walker::default());
+    let mut game = Progress::new();
     game.watch_coverage();
 
-    // At the title there is nothing to hand over: the walker gets what a new run begins with, not the other way round.
+    // The walker has what the declaration says from the start: a zero that Rust made is no value of the player's.
+    let mut walker = game.carry(Walker::default());
     game.with(&mut walker).begin(None)?;
     println!("begun: oil {}, lit {}", walker.oil, walker.lit);
 

@@ -5,7 +5,7 @@
 use std::time::Duration;
 
 use keblin::progress::Signal;
-use keblin::{Carry, Refused, SaveDir};
+use keblin::{Carried, Carry, Refused, SaveDir};
 
 keblin::schema!(fen_walk, "tour.toml");
 use fen_walk::{Keeper, Notice, checkpoints, levels};
@@ -17,6 +17,7 @@ struct Seen {
     at_stone: bool,
     at_goal: bool,
     picked_up: u32,
+    elapsed: Duration,
 }
 
 // The frame of docs/tour.md begins here.
@@ -27,7 +28,7 @@ struct Walker {
     lanterns: u8,
 }
 
-fn frame(game: &mut Keeper, walker: &mut Walker, seen: &Seen, elapsed: Duration) -> Result<(), Refused> {
+fn frame(game: &mut Keeper, walker: &mut Carried<Walker>, seen: &Seen) -> Result<(), Refused> {
     walker.letters += seen.picked_up; // the game's own code works on its own struct
     {
         let mut game = game.with(walker);
@@ -47,7 +48,7 @@ fn frame(game: &mut Keeper, walker: &mut Walker, seen: &Seen, elapsed: Duration)
             _ => {}
         }
     }
-    game.tick(elapsed); // ends the frame; what is due is on its way to the disk
+    game.tick(seen.elapsed); // ends the frame; what is due is on its way to the disk
     Ok(())
 }
 
@@ -64,7 +65,8 @@ fn menu(game: &Keeper) {
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("fen_walk"), Into::into);
-    let (mut game, mut walker) = (Keeper::open(&SaveDir::at(folder).slot("walker")?)?, Walker::default());
+    let mut game = Keeper::open(&SaveDir::at(folder).slot("walker")?)?;
+    let mut walker = game.carry(Walker::default());
     menu(&game);
     game.with(&mut walker).begin_replacing(None);
     game.with(&mut walker).enter(levels::CAUSEWAY)?;
@@ -74,8 +76,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             at_stone: (30..40).contains(&number),
             fell: (70..115).contains(&number),
             at_goal: number > 200,
+            elapsed: Duration::from_micros(16_667),
         };
-        frame(&mut game, &mut walker, &seen, Duration::from_micros(16_667))?;
+        frame(&mut game, &mut walker, &seen)?;
         if number == 120 {
             game.with(&mut walker).respawn()?;
         }

@@ -23,7 +23,9 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
         free => free,
     };
     let about = format!(
-        "The names of `{}`, from `{name}`, version {} of its declaration.\n\nMade by `keblin::schema!`.",
+        "The names of `{}`, made by `keblin::schema!` of version {} of `{name}`.\n\n\
+         `Keeper` is progress that saves itself, `Progress` the same without a place to be saved to; both take these names \
+         and no others.",
         schema.game, schema.version
     );
     let of_game = format!(
@@ -81,6 +83,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             /// Something that happens to progress of this game.
             pub type Event = ::keblin::progress::Event<Game>;
 
+            #[doc(hidden)]
             static INSTALLED: ::keblin::game::Installed<Keeper> = ::keblin::game::Installed::none();
 
             /// Makes a keeper one that [`with`] reaches from anywhere.
@@ -142,22 +145,19 @@ fn fields(schema: &Schema) -> TokenStream {
                 ::keblin::PerField::of_cells(#first, [#(#lens),*]);
         }
     });
-    quote! {
-        /// The fields.
-        pub mod fields {
-            #(#constants)*
-        }
-    }
+    listed("fields", "The fields.", constants)
 }
 
 /// What a field is for, and how it is declared.
 fn described(schema: &Schema, field: &FieldDef) -> String {
-    let about = field.about.as_deref().map_or(String::new(), |about| format!("{about}\n\n"));
     let axes: Vec<&str> = field.per.iter().map(|axis| schema.axis_name(*axis)).collect();
     let each = if axes.is_empty() { String::new() } else { format!(", for each {}", axes.join(" and ")) };
     let unset = if field.may_be_unset() { " that may be unset" } else { "" };
-    let holds = field.holds();
-    format!("{about}`{}`: {holds}{unset}, {} scope{each}", field.name, field.scope.as_str())
+    let declared = format!("{}{unset}, {} scope{each}", field.holds(), field.scope.as_str());
+    match &field.about {
+        Some(about) => format!("{about} ({declared})\n\n`{}`", field.name),
+        None => format!("`{}`: {declared}", field.name),
+    }
 }
 
 /// Constants of one list of names, with their titles.
@@ -167,7 +167,7 @@ fn positions<'s>(
     about: &str,
     names: impl Iterator<Item = (&'s Name, String)>,
 ) -> TokenStream {
-    let (kind, module) = (format_ident!("{kind}"), format_ident!("{module}"));
+    let kind = format_ident!("{kind}");
     let constants = (0_u16..).zip(names).map(|(index, (id, title))| {
         let name = constant(id);
         let is_told = !title.is_empty() && title != id.as_str();
@@ -177,10 +177,19 @@ fn positions<'s>(
             pub const #name: ::keblin::#kind<super::Game> = ::keblin::#kind::of_index(#index);
         }
     });
+    listed(module, about, constants)
+}
+
+/// A module of some items; none of no items.
+fn listed(module: &str, about: &str, items: impl Iterator<Item = TokenStream>) -> TokenStream {
+    let (module, mut items) = (format_ident!("{module}"), items.peekable());
+    if items.peek().is_none() {
+        return TokenStream::new();
+    }
     quote! {
         #[doc = #about]
         pub mod #module {
-            #(#constants)*
+            #(#items)*
         }
     }
 }
@@ -210,12 +219,7 @@ fn checkpoints(schema: &Schema) -> TokenStream {
             }
         }
     });
-    quote! {
-        /// The checkpoints, by level.
-        pub mod checkpoints {
-            #(#modules)*
-        }
-    }
+    listed("checkpoints", "The checkpoints, by level.", modules)
 }
 
 fn lists(schema: &Schema) -> TokenStream {
@@ -223,11 +227,13 @@ fn lists(schema: &Schema) -> TokenStream {
         let (name, doc) = (camel(list.name.as_str()), format!("The list `{}`, in its order.", list.name));
         let variants: Vec<_> = list.items.iter().map(|item| camel(item.as_str())).collect();
         let docs = list.items.iter().map(|item| format!("`{item}`"));
+        let (with_serde, names) = (with_serde(), list.items.iter().map(renamed));
         quote! {
             #[doc = #doc]
             #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+            #with_serde
             pub enum #name {
-                #(#[doc = #docs] #variants,)*
+                #(#[doc = #docs] #names #variants,)*
             }
 
             impl #name {
@@ -255,12 +261,23 @@ fn lists(schema: &Schema) -> TokenStream {
             }
         }
     });
-    quote! {
-        /// The closed lists.
-        pub mod lists {
-            #(#lists)*
+    listed("lists", "The closed lists.", lists)
+}
+
+/// What makes a type one that serde reads and writes.
+fn with_serde() -> Option<TokenStream> {
+    cfg!(feature = "serde").then(|| {
+        quote! {
+            #[derive(::keblin::game::made::serde::Serialize, ::keblin::game::made::serde::Deserialize)]
+            #[serde(crate = "::keblin::game::made::serde")]
         }
-    }
+    })
+}
+
+/// An item of a list under its id.
+fn renamed(id: &Name) -> Option<TokenStream> {
+    let id = id.as_str();
+    cfg!(feature = "serde").then(|| quote!(#[serde(rename = #id)]))
 }
 
 fn shapes(schema: &Schema) -> TokenStream {
@@ -286,10 +303,11 @@ fn shapes(schema: &Schema) -> TokenStream {
                 if is_optional(member) { quote!(::core::option::Option<#of>) } else { of }
             })
             .collect();
-        let position = usize::from(index);
+        let (position, with_serde) = (usize::from(index), with_serde());
         quote! {
             #[doc = #doc]
             #[derive(Clone, Debug, PartialEq)]
+            #with_serde
             pub struct #name {
                 #(#[doc = #docs] pub #members: #owned,)*
             }
@@ -315,10 +333,5 @@ fn shapes(schema: &Schema) -> TokenStream {
             }
         }
     });
-    quote! {
-        /// The shapes: structs of the declaration.
-        pub mod shapes {
-            #(#shapes)*
-        }
-    }
+    listed("shapes", "The shapes: structs of the declaration.", shapes)
 }

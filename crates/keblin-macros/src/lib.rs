@@ -31,15 +31,6 @@ use proc_macro::TokenStream;
 
 /// Makes a module of a declaration: a constant of every name in it, and the types of this game's progress.
 ///
-/// ```ignore
-/// keblin::schema!(fen_post, "progress.toml");
-/// use fen_post::{Keeper, fields, levels};
-///
-/// let mut game = Keeper::open(&slot)?;
-/// game.enter(levels::REEDGATE)?;
-/// game.add(fields::LETTERS, 3);
-/// ```
-///
 /// The file is looked for in the package's folder, and beside the source file that says it. A fault in it is a compile
 /// error that begins with its place, and an edited file is compiled anew. `schema!(pub fen_post, …)` makes a module that
 /// others see.

@@ -54,6 +54,10 @@ pub mod typed;
 /// Looking names up.
 pub mod lookup;
 
+/// Times and names of a game as serde reads and writes them.
+#[cfg(feature = "serde")]
+mod readable;
+
 /// A source text with its lines, for complaints that name their place.
 pub mod source;
 

@@ -66,8 +66,22 @@ pub mod game;
 /// Trying it: scripted play-throughs.
 pub mod rehearse;
 
-pub use game::Carry;
-pub use keblin_macros::{Carry, schema};
+pub use game::{Carried, Carry};
+/// ```
+/// keblin::schema!(fen_post, "../../demo/progress.toml");
+/// use fen_post::{Progress, checkpoints, fields, levels};
+///
+/// let mut game = Progress::new();
+/// game.begin(None)?;
+/// game.enter(levels::REEDGATE)?;
+/// game.add(fields::LETTERS, 3);
+/// game.reach(checkpoints::reedgate::OSIER)?;
+/// assert_eq!(game.get(fields::LETTERS), 3);
+/// # Ok::<(), keblin::Refused>(())
+/// ```
+pub use keblin_macros::schema;
+
+pub use keblin_macros::Carry;
 pub use keblin_schema::{
     AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Game, Item, Keep, Kind, Level,
     LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, kind, limits,

@@ -1,18 +1,24 @@
 //! A game's own struct, tied to fields by `#[derive(Carry)]`: its members are handed over before events and picked up after
 //! them, so that no level copies values by hand.
+//!
+//! Only what the game has changed since the last pick-up is handed over. A struct that was just made, or that missed an
+//! event, so never puts the zeros of a default, or values of long ago, in place of what the player has.
 
 use std::marker::PhantomData;
 use std::ops::{Deref, DerefMut};
 
-use keblin_schema::Game;
 use keblin_schema::typed::{FieldType, Member};
+use keblin_schema::{Game, Value};
 
 use super::{FieldOf, HasProgress, Of};
-use crate::progress::{Phase, Progress};
+use crate::progress::Progress;
 
 /// A struct of a game whose members are tied to fields. Derive it:
 ///
-/// ```ignore
+/// ```
+/// # keblin::schema!(fen_post, "../../demo/progress.toml");
+/// use keblin::Carry;
+///
 /// #[derive(Carry)]
 /// #[carry(fen_post)]
 /// struct Punt {
@@ -23,6 +29,7 @@ use crate::progress::{Phase, Progress};
 ///     #[carry(skip)]
 ///     wake: Vec<[f32; 2]>,    // lives and goes with the struct
 /// }
+/// # fn main() {}
 /// ```
 ///
 /// A member whose type does not fit its field does not compile.
@@ -35,6 +42,35 @@ pub trait Carry<G> {
     fn carry(&mut self, tie: &mut Tie<'_, G>);
 }
 
+/// A struct of a game with what it picked up last. It is the struct in everything; [`Of::carry`] makes one.
+#[derive(Clone, Debug)]
+pub struct Carried<C> {
+    own: C,
+    /// The values of its fields as they were picked up, member by member.
+    picked_up: Vec<Value>,
+}
+
+impl<C> Carried<C> {
+    /// The struct alone.
+    #[must_use]
+    pub fn into_inner(self) -> C {
+        self.own
+    }
+}
+
+impl<C> Deref for Carried<C> {
+    type Target = C;
+    fn deref(&self) -> &C {
+        &self.own
+    }
+}
+
+impl<C> DerefMut for Carried<C> {
+    fn deref_mut(&mut self) -> &mut C {
+        &mut self.own
+    }
+}
+
 /// What members are tied to: fields, in one of two directions.
 #[derive(Debug)]
 pub struct Tie<'p, G> {
@@ -44,21 +80,28 @@ pub struct Tie<'p, G> {
 
 #[derive(Debug)]
 enum Way<'p> {
-    HandOver(&'p mut Progress),
-    PickUp(&'p Progress),
+    /// With the values that were picked up last, those of the members to come.
+    HandOver(&'p mut Progress, std::slice::Iter<'p, Value>),
+    PickUp(&'p Progress, &'p mut Vec<Value>),
 }
 
 impl<G: Game> Tie<'_, G> {
-    /// Hands a member over or picks it up. Handed over is what is another value than picking it up would give, where the
-    /// phase lets the field be written.
+    /// Hands a member over or picks it up. Handed over is what is another value than was picked up, where the phase lets
+    /// the field be written.
     pub fn member<F: FieldOf<G>, M: Member<F::Of>>(&mut self, field: F, member: &mut M) {
         let field = field.looked_up();
         match &mut self.way {
-            Way::PickUp(progress) => *member = M::of(progress.get(field)),
-            Way::HandOver(progress) => {
-                let is_held = member.is(<F::Of as FieldType>::read(progress.value_at(field.cell())));
-                let value = (!is_held && progress.takes(field.cell())).then(|| member.to_write());
-                if let Some(value) = value.flatten() {
+            Way::PickUp(progress, picked_up) => {
+                *member = M::of(progress.get(field));
+                picked_up.push(progress.value_at(field.cell()).clone());
+            }
+            Way::HandOver(progress, picked_up) => {
+                let as_it_was =
+                    picked_up.next().is_none_or(|value| member.is(<F::Of as FieldType>::read(value)));
+                if as_it_was || !progress.takes(field.cell()) {
+                    return;
+                }
+                if let Some(value) = member.to_write() {
                     progress.set(field, value);
                 }
             }
@@ -71,30 +114,48 @@ impl<G: Game> Tie<'_, G> {
 #[derive(Debug)]
 pub struct With<'a, G: Game, P: HasProgress, C: Carry<G>> {
     game: &'a mut Of<G, P>,
-    own: &'a mut C,
+    own: &'a mut Carried<C>,
 }
 
 impl<G: Game, P: HasProgress> Of<G, P> {
-    /// Hands a struct over and lets something happen to it; then it picks its members up.
+    /// Takes a struct to be carried: it picks its members up at once, whatever it was made with.
+    pub fn carry<C: Carry<G>>(&self, own: C) -> Carried<C> {
+        let mut carried = Carried { own, picked_up: Vec::new() };
+        self.pick_up(&mut carried);
+        carried
+    }
+
+    /// Hands over what a struct has changed, and lets something happen to it; then it picks its members up.
     ///
-    /// ```ignore
-    /// punt.oil -= 10;                      // the game's own code, on its own struct
-    /// keeper.with(&mut punt).reach(BIRCH)?; // the checkpoint copies the oil there is now
-    /// keeper.with(&mut punt).die();         // and the punt has the oil of the checkpoint again
     /// ```
-    ///
-    /// At the title there is nothing yet that a struct could hand over: what it holds then is what it was made with.
-    /// There it only picks up.
-    pub fn with<'a, C: Carry<G>>(&'a mut self, own: &'a mut C) -> With<'a, G, P, C> {
-        if self.progress().phase() != Phase::Title {
-            own.carry(&mut Tie { way: Way::HandOver(self.progress_mut()), of: PhantomData });
-        }
+    /// # keblin::schema!(fen_post, "../../demo/progress.toml");
+    /// # use fen_post::{checkpoints::reedgate::OSIER, levels::REEDGATE};
+    /// # #[derive(Default, keblin::Carry)]
+    /// # #[carry(fen_post)]
+    /// # struct Punt { oil: i64 }
+    /// # let mut game = fen_post::Progress::new();
+    /// let mut punt = game.carry(Punt::default()); // with the oil of the declaration, not of `Default`
+    /// game.with(&mut punt).begin(None)?;
+    /// game.with(&mut punt).enter(REEDGATE)?;
+    /// punt.oil -= 10; // the game's own code, on its own struct
+    /// game.with(&mut punt).reach(OSIER)?; // the checkpoint copies the oil there is now
+    /// punt.oil -= 20;
+    /// game.with(&mut punt).die(); // and the punt has the oil of the checkpoint again
+    /// assert_eq!(punt.oil, 50);
+    /// # Ok::<(), keblin::Refused>(())
+    /// ```
+    pub fn with<'a, C: Carry<G>>(&'a mut self, own: &'a mut Carried<C>) -> With<'a, G, P, C> {
+        let Carried { own: members, picked_up } = own;
+        members
+            .carry(&mut Tie { way: Way::HandOver(self.progress_mut(), picked_up.iter()), of: PhantomData });
         With { game: self, own }
     }
 
-    /// Picks the members of a struct up, and hands nothing over: for one that was just made.
-    pub fn pick_up<C: Carry<G>>(&self, own: &mut C) {
-        own.carry(&mut Tie { way: Way::PickUp(self.progress()), of: PhantomData });
+    /// Picks the members of a struct up, and hands nothing over.
+    pub fn pick_up<C: Carry<G>>(&self, own: &mut Carried<C>) {
+        let Carried { own, picked_up } = own;
+        picked_up.clear();
+        own.carry(&mut Tie { way: Way::PickUp(self.progress(), picked_up), of: PhantomData });
     }
 }
 

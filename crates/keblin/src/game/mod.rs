@@ -38,7 +38,7 @@ use crate::save::ReadError;
 use crate::snapshot::Snapshot;
 use crate::store::{Keeper, OpenError, SaveError, Saved, Slot};
 
-pub use carry::{Carry, With};
+pub use carry::{Carried, Carry, With};
 pub use installed::{InstallError, Installed};
 
 /// Progress, or a keeper of it, that speaks in the names of one game: `fen_post::Progress` and `fen_post::Keeper` are names

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
-use keblin::{Carry, Level, Phase, Time};
+use keblin::{Carry, Level, Time};
 
 use crate::names::reed_bed::{self, checkpoints, fields, levels, lists::Lamps, shapes::Lantern};
 
@@ -37,19 +37,40 @@ struct Den {
 }
 
 #[test]
-fn at_the_title_a_struct_is_filled_and_hands_nothing_over() {
+fn a_struct_that_was_just_made_hands_nothing_over() {
     let mut game = reed_bed::Progress::new();
-    let mut otter = Otter { frames: 3, ..Otter::default() };
-    assert_eq!(game.phase(), Phase::Title);
-    game.with(&mut otter).begin(None).unwrap();
-    assert_eq!((otter.coppers, otter.depth, otter.lantern.oil, otter.frames), (120, 0.5, 9, 3));
-    assert_eq!(game.get(fields::COPPERS), 120, "a default of Rust is no value of the player's");
+    game.begin(None).unwrap();
+    game.set(fields::COPPERS, 77);
+    let mut otter = game.carry(Otter { frames: 3, ..Otter::default() });
+    assert_eq!((otter.coppers, otter.depth, otter.lantern.oil, otter.frames), (77, 0.5, 9, 3));
+    game.with(&mut otter).enter(levels::BROOK).unwrap();
+    assert_eq!(game.get(fields::COPPERS), 77, "a default of Rust is no value of the player's");
+    // Again in the next level, as games do it.
+    let mut again = game.carry(Otter::default());
+    game.with(&mut again).leave().unwrap();
+    assert_eq!((game.get(fields::COPPERS), again.into_inner().coppers), (77, 77));
+}
+
+#[test]
+fn a_struct_that_missed_an_event_takes_nothing_back() {
+    let mut game = reed_bed::Progress::new();
+    let mut otter = game.carry(Otter::default());
+    game.begin(None).unwrap();
+    game.enter(levels::BROOK).unwrap();
+    game.set(fields::REEDS, 30);
+    game.set(fields::COPPERS, 9);
+    otter.reeds = 12;
+    game.with(&mut otter).leave().unwrap();
+    assert_eq!((otter.reeds, otter.coppers), (12, 9), "what it changed is handed over, and nothing else");
+    otter.reeds = 50;
+    game.pick_up(&mut otter);
+    assert_eq!(otter.reeds, 12, "picked up, and not handed over");
 }
 
 #[test]
 fn an_event_sees_the_struct_and_the_struct_has_what_the_event_left() {
     let mut game = reed_bed::Progress::new();
-    let mut otter = Otter::default();
+    let mut otter = game.carry(Otter::default());
     game.with(&mut otter).begin(None).unwrap();
     game.with(&mut otter).enter(levels::BROOK).unwrap();
     otter.reeds = 40;
@@ -71,15 +92,13 @@ fn an_event_sees_the_struct_and_the_struct_has_what_the_event_left() {
     assert_eq!((game.get(fields::NAME), game.get(fields::LAMP)), ("Wen", Some(Lamps::Glass)));
     assert_eq!((game.get(fields::LIT).len(), game.get(fields::HOOKS).len()), (2, 1));
     // Another struct picks up what this one handed over, and without being handed over.
-    let mut other = Otter::default();
-    game.pick_up(&mut other);
-    assert_eq!(Otter { frames: 0, ..other }, Otter { frames: 0, ..otter });
+    assert_eq!(*game.carry(Otter::default()), *otter);
 }
 
 #[test]
 fn what_a_member_cannot_hold_is_not_lost() {
     let mut game = reed_bed::Progress::new();
-    let mut otter = Otter::default();
+    let mut otter = game.carry(Otter::default());
     game.with(&mut otter).begin(None).unwrap();
     game.set(fields::REEDS, 700);
     game.set(fields::DEPTH, 0.1);
@@ -97,7 +116,7 @@ fn what_a_member_cannot_hold_is_not_lost() {
 #[test]
 fn bounds_and_records_have_the_last_word() {
     let mut game = reed_bed::Progress::new();
-    let mut otter = Otter::default();
+    let mut otter = game.carry(Otter::default());
     game.with(&mut otter).begin(None).unwrap();
     game.submit(fields::BEST_REEDS, 30);
     otter.most = None;
@@ -118,7 +137,7 @@ fn bounds_and_records_have_the_last_word() {
 #[test]
 fn several_events_see_one_handing_over_and_a_phase_takes_what_it_takes() {
     let mut game = reed_bed::Progress::new();
-    let mut otter = Otter::default();
+    let mut otter = game.carry(Otter::default());
     game.with(&mut otter).begin(None).unwrap();
     otter.reeds = 5;
     {
@@ -133,8 +152,7 @@ fn several_events_see_one_handing_over_and_a_phase_takes_what_it_takes() {
     otter.coppers = 1;
     game.with(&mut otter).pause(true);
     assert_eq!((otter.reeds, game.get(fields::COPPERS)), (7, 1), "after a run its values are only read");
-    let mut den = Den { home: levels::BROOK };
-    game.pick_up(&mut den);
+    let mut den = game.carry(Den { home: levels::BROOK });
     den.home = levels::WEIR;
     game.with(&mut den).pause(false);
     assert_eq!(game.get(fields::HOME), levels::WEIR);
@@ -143,7 +161,7 @@ fn several_events_see_one_handing_over_and_a_phase_takes_what_it_takes() {
 #[test]
 fn coverage_names_what_no_struct_ever_carried() {
     let mut game = reed_bed::Progress::new();
-    let mut otter = Otter::default();
+    let mut otter = game.carry(Otter::default());
     game.with(&mut otter).begin(None).unwrap();
     game.watch_coverage();
     game.with(&mut otter).enter(levels::BROOK).unwrap();

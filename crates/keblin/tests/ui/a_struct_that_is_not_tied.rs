@@ -3,6 +3,6 @@ keblin::schema!(otter, "otter.toml");
 struct Otter;
 
 fn main() {
-    let mut game = otter::Progress::new();
-    game.with(&mut Otter).die();
+    let game = otter::Progress::new();
+    let _ = game.carry(Otter);
 }
