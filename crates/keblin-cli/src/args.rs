@@ -29,7 +29,11 @@ pub(crate) struct Args {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// Check the declaration: everything found, each with its place
-    Check,
+    Check {
+        /// Also say what is different from an earlier declaration
+        #[arg(long, value_name = "FILE")]
+        before: Option<PathBuf>,
+    },
     /// Print which event does what to which field
     Survival,
     /// Print what a save holds

@@ -72,7 +72,7 @@ pub fn run(
     };
     let mut console = Console::new(out, look, args.json);
     let outcome = match &args.command {
-        Command::Check => cmd::check::run(&mut console, &args),
+        Command::Check { before } => cmd::check::run(&mut console, &args, before.as_deref()),
         Command::Survival => cmd::survival::run(&mut console, &args),
         Command::Show { file } => cmd::show::run(&mut console, &args, file),
         Command::Verify { files, key } => cmd::verify::run(&mut console, &args, files, key.as_deref()),

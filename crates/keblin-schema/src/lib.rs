@@ -70,6 +70,9 @@ mod parse;
 /// From declarations to a schema: every name resolved, every rule that spans two places.
 mod check;
 
+/// What is different between two versions of a declaration.
+pub mod diff;
+
 /// Conditions: the language of locks and expectations.
 pub mod condition;
 

@@ -84,8 +84,8 @@ pub use keblin_macros::schema;
 pub use keblin_macros::Carry;
 pub use keblin_schema::{
     AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Game, Item, Keep, Kind, Level,
-    LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, kind, limits,
-    model, name, source, survival, time, typed, value,
+    LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, diff, kind,
+    limits, model, name, source, survival, time, typed, value,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

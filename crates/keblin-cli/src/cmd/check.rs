@@ -1,14 +1,17 @@
 //! `keblin check`: everything found in the declaration, each with its place.
 
+use std::path::Path;
+
 use keblin::model::{Schema, Scope};
 use keblin::{Findings, Severity};
 use serde_json::json;
 
+use super::since::Since;
 use crate::args::Args;
 use crate::out::{Console, Tone, counted, json};
 use crate::{Outcome, Trouble, files};
 
-pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
+pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>) -> Result<Outcome, Trouble> {
     let path = files::schema_path(args)?;
     let name = path.display().to_string();
     let parsed = Schema::parse(&name, &files::text(&path)?);
@@ -23,19 +26,26 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
         Err(findings) => (None, findings),
     };
     let (schema, findings) = (schema.as_ref(), &findings);
+    let since = match (before, schema) {
+        (Some(before), Some(schema)) => Some(Since::of(before, schema)?),
+        _ => None,
+    };
+    let is_fine = is_fine(findings) && since.as_ref().is_none_or(Since::is_fine);
     if console.json {
         let list: Vec<_> = findings.list().iter().map(|finding| json::finding(findings, finding)).collect();
         console.json_object(&json!({
             "file": name,
-            "ok": is_fine(findings),
+            "ok": is_fine,
             "game": schema.map(|schema| schema.game.as_str()),
             "version": schema.map(|schema| schema.version),
             "findings": list,
+            "differences": since.as_ref().map(Since::json),
         }))?;
     } else {
         text(console, &name, schema, findings)?;
+        since.as_ref().map_or(Ok(()), |since| since.text(console))?;
     }
-    Ok(if is_fine(findings) { Outcome::Fine } else { Outcome::Findings })
+    Ok(if is_fine { Outcome::Fine } else { Outcome::Findings })
 }
 
 /// Hints are worth a look, but nothing to stop a build for.

@@ -9,6 +9,9 @@ pub(crate) mod survival;
 /// `keblin show`
 pub(crate) mod show;
 
+/// What is different from an earlier declaration.
+mod since;
+
 /// `keblin verify`
 pub(crate) mod verify;
 

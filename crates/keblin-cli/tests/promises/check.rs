@@ -136,3 +136,48 @@ fn a_setting_that_is_not_kept_is_marked_in_the_survival_table() {
     let volume = &json["survival"]["horn_volume"]["moments"];
     assert_eq!((&volume["reopen"]["fate"], &volume["erase"]["fate"]), (&"stays".into(), &"stays".into()));
 }
+
+#[test]
+fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_saves() {
+    let folder = tempfile::tempdir().unwrap();
+    let put = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let before = std::fs::read_to_string(project("demo/progress.toml")).unwrap();
+    let now = before.replace("id = \"bittern\"", "").replace("\"bittern\"", "\"heron\"");
+    put("before.toml", &before);
+    put("progress.toml", &now.replace("default = 120", "default = 100"));
+    let check =
+        |args: &[&str]| keblin_in(folder.path(), &[&["check", "--before", "before.toml"], args].concat());
+    let ran = check(&[]);
+    assert_eq!((ran.code, ran.err.as_str()), (1, ""));
+    assert_fits(&ran.out);
+    let (_, since) = ran.out.split_once("\n\n").unwrap();
+    assert_eq!(
+        since,
+        "since before.toml, version 1\n  shape: saves of before do not fit\n    \
+         checkpoint bittern of lantern_quay is gone; perhaps it is heron now\n  \
+         growth: saves of before fit, and what is new is as declared\n    \
+         checkpoint heron of lantern_quay is new\n  rule: no save holds it\n    \
+         field coppers: default 120 -> 100\n  \
+         the shape has changed, and the version has not: write `version = 2`\n"
+    );
+    let json = check(&["--json"]).json();
+    assert_eq!((&json["ok"], json["differences"].as_array().unwrap().len()), (&false.into(), 3));
+    assert_eq!(json["differences"][2]["class"], "rule");
+    put("progress.toml", &now.replace("version = 1", "version = 2"));
+    let ran = check(&[]);
+    assert!(
+        ran.code == 0
+            && ran.out.ends_with("version 1 -> 2: saves of before are refused, and left as they are\n")
+    );
+    put("progress.toml", &before);
+    assert!(check(&[]).out.ends_with("since before.toml, version 1: no difference\n"));
+    put("before.toml", "game = 3\n");
+    let ran = check(&[]);
+    assert_eq!(ran.code, 2);
+    assert!(
+        ran.err.starts_with("keblin: before.toml:1:") && ran.err.contains("nothing can"),
+        "{}",
+        ran.err
+    );
+    assert!(keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json()["differences"].is_null());
+}

@@ -192,3 +192,58 @@ pub enum StarsBy {
     /// Each star is collected by itself, over all attempts.
     Each,
 }
+
+impl Resume {
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Resume::Checkpoint => "checkpoint",
+            Resume::Exact => "exact",
+        }
+    }
+}
+
+impl AfterLast {
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            AfterLast::Map => "map",
+            AfterLast::EndRun => "end_run",
+        }
+    }
+}
+
+impl StarsBy {
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            StarsBy::BestAttempt => "best_attempt",
+            StarsBy::Each => "each",
+        }
+    }
+}
+
+impl AtZero {
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            AtZero::EndRun => "end_run",
+            AtZero::RestartLevel => "restart_level",
+        }
+    }
+}
+
+impl CheckpointOrder {
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            CheckpointOrder::Furthest => "furthest",
+            CheckpointOrder::Latest => "latest",
+        }
+    }
+}

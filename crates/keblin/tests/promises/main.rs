@@ -14,6 +14,7 @@ mod cddl;
 mod compiler;
 mod damage;
 mod deaths;
+mod differences;
 mod erasing;
 mod examples;
 mod following;

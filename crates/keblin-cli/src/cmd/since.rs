@@ -1,0 +1,84 @@
+//! What is different from an earlier declaration, for `keblin check --before`.
+
+use std::path::Path;
+
+use keblin::Severity;
+use keblin::diff::{Class, Difference, differences};
+use keblin::model::Schema;
+use serde_json::json;
+
+use crate::out::{Console, Tone};
+use crate::{Trouble, files};
+
+/// What is different from an earlier declaration.
+pub(super) struct Since {
+    /// The earlier declaration.
+    file: String,
+    differences: Vec<Difference>,
+    versions: [u32; 2],
+}
+
+impl Since {
+    /// Of a file and a declaration. What is found in the earlier one besides errors is no matter now.
+    pub(super) fn of(path: &Path, now: &Schema) -> Result<Since, Trouble> {
+        let file = path.display().to_string();
+        let before = Schema::parse(&file, &files::text(path)?).map_err(|findings| {
+            let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);
+            let first =
+                errors.map(|finding| format!("{}: {}", findings.place(finding), finding.message)).next();
+            Trouble::Told(format!("{}; nothing can be held against it", first.unwrap_or_default()))
+        })?;
+        let versions = [before.schema.version, now.version];
+        Ok(Since { file, differences: differences(&before.schema, now), versions })
+    }
+
+    fn count(&self, class: Class) -> usize {
+        self.differences.iter().filter(|difference| difference.class == class).count()
+    }
+
+    /// Whether saves of before are told from those of now, where they do not fit.
+    pub(super) fn is_fine(&self) -> bool {
+        let [before, now] = self.versions;
+        now > before || self.count(Class::Shape) == 0
+    }
+
+    pub(super) fn json(&self) -> serde_json::Value {
+        let differences = self.differences.iter().map(
+            |difference| json!({ "class": difference.class.as_str(), "message": difference.to_string() }),
+        );
+        differences.collect()
+    }
+
+    pub(super) fn text(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
+        console.blank()?;
+        let [old, new] = self.versions;
+        let heading = console.toned(Tone::Heading, &format!("since {}, version {old}", self.file));
+        let none = if self.differences.is_empty() { ": no difference" } else { "" };
+        console.line(&format!("{heading}{none}"))?;
+        for (class, tone, means) in [
+            (Class::Shape, Tone::Bad, "shape: saves of before do not fit"),
+            (Class::Growth, Tone::Good, "growth: saves of before fit, and what is new is as declared"),
+            (Class::Rule, Tone::Quiet, "rule: no save holds it"),
+        ] {
+            if self.count(class) == 0 {
+                continue;
+            }
+            let means = console.toned(tone, means);
+            console.line(&format!("  {means}"))?;
+            for difference in self.differences.iter().filter(|difference| difference.class == class) {
+                console.paragraph(&format!("    {difference}"), "      ")?;
+            }
+        }
+        if !self.is_fine() {
+            let raise =
+                format!("  the shape has changed, and the version has not: write `version = {}`", old + 1);
+            console.paragraph(&console.toned(Tone::Bad, &raise), "    ")?;
+        } else if self.count(Class::Shape) > 0 {
+            console.paragraph(
+                &format!("  version {old} -> {new}: saves of before are refused, and left as they are"),
+                "    ",
+            )?;
+        }
+        Ok(())
+    }
+}

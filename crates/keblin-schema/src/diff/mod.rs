@@ -1,0 +1,255 @@
+//! What is different between two versions of a declaration, in three classes: what the values of a save depend on, what
+//! only grows, and what no save holds.
+
+/// Lists of names, compared by id: what is new, what is gone, and what it is perhaps called now.
+mod names;
+
+/// Fields and shapes, key by key.
+mod fields;
+
+/// Rules: conditions, and whether they ask for more than before.
+mod rules;
+
+use std::fmt;
+
+use crate::model::{SaveAt, Schema};
+use crate::name::Name;
+
+/// What a difference means for the saves that there are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Class {
+    /// A save of before does not fit: its values need a step, and the declaration a new version.
+    Shape,
+    /// A save of before fits, and what is new is as declared.
+    Growth,
+    /// No save holds it.
+    Rule,
+}
+
+impl Class {
+    /// Every class, the gravest first.
+    pub const ALL: [Class; 3] = [Class::Shape, Class::Growth, Class::Rule];
+
+    /// Its word in text and JSON.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Class::Shape => "shape",
+            Class::Growth => "growth",
+            Class::Rule => "rule",
+        }
+    }
+}
+
+/// One difference.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Difference {
+    /// What it means for the saves that there are.
+    pub class: Class,
+    /// What is different.
+    pub what: What,
+    /// How.
+    pub change: Change,
+}
+
+/// What is different.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum What {
+    /// The declaration as a whole.
+    Declaration,
+    /// A field.
+    Field(Name),
+    /// A level.
+    Level(Name),
+    /// A checkpoint of a level.
+    Checkpoint {
+        /// The level.
+        level: Name,
+        /// The checkpoint.
+        id: Name,
+    },
+    /// A difficulty.
+    Difficulty(Name),
+    /// An unlock.
+    Unlock(Name),
+    /// A moment.
+    Moment(Name),
+    /// A closed list.
+    List(Name),
+    /// An item of a closed list.
+    Item {
+        /// The list.
+        list: Name,
+        /// The item.
+        id: Name,
+    },
+    /// A shape.
+    Shape(Name),
+    /// A member of a shape.
+    Member {
+        /// The shape.
+        shape: Name,
+        /// The member.
+        id: Name,
+    },
+}
+
+/// How something is different.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Change {
+    /// It is new.
+    New,
+    /// It is gone.
+    Gone {
+        /// What it is perhaps called now.
+        perhaps: Option<Name>,
+    },
+    /// Those that were there stand in another order.
+    Order {
+        /// Of what.
+        of: &'static str,
+    },
+    /// A key says something else.
+    Key {
+        /// The key.
+        key: &'static str,
+        /// What it said; empty if it was not there.
+        before: String,
+        /// What it says now; empty if it is not there.
+        now: String,
+        /// Whether a rule asks for more than it did.
+        is_stricter: bool,
+    },
+}
+
+impl fmt::Display for What {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            What::Declaration => write!(f, "the declaration"),
+            What::Field(id) => write!(f, "field {id}"),
+            What::Level(id) => write!(f, "level {id}"),
+            What::Checkpoint { level, id } => write!(f, "checkpoint {id} of {level}"),
+            What::Difficulty(id) => write!(f, "difficulty {id}"),
+            What::Unlock(id) => write!(f, "unlock {id}"),
+            What::Moment(id) => write!(f, "moment {id}"),
+            What::List(id) => write!(f, "list {id}"),
+            What::Item { list, id } => write!(f, "item {id} of {list}"),
+            What::Shape(id) => write!(f, "shape {id}"),
+            What::Member { shape, id } => write!(f, "member {id} of {shape}"),
+        }
+    }
+}
+
+/// As people read it: `field oil: max 60 -> 40`, `level reedgate is gone; perhaps it is reed_gate now`.
+impl fmt::Display for Difference {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Difference { what, change, .. } = self;
+        match change {
+            Change::New => write!(f, "{what} is new"),
+            Change::Gone { perhaps: None } => write!(f, "{what} is gone"),
+            Change::Gone { perhaps: Some(now) } => write!(f, "{what} is gone; perhaps it is {now} now"),
+            Change::Order { of } => write!(f, "{what}: {of} stand in another order"),
+            Change::Key { key, before, now, is_stricter } => {
+                let said =
+                    |text: &str| if text.is_empty() { "nothing".to_string() } else { text.to_string() };
+                write!(f, "{what}: {key} {} -> {}", said(before), said(now))?;
+                if *is_stricter { write!(f, ", which asks for more") } else { Ok(()) }
+            }
+        }
+    }
+}
+
+/// Every difference between two versions of a declaration, the gravest first, else in declared order.
+///
+/// The versions' numbers and what is said to people (`about`, titles) are none.
+///
+/// ```
+/// use keblin_schema::{Schema, diff::{Class, differences}};
+///
+/// let text = "game = 'otter'\nversion = 1\n[fields.oil]\ntype = 'int'\nscope = 'run'\nmax = 60\non_death = 'stays'\n";
+/// let schema = |text: &str| Schema::parse("progress.toml", text).map(|parsed| parsed.schema);
+/// let (before, now) = (schema(text)?, schema(&text.replace("60", "40"))?);
+/// let found = differences(&before, &now);
+/// assert_eq!(found[0].to_string(), "field oil: max 60 -> 40");
+/// assert_eq!(found[0].class, Class::Shape); // a save may hold 50
+/// # Ok::<(), keblin_schema::Findings>(())
+/// ```
+#[must_use]
+pub fn differences(before: &Schema, now: &Schema) -> Vec<Difference> {
+    let mut found = Found { before, now, list: Vec::new() };
+    found.declaration();
+    found.lists();
+    found.shapes();
+    found.fields();
+    found.levels();
+    found.unlocks();
+    found.moments();
+    found.list.sort_by_key(|difference| difference.class);
+    found.list
+}
+
+/// When it is saved, with how often.
+fn said_of_saving(at: SaveAt) -> String {
+    match at {
+        SaveAt::Every(time) => format!("{} {time}", at.as_str()),
+        other => other.as_str().to_string(),
+    }
+}
+
+/// What was found so far.
+struct Found<'s> {
+    before: &'s Schema,
+    now: &'s Schema,
+    list: Vec<Difference>,
+}
+
+impl Found<'_> {
+    fn add(&mut self, class: Class, what: &What, change: Change) {
+        self.list.push(Difference { class, what: what.clone(), change });
+    }
+
+    /// A key, if it says something else.
+    fn key(&mut self, class: Class, what: &What, key: &'static str, before: String, now: String) {
+        if before != now {
+            self.add(class, what, Change::Key { key, before, now, is_stricter: false });
+        }
+    }
+
+    /// What the declaration says of everything.
+    fn declaration(&mut self) {
+        let (before, now, what) = (self.before, self.now, What::Declaration);
+        let word = |is: bool, word: &str| if is { word.to_string() } else { String::new() };
+        self.key(Class::Shape, &what, "game", before.game.to_string(), now.game.to_string());
+        let per = |schema: &Schema| word(schema.level_facts_per_difficulty, "difficulty");
+        self.key(Class::Shape, &what, "level_facts_per", per(before), per(now));
+        let said = |schema: &Schema| {
+            let autosave: Vec<String> = schema.autosave.iter().map(|at| said_of_saving(*at)).collect();
+            let lives = schema.lives.as_ref().and_then(|lives| {
+                let field = schema.fields.get(lives.field)?;
+                Some((field.name.to_string(), lives.at_zero.as_str().to_string()))
+            });
+            let (field, at_zero) = lives.unwrap_or_default();
+            [
+                ("resume", schema.resume.as_str().to_string()),
+                ("after_last", schema.after_last.as_str().to_string()),
+                ("stars_by", schema.stars_by.as_str().to_string()),
+                ("autosave", autosave.join(", ")),
+                ("lives.field", field),
+                ("lives.at_zero", at_zero),
+            ]
+        };
+        for ((key, before), (_, now)) in said(before).into_iter().zip(said(now)) {
+            self.key(Class::Rule, &what, key, before, now);
+        }
+        self.names(
+            &before.difficulties,
+            &now.difficulties,
+            "difficulties",
+            &What::Declaration,
+            What::Difficulty,
+        );
+    }
+}

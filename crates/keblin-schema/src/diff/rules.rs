@@ -1,0 +1,104 @@
+//! Levels, unlocks and moments: their names, and their rules, with whether they ask for more than before.
+
+use super::names::names_of;
+use super::{Change, Class, Found, What};
+use crate::condition::Comparison;
+use crate::model::{LevelDef, MomentDef, Schema};
+use crate::rule::{Rule, RuleAsks, RulePart};
+
+/// Whether a rule asks for more than another: for everything that one asked for, or a higher number of it, and for
+/// something besides. Not every rule that is stricter can be known for one.
+fn is_stricter(before: Option<&Rule>, now: Option<&Rule>) -> bool {
+    let (before, now) = match (before, now) {
+        (None, now) => return now.is_some(),
+        (Some(_), None) => return false,
+        (Some(before), Some(now)) => (&before.parts, &now.parts),
+    };
+    let same = |a: &RulePart, b: &RulePart| a.program.source() == b.program.source();
+    let keeps = |part: &RulePart| now.iter().any(|other| same(part, other) || asks_more(part, other));
+    let is_new = |part: &RulePart| !before.iter().any(|other| same(part, other));
+    before.iter().all(keeps) && now.iter().any(is_new)
+}
+
+/// Whether a part asks for a higher number of the same.
+fn asks_more(before: &RulePart, now: &RulePart) -> bool {
+    let (RuleAsks::Number(before), RuleAsks::Number(now)) = (&before.asks, &now.asks) else { return false };
+    let number = |program: &crate::condition::Program| program.source().parse::<i64>().ok();
+    let (Some(held), Some(needed)) = (number(&before.needed), number(&now.needed)) else { return false };
+    let is_same = before.held.source() == now.held.source() && before.comparison == now.comparison;
+    is_same
+        && match now.comparison {
+            Comparison::Greater | Comparison::GreaterOrEqual => needed > held,
+            Comparison::Less | Comparison::LessOrEqual => needed < held,
+            _ => false,
+        }
+}
+
+impl Found<'_> {
+    /// A rule, if it is another one.
+    fn rule(&mut self, what: &What, key: &'static str, before: Option<&Rule>, now: Option<&Rule>) {
+        let text =
+            |rule: Option<&Rule>| rule.map(|rule| rule.program.source().to_string()).unwrap_or_default();
+        let is_stricter = is_stricter(before, now);
+        let (before, now) = (text(before), text(now));
+        if before != now {
+            self.add(Class::Rule, what, Change::Key { key, before, now, is_stricter });
+        }
+    }
+
+    /// Levels and their checkpoints.
+    pub(super) fn levels(&mut self) {
+        let (before, now) = (self.before, self.now);
+        let ids = |schema: &Schema| names_of(&schema.levels, |level| &level.name);
+        self.names(&ids(before), &ids(now), "levels", &What::Declaration, What::Level);
+        for level in &before.levels {
+            if let Some(same) = now.levels.iter().find(|other| other.name == level.name) {
+                self.level(level, same);
+            }
+        }
+    }
+
+    fn level(&mut self, before: &LevelDef, now: &LevelDef) {
+        let what = What::Level(before.name.clone());
+        let checkpoint = |id| What::Checkpoint { level: before.name.clone(), id };
+        self.names(&before.checkpoints, &now.checkpoints, "checkpoints", &what, checkpoint);
+        let class = if now.stars > before.stars { Class::Growth } else { Class::Shape };
+        self.key(class, &what, "stars", before.stars.to_string(), now.stars.to_string());
+        self.rule(&what, "unlock", before.unlock.as_ref(), now.unlock.as_ref());
+        for (old, new) in before.star_rules.iter().zip(&now.star_rules) {
+            self.rule(&what, "stars", Some(old), Some(new));
+        }
+        let by_rules = |level: &LevelDef| if level.star_rules.is_empty() { "the game" } else { "rules" };
+        self.key(Class::Rule, &what, "stars are given by", by_rules(before).into(), by_rules(now).into());
+        let order = |level: &LevelDef| level.checkpoint_order.as_str().to_string();
+        self.key(Class::Rule, &what, "checkpoint_order", order(before), order(now));
+    }
+
+    /// Unlocks.
+    pub(super) fn unlocks(&mut self) {
+        let (before, now) = (self.before, self.now);
+        let ids = |schema: &Schema| names_of(&schema.unlocks, |unlock| &unlock.name);
+        self.names(&ids(before), &ids(now), "unlocks", &What::Declaration, What::Unlock);
+        for unlock in &before.unlocks {
+            let Some(same) = now.unlocks.iter().find(|other| other.name == unlock.name) else { continue };
+            let what = What::Unlock(unlock.name.clone());
+            self.rule(&what, "when", unlock.when.as_ref(), same.when.as_ref());
+            self.key(Class::Rule, &what, "latch", unlock.latch.to_string(), same.latch.to_string());
+        }
+    }
+
+    /// Moments.
+    pub(super) fn moments(&mut self) {
+        let (before, now) = (self.before, self.now);
+        let ids = |schema: &Schema| names_of(&schema.moments, |moment| &moment.name);
+        self.names(&ids(before), &ids(now), "moments", &What::Declaration, What::Moment);
+        for moment in &before.moments {
+            let Some(same) = now.moments.iter().find(|other| other.name == moment.name) else { continue };
+            let what = What::Moment(moment.name.clone());
+            self.rule(&what, "when", moment.when.as_ref(), same.when.as_ref());
+            // Where it was told is saved with its scope.
+            let again = |moment: &MomentDef| moment.again.as_str().to_string();
+            self.key(Class::Shape, &what, "again", again(moment), again(same));
+        }
+    }
+}
