@@ -174,10 +174,6 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     put("before.toml", "game = 3\n");
     let ran = check(&[]);
     assert_eq!(ran.code, 2);
-    assert!(
-        ran.err.starts_with("keblin: before.toml:1:") && ran.err.contains("nothing can"),
-        "{}",
-        ran.err
-    );
+    assert!(ran.err.starts_with("keblin: before.toml:1:") && ran.err.contains("nothing can"), "{}", ran.err);
     assert!(keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json()["differences"].is_null());
 }
