@@ -11,15 +11,16 @@ use crate::input::Declared;
 use crate::load::{Loaded, load};
 use crate::types::{of_axis, of_field, of_kind};
 
+/// The types that every module has.
+const TYPES: [&str; 5] = ["Game", "Progress", "Keeper", "Notice", "Event"];
+
 /// `pub mod fen_post { … }`
 pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
     let Loaded { schema, path, name } = load(&input.path)?;
     let Declared { visibility, module, .. } = input;
     let marker = match camel(&module.to_string()) {
         // A name that the module has for something else.
-        taken if ["Game", "Progress", "Keeper"].iter().any(|word| taken == word) => {
-            format_ident!("{taken}Names")
-        }
+        taken if TYPES.iter().any(|word| taken == word) => format_ident!("{taken}Names"),
         free => free,
     };
     let about = format!(
@@ -47,6 +48,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
         schema.moments.iter().map(|moment| (&moment.name, moment.about.clone().unwrap_or_default()));
     let moments =
         positions("Moment", "moments", "Conditions that are told once when they turn true.", moments);
+    let (types, installed) = (types(), installed());
     Ok(quote! {
         #[doc = #about]
         #[allow(dead_code, unused_imports, clippy::all, clippy::pedantic, clippy::restriction)]
@@ -71,48 +73,8 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
                 <Game as ::keblin::Game>::schema()
             }
 
-            /// Progress of this game, without a place to be saved to.
-            pub type Progress = ::keblin::game::Of<Game, ::keblin::Progress>;
-
-            /// Progress of this game that saves itself.
-            pub type Keeper = ::keblin::game::Of<Game, ::keblin::Keeper>;
-
-            /// What is told to this game.
-            pub type Notice = ::keblin::Notice<Game>;
-
-            /// Something that happens to progress of this game.
-            pub type Event = ::keblin::progress::Event<Game>;
-
-            #[doc(hidden)]
-            static INSTALLED: ::keblin::game::Installed<Keeper> = ::keblin::game::Installed::none();
-
-            /// Makes a keeper one that [`with`] reaches from anywhere.
-            ///
-            /// # Errors
-            /// [`Twice`](::keblin::game::InstallError::Twice) if one is installed already; the keeper comes back.
-            pub fn install(keeper: Keeper) -> ::core::result::Result<(), ::keblin::game::installed::NotInstalled<Keeper>> {
-                INSTALLED.install(keeper)
-            }
-
-            /// Does something with the installed keeper, once no other thread does.
-            ///
-            /// # Errors
-            /// [`Missing`](::keblin::game::InstallError::Missing) if none is installed,
-            /// [`Nested`](::keblin::game::InstallError::Nested) inside another call on the same thread.
-            pub fn with<R>(
-                act: impl ::core::ops::FnOnce(&mut Keeper) -> R,
-            ) -> ::core::result::Result<R, ::keblin::game::InstallError> {
-                INSTALLED.with(act)
-            }
-
-            /// Takes the installed keeper out, to be closed.
-            ///
-            /// # Errors
-            /// As [`with`].
-            pub fn uninstall() -> ::core::result::Result<Keeper, ::keblin::game::InstallError> {
-                INSTALLED.uninstall()
-            }
-
+            #types
+            #installed
             #fields
             #levels
             #checkpoints
@@ -123,6 +85,58 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             #shapes
         }
     })
+}
+
+/// What this game calls what the library has for every game.
+fn types() -> TokenStream {
+    quote! {
+        /// Progress of this game, without a place to be saved to.
+        pub type Progress = ::keblin::game::Of<Game, ::keblin::Progress>;
+
+        /// Progress of this game that saves itself.
+        pub type Keeper = ::keblin::game::Of<Game, ::keblin::Keeper>;
+
+        /// What is told to this game.
+        pub type Notice = ::keblin::Notice<Game>;
+
+        /// Something that happens to progress of this game.
+        pub type Event = ::keblin::progress::Event<Game>;
+    }
+}
+
+/// The place for a keeper that is reached from anywhere.
+fn installed() -> TokenStream {
+    quote! {
+        #[doc(hidden)]
+        static INSTALLED: ::keblin::game::Installed<Keeper> = ::keblin::game::Installed::none();
+
+        /// Makes a keeper one that [`with`] reaches from anywhere.
+        ///
+        /// # Errors
+        /// [`Twice`](::keblin::game::InstallError::Twice) if one is installed already; the keeper comes back.
+        pub fn install(keeper: Keeper) -> ::core::result::Result<(), ::keblin::game::installed::NotInstalled<Keeper>> {
+            INSTALLED.install(keeper)
+        }
+
+        /// Does something with the installed keeper, once no other thread does.
+        ///
+        /// # Errors
+        /// [`Missing`](::keblin::game::InstallError::Missing) if none is installed,
+        /// [`Nested`](::keblin::game::InstallError::Nested) inside another call on the same thread.
+        pub fn with<R>(
+            act: impl ::core::ops::FnOnce(&mut Keeper) -> R,
+        ) -> ::core::result::Result<R, ::keblin::game::InstallError> {
+            INSTALLED.with(act)
+        }
+
+        /// Takes the installed keeper out, to be closed.
+        ///
+        /// # Errors
+        /// As [`with`].
+        pub fn uninstall() -> ::core::result::Result<Keeper, ::keblin::game::InstallError> {
+            INSTALLED.uninstall()
+        }
+    }
 }
 
 fn fields(schema: &Schema) -> TokenStream {
@@ -285,7 +299,10 @@ fn shapes(schema: &Schema) -> TokenStream {
         let (name, doc) = (camel(shape.name.as_str()), format!("The shape `{}`.", shape.name));
         let members: Vec<_> = shape.members.iter().map(|member| same(&member.name)).collect();
         let ids = shape.members.iter().map(|member| member.name.as_str());
-        let docs = shape.members.iter().map(|member| format!("`{}`: {}", member.name, member.kind));
+        let docs = shape.members.iter().map(|member| match &member.about {
+            Some(about) => format!("{about} ({})", member.kind),
+            None => format!("`{}`: {}", member.name, member.kind),
+        });
         let is_optional =
             |member: &keblin_schema::limits::MemberDef| member.default == keblin_schema::Value::Unset;
         let owned = shape.members.iter().map(|member| {

@@ -14,6 +14,10 @@ mod items;
 /// Members of a game's own structs.
 mod member;
 
+/// Lists and shapes as types of a game.
+mod declared;
+
+pub use declared::{Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use items::{Entries, Listed};
 pub use member::Member;
 
@@ -318,80 +322,6 @@ impl<G: Game> FieldType for Checkpoint<G> {
     fn write(value: Checkpoint<G>, schema: &Schema) -> Option<Value> {
         <Checkpoint as FieldType>::write(value.of_any(), schema)
     }
-}
-
-/// What `schema!` makes of a closed list or a shape: an enum or a struct that is read and written whole.
-pub trait Declared: Sized + 'static {
-    /// Whether a field of this kind holds it.
-    fn is(kind: Kind) -> bool;
-    /// From a stored value.
-    fn of_value(value: &Value) -> Self;
-    /// As a value to store; `None` for a number that is not finite.
-    fn to_value(self, schema: &Schema) -> Option<Value>;
-}
-
-impl<T: Declared> sealed::Sealed for T {}
-impl<T: Declared> Scalar for T {}
-impl<T: Declared> FieldType for T {
-    type Read<'a> = T;
-    type Write = T;
-    const MAY_BE_UNSET: Option<bool> = Some(false);
-    fn fits(holds: Holds) -> bool {
-        T::is(holds.kind)
-    }
-    fn declared() -> String {
-        std::any::type_name::<T>().to_string()
-    }
-    fn read(value: &Value) -> T {
-        T::of_value(value)
-    }
-    fn write(value: T, schema: &Schema) -> Option<Value> {
-        value.to_value(schema)
-    }
-}
-
-/// The position of an id of a closed list, for `schema!`.
-#[doc(hidden)]
-#[must_use]
-pub fn item_of(value: &Value) -> usize {
-    usize::from(index(value))
-}
-
-/// An item of a closed list as a value, for `schema!`.
-#[doc(hidden)]
-#[must_use]
-pub fn item_value(list: u16, index: u16, schema: &Schema) -> Option<Value> {
-    id(Ids::List(list), index, schema)
-}
-
-/// A member of a shape, for `schema!`.
-#[doc(hidden)]
-#[must_use]
-pub fn member_of<T: FieldType, M: Member<T>>(value: &Value, name: &str) -> M {
-    M::of(T::read(Members(value).get(name).unwrap_or(&Value::Unset)))
-}
-
-/// A member of a shape as a value, for `schema!`.
-#[doc(hidden)]
-#[must_use]
-pub fn member_value<T: FieldType, M: Member<T>>(member: &M, schema: &Schema) -> Option<Value> {
-    match member.to_write() {
-        Some(value) => T::write(value, schema),
-        None => (T::MAY_BE_UNSET == Some(true)).then_some(Value::Unset),
-    }
-}
-
-/// A shape of its members, for `schema!`.
-#[doc(hidden)]
-#[must_use]
-pub fn shape_value(
-    shape: u16,
-    members: impl IntoIterator<Item = Option<Value>>,
-    schema: &Schema,
-) -> Option<Value> {
-    let names = schema.shapes.get(usize::from(shape))?.members.iter().map(|member| member.name.clone());
-    let members = names.zip(members).map(|(name, value)| Some((name, value?)));
-    Some(Value::Shape(members.collect::<Option<_>>()?))
 }
 
 /// A checkpoint that was read; which level it stands in, only the schema knows.

@@ -1,13 +1,22 @@
 //! Typed handles of names that were looked up once, so that later uses need no name. Handles hold a cell or position
 //! of one schema, and a tag by which a handle of another schema is told.
 
+/// Places on the axes of a field.
+mod place;
+
+/// The same in the names of a game.
+mod per;
+
 use std::fmt::{self, Debug};
 use std::hash::Hash;
 use std::marker::PhantomData;
 use std::sync::Arc;
 
-use crate::model::{Axis, MAX_AXES, Schema};
+use crate::model::Schema;
 use crate::name::Name;
+
+pub use per::{Axial, PerField};
+pub use place::{Along, FieldPer, OnAxis, Place};
 
 /// A game with a schema of its own, as a type: what keeps its names apart from those of other games. The macro `schema!`
 /// makes one.
@@ -256,237 +265,5 @@ impl Item {
     #[must_use]
     pub fn index(self) -> usize {
         usize::from(self.index)
-    }
-}
-
-/// What a handle stands for on an axis.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Along {
-    /// A level.
-    Level,
-    /// A difficulty.
-    Difficulty,
-    /// An item of a list.
-    Item,
-}
-
-impl Along {
-    /// The word for it in complaints.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Along::Level => "level",
-            Along::Difficulty => "difficulty",
-            Along::Item => "item of a list",
-        }
-    }
-}
-
-/// A handle that is a place on one axis: a [`Level`], a [`Difficulty`] or an [`Item`].
-pub trait OnAxis: Copy {
-    /// On which kind of axis.
-    const ALONG: Along;
-    /// The axis itself.
-    fn axis(self) -> Axis;
-    /// The position on it.
-    fn position(self) -> u16;
-}
-
-impl OnAxis for Level {
-    const ALONG: Along = Along::Level;
-    fn axis(self) -> Axis {
-        Axis::Level
-    }
-    fn position(self) -> u16 {
-        self.0
-    }
-}
-
-impl OnAxis for Difficulty {
-    const ALONG: Along = Along::Difficulty;
-    fn axis(self) -> Axis {
-        Axis::Difficulty
-    }
-    fn position(self) -> u16 {
-        self.0
-    }
-}
-
-impl OnAxis for Item {
-    const ALONG: Along = Along::Item;
-    fn axis(self) -> Axis {
-        Axis::List(self.list)
-    }
-    fn position(self) -> u16 {
-        self.index
-    }
-}
-
-/// One step along an axis: which, and how far.
-type Step = (Axis, u16);
-
-/// The place on a field's axes, as the types of handles: a level, a difficulty or an item, or several of them in the
-/// declared order of the axes.
-pub trait Place: Copy {
-    /// The axes, outermost first.
-    const ALONG: &'static [Along];
-    /// The place itself.
-    fn steps(self) -> [Option<Step>; MAX_AXES];
-}
-
-impl<A: OnAxis> Place for A {
-    const ALONG: &'static [Along] = &[A::ALONG];
-    fn steps(self) -> [Option<Step>; MAX_AXES] {
-        [Some((self.axis(), self.position())), None, None, None]
-    }
-}
-
-impl<A: OnAxis, B: OnAxis> Place for (A, B) {
-    const ALONG: &'static [Along] = &[A::ALONG, B::ALONG];
-    fn steps(self) -> [Option<Step>; MAX_AXES] {
-        let (a, b) = self;
-        [Some((a.axis(), a.position())), Some((b.axis(), b.position())), None, None]
-    }
-}
-
-impl<A: OnAxis, B: OnAxis, C: OnAxis> Place for (A, B, C) {
-    const ALONG: &'static [Along] = &[A::ALONG, B::ALONG, C::ALONG];
-    fn steps(self) -> [Option<Step>; MAX_AXES] {
-        let (a, b, c) = self;
-        let [first, second, ..] = (a, b).steps();
-        [first, second, Some((c.axis(), c.position())), None]
-    }
-}
-
-impl<A: OnAxis, B: OnAxis, C: OnAxis, D: OnAxis> Place for (A, B, C, D) {
-    const ALONG: &'static [Along] = &[A::ALONG, B::ALONG, C::ALONG, D::ALONG];
-    fn steps(self) -> [Option<Step>; MAX_AXES] {
-        let (a, b, c, d) = self;
-        let [first, second, third, _] = (a, b, c).steps();
-        [first, second, third, Some((d.axis(), d.position()))]
-    }
-}
-
-/// A field with one value for each place `P`.
-#[derive(Clone, Copy, Debug)]
-pub struct FieldPer<T, P> {
-    pub(crate) first: u32,
-    /// The axes with their lengths, outermost first.
-    pub(crate) axes: [Option<(Axis, u16)>; MAX_AXES],
-    pub(crate) tag: u32,
-    pub(crate) of: PhantomData<fn(P) -> T>,
-}
-
-impl<T, P: Place> FieldPer<T, P> {
-    /// The value at one place.
-    ///
-    /// # Panics
-    /// If the place lies outside the field's axes: an item of another list, or a handle of another schema.
-    #[must_use]
-    pub fn at(self, place: P) -> Field<T> {
-        let mut offset = 0;
-        for (axis, step) in self.axes.iter().flatten().zip(place.steps().iter().flatten()) {
-            let ((axis, len), (along, index)) = (*axis, *step);
-            assert!(axis == along && index < len, "a place was used with a field that has no value there");
-            offset = offset * u32::from(len) + u32::from(index);
-        }
-        Field { cell: self.first + offset, tag: self.tag, of: PhantomData }
-    }
-}
-
-/// A field of a game with one value for each place `P` on its axes, a tuple of what `schema!` has names for. One of them is
-/// [`at`](PerField::at) a place.
-pub struct PerField<T, P, G> {
-    first: u32,
-    /// How many positions each axis has, outermost first.
-    lens: [u32; MAX_AXES],
-    of: PhantomData<fn(P) -> (T, G)>,
-}
-
-impl<T, P, G> Clone for PerField<T, P, G> {
-    fn clone(&self) -> Self {
-        *self
-    }
-}
-impl<T, P, G> Copy for PerField<T, P, G> {}
-
-impl<T, P, G> Debug for PerField<T, P, G> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "PerField({}..)", self.first)
-    }
-}
-
-/// What a name of a game stands for on an axis of a field.
-#[diagnostic::on_unimplemented(message = "`{Self}` is no place on an axis of a field")]
-pub trait Axial: Copy {
-    /// Its position on the axis.
-    fn position(self) -> usize;
-}
-
-impl<G: Game> Axial for Level<G> {
-    fn position(self) -> usize {
-        self.index()
-    }
-}
-
-impl<G: Game> Axial for Difficulty<G> {
-    fn position(self) -> usize {
-        self.index()
-    }
-}
-
-impl<T, P, G: Game> PerField<T, P, G> {
-    /// The field whose cells begin here, for `schema!`, which knows its type and its axes.
-    #[doc(hidden)]
-    #[must_use]
-    pub const fn of_cells(first: u32, lens: [u32; MAX_AXES]) -> PerField<T, P, G> {
-        PerField { first, lens, of: PhantomData }
-    }
-
-    /// The cell of its first value.
-    #[must_use]
-    pub fn first_cell(self) -> usize {
-        self.first as usize
-    }
-
-    fn cell(self, places: &[usize]) -> Field<T, G> {
-        // A name stands for a position on its own axis alone, so it lies within.
-        let offset = places
-            .iter()
-            .zip(self.lens)
-            .fold(0, |offset, (place, len)| offset * len + u32::try_from(*place).unwrap_or(0));
-        Field::of_cell(self.first + offset)
-    }
-}
-
-impl<T, A: Axial, G: Game> PerField<T, (A,), G> {
-    /// The value at one place.
-    #[must_use]
-    pub fn at(self, a: A) -> Field<T, G> {
-        self.cell(&[a.position()])
-    }
-}
-
-impl<T, A: Axial, B: Axial, G: Game> PerField<T, (A, B), G> {
-    /// The value at one place on each of the axes.
-    #[must_use]
-    pub fn at(self, a: A, b: B) -> Field<T, G> {
-        self.cell(&[a.position(), b.position()])
-    }
-}
-
-impl<T, A: Axial, B: Axial, C: Axial, G: Game> PerField<T, (A, B, C), G> {
-    /// The value at one place on each of the axes.
-    #[must_use]
-    pub fn at(self, a: A, b: B, c: C) -> Field<T, G> {
-        self.cell(&[a.position(), b.position(), c.position()])
-    }
-}
-
-impl<T, A: Axial, B: Axial, C: Axial, D: Axial, G: Game> PerField<T, (A, B, C, D), G> {
-    /// The value at one place on each of the axes.
-    #[must_use]
-    pub fn at(self, a: A, b: B, c: C, d: D) -> Field<T, G> {
-        self.cell(&[a.position(), b.position(), c.position(), d.position()])
     }
 }

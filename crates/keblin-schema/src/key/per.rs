@@ -1,0 +1,104 @@
+//! Places on the axes of a field, as the names of a game say them: the compiler knows how many there are, and of what.
+
+use std::fmt::{self, Debug};
+use std::marker::PhantomData;
+
+use super::{Difficulty, Field, Game, Level};
+use crate::model::MAX_AXES;
+
+/// A field of a game with one value for each place `P` on its axes, a tuple of what `schema!` has names for. One of them is
+/// [`at`](PerField::at) a place.
+pub struct PerField<T, P, G> {
+    first: u32,
+    /// How many positions each axis has, outermost first.
+    lens: [u32; MAX_AXES],
+    of: PhantomData<fn(P) -> (T, G)>,
+}
+
+impl<T, P, G> Clone for PerField<T, P, G> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+impl<T, P, G> Copy for PerField<T, P, G> {}
+
+impl<T, P, G> Debug for PerField<T, P, G> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "PerField({}..)", self.first)
+    }
+}
+
+/// What a name of a game stands for on an axis of a field.
+#[diagnostic::on_unimplemented(message = "`{Self}` is no place on an axis of a field")]
+pub trait Axial: Copy {
+    /// Its position on the axis.
+    fn position(self) -> usize;
+}
+
+impl<G: Game> Axial for Level<G> {
+    fn position(self) -> usize {
+        self.index()
+    }
+}
+
+impl<G: Game> Axial for Difficulty<G> {
+    fn position(self) -> usize {
+        self.index()
+    }
+}
+
+impl<T, P, G: Game> PerField<T, P, G> {
+    /// The field whose cells begin here, for `schema!`, which knows its type and its axes.
+    #[doc(hidden)]
+    #[must_use]
+    pub const fn of_cells(first: u32, lens: [u32; MAX_AXES]) -> PerField<T, P, G> {
+        PerField { first, lens, of: PhantomData }
+    }
+
+    /// The cell of its first value.
+    #[must_use]
+    pub fn first_cell(self) -> usize {
+        self.first as usize
+    }
+
+    fn cell(self, places: &[usize]) -> Field<T, G> {
+        // A name stands for a position on its own axis alone, so it lies within.
+        let offset = places
+            .iter()
+            .zip(self.lens)
+            .fold(0, |offset, (place, len)| offset * len + u32::try_from(*place).unwrap_or(0));
+        Field::of_cell(self.first + offset)
+    }
+}
+
+impl<T, A: Axial, G: Game> PerField<T, (A,), G> {
+    /// The value at one place.
+    #[must_use]
+    pub fn at(self, a: A) -> Field<T, G> {
+        self.cell(&[a.position()])
+    }
+}
+
+impl<T, A: Axial, B: Axial, G: Game> PerField<T, (A, B), G> {
+    /// The value at one place on each of the axes.
+    #[must_use]
+    pub fn at(self, a: A, b: B) -> Field<T, G> {
+        self.cell(&[a.position(), b.position()])
+    }
+}
+
+impl<T, A: Axial, B: Axial, C: Axial, G: Game> PerField<T, (A, B, C), G> {
+    /// The value at one place on each of the axes.
+    #[must_use]
+    pub fn at(self, a: A, b: B, c: C) -> Field<T, G> {
+        self.cell(&[a.position(), b.position(), c.position()])
+    }
+}
+
+impl<T, A: Axial, B: Axial, C: Axial, D: Axial, G: Game> PerField<T, (A, B, C, D), G> {
+    /// The value at one place on each of the axes.
+    #[must_use]
+    pub fn at(self, a: A, b: B, c: C, d: D) -> Field<T, G> {
+        self.cell(&[a.position(), b.position(), c.position(), d.position()])
+    }
+}
