@@ -1,5 +1,5 @@
 //! The list of slots, and what is done with whole slots. The list reads the two ends of each file and nothing between, so
-//! it costs the same where saves are large.
+//! it costs the same where saves are large. Where a file ends in room, that is looked through too, from its end.
 
 use std::fmt;
 use std::path::{Path, PathBuf};
