@@ -153,10 +153,11 @@ fn fields(schema: &Schema) -> TokenStream {
         let mut lens = [1; MAX_AXES];
         lens.iter_mut().zip(&field.per).for_each(|(len, axis)| *len = schema.axis_len(*axis));
         let lens = lens.map(Literal::usize_unsuffixed);
+        let seats = Literal::usize_unsuffixed(field.places);
         quote! {
             #[doc = #doc]
             pub const #name: ::keblin::PerField<#of, (#(#axes,)*), super::Game> =
-                ::keblin::PerField::of_cells(#first, [#(#lens),*]);
+                ::keblin::PerField::of_cells(#first, [#(#lens),*], #seats);
         }
     });
     listed("fields", "The fields.", constants)

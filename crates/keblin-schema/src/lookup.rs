@@ -125,7 +125,8 @@ impl Schema {
         for (slot, axis) in axes.iter_mut().zip(&field.per) {
             *slot = position(self.axis_len(*axis)).map(|len| (*axis, len));
         }
-        Ok(FieldPer { first, axes, tag: self.tag, of: PhantomData })
+        let seats = position(field.places).unwrap_or(1);
+        Ok(FieldPer { first, axes, seats, tag: self.tag, of: PhantomData })
     }
 
     /// A level.

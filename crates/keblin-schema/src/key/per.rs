@@ -12,6 +12,8 @@ pub struct PerField<T, P, G> {
     first: u32,
     /// How many positions each axis has, outermost first.
     lens: [u32; MAX_AXES],
+    /// How many cells each place has: those of its table of best values.
+    seats: u32,
     of: PhantomData<fn(P) -> (T, G)>,
 }
 
@@ -51,8 +53,8 @@ impl<T, P, G: Game> PerField<T, P, G> {
     /// The field whose cells begin here, for `schema!`, which knows its type and its axes.
     #[doc(hidden)]
     #[must_use]
-    pub const fn of_cells(first: u32, lens: [u32; MAX_AXES]) -> PerField<T, P, G> {
-        PerField { first, lens, of: PhantomData }
+    pub const fn of_cells(first: u32, lens: [u32; MAX_AXES], seats: u32) -> PerField<T, P, G> {
+        PerField { first, lens, seats, of: PhantomData }
     }
 
     /// The cell of its first value.
@@ -67,7 +69,7 @@ impl<T, P, G: Game> PerField<T, P, G> {
             .iter()
             .zip(self.lens)
             .fold(0, |offset, (place, len)| offset * len + u32::try_from(*place).unwrap_or(0));
-        Field::of_cell(self.first + offset)
+        Field::of_cell(self.first + offset * self.seats)
     }
 }
 

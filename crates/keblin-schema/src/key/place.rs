@@ -119,6 +119,8 @@ pub struct FieldPer<T, P> {
     pub(crate) first: u32,
     /// The axes with their lengths, outermost first.
     pub(crate) axes: [Option<(Axis, u16)>; MAX_AXES],
+    /// How many cells each place has: those of its table of best values.
+    pub(crate) seats: u32,
     pub(crate) tag: u32,
     pub(crate) of: PhantomData<fn(P) -> T>,
 }
@@ -136,6 +138,6 @@ impl<T, P: Place> FieldPer<T, P> {
             assert!(axis == along && index < len, "a place was used with a field that has no value there");
             offset = offset * u32::from(len) + u32::from(index);
         }
-        Field { cell: self.first + offset, tag: self.tag, of: PhantomData }
+        Field { cell: self.first + offset * self.seats, tag: self.tag, of: PhantomData }
     }
 }

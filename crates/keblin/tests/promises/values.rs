@@ -201,3 +201,19 @@ fn a_handle_of_another_schema_is_a_mistake_in_the_program() {
     let other = schema("game = 'other'\nversion = 1\n[fields]\noil = { type = 'int', scope = 'profile' }\n");
     let _ = game.get::<i64>(other.field("oil").unwrap());
 }
+
+#[test]
+fn a_table_of_best_values_at_one_place_is_not_that_of_another() {
+    let text = "game = 'reeds'\nversion = 1\ndifficulties = ['calm', 'wild']\n[fields.best]\ntype = 'int'\nscope = 'profile'\n\
+                keep = 'highest'\nplaces = 2\nper = ['difficulty']\n";
+    let schema = keblin::Schema::parse("progress.toml", text).unwrap().schema;
+    let best = schema.field_per::<Option<i64>, _>("best").unwrap();
+    let [calm, wild] = ["calm", "wild"].map(|id| best.at(schema.difficulty(id).unwrap()));
+    let mut game = keblin::Progress::new(schema);
+    for (field, values) in [(calm, [4, 3]), (wild, [8, 9])] {
+        values.into_iter().for_each(|value| drop(game.submit(field, value)));
+    }
+    let held: Vec<String> = game.values().map(|held| held.value.to_string()).collect();
+    assert_eq!(held, ["4", "3", "9", "8"]);
+    assert_eq!((game.get(calm), game.get(wild)), (Some(4), Some(9)));
+}
