@@ -89,11 +89,19 @@ pub enum Code {
     UnnamedField,
     /// A line of a rehearsal that is not a step.
     BadStep,
+    /// A version that saves may be of, and that nothing leads on from.
+    MissingStep,
+    /// Something of the version before that a step neither carries nor drops.
+    Unaccounted,
+    /// A step that says something else than the versions it stands between.
+    StepMisfit,
+    /// A frozen version that is no longer what was frozen.
+    Frozen,
 }
 
 impl Code {
     /// Every code.
-    pub const ALL: [Code; 28] = [
+    pub const ALL: [Code; 32] = [
         Code::Syntax,
         Code::UnknownKey,
         Code::MissingKey,
@@ -122,6 +130,10 @@ impl Code {
         Code::MissedRecord,
         Code::UnnamedField,
         Code::BadStep,
+        Code::MissingStep,
+        Code::Unaccounted,
+        Code::StepMisfit,
+        Code::Frozen,
     ];
 
     /// The word for it in text and JSON.
@@ -156,6 +168,10 @@ impl Code {
             Code::MissedRecord => "missed_record",
             Code::UnnamedField => "unnamed_field",
             Code::BadStep => "bad_step",
+            Code::MissingStep => "missing_step",
+            Code::Unaccounted => "unaccounted",
+            Code::StepMisfit => "step_misfit",
+            Code::Frozen => "frozen",
         }
     }
 }
@@ -237,9 +253,19 @@ impl Findings {
         self.source.position(finding.span.start)
     }
 
-    /// The place of a finding as `file:line:column`.
+    /// Whether a finding is of the whole text, as something that is missing in it, and not of a place in it.
+    #[must_use]
+    pub fn is_of_the_whole(&self, finding: &Finding) -> bool {
+        let of_versions = matches!(finding.code, Code::Unaccounted | Code::StepMisfit | Code::Frozen);
+        of_versions && finding.span == (0..0)
+    }
+
+    /// The place of a finding as `file:line:column`; the file alone where it is of the whole of it.
     #[must_use]
     pub fn place(&self, finding: &Finding) -> String {
+        if self.is_of_the_whole(finding) {
+            return self.source.name().to_string();
+        }
         let Position { line, column } = self.position(finding);
         format!("{}:{line}:{column}", self.source.name())
     }
@@ -259,9 +285,11 @@ impl fmt::Display for Findings {
             }
             let (severity, code) = (finding.severity.as_str(), finding.code.as_str());
             writeln!(f, "{}: {severity}: {} [{code}]", self.place(finding), finding.message)?;
-            write!(f, "{}", self.source.excerpt(finding.span.clone()))?;
+            if !self.is_of_the_whole(finding) {
+                write!(f, "{}", self.source.excerpt(finding.span.clone()))?;
+            }
             if let Some(instead) = &finding.instead {
-                writeln!(f, "      = {instead}")?;
+                writeln!(f, "      = {}", instead.replace('\n', "\n        "))?;
             }
         }
         Ok(())

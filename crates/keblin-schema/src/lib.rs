@@ -70,8 +70,14 @@ mod parse;
 /// From declarations to a schema: every name resolved, every rule that spans two places.
 mod check;
 
+/// A schema as text again.
+mod normal;
+
 /// What is different between two versions of a declaration.
 pub mod diff;
+
+/// Steps: how the saves of one version become those of the next.
+pub mod steps;
 
 /// Conditions: the language of locks and expectations.
 pub mod condition;

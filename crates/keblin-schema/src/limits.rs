@@ -110,6 +110,12 @@ impl fmt::Display for Unfit {
 }
 
 impl Limits {
+    /// Between two numbers, of at most some length.
+    #[must_use]
+    pub fn between(min: Option<Value>, max: Option<Value>, max_len: Option<usize>) -> Limits {
+        Limits { min, max, max_len }
+    }
+
     pub(crate) fn fit(&self, value: &Value) -> Result<(), Unfit> {
         let outside = |bound: &Option<Value>, side| {
             bound.as_ref().filter(|bound| value.order(bound) == Some(side)).cloned()

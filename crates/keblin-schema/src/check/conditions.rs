@@ -13,7 +13,7 @@ use super::bounds::programs;
 use super::reach::Reachable;
 
 /// A fault in a condition, at its place in the declaration.
-pub(super) fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
+pub(crate) fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
     let finding = Finding::error(Code::Condition, place(&error.span, condition), error.message);
     match error.instead {
         Some(instead) => finding.instead(instead),
@@ -23,7 +23,7 @@ pub(super) fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Fin
 
 /// A range of bytes in a condition as one in the declaration. At the end of the condition the caret stands under what
 /// follows: the quote, if there is one.
-pub(super) fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::Range<usize> {
+pub(crate) fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::Range<usize> {
     let Some(start) = condition.text_start else { return condition.span.clone() };
     let end = (start + span.end.max(span.start + 1)).min(condition.span.end);
     (start + span.start).min(end)..end

@@ -11,7 +11,7 @@ mod rules;
 mod bounds;
 
 /// Locks, stars, unlocks and moments: compiled, and whether a player can ever reach them.
-mod conditions;
+pub(crate) mod conditions;
 
 /// Whether what is progress is ever saved.
 mod saving;

@@ -54,7 +54,8 @@ impl Found<'_> {
             (Class::Shape, "keep", before.keep.as_str().to_string(), now.keep.as_str().to_string()),
             (Class::Shape, "durable", before.durable.to_string(), now.durable.to_string()),
             (
-                Class::Shape,
+                // What may be unset now was something before; the other way round there is nothing to put in its place.
+                if now.may_be_unset() { Class::Growth } else { Class::Shape },
                 "is ever unset",
                 before.may_be_unset().to_string(),
                 now.may_be_unset().to_string(),
@@ -144,7 +145,8 @@ impl Found<'_> {
                 let (old, new) = (before.kind_text(member.kind), now.kind_text(same.kind));
                 self.key(Class::Shape, &what, "type", old, new);
                 let is_unset = |member: &MemberDef| (member.default == Value::Unset).to_string();
-                self.key(Class::Shape, &what, "is ever unset", is_unset(member), is_unset(same));
+                let class = if same.default == Value::Unset { Class::Growth } else { Class::Shape };
+                self.key(class, &what, "is ever unset", is_unset(member), is_unset(same));
                 self.limits(&what, &member.limits, &same.limits);
                 if is_unset(member) == is_unset(same) {
                     let default = |member: &MemberDef| member.default.to_string();

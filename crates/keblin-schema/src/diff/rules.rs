@@ -62,8 +62,8 @@ impl Found<'_> {
         let what = What::Level(before.name.clone());
         let checkpoint = |id| What::Checkpoint { level: before.name.clone(), id };
         self.names(&before.checkpoints, &now.checkpoints, "checkpoints", &what, checkpoint);
-        let class = if now.stars > before.stars { Class::Growth } else { Class::Shape };
-        self.key(class, &what, "stars", before.stars.to_string(), now.stars.to_string());
+        // How many stars there are is balance, like what they are given for: no save is changed by it.
+        self.key(Class::Rule, &what, "stars", before.stars.to_string(), now.stars.to_string());
         self.rule(&what, "unlock", before.unlock.as_ref(), now.unlock.as_ref());
         for (old, new) in before.star_rules.iter().zip(&now.star_rules) {
             self.rule(&what, "stars", Some(old), Some(new));

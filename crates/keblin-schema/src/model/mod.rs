@@ -16,6 +16,7 @@ use crate::limits::{Items, ShapeDef};
 use crate::name::Name;
 use crate::rule::Rule;
 use crate::source::Source;
+use crate::steps::Past;
 use crate::survival::Survival;
 use crate::value::Value;
 use crate::watch::Watch;
@@ -240,6 +241,8 @@ pub struct Schema {
     /// Tells handles of one schema from those of another.
     pub(crate) tag: u32,
     pub(crate) derived: Derived,
+    /// The versions before this one.
+    pub(crate) past: Past,
 }
 
 /// A schema and what was found in it that is not an error.
@@ -249,6 +252,8 @@ pub struct Parsed {
     pub schema: Schema,
     /// Warnings and hints.
     pub findings: Findings,
+    /// What was found in the versions before it, text by text.
+    pub of_past: Vec<Findings>,
     /// A hint for every field that no rule or record names, by its position.
     unnamed: Vec<(usize, Finding)>,
 }
@@ -303,6 +308,7 @@ impl Schema {
             watch: Watch::default(),
             tag: 0,
             derived: Derived::default(),
+            past: Past::default(),
         }
     }
 
@@ -323,7 +329,9 @@ impl Schema {
         let resolved = crate::check::resolve(declared, &mut list);
         let findings = Findings::new(Source::new(source_name, text), list);
         match resolved {
-            Some((schema, unnamed)) if !findings.has_errors() => Ok(Parsed { schema, findings, unnamed }),
+            Some((schema, unnamed)) if !findings.has_errors() => {
+                Ok(Parsed { schema, findings, of_past: Vec::new(), unnamed })
+            }
             _ => Err(findings),
         }
     }

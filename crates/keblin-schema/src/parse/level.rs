@@ -118,7 +118,7 @@ fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Condition
 }
 
 /// A text that is to be a condition.
-pub(super) fn condition(
+pub(crate) fn condition(
     reader: &Reader<'_, '_>,
     item: &Item<'_>,
     found: &mut Vec<Finding>,

@@ -3,7 +3,7 @@
 //! together is decided in `check`.
 
 /// Reading one table of the text: known keys, expected types.
-mod table;
+pub(crate) mod table;
 
 /// Ids and lists of ids.
 mod ids;
@@ -12,7 +12,7 @@ mod ids;
 mod field;
 
 /// `[[levels]]` and `[lives]`
-mod level;
+pub(crate) mod level;
 
 /// `[[unlocks]]`
 mod unlock;

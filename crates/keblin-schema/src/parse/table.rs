@@ -9,10 +9,10 @@ use toml::de::{DeTable, DeValue};
 use crate::finding::{Code, Finding};
 use crate::name::nearest;
 
-pub(super) type Item<'i> = Spanned<DeValue<'i>>;
+pub(crate) type Item<'i> = Spanned<DeValue<'i>>;
 
 /// One table and what complaints call it.
-pub(super) struct Reader<'a, 'i> {
+pub(crate) struct Reader<'a, 'i> {
     what: &'static str,
     table: &'a DeTable<'i>,
     span: Range<usize>,
@@ -20,7 +20,7 @@ pub(super) struct Reader<'a, 'i> {
 }
 
 /// How a type of TOML is called in complaints.
-pub(super) fn type_text(value: &DeValue<'_>) -> &'static str {
+pub(crate) fn type_text(value: &DeValue<'_>) -> &'static str {
     match value {
         DeValue::String(_) => "a text",
         DeValue::Integer(_) => "a whole number",
@@ -33,7 +33,7 @@ pub(super) fn type_text(value: &DeValue<'_>) -> &'static str {
 }
 
 impl<'a, 'i> Reader<'a, 'i> {
-    pub(super) fn new(
+    pub(crate) fn new(
         what: &'static str,
         table: &'a DeTable<'i>,
         span: Range<usize>,
@@ -56,26 +56,26 @@ impl<'a, 'i> Reader<'a, 'i> {
         reader
     }
 
-    pub(super) fn text(&self) -> &'a str {
+    pub(crate) fn text(&self) -> &'a str {
         self.text
     }
 
-    pub(super) fn get(&self, key: &str) -> Option<&'a Item<'i>> {
+    pub(crate) fn get(&self, key: &str) -> Option<&'a Item<'i>> {
         self.table.get(key)
     }
 
-    pub(super) fn entries(
+    pub(crate) fn entries(
         &self,
     ) -> impl Iterator<Item = (&'a Spanned<toml::de::DeString<'i>>, &'a Item<'i>)> {
         self.table.iter()
     }
 
     /// Where a key stands; the table's own place where the key is not there.
-    pub(super) fn key_span(&self, key: &str) -> Range<usize> {
+    pub(crate) fn key_span(&self, key: &str) -> Range<usize> {
         self.table.get_key_value(key).map_or(self.span.clone(), |(key, _)| key.span())
     }
 
-    pub(super) fn required(
+    pub(crate) fn required(
         &self,
         key: &str,
         found: &mut Vec<Finding>,
@@ -91,12 +91,12 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 
     /// A value of another type than its key takes.
-    pub(super) fn wrong_type(&self, item: &Item<'i>, expected: &str, found: &mut Vec<Finding>) {
+    pub(crate) fn wrong_type(&self, item: &Item<'i>, expected: &str, found: &mut Vec<Finding>) {
         let message = format!("expected {expected}, but found {}", type_text(item.get_ref()));
         found.push(Finding::error(Code::WrongType, item.span(), message));
     }
 
-    pub(super) fn string(&self, item: &'a Item<'i>, found: &mut Vec<Finding>) -> Option<&'a str> {
+    pub(crate) fn string(&self, item: &'a Item<'i>, found: &mut Vec<Finding>) -> Option<&'a str> {
         let text = item.get_ref().as_str();
         if text.is_none() {
             self.wrong_type(item, "a text", found);
@@ -104,7 +104,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         text
     }
 
-    pub(super) fn integer(&self, item: &Item<'i>, found: &mut Vec<Finding>) -> Option<i64> {
+    pub(crate) fn integer(&self, item: &Item<'i>, found: &mut Vec<Finding>) -> Option<i64> {
         let Some(digits) = item.get_ref().as_integer() else {
             self.wrong_type(item, "a whole number", found);
             return None;
@@ -118,7 +118,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         number.ok()
     }
 
-    pub(super) fn table(
+    pub(crate) fn table(
         &self,
         key: &str,
         found: &mut Vec<Finding>,
@@ -133,7 +133,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         }
     }
 
-    pub(super) fn list(&self, key: &str, found: &mut Vec<Finding>) -> Option<&'a [Item<'i>]> {
+    pub(crate) fn list(&self, key: &str, found: &mut Vec<Finding>) -> Option<&'a [Item<'i>]> {
         let item = self.get(key)?;
         match item.get_ref() {
             DeValue::Array(list) => Some(list),
@@ -145,7 +145,7 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 
     /// A key that takes one of a few words.
-    pub(super) fn word<T: Clone>(
+    pub(crate) fn word<T: Clone>(
         &self,
         key: &str,
         words: &[(&str, T)],
@@ -156,7 +156,7 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 
     /// A key that takes a list of a few words; a word twice counts once.
-    pub(super) fn words<T: Clone + PartialEq>(
+    pub(crate) fn words<T: Clone + PartialEq>(
         &self,
         key: &str,
         words: &[(&str, T)],

@@ -1,0 +1,274 @@
+//! A schema as text again: the declaration in one plain form, with every word that has a meaning for saves or rules and
+//! none that is for people only. Read back, it is the same schema; so it can be kept for as long as there are saves of it.
+
+/// Values as a declaration writes them.
+mod written;
+
+use std::fmt::Write as _;
+
+use crate::kind::{Ids, Kind};
+use crate::limits::{Items, Limits, MemberDef};
+use crate::model::{
+    AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Resume, SaveAt, Schema, StarsBy,
+};
+use crate::survival::Survival;
+use crate::value::Value;
+
+pub(crate) use written::{literal, quoted};
+
+impl Schema {
+    /// The declaration in its normal form: a text of TOML that reads back as this schema, titles and `about` aside.
+    ///
+    /// ```
+    /// let text = "version = 1\ngame = 'otter'\n[fields]\nfish = { scope = 'profile', type = 'int', max = 9 }\n";
+    /// let schema = keblin_schema::Schema::parse("progress.toml", text)?.schema;
+    /// assert!(schema.normal_text().ends_with("[fields.fish]\ntype = \"int\"\nscope = \"profile\"\nmax = 9\n"));
+    /// # Ok::<(), keblin_schema::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn normal_text(&self) -> String {
+        let mut out = Normal { schema: self, text: String::new() };
+        out.declaration();
+        out.lists();
+        out.shapes();
+        self.fields.iter().for_each(|field| out.field(field));
+        out.levels();
+        out.unlocks();
+        out.moments();
+        out.text
+    }
+
+    /// What a field holds as a declaration says it: each key with its value.
+    pub(crate) fn kind_words(&self, field: &FieldDef) -> Vec<(&'static str, String)> {
+        let mut words = self.words_of_kind(field.kind);
+        if let Some(Items { of, key, .. }) = &field.items {
+            words.push(("of", quoted(&self.item_word(*of))));
+            words.extend(key.map(|key| ("key", quoted(&self.item_word(key)))));
+        }
+        words
+    }
+
+    fn words_of_kind(&self, kind: Kind) -> Vec<(&'static str, String)> {
+        let named = matches!(kind, Kind::Id(_) | Kind::Shape(_)).then(|| self.item_word(kind));
+        let of = named.map(|name| ("of", quoted(&name)));
+        [("type", quoted(kind.as_str()))].into_iter().chain(of).collect()
+    }
+
+    /// The word for what is in a list, set or map, or for the list or shape that something is of.
+    pub(crate) fn item_word(&self, kind: Kind) -> String {
+        let named = match kind {
+            Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
+            Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
+            Kind::Shape(shape) => self.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
+            plain => Some(plain.as_str()),
+        };
+        named.unwrap_or_default().to_string()
+    }
+}
+
+/// A bound as a declaration says it.
+pub(crate) fn bound_text(bound: &Bound) -> String {
+    match bound {
+        Bound::Fixed(value) => literal(value).unwrap_or_default(),
+        Bound::Follows(program) => quoted(program.source()),
+    }
+}
+
+/// Ids as a list of texts.
+pub(crate) fn id_list(ids: impl IntoIterator<Item = impl AsRef<str>>) -> String {
+    let ids: Vec<String> = ids.into_iter().map(|id| quoted(id.as_ref())).collect();
+    format!("[{}]", ids.join(", "))
+}
+
+struct Normal<'s> {
+    schema: &'s Schema,
+    text: String,
+}
+
+impl Normal<'_> {
+    fn key(&mut self, key: &str, value: &str) {
+        // Writing to a text cannot fail.
+        let _ = writeln!(self.text, "{key} = {value}");
+    }
+
+    fn word(&mut self, key: &str, word: &str) {
+        self.key(key, &quoted(word));
+    }
+
+    /// A key that is there only where a value is.
+    fn maybe(&mut self, key: &str, value: Option<String>) {
+        if let Some(value) = value {
+            self.key(key, &value);
+        }
+    }
+
+    fn heading(&mut self, heading: &str) {
+        let _ = write!(self.text, "\n{heading}\n");
+    }
+
+    fn declaration(&mut self) {
+        let schema = self.schema;
+        self.word("game", schema.game.as_str());
+        self.key("version", &schema.version.to_string());
+        if !schema.difficulties.is_empty() {
+            self.key("difficulties", &id_list(&schema.difficulties));
+        }
+        if schema.level_facts_per_difficulty {
+            self.word("level_facts_per", "difficulty");
+        }
+        if schema.stars_by != StarsBy::BestAttempt {
+            self.word("stars_by", schema.stars_by.as_str());
+        }
+        if schema.resume != Resume::Checkpoint {
+            self.word("resume", schema.resume.as_str());
+        }
+        if schema.after_last != AfterLast::Map {
+            self.word("after_last", schema.after_last.as_str());
+        }
+        let autosave = schema.autosave.iter().map(|at| match at {
+            SaveAt::Every(time) => format!("every {time}"),
+            plain => plain.as_str().to_string(),
+        });
+        self.key("autosave", &id_list(autosave));
+        let lives = schema.lives.as_ref().and_then(|lives| Some((schema.fields.get(lives.field)?, lives)));
+        if let Some((field, lives)) = lives {
+            self.heading("[lives]");
+            self.word("field", field.name.as_str());
+            if lives.at_zero != AtZero::EndRun {
+                self.word("at_zero", lives.at_zero.as_str());
+            }
+        }
+    }
+
+    fn lists(&mut self) {
+        if !self.schema.lists.is_empty() {
+            self.heading("[lists]");
+        }
+        for list in &self.schema.lists {
+            self.key(list.name.as_str(), &id_list(&list.items));
+        }
+    }
+
+    fn shapes(&mut self) {
+        for shape in &self.schema.shapes {
+            for member in &shape.members {
+                self.heading(&format!("[shapes.{}.members.{}]", shape.name, member.name));
+                self.member(member);
+            }
+        }
+    }
+
+    fn member(&mut self, member: &MemberDef) {
+        for (key, word) in self.schema.words_of_kind(member.kind) {
+            self.key(key, &word);
+        }
+        self.default(&member.default, member.kind);
+        self.limits(&member.limits);
+    }
+
+    fn default(&mut self, default: &Value, kind: Kind) {
+        if *default != self.schema.own_default(kind) {
+            self.maybe("default", literal(default));
+        }
+    }
+
+    fn limits(&mut self, limits: &Limits) {
+        self.maybe("min", limits.min.as_ref().and_then(literal));
+        self.maybe("max", limits.max.as_ref().and_then(literal));
+        self.maybe("max_len", limits.max_len.map(|len| len.to_string()));
+    }
+
+    fn field(&mut self, field: &FieldDef) {
+        self.heading(&format!("[fields.{}]", field.name));
+        for (key, word) in self.schema.kind_words(field) {
+            self.key(key, &word);
+        }
+        self.word("scope", field.scope.as_str());
+        if field.keep != crate::Keep::Latest {
+            self.word("keep", field.keep.as_str());
+        }
+        if !field.per.is_empty() {
+            self.key("per", &id_list(field.per.iter().map(|axis| self.schema.axis_name(*axis))));
+        }
+        if !field.durable {
+            self.key("durable", "false");
+        }
+        self.default(&field.default, field.kind);
+        self.maybe("min", field.min.as_ref().map(bound_text));
+        self.maybe("max", field.max.as_ref().map(bound_text));
+        self.maybe("max_len", field.max_len.map(|len| len.to_string()));
+        if let Some(items) = &field.items {
+            self.limits(&items.limits);
+            self.key("max_items", &items.max_items.to_string());
+        }
+        if field.places > 1 {
+            self.key("places", &field.places.to_string());
+        }
+        if field.counts_playing {
+            self.word("counts", "playing");
+        }
+        if let Some(feed) = &field.feed {
+            let from = self.schema.fields.get(feed.from).map(|from| quoted(from.name.as_str()));
+            self.maybe("from", from);
+            self.key("at", &id_list(feed.at.iter().map(|at| at.as_str())));
+        }
+        self.survival(field);
+    }
+
+    fn survival(&mut self, field: &FieldDef) {
+        let (said, of_scope) = (field.survival, Survival::of_scope(field.scope));
+        if field.says_on_death {
+            self.word("on_death", said.on_death.as_str());
+        }
+        for (key, word, usual) in [
+            ("on_retry", said.on_retry.as_str(), of_scope.on_retry.as_str()),
+            ("on_level", said.on_level.as_str(), of_scope.on_level.as_str()),
+            ("on_new_run", said.on_new_run.as_str(), of_scope.on_new_run.as_str()),
+        ] {
+            if word != usual {
+                self.word(key, word);
+            }
+        }
+    }
+
+    fn levels(&mut self) {
+        for level in &self.schema.levels {
+            self.heading("[[levels]]");
+            self.word("id", level.name.as_str());
+            if !level.checkpoints.is_empty() {
+                self.key("checkpoints", &id_list(&level.checkpoints));
+            }
+            if level.checkpoint_order != CheckpointOrder::Furthest {
+                self.word("checkpoint_order", level.checkpoint_order.as_str());
+            }
+            if !level.star_rules.is_empty() {
+                self.key("stars", &id_list(level.star_rules.iter().map(|rule| rule.program.source())));
+            } else if level.stars > 0 {
+                self.key("stars", &level.stars.to_string());
+            }
+            self.maybe("unlock", level.unlock.as_ref().map(|rule| quoted(rule.program.source())));
+        }
+    }
+
+    fn unlocks(&mut self) {
+        for unlock in &self.schema.unlocks {
+            self.heading("[[unlocks]]");
+            self.word("id", unlock.name.as_str());
+            self.maybe("when", unlock.when.as_ref().map(|rule| quoted(rule.program.source())));
+            if unlock.latch {
+                self.key("latch", "true");
+            }
+        }
+    }
+
+    fn moments(&mut self) {
+        for moment in &self.schema.moments {
+            self.heading("[[moments]]");
+            self.word("id", moment.name.as_str());
+            self.maybe("when", moment.when.as_ref().map(|rule| quoted(rule.program.source())));
+            if moment.again != Again::EachTime {
+                self.word("again", moment.again.as_str());
+            }
+        }
+    }
+}

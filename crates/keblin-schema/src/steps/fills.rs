@@ -1,0 +1,168 @@
+//! What is computed from the values of before: facts of levels, unlocks, fields; and where facts go that are kept apart
+//! now, or were.
+
+use crate::check::conditions::misplaced;
+use crate::condition::names::Fact;
+use crate::condition::{Failing, Program, Type};
+use crate::finding::{Code, Finding};
+use crate::name::Name;
+use crate::parse::level::ConditionDecl;
+
+use super::fields::has_placeholder;
+use super::resolve::{Paste, Resolving};
+use super::{FactsStep, Take};
+
+impl Resolving<'_> {
+    pub(super) fn facts(&mut self) {
+        let (before, now, decl) = (self.before, self.now, &self.decl.facts);
+        let mut facts = FactsStep::default();
+        let (was, is) = (before.level_facts_per_difficulty, now.level_facts_per_difficulty);
+        let first = |ids: &[Name]| ids.first().map(ToString::to_string).unwrap_or_default();
+        if is && !was {
+            match &decl.at {
+                Some(said) => match now.difficulty_named(&said.value) {
+                    Some(at) => facts.at = Some(at),
+                    None => {
+                        let message = format!("version {} has no difficulty `{}`", now.version, said.value);
+                        self.found.push(Finding::error(Code::UnknownName, said.span.clone(), message));
+                    }
+                },
+                None => self.unaccounted(
+                    "level_facts_per is \"difficulty\" now, and the step does not say on which the facts of before are"
+                        .to_string(),
+                    Paste::Table(format!("[facts]\nat = \"{}\"", first(&now.difficulties))),
+                ),
+            }
+        } else if let Some(said) = &decl.at {
+            let message = "the facts of levels are no further apart than before".to_string();
+            self.misfit(said.span.clone(), message, "leave `at` out");
+        }
+        if was && !is {
+            match &decl.take {
+                Some(said) if said.value == "all" => facts.take = Some(Take::All),
+                Some(said) => match before.difficulty_named(&said.value) {
+                    Some(one) => facts.take = Some(Take::One(one)),
+                    None => {
+                        let message =
+                            format!("version {} has no difficulty `{}`", before.version, said.value);
+                        self.found.push(Finding::error(Code::UnknownName, said.span.clone(), message));
+                    }
+                },
+                None => self.unaccounted(
+                    "level_facts_per is gone, and the step does not say which facts are taken".to_string(),
+                    Paste::Table("[facts]\ntake = \"all\"".to_string()),
+                ),
+            }
+        } else if let Some(said) = &decl.take {
+            let message = "the facts of levels are as far apart as before".to_string();
+            self.misfit(said.span.clone(), message, "leave `take` out");
+        }
+        for (name, fill) in &decl.fills {
+            let fact = match *name {
+                "finished" => Fact::Finished,
+                "stars" => Fact::Stars,
+                "attempts" => Fact::Attempts,
+                _ => Fact::Deaths,
+            };
+            self.fact_fills(fact, fill, &mut facts);
+        }
+        self.step.facts = facts;
+    }
+
+    fn fact_fills(&mut self, fact: Fact, fill: &ConditionDecl, facts: &mut FactsStep) {
+        let now = self.now;
+        let wanted = if fact == Fact::Finished { Type::Bool } else { Type::Int };
+        let difficulties = if now.level_facts_per_difficulty { now.difficulties.len() } else { 1 };
+        for (level, def) in now.levels.iter().enumerate() {
+            for difficulty in 0..difficulties {
+                // Where the facts of before go, what is made of other values goes too.
+                if facts.at.is_some_and(|at| at != difficulty) {
+                    continue;
+                }
+                let on = now.difficulties.get(difficulty);
+                let places: Vec<(&str, &Name, usize)> = [("level", &def.name, level)]
+                    .into_iter()
+                    .chain(on.map(|on| ("difficulty", on, difficulty)))
+                    .collect();
+                let Some((program, kind)) = self.expression(fill, &places) else { return };
+                if kind != wanted {
+                    let message = format!("{} is {wanted}, and this is {kind}", fact.as_str());
+                    self.misfit(fill.span.clone(), message, "");
+                    return;
+                }
+                facts.fills.push((fact, now.fact_index(level, difficulty), program));
+            }
+        }
+    }
+
+    /// What gives an unlock, if that is said.
+    pub(super) fn unlock_fill(&mut self, index: usize) -> Option<Program> {
+        let (decl, now) = (self.decl, self.now);
+        let unlock = now.unlocks.get(index)?;
+        let said =
+            decl.named.iter().find(|said| said.path == "unlocks" && said.name.value == unlock.name.as_str());
+        let fill = said?.fill.as_ref()?;
+        if !unlock.latch {
+            let message =
+                format!("{} is given whenever its condition holds, and nothing else gives it", unlock.name);
+            self.misfit(fill.span.clone(), message, "leave `fill` out, or declare `latch = true`");
+            return None;
+        }
+        let (program, kind) = self.expression(fill, &[("unlock", &unlock.name, index)])?;
+        if kind != Type::Bool {
+            let message = format!("an unlock is given or not, and this is {kind}");
+            self.misfit(fill.span.clone(), message, "");
+            return None;
+        }
+        Some(program)
+    }
+
+    /// An expression over the values of before, at a place: `{level}` in it is the id of the level there, `{number}` the
+    /// position of the first id, from 1.
+    pub(super) fn expression(
+        &mut self,
+        fill: &ConditionDecl,
+        places: &[(&str, &Name, usize)],
+    ) -> Option<(Program, Type)> {
+        let mut text = fill.text.clone();
+        for (axis, id, _) in places {
+            text = text.replace(&format!("{{{axis}}}"), id.as_str());
+        }
+        if let Some((_, _, index)) = places.first() {
+            text = text.replace("{number}", &(index + 1).to_string());
+        }
+        let is_plain = !has_placeholder(&fill.text);
+        let compiled = Program::compile_any(self.before, &text);
+        match compiled {
+            Ok((program, kind)) => {
+                if let Some((_, why)) = program.can_fail() {
+                    let why = if why == Failing::Unset { "unset" } else { "zero" };
+                    let finding = Finding::error(
+                        Code::FailingRule,
+                        fill.span.clone(),
+                        format!("something in `{text}` can be {why}, and then there is no value"),
+                    );
+                    self.found.push(finding.instead("ask first, as in `best != null && best > 3`"));
+                    return None;
+                }
+                Some((program, kind))
+            }
+            Err(error) if is_plain => {
+                self.found.push(misplaced(error, fill));
+                None
+            }
+            Err(error) => {
+                let finding = Finding::error(
+                    Code::Condition,
+                    fill.span.clone(),
+                    format!("in `{text}`: {}", error.message),
+                );
+                self.found.push(match error.instead {
+                    Some(instead) => finding.instead(instead),
+                    None => finding,
+                });
+                None
+            }
+        }
+    }
+}

@@ -1,0 +1,112 @@
+//! Members of shapes: like fields, without scopes, axes and keep rules.
+
+use std::cmp::Ordering;
+
+use crate::kind::Kind;
+use crate::limits::MemberDef;
+use crate::normal::{literal, quoted};
+
+use super::Misfit;
+use super::fields::is_same;
+use super::resolve::{Paste, Resolving};
+
+impl Resolving<'_> {
+    pub(super) fn members(&mut self) {
+        let (before, now) = (self.before, self.now);
+        for (index, shape) in now.shapes.iter().enumerate() {
+            let Some(step) = self.step.shapes.get(index).cloned() else { continue };
+            let Some(old) = step.from.and_then(|from| before.shapes.get(from)) else { continue };
+            for (at, member) in shape.members.iter().enumerate() {
+                let from = step.members.get(at).and_then(|member| member.from);
+                let Some(old) = from.and_then(|from| old.members.get(from)) else { continue };
+                let misfit = self.member(shape.name.as_str(), old, member);
+                let place = self.step.shapes.get_mut(index).and_then(|step| step.members.get_mut(at));
+                place.into_iter().for_each(|place| place.misfit = misfit);
+            }
+        }
+    }
+
+    fn member(&mut self, shape: &str, old: &MemberDef, member: &MemberDef) -> Misfit {
+        let (decl, path) = (self.decl, format!("shapes.{shape}.members"));
+        let said =
+            decl.named.iter().find(|said| said.path == path && said.name.value == member.name.as_str());
+        let changed = self.changed_of_member(old, member);
+        for (key, text) in said.map_or(&[][..], |said| &said.says) {
+            let declared = self.declared_of_member(member).into_iter().find(|(known, _)| known == key);
+            if declared.as_ref().is_some_and(|(_, declared)| is_same(declared, &text.value)) {
+                continue;
+            }
+            let message = format!("the step says that {} has {key} = {}", member.name, text.value);
+            let instead = match declared {
+                Some((_, declared)) => format!("version {} declares {key} = {declared}", self.now.version),
+                None => format!("version {} declares no {key}", self.now.version),
+            };
+            self.misfit(text.span.clone(), message, &instead);
+        }
+        let says = |key: &str| said.is_some_and(|said| said.says.iter().any(|(says, _)| *says == key));
+        let misfit = said.and_then(|said| said.misfit);
+        let unsaid: Vec<String> = changed
+            .iter()
+            .filter(|(key, _)| !says(key))
+            .map(|(key, now)| format!("{key} is {now} now"))
+            .collect();
+        let kind = self.kind_now(old.kind);
+        let converts = kind == Some(member.kind)
+            || matches!(
+                (old.kind, member.kind),
+                (Kind::Int, Kind::Float | Kind::Bool)
+                    | (Kind::Float | Kind::Bool, Kind::Int)
+                    | (Kind::Text | Kind::Id(_), Kind::Text | Kind::Id(_))
+            );
+        if !converts {
+            let (was, is) = (old.kind.with_article(), member.kind.with_article());
+            let message = format!("member {} of {shape}: no step makes {is} of {was}", member.name);
+            self.unaccounted(message, Paste::Drop(format!("shapes.{shape}.members.{}", old.name)));
+            return Misfit::Refuse;
+        }
+        if !unsaid.is_empty() || (!changed.is_empty() && misfit.is_none()) {
+            let what =
+                if unsaid.is_empty() { "some values do not fit".to_string() } else { unsaid.join(", ") };
+            let message = format!("member {} of {shape} is another now: {what}", member.name);
+            let lines: Vec<String> =
+                changed.iter().map(|(key, value)| format!("{key} = {value}\n")).collect();
+            let from =
+                if old.name == member.name { String::new() } else { format!("from = \"{}\"\n", old.name) };
+            let paste = format!("[{path}.{}]\n{from}{}misfit = \"nearest\"", member.name, lines.concat());
+            self.unaccounted(message, Paste::Table(paste));
+        }
+        misfit.unwrap_or_default()
+    }
+
+    fn declared_of_member(&self, member: &MemberDef) -> Vec<(&'static str, String)> {
+        let limits = &member.limits;
+        let mut words = vec![("type", quoted(member.kind.as_str()))];
+        if let Kind::Id(_) = member.kind {
+            words.push(("of", quoted(&self.now.item_word(member.kind))));
+        }
+        words.extend(limits.min.as_ref().and_then(literal).map(|min| ("min", min)));
+        words.extend(limits.max.as_ref().and_then(literal).map(|max| ("max", max)));
+        words.extend(limits.max_len.map(|len| ("max_len", len.to_string())));
+        words
+    }
+
+    /// What has changed in shape.
+    fn changed_of_member(&self, old: &MemberDef, member: &MemberDef) -> Vec<(&'static str, String)> {
+        let is_same_kind = self.kind_now(old.kind) == Some(member.kind);
+        let (was, is) = (&old.limits, &member.limits);
+        let narrower = |key: &str| match key {
+            "type" | "of" => !is_same_kind,
+            "min" => is.min.as_ref().is_some_and(|min| {
+                was.min.as_ref().is_none_or(|was| min.order(was) == Some(Ordering::Greater))
+            }),
+            "max" => is
+                .max
+                .as_ref()
+                .is_some_and(|max| was.max.as_ref().is_none_or(|was| max.order(was) == Some(Ordering::Less))),
+            _ => is.max_len.is_some_and(|len| was.max_len.is_none_or(|was| was > len)),
+        };
+        let mut changed = self.declared_of_member(member);
+        changed.retain(|(key, _)| narrower(key) || (!is_same_kind && *key != "type"));
+        changed
+    }
+}

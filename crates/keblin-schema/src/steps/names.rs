@@ -1,0 +1,138 @@
+//! Lists of names: which of before is which now, by what the step says, else by being called the same.
+
+use crate::finding::{Code, Finding};
+use crate::name::{Name, nearest};
+
+use super::decl::{NamedDecl, Said};
+use super::resolve::{Paste, Resolving};
+
+/// A list of names in two versions.
+pub(super) struct Pairs<'n> {
+    /// Where it stands in the new version: `levels`, `levels.reedgate.checkpoints`.
+    pub(super) path: String,
+    /// Where it stood.
+    pub(super) old_path: String,
+    /// What one of them is.
+    pub(super) what: &'static str,
+    /// Of what, for complaints: nothing, or ` of reedgate`.
+    pub(super) of: String,
+    pub(super) before: Vec<&'n Name>,
+    pub(super) now: Vec<&'n Name>,
+    /// Whether something new at the place of something gone is perhaps the same.
+    pub(super) perhaps_by_place: bool,
+}
+
+impl<'n> Pairs<'n> {
+    pub(super) fn of(path: &str, what: &'static str, before: &[&'n Name], now: &[&'n Name]) -> Pairs<'n> {
+        Pairs {
+            path: path.to_string(),
+            old_path: path.to_string(),
+            what,
+            of: String::new(),
+            before: before.to_vec(),
+            now: now.to_vec(),
+            perhaps_by_place: true,
+        }
+    }
+
+    /// What something that is gone is perhaps called now: something like it by its letters, or by its place.
+    pub(super) fn perhaps(&self, gone: usize, taken: &[Option<usize>]) -> Option<&'n Name> {
+        let free = |name: &Name, index: usize| {
+            taken.get(index) == Some(&None) && !self.before.iter().any(|old| **old == *name)
+        };
+        let news =
+            || self.now.iter().enumerate().filter(|(index, name)| free(name, *index)).map(|(_, name)| *name);
+        let old = self.before.get(gone)?;
+        let near = nearest(old.as_str(), news().map(Name::as_str));
+        let near = near.and_then(|near| news().find(|name| name.as_str() == near));
+        let by_place = self.perhaps_by_place && self.before.len() == self.now.len();
+        let in_place = self.now.get(gone).copied().filter(|name| by_place && free(name, gone));
+        near.or(in_place)
+    }
+}
+
+impl Resolving<'_> {
+    /// Where each name of now was before; a finding for each of before that is nowhere now.
+    pub(super) fn pairs(&mut self, pairs: &Pairs<'_>) -> Vec<Option<usize>> {
+        let decl = self.decl;
+        let said: Vec<&NamedDecl> = decl.named.iter().filter(|said| said.path == pairs.path).collect();
+        let froms = said.iter().filter_map(|said| Some((&said.name, said.from.as_ref()?)));
+        let mut taken = self.taken(pairs, &froms.collect::<Vec<_>>());
+        self.account(pairs, &mut taken, |pairs, now, old| {
+            format!("[{}.{now}]\nfrom = \"{old}\"", pairs.path)
+        });
+        taken
+    }
+
+    /// By what is said, else by name.
+    pub(super) fn taken(
+        &mut self,
+        pairs: &Pairs<'_>,
+        froms: &[(&Said<String>, &Said<String>)],
+    ) -> Vec<Option<usize>> {
+        let mut taken = vec![None; pairs.now.len()];
+        for (name, from) in froms {
+            let place = pairs.now.iter().position(|now| now.as_str() == name.value);
+            let old = pairs.before.iter().position(|old| old.as_str() == from.value);
+            match (place, old) {
+                (Some(_), None) => {
+                    let message = format!(
+                        "version {} has no {} `{}`{}",
+                        self.before.version, pairs.what, from.value, pairs.of
+                    );
+                    let finding = Finding::error(Code::UnknownName, from.span.clone(), message);
+                    let known = pairs.before.iter().map(|old| old.as_str());
+                    self.found.push(match nearest(&from.value, known) {
+                        Some(near) => finding.instead(format!("did you mean `{near}`?")),
+                        None => finding,
+                    });
+                }
+                (Some(_), Some(old)) if taken.contains(&Some(old)) => {
+                    let message = format!("`{}` is carried to two places", from.value);
+                    let finding = Finding::error(Code::SameId, from.span.clone(), message);
+                    self.found.push(finding.instead("carry it once, and fill the other"));
+                }
+                (Some(place), Some(old)) => {
+                    taken.get_mut(place).into_iter().for_each(|taken| *taken = Some(old));
+                }
+                // Told as a name that is not there.
+                (None, _) => {}
+            }
+        }
+        for (index, now) in pairs.now.iter().enumerate() {
+            let same = pairs.before.iter().position(|old| old == now);
+            let Some(same) = same.filter(|same| !taken.contains(&Some(*same))) else { continue };
+            let path = format!("{}.{now}", pairs.old_path);
+            if taken.get(index) == Some(&None) && !self.is_dropped(&path) {
+                taken.get_mut(index).into_iter().for_each(|taken| *taken = Some(same));
+            }
+        }
+        taken
+    }
+
+    /// Everything of before must be carried or dropped.
+    pub(super) fn account(
+        &mut self,
+        pairs: &Pairs<'_>,
+        taken: &mut [Option<usize>],
+        rename: impl Fn(&Pairs<'_>, &Name, &Name) -> String,
+    ) {
+        for (index, old) in pairs.before.iter().enumerate() {
+            let path = format!("{}.{old}", pairs.old_path);
+            if taken.contains(&Some(index)) || self.is_dropped(&path) {
+                continue;
+            }
+            let gone = format!(
+                "{} {old}{} of version {} is gone, and the step does not say where to",
+                pairs.what, pairs.of, self.before.version
+            );
+            match pairs.perhaps(index, taken) {
+                Some(now) => {
+                    let paste = rename(pairs, now, old);
+                    self.unaccounted(format!("{gone}; perhaps it is {now} now"), Paste::Table(paste));
+                }
+                None => self.unaccounted(gone, Paste::Drop(path)),
+            }
+        }
+    }
+}

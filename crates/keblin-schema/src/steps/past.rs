@@ -1,0 +1,267 @@
+//! Everything a game keeps of its versions: the declaration, what was frozen of those before, and the steps between them.
+
+use std::any::Any;
+use std::collections::BTreeMap;
+use std::fmt;
+use std::sync::{Arc, OnceLock};
+
+use crate::diff::{Class, differences};
+use crate::finding::{Code, Finding, Findings, Severity};
+use crate::model::{Parsed, Schema};
+use crate::source::Source;
+
+use super::{Resolved, Step};
+
+/// A text with the name that complaints call it by, as a rule its path.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct TextFile {
+    /// The name.
+    pub name: String,
+    /// The text.
+    pub text: String,
+}
+
+/// A declaration with its versions.
+#[derive(Clone, Debug, Default)]
+pub struct Files {
+    /// `progress.toml`.
+    pub declaration: TextFile,
+    /// `frozen/v1.toml` and so on, by version.
+    pub frozen: BTreeMap<u32, TextFile>,
+    /// `migrations/v2.toml` and so on, by the version they lead to.
+    pub steps: BTreeMap<u32, TextFile>,
+}
+
+/// The version that the name of a frozen version or a step says: 12 of `v12.toml`.
+#[must_use]
+pub fn version_of_file(name: &str) -> Option<u32> {
+    let digits = name.strip_prefix('v')?.strip_suffix(".toml")?;
+    let is_plain = digits.bytes().all(|digit| digit.is_ascii_digit()) && !digits.starts_with('0');
+    digits.parse().ok().filter(|_| is_plain)
+}
+
+/// A version of the past: what its saves are read by, and the step to the next.
+#[derive(Debug)]
+#[non_exhaustive]
+pub struct PastVersion {
+    /// Its schema.
+    pub schema: Arc<Schema>,
+    /// The step from it.
+    pub step: Step,
+    /// What the game itself does in that step.
+    code: OnceLock<Arc<dyn Any + Send + Sync>>,
+}
+
+impl PastVersion {
+    /// Puts the game's own code for the step in place, once; whether this was the first.
+    pub fn set_code(&self, code: Arc<dyn Any + Send + Sync>) -> bool {
+        self.code.set(code).is_ok()
+    }
+
+    /// The game's own code for the step.
+    #[must_use]
+    pub fn code(&self) -> Option<&Arc<dyn Any + Send + Sync>> {
+        self.code.get()
+    }
+}
+
+/// The versions before this one, the oldest first, without a gap. It takes no part in comparisons: a schema is what it
+/// declares, whatever was before.
+#[derive(Clone, Default)]
+pub(crate) struct Past(Arc<[PastVersion]>);
+
+impl PartialEq for Past {
+    fn eq(&self, _: &Past) -> bool {
+        true
+    }
+}
+
+impl Eq for Past {}
+
+impl fmt::Debug for Past {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Past")
+    }
+}
+
+impl Schema {
+    /// The versions before this one whose saves it opens, the oldest first, without a gap.
+    #[must_use]
+    pub fn past(&self) -> &[PastVersion] {
+        &self.past.0
+    }
+
+    /// Parses and checks a declaration with the versions before it. What is found in those is in [`Parsed::of_past`]; with
+    /// an error there the schema opens no saves of before.
+    ///
+    /// # Errors
+    /// As [`Schema::parse`], for the declaration alone.
+    pub fn parse_with_past(files: &Files) -> Result<Parsed, Findings> {
+        let mut parsed = Schema::parse(&files.declaration.name, &files.declaration.text)?;
+        let mut looking = Looking { files, now: &parsed.schema, found: Vec::new() };
+        let past = looking.past();
+        parsed.of_past = looking.found;
+        if parsed.of_past.iter().all(|findings| !findings.has_errors()) {
+            parsed.schema.past = Past(past.into());
+        }
+        Ok(parsed)
+    }
+}
+
+/// The past being looked through.
+struct Looking<'f> {
+    files: &'f Files,
+    now: &'f Schema,
+    found: Vec<Findings>,
+}
+
+impl Looking<'_> {
+    /// Every version before this one, as far as they can be read.
+    fn past(&mut self) -> Vec<PastVersion> {
+        let (files, version) = (self.files, self.now.version);
+        for (later, file) in files.frozen.range(version + 1..) {
+            let message = format!("version {later} is frozen, and the declaration is of version {version}");
+            self.told(file, Finding::error(Code::Frozen, 0..0, message));
+        }
+        for (later, file) in files.steps.range(version + 1..) {
+            let message = format!("a step to version {later}, and the declaration is of version {version}");
+            self.told(file, Finding::error(Code::StepMisfit, 0..0, message));
+        }
+        self.still_frozen();
+        let first_step = files.steps.keys().map(|to| to.saturating_sub(1));
+        let Some(first) = files.frozen.keys().copied().chain(first_step).min() else { return Vec::new() };
+        let mut past = Vec::new();
+        let mut schemas: Vec<Option<Arc<Schema>>> =
+            (first.max(1)..version).map(|version| self.frozen(version)).collect();
+        schemas.push(None);
+        for (pair, from) in schemas.windows(2).zip(first.max(1)..) {
+            let [Some(before), after] = pair else { continue };
+            let now = match after {
+                Some(after) => after.as_ref(),
+                None if from + 1 == version => self.now,
+                None => continue,
+            };
+            past.extend(self.step(before, now).map(|step| PastVersion {
+                schema: Arc::clone(before),
+                step,
+                code: OnceLock::new(),
+            }));
+        }
+        past
+    }
+
+    fn told(&mut self, file: &TextFile, finding: Finding) {
+        self.found.push(Findings::new(Source::new(&file.name, &file.text), vec![finding]));
+    }
+
+    /// What is said where the declaration says its version.
+    fn told_of_version(&mut self, finding: impl FnOnce(std::ops::Range<usize>) -> Finding) {
+        let file = &self.files.declaration;
+        let mut from = 0;
+        let mut lines = file.text.split_inclusive('\n').map(|line| {
+            from += line.len();
+            (from - line.len(), line)
+        });
+        let line = lines.find(|(_, line)| line.trim_start().starts_with("version"));
+        let span = line.map_or(0..0, |(at, line)| at..at + line.trim_end().len());
+        self.told(file, finding(span));
+    }
+
+    /// A version before this one, as it was frozen.
+    fn frozen(&mut self, version: u32) -> Option<Arc<Schema>> {
+        let now = self.now.version;
+        let Some(file) = self.files.frozen.get(&version) else {
+            self.told_of_version(|span| {
+                let message = format!(
+                    "there is no frozen/v{version}.toml: nothing says what saves of version {version} hold"
+                );
+                let finding = Finding::error(Code::MissingStep, span, message);
+                finding.instead(format!(
+                    "bring it back; what version {version} declared is frozen by `keblin freeze`, before the version goes up"
+                ))
+            });
+            return None;
+        };
+        match Schema::parse(&file.name, &file.text) {
+            Ok(parsed) if parsed.schema.version != version => {
+                let message =
+                    format!("this is version {}, under the name of {version}", parsed.schema.version);
+                self.told(file, Finding::error(Code::Frozen, 0..0, message));
+                None
+            }
+            Ok(parsed) if version < now => Some(Arc::new(parsed.schema)),
+            Ok(_) => None,
+            Err(findings) => {
+                let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);
+                self.found.push(Findings::new(findings.source().clone(), errors.cloned().collect()));
+                None
+            }
+        }
+    }
+
+    /// The step between two versions.
+    fn step(&mut self, before: &Schema, now: &Schema) -> Option<Step> {
+        let to = now.version;
+        let name = format!("migrations/v{to}.toml");
+        let file = self.files.steps.get(&to).cloned();
+        let is_there = file.is_some();
+        let file = file.unwrap_or(TextFile { name: name.clone(), text: String::new() });
+        let Resolved { step, findings, lacks } = Step::resolve(before, now, &file.name, &file.text);
+        if !is_there && findings.has_errors() {
+            let from = before.version;
+            self.told_of_version(|span| {
+                let message = format!("there is no {name}: saves of version {from} lead nowhere");
+                let finding = Finding::error(Code::MissingStep, span, message);
+                finding.instead(format!("write it, as far as this is what is meant:\n\n{lacks}"))
+            });
+            self.found.push(without_pastes(&findings));
+        } else if !findings.list().is_empty() {
+            self.found.push(findings);
+        }
+        step
+    }
+
+    /// What is frozen under the version of the declaration has its shape.
+    fn still_frozen(&mut self) {
+        let now = self.now;
+        let Some(file) = self.files.frozen.get(&now.version) else { return };
+        let frozen = match Schema::parse(&file.name, &file.text) {
+            Ok(parsed) => parsed.schema,
+            Err(findings) => {
+                self.found.push(findings);
+                return;
+            }
+        };
+        let next = now.version + 1;
+        let as_next = Schema { version: next, ..now.clone() };
+        let Resolved { findings, lacks, .. } =
+            Step::resolve(&frozen, &as_next, &format!("migrations/v{next}.toml"), "");
+        if findings.has_errors() {
+            self.told_of_version(|span| {
+                let message = format!("version {} is frozen, and its shape has changed since", now.version);
+                let finding = Finding::error(Code::Frozen, span, message);
+                finding.instead(format!(
+                    "write `version = {next}`, and into migrations/v{next}.toml, as far as this is what is meant:\n\n{lacks}"
+                ))
+            });
+            self.found.push(without_pastes(&findings));
+            return;
+        }
+        if differences(&frozen, now).iter().any(|difference| difference.class == Class::Growth) {
+            self.told_of_version(|span| {
+                let message = format!("version {} has grown since it was frozen", now.version);
+                let finding = Finding::error(Code::Frozen, span, message).as_severity(Severity::Hint);
+                finding.instead("run `keblin freeze` again before saves of it reach players")
+            });
+        }
+    }
+}
+
+/// What is to be pasted is told once, whole.
+fn without_pastes(findings: &Findings) -> Findings {
+    let list = findings.list().iter().map(|finding| {
+        let instead = finding.instead.clone().filter(|_| finding.code != Code::Unaccounted);
+        Finding { instead, ..finding.clone() }
+    });
+    Findings::new(findings.source().clone(), list.collect())
+}
