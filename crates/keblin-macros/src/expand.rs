@@ -8,7 +8,7 @@ use quote::{format_ident, quote};
 
 use crate::ident::{camel, constant, same};
 use crate::input::Declared;
-use crate::load::{Loaded, load};
+use crate::load::{Embedded, Loaded, load};
 use crate::types::{of_axis, of_field, of_kind};
 
 /// The types that every module has.
@@ -16,7 +16,8 @@ const TYPES: [&str; 5] = ["Game", "Progress", "Keeper", "Notice", "Event"];
 
 /// `pub mod fen_post { … }`
 pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
-    let Loaded { schema, path, name } = load(&input.path)?;
+    let Loaded { schema, path, name, frozen, steps } = load(&input.path)?;
+    let (frozen, steps) = (embedded(&frozen), embedded(&steps));
     let Declared { visibility, module, .. } = input;
     let marker = match camel(&module.to_string()) {
         // A name that the module has for something else.
@@ -64,7 +65,12 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
                 fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
                     static SCHEMA: ::std::sync::OnceLock<::std::sync::Arc<::keblin::Schema>> =
                         ::std::sync::OnceLock::new();
-                    ::keblin::game::made::schema_of(&SCHEMA, #name, ::core::include_str!(#path))
+                    ::keblin::game::made::schema_of(
+                        &SCHEMA,
+                        (#name, ::core::include_str!(#path)),
+                        &[#(#frozen),*],
+                        &[#(#steps),*],
+                    )
                 }
             }
 
@@ -85,6 +91,15 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             #shapes
         }
     })
+}
+
+/// The texts of versions: each with its version, what complaints call it, and what stands in it.
+fn embedded(texts: &[Embedded]) -> Vec<TokenStream> {
+    let text = |text: &Embedded| {
+        let Embedded { version, name, path } = text;
+        quote! { (#version, #name, ::core::include_str!(#path)) }
+    };
+    texts.iter().map(text).collect()
 }
 
 /// What this game calls what the library has for every game.

@@ -3,10 +3,12 @@
 
 #![expect(clippy::disallowed_methods, reason = "a macro reads the file that it makes names of")]
 
+use std::collections::BTreeMap;
 use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use keblin_schema::steps::{Files, TextFile, version_of_file};
 use keblin_schema::{Findings, Schema, Severity};
 use syn::LitStr;
 
@@ -17,6 +19,19 @@ pub(crate) struct Loaded {
     pub(crate) path: String,
     /// What complaints call it.
     pub(crate) name: String,
+    /// What was frozen of the versions before it.
+    pub(crate) frozen: Vec<Embedded>,
+    /// The steps between them.
+    pub(crate) steps: Vec<Embedded>,
+}
+
+/// A text of a version that goes into the game with the declaration.
+pub(crate) struct Embedded {
+    pub(crate) version: u32,
+    /// What complaints call it.
+    pub(crate) name: String,
+    /// Where it lies.
+    pub(crate) path: String,
 }
 
 pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
@@ -30,10 +45,45 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
     let text = fs::read_to_string(path).map_err(|error| {
         syn::Error::new(given.span(), format!("{} cannot be read: {error}", path.display()))
     })?;
-    match Schema::parse(&name, &text) {
-        Ok(parsed) => Ok(Loaded { schema: parsed.schema, path: path.display().to_string(), name }),
-        Err(findings) => Err(faults(given, &findings)),
+    let mut files =
+        Files { declaration: TextFile { name: name.clone(), text: text.clone() }, ..Files::default() };
+    let frozen = embedded(path, &name, "frozen", given, &mut files.frozen)?;
+    let steps = embedded(path, &name, "migrations", given, &mut files.steps)?;
+    let parsed = Schema::parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
+    if parsed.of_past.iter().any(Findings::has_errors) {
+        // A version whose saves nothing leads on from is found by the compiler, and not by players.
+        return Err(faults(given, &parsed.of_past));
     }
+    let mut loaded = Loaded { schema: parsed.schema, path: path.display().to_string(), name, frozen, steps };
+    // The version of the declaration itself may be frozen as well; the game opens its saves by the declaration.
+    let version = loaded.schema.version;
+    loaded.frozen.retain(|frozen| frozen.version < version);
+    Ok(loaded)
+}
+
+/// The texts of versions in a folder beside the declaration.
+fn embedded(
+    declaration: &Path,
+    name: &str,
+    folder: &str,
+    given: &LitStr,
+    into: &mut BTreeMap<u32, TextFile>,
+) -> syn::Result<Vec<Embedded>> {
+    let (beside, called) = (declaration.with_file_name(folder), Path::new(name).with_file_name(folder));
+    let entries = fs::read_dir(beside).into_iter().flatten().flatten().map(|entry| entry.path());
+    let mut found = Vec::new();
+    for path in entries {
+        let file_name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+        let Some(version) = version_of_file(file_name) else { continue };
+        let name = called.join(file_name).display().to_string();
+        let text = fs::read_to_string(&path).map_err(|error| {
+            syn::Error::new(given.span(), format!("{} cannot be read: {error}", path.display()))
+        })?;
+        into.insert(version, TextFile { name: name.clone(), text });
+        found.push(Embedded { version, name, path: path.display().to_string() });
+    }
+    found.sort_by_key(|embedded| embedded.version);
+    Ok(found)
 }
 
 /// Where a path may lead: from the package's folder, and from beside the source file that says it.
@@ -48,17 +98,18 @@ fn places(given: &LitStr, name: &str) -> Vec<PathBuf> {
 }
 
 /// One compile error for each fault.
-fn faults(given: &LitStr, findings: &Findings) -> syn::Error {
-    let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);
-    let errors = errors.map(|finding| {
-        let instead = finding.instead.as_ref().map_or(String::new(), |instead| format!("\n{instead}"));
-        let message =
-            format!("{}: {} [{}]{instead}", findings.place(finding), finding.message, finding.code.as_str());
-        syn::Error::new(given.span(), message)
+fn faults<'f>(given: &LitStr, texts: impl IntoIterator<Item = &'f Findings>) -> syn::Error {
+    let errors = texts.into_iter().flat_map(|findings| {
+        let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);
+        errors.map(move |finding| {
+            let instead = finding.instead.as_ref().map_or(String::new(), |instead| format!("\n{instead}"));
+            let (place, code) = (findings.place(finding), finding.code.as_str());
+            syn::Error::new(given.span(), format!("{place}: {} [{code}]{instead}", finding.message))
+        })
     });
     let all = errors.reduce(|mut all, error| {
         all.combine(error);
         all
     });
-    all.unwrap_or_else(|| syn::Error::new(given.span(), findings.to_string()))
+    all.unwrap_or_else(|| syn::Error::new(given.span(), "the declaration has errors"))
 }

@@ -48,6 +48,9 @@
 /// The plain data that progress gives and a save takes.
 pub mod snapshot;
 
+/// What became of the values of a save that an earlier version made.
+pub(crate) mod account;
+
 /// How progress changes: events in, outcomes out.
 pub mod progress;
 
@@ -59,6 +62,9 @@ pub mod verify;
 
 /// Where saves rest.
 pub mod store;
+
+/// Saves of earlier versions of the game.
+pub mod migrate;
 
 /// A game's own names, known to the compiler.
 pub mod game;
@@ -85,7 +91,7 @@ pub use keblin_macros::Carry;
 pub use keblin_schema::{
     AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Game, Item, Keep, Kind, Level,
     LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, diff, kind,
-    limits, model, name, source, survival, time, typed, value,
+    limits, model, name, source, steps, survival, time, typed, value,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

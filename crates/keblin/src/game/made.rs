@@ -6,19 +6,35 @@ use std::sync::{Arc, OnceLock};
 pub use serde;
 
 pub use keblin_schema::key::Axial;
+use keblin_schema::steps::{Files, TextFile};
 pub use keblin_schema::typed::{Bytes, Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use keblin_schema::value::Opaque;
 use keblin_schema::{Schema, Value};
 
-/// The schema of a text that was checked while the game was compiled.
+/// A text of a version: the version, what complaints call it, and what stands in it.
+pub type OfVersion<'t> = (u32, &'t str, &'t str);
+
+/// The schema of a text that was checked while the game was compiled, with the versions before it.
 ///
 /// # Panics
 /// If the game was compiled with another version of the macro than it runs with.
-#[expect(clippy::panic, reason = "the same text was checked by the same code while the game was compiled")]
-pub fn schema_of(once: &'static OnceLock<Arc<Schema>>, name: &str, text: &str) -> &'static Arc<Schema> {
-    once.get_or_init(|| match Schema::parse(name, text) {
-        Ok(parsed) => Arc::new(parsed.schema),
-        Err(findings) => panic!("{findings}"),
+#[expect(clippy::panic, reason = "the same texts were checked by the same code while the game was compiled")]
+pub fn schema_of(
+    once: &'static OnceLock<Arc<Schema>>,
+    (name, text): (&str, &str),
+    frozen: &[OfVersion<'_>],
+    steps: &[OfVersion<'_>],
+) -> &'static Arc<Schema> {
+    let file = |name: &str, text: &str| TextFile { name: name.to_string(), text: text.to_string() };
+    let by_version = |texts: &[OfVersion<'_>]| {
+        texts.iter().map(|(version, name, text)| (*version, file(name, text))).collect()
+    };
+    once.get_or_init(|| {
+        let (frozen, steps) = (by_version(frozen), by_version(steps));
+        match Schema::parse_with_past(&Files { declaration: file(name, text), frozen, steps }) {
+            Ok(parsed) => Arc::new(parsed.schema),
+            Err(findings) => panic!("{findings}"),
+        }
     })
 }
 

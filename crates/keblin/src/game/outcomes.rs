@@ -29,6 +29,7 @@ impl<G: Game> OfGame<G> for Notice {
             Notice::FirstRun => Notice::FirstRun,
             Notice::Ready => Notice::Ready,
             Notice::Restored => Notice::Restored,
+            Notice::Migrated(account) => Notice::Migrated(account),
             Notice::FellBack => Notice::FellBack,
             Notice::NotWritten { message } => Notice::NotWritten { message },
             Notice::Reconciled => Notice::Reconciled,

@@ -73,7 +73,7 @@ impl Progress {
     }
 
     /// Puts every value back to its bounds, after a restore.
-    pub(super) fn clamp_all(&mut self) {
+    pub(crate) fn clamp_all(&mut self) {
         (0..self.schema.fields.len()).for_each(|field| self.hold_bounds_of(field));
         self.hold_bounds();
     }

@@ -1,9 +1,12 @@
 //! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
 
+use std::sync::Arc;
+
 use keblin_schema::model::At;
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
 
 use super::journal::FACT_AXES;
+use crate::account::Account;
 
 /// Where a player comes back to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -81,6 +84,8 @@ pub enum Notice<G = AnyGame> {
     Ready,
     /// Values were put in place from a save: redraw.
     Restored,
+    /// An earlier version of the game had saved it: what became of each value.
+    Migrated(Arc<Account>),
     /// The newest save was damaged, and the one before it is used.
     FellBack,
     /// Saving failed. What was saved before is there, play goes on, and it is tried again.
@@ -190,6 +195,7 @@ impl<G: Copy> Notice<G> {
             Notice::FirstRun => "first_run",
             Notice::Ready => "ready",
             Notice::Restored => "restored",
+            Notice::Migrated(_) => "migrated",
             Notice::FellBack => "fell_back",
             Notice::NotWritten { .. } => "not_written",
             Notice::Reconciled => "reconciled",
@@ -218,6 +224,9 @@ impl<G: Copy> Notice<G> {
             Notice::FirstRun => "first run".into(),
             Notice::Ready => "ready".into(),
             Notice::Restored => "restored".into(),
+            Notice::Migrated(account) => {
+                format!("saved by version {}, and brought to version {}", account.from, account.to)
+            }
             Notice::FellBack => "the newest save was damaged; the one before it is used".into(),
             Notice::NotWritten { message } => message.clone(),
             Notice::Reconciled => "somebody else had saved here; the better records of both are kept".into(),

@@ -38,7 +38,8 @@ pub(crate) enum Missing {
     },
 }
 
-/// Whether a save is one of this game and this version of it; if not, it is to be left untouched.
+/// Whether a save is one of this game, and of this version of it or one that steps lead on from; if not, it is to be left
+/// untouched.
 pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), ReadError> {
     if file.game != schema.game.as_str() {
         let fault = Fault::OtherGame { found: file.game.to_string(), expected: schema.game.clone() };
@@ -47,6 +48,7 @@ pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), R
     let (found, known) = (file.head.schema_version, schema.version);
     let fault = match found.cmp(&known) {
         Ordering::Greater => Fault::NewerVersion { found, known },
+        Ordering::Less if of_the_past(file, schema).is_some() => return Ok(()),
         Ordering::Less => Fault::OlderVersion { found, known },
         Ordering::Equal => return Ok(()),
     };
@@ -65,8 +67,14 @@ pub(crate) fn of_this_game_header(bytes: &[u8], schema: &Schema) -> Result<(), R
     }
 }
 
+/// Whether a save is of an earlier version: then the schema of that version.
+pub(crate) fn of_the_past<'s>(file: &SaveFile<'_>, schema: &'s Schema) -> Option<&'s Arc<Schema>> {
+    let version = file.head.schema_version;
+    schema.past().iter().map(|past| &past.schema).find(|past| past.version == version)
+}
+
+/// The values of a save of the very version of a schema.
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
-    of_this_game(file, schema)?;
     let plan = Plan::of(schema);
     let mut carried = Carried { blocks: file.carried_blocks(), ..Carried::default() };
     let (profile, run) = (file.section(PROFILE)?, file.section(RUN)?);
@@ -112,7 +120,6 @@ pub(crate) fn decode_apart(
 
 /// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
-    of_this_game(file, schema)?;
     let plan = Plan::of(schema);
     let (carried, missing) = (Carried::default(), Vec::new());
     let mut reading = ByKeys { schema, plan: &plan, carried, missing };

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use keblin_schema::Name;
+use keblin_schema::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -101,6 +101,8 @@ pub enum Fault {
         /// The schema version of the game.
         known: u32,
     },
+    /// Written by an older version of the game, and a step from it cannot be done.
+    Step(Box<StepFault>),
 }
 
 impl ReadError {
@@ -118,6 +120,7 @@ impl ReadError {
                 | Fault::OtherGame { .. }
                 | Fault::NewerVersion { .. }
                 | Fault::OlderVersion { .. }
+                | Fault::Step(_)
         )
     }
 }
@@ -144,6 +147,7 @@ impl Fault {
             Fault::OtherGame { .. } => "other_game",
             Fault::NewerVersion { .. } => "newer_version",
             Fault::OlderVersion { .. } => "older_version",
+            Fault::Step(_) => "step_failed",
         }
     }
 }
@@ -205,8 +209,31 @@ impl fmt::Display for Fault {
                     "saved by version {found} of the game, and no step leads from it to version {known}"
                 )
             }
+            Fault::Step(fault) => write!(f, "{fault}"),
         }
     }
 }
 
 impl std::error::Error for ReadError {}
+
+/// Why a step from an earlier version of the game could not be done. The save is as it was.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct StepFault {
+    /// The version that the step leads to.
+    pub to: u32,
+    /// Where: ids with dots between, as `best_crossing.reedgate.neap`.
+    pub place: String,
+    /// The value of before.
+    pub value: Value,
+    /// Why, as a sentence without a full stop.
+    pub why: String,
+}
+
+impl fmt::Display for StepFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let StepFault { to, place, value, why } = self;
+        write!(f, "the step to version {to} cannot be done: {place}, {value}: {why}")
+    }
+}
+
+impl std::error::Error for StepFault {}

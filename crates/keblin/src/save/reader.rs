@@ -271,7 +271,7 @@ impl<'b> SaveFile<'b> {
     }
 
     /// Whether it is a device file, not the save of a slot.
-    pub(crate) fn is_device(&self) -> bool {
+    pub fn is_device(&self) -> bool {
         self.sections.iter().any(|section| section.name == DEVICE)
     }
 
@@ -292,7 +292,7 @@ impl<'b> SaveFile<'b> {
     }
 
     /// The picture it was saved with.
-    pub(super) fn picture(&self) -> Result<Option<Arc<Picture>>, ReadError> {
+    pub(crate) fn picture(&self) -> Result<Option<Arc<Picture>>, ReadError> {
         let Ok(section) = self.section(PICTURE) else { return Ok(None) };
         section.item().whole(|cursor| {
             cursor.array_of(2, "a picture")?;

@@ -10,10 +10,11 @@ use keblin_schema::{Schema, Severity, Value};
 
 use super::disk::DiskError;
 use super::savedir::SaveDir;
-use crate::save::decode::{decode_device, of_this_game};
+use crate::save::decode::of_this_game;
 use crate::save::{Lineage, Stamp, read, write_device};
 use crate::snapshot::Snapshot;
 use crate::verify::SaveFinding;
+use crate::verify::past::device_values;
 
 /// What was found of the device file.
 pub(super) struct Settings {
@@ -32,7 +33,7 @@ impl SaveDir {
         let path = self.device_path();
         let bytes = if has_settings(schema) { self.read(&path)? } else { None };
         let Some(bytes) = bytes else { return Ok(Settings { values: None, findings: Vec::new() }) };
-        match read(&bytes).and_then(|file| decode_device(&file, schema)) {
+        match read(&bytes).and_then(|file| device_values(&file, schema)) {
             Ok(values) => Ok(Settings { values: Some(values), findings: Vec::new() }),
             Err(error) => {
                 let message = format!("{error}; settings are as declared");
@@ -65,7 +66,7 @@ impl SaveDir {
         if let Some(bytes) = &held {
             match read(bytes).and_then(|file| of_this_game(&file, schema).map(|()| file)) {
                 Ok(file) => {
-                    let same = decode_device(&file, schema).is_ok_and(|values| snapshot.device_is(&values));
+                    let same = device_values(&file, schema).is_ok_and(|values| snapshot.device_is(&values));
                     if same {
                         return Ok(());
                     }

@@ -8,7 +8,7 @@ use keblin_schema::{Schema, Severity};
 
 use super::check_file;
 use super::finding::SaveFinding;
-use crate::save::decode::decode_device;
+use super::past::device_values;
 use crate::save::search::History;
 use crate::save::{ReadError, SaveFile, Seal, SealKey};
 
@@ -113,13 +113,13 @@ fn kept(
         let findings = check_file(file, schema, key)?;
         return Ok((Kept::Slot { number, seal }, findings));
     }
-    decode_device(&file, schema)?;
+    device_values(&file, schema)?;
     Ok((Kept::Device { number }, super::about_the_file(&file, seal, false)))
 }
 
 fn readable(file: SaveFile<'_>, schema: &Arc<Schema>) -> Result<(), ReadError> {
     if file.is_device() {
-        return decode_device(&file, schema).map(drop);
+        return device_values(&file, schema).map(drop);
     }
     check_file(file, schema, None).map(drop)
 }

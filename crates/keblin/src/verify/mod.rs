@@ -19,6 +19,9 @@ mod relations;
 /// Everything that is in a file.
 mod examine;
 
+/// Saves of earlier versions.
+pub(crate) mod past;
+
 /// Single sections out of a file that has no whole state.
 mod salvage;
 
@@ -30,8 +33,9 @@ use std::sync::Arc;
 
 use keblin_schema::{Schema, Severity, Value};
 
-use crate::progress::Progress;
-use crate::save::decode::{Missing, decode, of_this_game};
+use crate::migrate::Account;
+use crate::progress::{Notice, Progress};
+use crate::save::decode::{Missing, of_the_past, of_this_game};
 use crate::save::glance::glance;
 use crate::save::{Lineage, ReadError, SaveFile, Seal, SealKey, Stamp, StateHead, read};
 use crate::snapshot::Snapshot;
@@ -50,6 +54,7 @@ pub struct Save {
     seal: Seal,
     fault: Option<ReadError>,
     missing: Vec<Missing>,
+    account: Option<Arc<Account>>,
     findings: Vec<SaveFinding>,
 }
 
@@ -92,7 +97,9 @@ fn check_file(
     key: Option<&SealKey>,
 ) -> Result<Vec<SaveFinding>, ReadError> {
     of_this_game(&file, schema)?;
-    if glance(&file, schema).is_some_and(|glance| relations::is_plain(schema, &glance)) {
+    // What an earlier version saved has other names.
+    let glance = if of_the_past(&file, schema).is_none() { glance(&file, schema) } else { None };
+    if glance.is_some_and(|glance| relations::is_plain(schema, &glance)) {
         return Ok(about_the_file(&file, file.seal(key), key.is_some()));
     }
     verify_file(file, schema, key).map(|save| save.0.findings)
@@ -103,14 +110,14 @@ fn verify_file(
     schema: &Arc<Schema>,
     key: Option<&SealKey>,
 ) -> Result<Verified<Save>, ReadError> {
-    let decoded = decode(&file, schema)?;
+    let (decoded, account) = past::decode_any(&file, schema)?;
     let seal = file.seal(key);
     let mut findings = about_the_file(&file, seal, key.is_some());
     findings.extend(relations::findings(&decoded));
     let (stamp, lineage) = (Stamp::of(&file), Lineage::of(&file));
     let SaveFile { head, fault, .. } = file;
-    let (snapshot, missing) = (decoded.snapshot, decoded.missing);
-    Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, findings }))
+    let (snapshot, missing, account) = (decoded.snapshot, decoded.missing, account.map(Arc::new));
+    Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, account, findings }))
 }
 
 /// What is told of a file whatever its values are.
@@ -179,6 +186,12 @@ impl Verified<Save> {
         self.0.fault.as_ref()
     }
 
+    /// What became of its values, if an earlier version of the game saved them.
+    #[must_use]
+    pub fn account(&self) -> Option<&Arc<Account>> {
+        self.0.account.as_ref()
+    }
+
     /// Its values.
     #[must_use]
     pub fn snapshot(&self) -> &Snapshot {
@@ -199,8 +212,11 @@ impl Verified<Save> {
     /// start of the level, with the values a death would put back there; where the level is not, on the map.
     #[must_use]
     pub fn into_progress(self) -> Progress {
-        let Save { snapshot, missing, .. } = self.0;
+        let Save { snapshot, missing, account, .. } = self.0;
         let mut progress = Progress::restored(snapshot);
+        if let Some(account) = account {
+            progress.tell(Notice::Migrated(account));
+        }
         if missing.iter().any(|missing| matches!(missing, Missing::Checkpoint { .. })) {
             progress.put_back_to_level_start();
         }

@@ -4,7 +4,7 @@ use keblin::Schema;
 use keblin::diff::{Change, Class, What, differences};
 use keblin::save::Fingerprint;
 
-const BEFORE: &str = r#"
+pub(crate) const BEFORE: &str = r#"
 game = "reeds"
 version = 1
 difficulties = ["calm", "wild"]
@@ -52,7 +52,7 @@ again = "run"
 "#;
 
 /// An edit, and every difference that it makes, each with the first letter of its class.
-const EDITS: &[(&str, &str, &[&str])] = &[
+pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
     ("\"reeds\"", "\"sedges\"", &["s the declaration: game reeds -> sedges"]),
     ("level_facts_per = \"difficulty\"\n", "", &["s the declaration: level_facts_per difficulty -> nothing"]),
     ("resume = \"checkpoint\"", "resume = \"exact\"", &["r the declaration: resume checkpoint -> exact"]),
@@ -115,7 +115,7 @@ const EDITS: &[(&str, &str, &[&str])] = &[
         "type = \"set\", of = \"text\"",
         &["s field bag: type list of a text -> set of a text"],
     ),
-    (", default = \"wick\" }", " }", &["s field lamp: is ever unset false -> true"]),
+    (", default = \"wick\" }", " }", &["g field lamp: is ever unset false -> true"]),
     ("counts = \"playing\", ", "", &["r field clock: counts playing -> nothing"]),
     (", durable = false", "", &["s field page: durable false -> true"]),
     (
@@ -140,8 +140,8 @@ const EDITS: &[(&str, &str, &[&str])] = &[
     ),
     ("[\"log\", \"stone\"]", "[\"log\"]", &["s checkpoint stone of brook is gone"]),
     ("[\"log\", \"stone\"]", "[\"stone\", \"log\"]", &["g level brook: checkpoints stand in another order"]),
-    ("stars = 3", "stars = 2", &["s level weir: stars 3 -> 2"]),
-    ("stars = 3", "stars = 4", &["g level weir: stars 3 -> 4"]),
+    ("stars = 3", "stars = 2", &["r level weir: stars 3 -> 2"]),
+    ("stars = 3", "stars = 4", &["r level weir: stars 3 -> 4"]),
     ("oil >= 20", "oil >= 25", &["r level brook: stars oil >= 20 -> oil >= 25, which asks for more"]),
     ("oil >= 20", "oil >= 15", &["r level brook: stars oil >= 20 -> oil >= 15"]),
     (

@@ -7,11 +7,13 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 7] = [
+const MAY_USE: [(&str, &[&str]); 9] = [
     ("snapshot", &[]),
-    ("progress", &["snapshot"]),
+    ("account", &[]),
+    ("progress", &["snapshot", "account"]),
     ("save", &["snapshot"]),
-    ("verify", &["snapshot", "save", "progress"]),
+    ("migrate", &["snapshot", "account", "progress", "save"]),
+    ("verify", &["snapshot", "save", "progress", "migrate"]),
     ("store", &["snapshot", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),

@@ -109,17 +109,17 @@ fn the_name_of_a_slot_is_an_id_and_never_a_path() {
 #[test]
 fn a_newer_older_or_foreign_save_is_refused_and_left_as_it_is() {
     let text = read("demo/progress.toml");
-    let ours = schema(&text.replace("version = 1", "version = 2"));
+    let ours = schema(&text.replace("version = 3", "version = 4"));
     let others = [
         (
-            text.replace("version = 1", "version = 3"),
+            text.replace("version = 3", "version = 5"),
             "newer_version",
-            "saved by version 3 of the game, and this is version 2",
+            "saved by version 5 of the game, and this is version 4",
         ),
         (
             text.clone(),
             "older_version",
-            "saved by version 1 of the game, and no step leads from it to version 2",
+            "saved by version 3 of the game, and no step leads from it to version 4",
         ),
         (
             text.replace("fen_post", "other_game"),

@@ -1,0 +1,113 @@
+//! What the game itself does in a step, where words are not enough. It is a function of the values of before and those of
+//! now as far as the step has made them; the tool does not have it, and leaves such saves to the game.
+
+use std::fmt;
+use std::sync::Arc;
+
+use keblin_schema::condition::names::resolve;
+use keblin_schema::condition::{Node, parse};
+use keblin_schema::steps::PastVersion;
+use keblin_schema::{Schema, Value};
+
+use crate::progress::Progress;
+use crate::snapshot::Snapshot;
+
+/// What the game does in a step. An error is told to the player, and leaves the save as it is.
+type Code = dyn Fn(&Progress, &mut Rewriting) -> Result<(), String> + Send + Sync;
+
+/// The function as it is kept beside a version, which does not know what it is.
+struct Kept(Box<Code>);
+
+/// Why a function was not put in place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum CodeError {
+    /// No step leads to that version.
+    NoStep {
+        /// The version.
+        to: u32,
+    },
+    /// There is one already.
+    Twice {
+        /// The version.
+        to: u32,
+    },
+}
+
+impl fmt::Display for CodeError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            CodeError::NoStep { to } => write!(f, "no step leads to version {to} of this schema"),
+            CodeError::Twice { to } => write!(f, "the step to version {to} has code already"),
+        }
+    }
+}
+
+impl std::error::Error for CodeError {}
+
+/// Says what the game does in the step to a version, after what the step declares. To be called once, before any save is
+/// opened; the fields it is there for say `by = "code"` in the step.
+///
+/// # Errors
+/// [`CodeError`] if no step leads there, or it has code already.
+pub fn set_code(
+    schema: &Schema,
+    to: u32,
+    code: impl Fn(&Progress, &mut Rewriting) -> Result<(), String> + Send + Sync + 'static,
+) -> Result<(), CodeError> {
+    let version = schema.past().iter().find(|past| past.step.to == to).ok_or(CodeError::NoStep { to })?;
+    let is_first = version.set_code(Arc::new(Kept(Box::new(code))));
+    if is_first { Ok(()) } else { Err(CodeError::Twice { to }) }
+}
+
+pub(super) fn of(past: &PastVersion) -> Option<&Code> {
+    let kept = past.code()?.downcast_ref::<Kept>()?;
+    Some(kept.0.as_ref())
+}
+
+/// The values of the version after a step, to be put in place.
+#[derive(Debug)]
+pub struct Rewriting {
+    snapshot: Snapshot,
+}
+
+impl Rewriting {
+    pub(super) fn of(snapshot: Snapshot) -> Rewriting {
+        Rewriting { snapshot }
+    }
+
+    pub(super) fn into_snapshot(self) -> Snapshot {
+        self.snapshot
+    }
+
+    /// The values as they are so far.
+    #[must_use]
+    pub fn progress(&self) -> Progress {
+        Progress::view(&self.snapshot)
+    }
+
+    /// Puts a value in place by its name, as conditions name it: `rank`, `levels.reedgate.neap.best_crossing`.
+    ///
+    /// # Errors
+    /// A sentence, for a name that is no field of this version, or a value that the field cannot hold.
+    pub fn put(&mut self, name: &str, value: Value) -> Result<(), String> {
+        let schema = Arc::clone(&self.snapshot.schema);
+        let expr = parse(name).map_err(|error| error.to_string())?;
+        let Node::Path(path) = &expr.node else { return Err(format!("`{name}` is no name")) };
+        let asked = resolve(&schema, path).map_err(|error| error.to_string())?;
+        let target = Progress::view(&self.snapshot).target(&asked);
+        let Some(crate::progress::journal::Target::Cell(cell)) = target else {
+            return Err(format!("`{name}` is no field of version {}", schema.version));
+        };
+        let Some(field) = schema.field_at(cell) else { return Err(format!("`{name}` is no field")) };
+        let value = match (&value, field.kind) {
+            (Value::Text(text), keblin_schema::Kind::Id(ids)) => schema.id_value(ids, text).unwrap_or(value),
+            _ => value,
+        };
+        schema.fit(field, &value).map_err(|unfit| format!("{name}: {unfit}"))?;
+        if let Some(held) = self.snapshot.state.cells.get_mut(cell) {
+            *held = value;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,313 @@
+//! One value of before as one of now.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use keblin_schema::kind::Kind;
+use keblin_schema::limits::Limits;
+use keblin_schema::model::{Bound, FieldDef};
+use keblin_schema::steps::{Carrying, Misfit, Scale};
+use keblin_schema::{Time, Value};
+
+use super::places::Places;
+
+/// What a value became.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum Became {
+    /// This, whole.
+    Whole(Value),
+    /// This, because it did not fit.
+    Fitted(Value),
+    /// Nothing: what it names is gone.
+    Gone,
+    /// It does not fit, and the step says that such a save is left alone.
+    Refused(String),
+}
+
+/// How values of a field become those of another.
+pub(super) struct Converting<'s> {
+    pub(super) places: Places<'s>,
+    pub(super) carrying: &'s Carrying,
+    pub(super) old: &'s FieldDef,
+    pub(super) now: &'s FieldDef,
+}
+
+/// A value that does not fit, with the nearest that does, if there is one.
+struct Unfit {
+    nearest: Option<Value>,
+    why: String,
+}
+
+fn unfit(nearest: Option<Value>, why: impl Into<String>) -> Unfit {
+    Unfit { nearest, why: why.into() }
+}
+
+type Fit = Result<Option<Value>, Unfit>;
+
+impl Converting<'_> {
+    /// What a value of before becomes.
+    pub(super) fn value(&self, before: &Value) -> Became {
+        if *before == Value::Unset {
+            return match self.now.may_be_unset() {
+                true => Became::Whole(Value::Unset),
+                false => self.misfit(unfit(None, "it is unset, and the field no longer can be")),
+            };
+        }
+        match self.whole(before) {
+            Ok(Some(value)) => match self.within(value) {
+                Ok(value) => Became::Whole(value),
+                Err(unfit) => self.misfit(unfit),
+            },
+            Ok(None) => Became::Gone,
+            Err(unfit) => match unfit.nearest {
+                // The nearest of one kind may still be too much for the bounds.
+                Some(nearest) if self.carrying.misfit == Misfit::Nearest => match self.within(nearest) {
+                    Ok(value) => Became::Fitted(value),
+                    Err(unfit) => self.misfit(unfit),
+                },
+                nearest => self.misfit(Unfit { nearest, why: unfit.why }),
+            },
+        }
+    }
+
+    fn misfit(&self, unfit: Unfit) -> Became {
+        match self.carrying.misfit {
+            Misfit::Refuse => Became::Refused(unfit.why),
+            Misfit::Nearest => Became::Fitted(unfit.nearest.unwrap_or_else(|| self.now.default.clone())),
+            _ => Became::Fitted(self.now.default.clone()),
+        }
+    }
+
+    /// A value of a field, before its bounds.
+    fn whole(&self, before: &Value) -> Fit {
+        let items = |field: &FieldDef| field.items.as_ref().map_or(Kind::Text, |items| items.of);
+        let (was, is) = (items(self.old), items(self.now));
+        let limits = self.now.items.as_ref().map_or_else(Limits::default, |items| items.limits.clone());
+        let one = |value: &Value| self.item(value, was, is, &limits);
+        let made = |values: Vec<Value>| match self.now.kind {
+            Kind::Set => Value::Set(Arc::new(values.into_iter().collect::<BTreeSet<_>>())),
+            _ => Value::List(values.into()),
+        };
+        match (before, self.now.kind) {
+            (Value::List(values), Kind::List | Kind::Set) => self.all(values.iter(), one).map(made).map(Some),
+            (Value::Set(values), Kind::List | Kind::Set) => self.all(values.iter(), one).map(made).map(Some),
+            (Value::Map(entries), Kind::Map) => {
+                let keys =
+                    |field: &FieldDef| field.items.as_ref().and_then(|items| items.key).unwrap_or(Kind::Text);
+                let (key_was, key_is) = (keys(self.old), keys(self.now));
+                let of_keys = Limits::between(None, None, limits.max_len);
+                let mut made = BTreeMap::new();
+                for (key, value) in entries.iter() {
+                    if let (Some(key), Some(value)) =
+                        (self.item(key, key_was, key_is, &of_keys)?, one(value)?)
+                    {
+                        made.insert(key, value);
+                    }
+                }
+                Ok(Some(Value::Map(Arc::new(made))))
+            }
+            (value, kind) => self.scalar(value, self.old.kind, kind),
+        }
+    }
+
+    /// Every item; one that names what is gone is left out.
+    fn all<'v>(
+        &self,
+        values: impl Iterator<Item = &'v Value>,
+        one: impl Fn(&Value) -> Fit,
+    ) -> Result<Vec<Value>, Unfit> {
+        let mut made = Vec::new();
+        for value in values {
+            made.extend(one(value)?);
+        }
+        Ok(made)
+    }
+
+    /// An item, or a key: it fits by itself, whatever that takes.
+    fn item(&self, before: &Value, was: Kind, is: Kind, limits: &Limits) -> Fit {
+        let made = match self.scalar(before, was, is) {
+            Ok(Some(value)) => within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len),
+            Ok(None) => return Ok(None),
+            Err(unfit) => Err(unfit),
+        };
+        match (made, self.carrying.misfit) {
+            (Ok(value), _) => Ok(Some(value)),
+            (Err(Unfit { nearest: Some(nearest), .. }), Misfit::Nearest) => Ok(Some(nearest)),
+            (Err(unfit), Misfit::Refuse) => Err(unfit),
+            (Err(_), _) => Ok(None),
+        }
+    }
+
+    /// A value without items, as another kind.
+    fn scalar(&self, before: &Value, was: Kind, is: Kind) -> Fit {
+        let values = &self.carrying.values;
+        if let Some((_, now)) = values.iter().find(|(listed, _)| listed.same(before)) {
+            return Ok(Some(now.clone()));
+        }
+        match (before, is) {
+            (Value::Int(_) | Value::Float(_) | Value::Time(_), Kind::Int | Kind::Float | Kind::Time) => {
+                self.number(before, is).map(Some)
+            }
+            (Value::Bool(yes), Kind::Int) => Ok(Some(Value::Int((*yes).into()))),
+            (Value::Int(number), Kind::Bool) => match number {
+                0 | 1 => Ok(Some(Value::Bool(*number == 1))),
+                _ => Err(unfit(Some(Value::Bool(true)), "only 0 and 1 are yes or no")),
+            },
+            (Value::Id { of, index, .. }, Kind::Id(ids)) => match self.places.id(*of, *index) {
+                Some(Value::Id { of, .. }) if of != ids => self.id_of_text(before, is),
+                made => Ok(made),
+            },
+            (Value::Text(_), Kind::Id(_)) => self.id_of_text(before, is),
+            (Value::Text(text) | Value::Id { name: text, .. }, Kind::Text) => {
+                Ok(Some(Value::Text(Arc::clone(text))))
+            }
+            (Value::Shape(members), Kind::Shape(shape)) => self.shape(members, was, shape),
+            (value, _) if was == is => Ok(Some(value.clone())),
+            (value, _) => Err(unfit(None, format!("{value} is not {}", is.with_article()))),
+        }
+    }
+
+    fn id_of_text(&self, before: &Value, is: Kind) -> Fit {
+        let Kind::Id(ids) = is else { return Ok(None) };
+        let text = before.as_text().unwrap_or_default();
+        match self.places.now.id_value(ids, text) {
+            Some(value) => Ok(Some(value)),
+            None => Err(unfit(None, format!("{text} is not {}", self.places.now.kind_text(is)))),
+        }
+    }
+
+    #[expect(
+        clippy::cast_precision_loss,
+        clippy::cast_possible_truncation,
+        reason = "what is lost by a conversion is asked of its result"
+    )]
+    fn number(&self, before: &Value, is: Kind) -> Result<Value, Unfit> {
+        let scale = self.carrying.scale;
+        // Whole numbers stay exact as long as they are.
+        let whole = before.number().map(i128::from);
+        let exact = match (whole, scale) {
+            (Some(number), None) => Some(number),
+            (Some(number), Some(Scale::ToTime(time))) => number.checked_mul(time.as_nanos().into()),
+            (Some(number), Some(Scale::FromTime(time))) => {
+                let unit = i128::from(time.as_nanos());
+                (is != Kind::Float && number % unit == 0).then(|| number / unit)
+            }
+            (Some(number), Some(Scale::By(by))) if by.fract() == 0.0 && by.abs() < 1e15 => {
+                number.checked_mul(by as i128)
+            }
+            _ => None,
+        };
+        let rough = match before {
+            Value::Float(number) => number.get(),
+            other => other.number().unwrap_or_default() as f64,
+        };
+        let scaled = match scale {
+            None => rough,
+            Some(Scale::By(by)) => rough * by,
+            Some(Scale::ToTime(time)) => rough * time.as_nanos() as f64,
+            Some(Scale::FromTime(time)) => rough / time.as_nanos() as f64,
+            Some(_) => rough,
+        };
+        if is == Kind::Float {
+            let number = exact.map_or(scaled, |exact| exact as f64);
+            let end = if number > 0.0 { f64::MAX } else { f64::MIN };
+            return Value::float(number).ok_or_else(|| unfit(Value::float(end), "it is too large"));
+        }
+        let of = |number: i64| {
+            if is == Kind::Time { Value::Time(Time::from_nanos(number)) } else { Value::Int(number) }
+        };
+        let rounded = exact.unwrap_or_else(|| scaled.round() as i128);
+        let clamped = rounded.clamp(i64::MIN.into(), i64::MAX.into());
+        let nearest = of(i64::try_from(clamped).unwrap_or_default());
+        if clamped != rounded {
+            return Err(unfit(Some(nearest), "it is too large"));
+        }
+        // A part of a nanosecond is no loss; a part of a whole number is.
+        let loses = exact.is_none() && is == Kind::Int && scaled.fract() != 0.0;
+        if loses { Err(unfit(Some(nearest), "it has a fraction")) } else { Ok(nearest) }
+    }
+
+    fn shape(&self, members: &[(keblin_schema::Name, Value)], was: Kind, shape: u16) -> Fit {
+        let Places { step, old, now } = self.places;
+        let old_members = match was {
+            Kind::Shape(old_shape) => {
+                old.shapes.get(usize::from(old_shape)).map_or(&[][..], |shape| &shape.members)
+            }
+            _ => &[],
+        };
+        let froms = step.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+        let new_members = now.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+        let mut made = Vec::new();
+        for (member, from) in new_members.iter().zip(froms) {
+            let before =
+                from.from.and_then(|from| Some((old_members.get(from)?.kind, &members.get(from)?.1)));
+            let value = match before {
+                None => member.default.clone(),
+                Some((_, Value::Unset)) if member.default == Value::Unset => Value::Unset,
+                Some((kind, value)) => {
+                    let limits = &member.limits;
+                    let fit = self.scalar(value, kind, member.kind).and_then(|value| match value {
+                        Some(value) => {
+                            within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len).map(Some)
+                        }
+                        None => Ok(None),
+                    });
+                    match (fit, from.misfit) {
+                        (Ok(value), _) => value.unwrap_or_else(|| member.default.clone()),
+                        (Err(unfit), Misfit::Refuse) => return Err(unfit),
+                        (Err(Unfit { nearest: Some(nearest), .. }), Misfit::Nearest) => nearest,
+                        (Err(_), _) => member.default.clone(),
+                    }
+                }
+            };
+            made.push((member.name.clone(), value));
+        }
+        Ok(Some(Value::Shape(made.into())))
+    }
+
+    /// A value within the bounds of the field that are written out.
+    fn within(&self, value: Value) -> Result<Value, Unfit> {
+        let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();
+        let (min, max) = (fixed(&self.now.min), fixed(&self.now.max));
+        let value = within(value, min.as_ref(), max.as_ref(), self.now.max_len)?;
+        let Some(items) = &self.now.items else { return Ok(value) };
+        if value.len() <= items.max_items {
+            return Ok(value);
+        }
+        let why = format!("it has at most {} items, not {}", items.max_items, value.len());
+        let most = items.max_items;
+        let nearest = match &value {
+            Value::List(values) => Value::List(values.iter().take(most).cloned().collect()),
+            Value::Set(values) => Value::Set(Arc::new(values.iter().take(most).cloned().collect())),
+            Value::Map(entries) => Value::Map(Arc::new(
+                entries.iter().take(most).map(|(key, value)| (key.clone(), value.clone())).collect(),
+            )),
+            _ => value.clone(),
+        };
+        Err(unfit(Some(nearest), why))
+    }
+}
+
+/// A value within bounds and a length.
+fn within(
+    value: Value,
+    min: Option<&Value>,
+    max: Option<&Value>,
+    max_len: Option<usize>,
+) -> Result<Value, Unfit> {
+    use std::cmp::Ordering;
+    if let Some(max) = max.filter(|max| value.order(max) == Some(Ordering::Greater)) {
+        return Err(unfit(Some(max.clone()), format!("it lies above {max}")));
+    }
+    if let Some(min) = min.filter(|min| value.order(min) == Some(Ordering::Less)) {
+        return Err(unfit(Some(min.clone()), format!("it lies below {min}")));
+    }
+    let Some(most) = max_len.filter(|most| value.len() > *most) else { return Ok(value) };
+    let why = format!("it has at most {most} characters or bytes, not {}", value.len());
+    match &value {
+        Value::Text(text) => Err(unfit(Some(Value::text(&text.chars().take(most).collect::<String>())), why)),
+        // The beginning of bytes means nothing.
+        Value::Bytes(_) | Value::Opaque(_) => Err(unfit(None, why)),
+        _ => Ok(value),
+    }
+}

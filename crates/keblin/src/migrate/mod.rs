@@ -1,0 +1,50 @@
+//! How a save of an earlier version of the game becomes one of this version.
+//!
+//! ```text
+//! save of version 1 ──► Snapshot of 1 ──► step to 2 ──► Snapshot of 2 ──► step to 3 ──► Snapshot of 3 + Account
+//!                       (frozen/v1.toml)  (migrations/v2.toml)                          (progress.toml)
+//! ```
+//!
+//! Nothing here is called by a game: a schema that knows its past ([`Schema::past`](keblin_schema::Schema::past)) opens
+//! the saves of all its versions, and what became of their values is told in an [`Account`]. A step that cannot be done
+//! leaves the save as it is.
+
+/// One step.
+mod apply;
+
+/// One value of before as one of now.
+mod convert;
+
+/// Positions of before as positions of now.
+mod places;
+
+/// What the game itself does in a step.
+mod code;
+
+/// A save with something in every field.
+mod sample;
+
+pub use crate::account::{Account, Entry, Fate};
+pub use crate::save::error::StepFault;
+pub use code::{CodeError, Rewriting, set_code};
+pub use sample::{sample, sample_file, sample_of};
+
+use std::sync::Arc;
+
+use keblin_schema::Schema;
+
+use crate::snapshot::Snapshot;
+
+/// A snapshot of a version of the past, by every step up to this version.
+pub(crate) fn migrate(before: Snapshot, schema: &Arc<Schema>) -> Result<(Snapshot, Account), StepFault> {
+    let from = before.schema.version;
+    let past = schema.past();
+    let mut account = Account { from, to: schema.version, entries: Vec::new() };
+    let mut snapshot = before;
+    let first = past.iter().position(|version| version.schema.version == from).unwrap_or(past.len());
+    for (index, version) in past.iter().enumerate().skip(first) {
+        let now = past.get(index + 1).map_or(schema, |next| &next.schema);
+        snapshot = apply::apply(version, snapshot, now, &mut account.entries)?;
+    }
+    Ok((snapshot, account))
+}

@@ -1,0 +1,194 @@
+//! A save with something in every field, level, difficulty and unlock: what a version is tried with for as long as its
+//! saves are opened.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use keblin_schema::kind::Kind;
+use keblin_schema::limits::Limits;
+use keblin_schema::model::{Bound, FieldDef, Schema};
+use keblin_schema::value::Opaque;
+use keblin_schema::{Keep, Time, Value};
+
+use crate::progress::Progress;
+use crate::save::{Stamp, read, write};
+use crate::snapshot::{LevelFacts, Picture, PictureTooLarge, Run, Snapshot, State, Stay, Visit};
+
+/// A snapshot in which nothing is as declared, as far as the declaration lets it be something else. The same schema gives
+/// the same one.
+#[must_use]
+pub fn sample(schema: &Arc<Schema>) -> Snapshot {
+    let mut state = State::first(schema);
+    let mut count = 1;
+    for field in &schema.fields {
+        for first in field.cells.clone().step_by(field.places) {
+            let mut values: Vec<Value> = (0..field.places)
+                .map(|_| {
+                    count += 1;
+                    other(schema, field, count)
+                })
+                .collect();
+            values.sort();
+            values.dedup();
+            if field.keep != Keep::Lowest {
+                values.reverse();
+            }
+            for (cell, value) in state.cells.iter_mut().skip(first).zip(values) {
+                *cell = value;
+            }
+        }
+    }
+    let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len().max(1) } else { 1 };
+    for (index, facts) in state.facts.iter_mut().enumerate() {
+        let stars = schema.levels.get(index / difficulties).map_or(0, |level| level.stars);
+        let count = index as u64;
+        *facts = LevelFacts {
+            finished: true,
+            stars,
+            collected: if stars == 0 { 0 } else { u64::MAX >> (64 - u32::from(stars.min(64))) },
+            attempts: count + 1,
+            deaths: count + 2,
+        };
+    }
+    state.furthest = schema.levels.len().checked_sub(1);
+    state.played = Time::from_nanos(3_723_000_000_000);
+    state.difficulty = schema.difficulties.len().checked_sub(1);
+    let unlocks = schema.unlocks.iter().map(|unlock| unlock.latch);
+    state.latched = unlocks.collect();
+    state.told.iter_mut().for_each(|told| *told = true);
+    let mut snapshot = Snapshot {
+        schema: Arc::clone(schema),
+        state,
+        carried: Arc::default(),
+        picture: None,
+        areas: Arc::default(),
+    };
+    // Bounds may follow from values that were made up as well.
+    let mut view = Progress::view(&snapshot);
+    view.clamp_all();
+    snapshot.state = view.snapshot().state;
+    // A run without a life left could not be gone on with.
+    let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
+    for cell in lives.map_or(0..0, |lives| lives.cells.clone()) {
+        let held = snapshot.state.cells.get_mut(cell).filter(|held| **held == Value::Int(0));
+        held.into_iter().for_each(|held| *held = Value::Int(1));
+    }
+    let copy = snapshot.state.copy(schema);
+    let level = schema.levels.len().checked_sub(1);
+    let checkpoint = level.and_then(|level| schema.levels.get(level)?.checkpoints.len().checked_sub(1));
+    let visit = Visit {
+        level,
+        stay: Stay::Left,
+        checkpoint,
+        entry: Arc::clone(&copy),
+        at_checkpoint: checkpoint.map(|_| copy),
+    };
+    snapshot.state.run = Some(Run { difficulty: snapshot.state.difficulty, visit: Some(visit) });
+    snapshot
+}
+
+/// What the text is in a sample's picture.
+const TEXT: &str = "application/toml";
+
+/// The file of a sample. Its picture is the declaration in its normal form, so that a sample says by itself what it was
+/// made by.
+///
+/// # Errors
+/// [`PictureTooLarge`] for a declaration of more than [`MAX_PICTURE_BYTES`](crate::snapshot::MAX_PICTURE_BYTES).
+pub fn sample_file(schema: &Arc<Schema>) -> Result<Vec<u8>, PictureTooLarge> {
+    let picture = Picture::new(TEXT, schema.normal_text().into_bytes())?;
+    let stamp = Stamp { edited: true, ..Stamp::first(0, "freeze") };
+    Ok(write(&sample(schema).with_picture(picture), &stamp))
+}
+
+/// The declaration that a sample was made by; `None` for bytes that are no whole sample.
+#[must_use]
+pub fn sample_of(bytes: &[u8]) -> Option<Schema> {
+    let picture = read(bytes).ok()?.picture().ok().flatten().filter(|picture| picture.media_type == TEXT)?;
+    let text = std::str::from_utf8(&picture.bytes).ok()?;
+    Schema::parse("sample", text).ok().map(|parsed| parsed.schema)
+}
+
+/// A value that is not the declared one.
+fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
+    let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();
+    let limits = Limits::between(fixed(&field.min), fixed(&field.max), field.max_len);
+    let made = match &field.items {
+        None => one(schema, field.kind, &limits, count),
+        Some(items) => {
+            let key_limits = Limits::between(None, None, items.limits.max_len);
+            let some = (0..if items.max_items > 1 { 2 } else { 1 })
+                .map(|more| one(schema, items.of, &items.limits, count + more));
+            match field.kind {
+                Kind::Set => Value::Set(Arc::new(some.collect::<BTreeSet<_>>())),
+                Kind::Map => {
+                    let keys = (0..2)
+                        .map(|more| one(schema, items.key.unwrap_or(Kind::Text), &key_limits, count + more));
+                    Value::Map(Arc::new(keys.zip(some).collect::<BTreeMap<_, _>>()))
+                }
+                _ => Value::List(some.collect()),
+            }
+        }
+    };
+    let is_other = made != field.default;
+    // At the next number at the latest, unless there is only one.
+    if is_other || field.items.is_some() { made } else { one(schema, field.kind, &limits, count + 1) }
+}
+
+fn one(schema: &Schema, kind: Kind, limits: &Limits, count: i64) -> Value {
+    let small = |count: i64| i16::try_from(count % 1000).unwrap_or(1);
+    let part =
+        |more: i64| keblin_schema::value::Part::new(f32::from(small(count + more)) + 0.5).unwrap_or_default();
+    let number = |value: Value| {
+        use std::cmp::Ordering;
+        // From the lower bound up, so that numbers within narrow bounds differ as well.
+        let from = limits.min.as_ref().and_then(|min| min.plus(&value)).map(|(sum, _)| sum);
+        let value = from.unwrap_or(value);
+        match &limits.max {
+            Some(max) if value.order(max) == Some(Ordering::Greater) => match limits.min.as_ref() {
+                Some(min) if count % 2 == 1 => min.clone(),
+                _ => max.clone(),
+            },
+            _ => value,
+        }
+    };
+    match kind {
+        Kind::Bool => Value::Bool(true),
+        Kind::Int => number(Value::Int(count)),
+        Kind::Float => number(Value::float(f64::from(small(count)) + 0.25).unwrap_or(Value::Unset)),
+        Kind::Time => number(Value::Time(Time::from_nanos(count * 1_500_000_000))),
+        Kind::Text => {
+            let text = format!("text {count}");
+            Value::text(&text.chars().take(limits.max_len.unwrap_or(usize::MAX)).collect::<String>())
+        }
+        Kind::Bytes => {
+            let bytes = [7, u8::try_from(count % 256).unwrap_or_default()];
+            Value::Bytes(bytes.into_iter().take(limits.max_len.unwrap_or(2)).collect())
+        }
+        Kind::Id(ids) => {
+            let known: Vec<String> = schema.id_texts(ids).collect();
+            let at = usize::try_from(count).unwrap_or_default().checked_rem(known.len());
+            let id = at.and_then(|at| schema.id_value(ids, known.get(at)?));
+            id.unwrap_or(Value::Unset)
+        }
+        Kind::Vec2 => Value::Vec2([part(0), part(1)]),
+        Kind::Vec3 => Value::Vec3([part(0), part(1), part(2)]),
+        Kind::Quat => Value::Quat([part(0), part(1), part(2), part(3)]),
+        Kind::Shape(shape) => {
+            let members = schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+            let members = members.iter().zip(count..);
+            Value::Shape(
+                members
+                    .map(|(member, count)| {
+                        (member.name.clone(), one(schema, member.kind, &member.limits, count))
+                    })
+                    .collect(),
+            )
+        }
+        _ => {
+            let bytes = [9, u8::try_from(count % 256).unwrap_or_default()];
+            let bytes = bytes.into_iter().take(limits.max_len.unwrap_or(2)).collect();
+            Value::Opaque(Arc::new(Opaque { version: 1, bytes }))
+        }
+    }
+}
