@@ -50,6 +50,20 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         key: Option<PathBuf>,
     },
+    /// Keep the shape of this version, so that its saves can be opened for good
+    Freeze,
+    /// Bring saves of earlier versions to this one: say what becomes of each value
+    Migrate {
+        /// The saves, or folders of them
+        #[arg(required = true)]
+        files: Vec<PathBuf>,
+        /// Do it: the saves of before are kept in `aside`, beside the new ones
+        #[arg(long)]
+        write: bool,
+        /// The game's key for seals: its bytes, in a file
+        #[arg(long, value_name = "FILE")]
+        key: Option<PathBuf>,
+    },
     /// Take what is whole out of a save of which no state is
     Salvage {
         /// The damaged save, which is left as it is

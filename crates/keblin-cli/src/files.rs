@@ -14,6 +14,7 @@ use keblin::Schema;
 use keblin::model::Parsed;
 use keblin::save::SealKey;
 use keblin::save::layout::MAX_SAVE_BYTES;
+use keblin::steps::{Files, TextFile, version_of_file};
 
 use crate::Trouble;
 use crate::args::Args;
@@ -122,16 +123,72 @@ pub(crate) fn rehearsals_beside(schema: &Path) -> Vec<String> {
     texts.filter_map(|path| text(&path).ok()).collect()
 }
 
+/// A declaration with what is frozen and the steps beside it.
+pub(crate) fn with_past(path: &Path) -> Result<Files, Trouble> {
+    let file =
+        |path: &Path| Ok::<_, Trouble>(TextFile { name: path.display().to_string(), text: text(path)? });
+    let mut files = Files { declaration: file(path)?, ..Files::default() };
+    for (folder, into) in [("frozen", &mut files.frozen), ("migrations", &mut files.steps)] {
+        for (version, path) in versions_in(&path.with_file_name(folder)) {
+            into.insert(version, file(&path)?);
+        }
+    }
+    Ok(files)
+}
+
+/// The files `v1.toml` and so on of a folder; none if there is no such folder.
+fn versions_in(folder: &Path) -> Vec<(u32, PathBuf)> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
+    let named = entries.filter_map(|path| Some((version_of_file(path.file_name()?.to_str()?)?, path)));
+    named.collect()
+}
+
 /// The declaration, for commands that need it whole.
 pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
     let path = schema_path(args)?;
-    match Schema::parse(&path.display().to_string(), &text(&path)?) {
+    match Schema::parse_with_past(&with_past(&path)?) {
         Ok(Parsed { schema, .. }) => Ok(Arc::new(schema)),
         Err(findings) => {
             let count = findings.list().len();
             Err(Trouble::Told(format!("{}: {count} findings; `keblin check` prints them", path.display())))
         }
     }
+}
+
+/// Writes a file so that its name stands for the whole of it at every instant; what stood there is put aside first, in a
+/// folder `aside` beside it, under a name that says why. Where it is then.
+pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<PathBuf>, Trouble> {
+    let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", path.display()));
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let put = |to: &Path, bytes: &[u8]| {
+        let mut file = std::fs::File::create(to)?;
+        file.write_all(bytes).and_then(|()| file.sync_all())
+    };
+    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let beside = folder.join(format!(".{name}.part"));
+    let aside = match std::fs::read(path) {
+        Err(error) if error.kind() == ErrorKind::NotFound => {
+            std::fs::create_dir_all(folder).map_err(told)?;
+            None
+        }
+        Err(error) => return Err(told(error)),
+        Ok(before) => {
+            let aside = folder.join("aside");
+            std::fs::create_dir_all(&aside).map_err(told)?;
+            let (stem, ending) = name.rsplit_once('.').unwrap_or((&name, ""));
+            let free = (1..).map(|number| aside.join(format!("{stem}.{why}-{number}.{ending}")));
+            let free = free.into_iter().find(|path: &PathBuf| !path.exists()).unwrap_or_default();
+            put(&free, &before).map_err(told)?;
+            Some(free)
+        }
+    };
+    put(&beside, bytes).and_then(|()| std::fs::rename(&beside, path)).map_err(told)?;
+    Ok(aside)
+}
+
+/// Whether a file has these very bytes.
+pub(crate) fn is_already(path: &Path, bytes: &[u8]) -> bool {
+    std::fs::read(path).is_ok_and(|there| there == bytes)
 }
 
 /// Puts other bytes into a file of the demo's own folder.

@@ -76,6 +76,10 @@ pub fn run(
         Command::Survival => cmd::survival::run(&mut console, &args),
         Command::Show { file } => cmd::show::run(&mut console, &args, file),
         Command::Verify { files, key } => cmd::verify::run(&mut console, &args, files, key.as_deref()),
+        Command::Freeze => cmd::freeze::run(&mut console, &args),
+        Command::Migrate { files, write, key } => {
+            cmd::migrate::run(&mut console, &args, files, *write, key.as_deref())
+        }
         Command::Salvage { file, to } => cmd::salvage::run(&mut console, &args, file, to),
         Command::Why { what, on, save } => {
             cmd::why::run(&mut console, &args, what, on.as_deref(), save.as_deref())

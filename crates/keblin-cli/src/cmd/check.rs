@@ -1,11 +1,13 @@
 //! `keblin check`: everything found in the declaration, each with its place.
 
 use std::path::Path;
+use std::sync::Arc;
 
 use keblin::model::{Schema, Scope};
-use keblin::{Findings, Severity};
+use keblin::{Finding, Findings, Severity};
 use serde_json::json;
 
+use super::samples::Samples;
 use super::since::Since;
 use crate::args::Args;
 use crate::out::{Console, Tone, counted, json};
@@ -14,35 +16,48 @@ use crate::{Outcome, Trouble, files};
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>) -> Result<Outcome, Trouble> {
     let path = files::schema_path(args)?;
     let name = path.display().to_string();
-    let parsed = Schema::parse(&name, &files::text(&path)?);
+    let parsed = Schema::parse_with_past(&files::with_past(&path)?);
     // Without rehearsals nothing would name most fields, and saying so of each would help nobody.
     let rehearsals = files::rehearsals_beside(&path);
-    let (schema, findings) = match parsed {
-        Ok(parsed) if rehearsals.is_empty() => (Some(parsed.schema), parsed.findings),
+    let (schema, findings, of_past) = match parsed {
+        Ok(parsed) if rehearsals.is_empty() => (Some(parsed.schema), parsed.findings, parsed.of_past),
         Ok(parsed) => {
             let findings = parsed.findings_beside(rehearsals.iter().map(String::as_str));
-            (Some(parsed.schema), findings)
+            (Some(parsed.schema), findings, parsed.of_past)
         }
-        Err(findings) => (None, findings),
+        Err(findings) => (None, findings, Vec::new()),
     };
-    let (schema, findings) = (schema.as_ref(), &findings);
+    let schema = schema.map(Arc::new);
+    // Nothing is tried by steps that are not sound.
+    let is_sound = of_past.iter().all(|findings| !findings.has_errors());
+    let tried = schema.as_ref().filter(|_| is_sound);
+    let samples = tried.map(|schema| Samples::of(&path, schema)).transpose()?;
+    let (schema, findings) = (schema.as_deref(), &findings);
     let since = match (before, schema) {
         (Some(before), Some(schema)) => Some(Since::of(before, schema)?),
         _ => None,
     };
-    let is_fine = is_fine(findings) && since.as_ref().is_none_or(Since::is_fine);
+    let is_fine = is_fine(findings)
+        && of_past.iter().all(is_fine)
+        && samples.as_ref().is_none_or(Samples::is_fine)
+        && since.as_ref().is_none_or(Since::is_fine);
     if console.json {
-        let list: Vec<_> = findings.list().iter().map(|finding| json::finding(findings, finding)).collect();
+        let all = [findings].into_iter().chain(&of_past);
+        let list: Vec<_> = all
+            .flat_map(|findings| findings.list().iter().map(|finding| json::finding(findings, finding)))
+            .collect();
         console.json_object(&json!({
             "file": name,
             "ok": is_fine,
             "game": schema.map(|schema| schema.game.as_str()),
             "version": schema.map(|schema| schema.version),
             "findings": list,
+            "samples": samples.as_ref().map(Samples::json),
             "differences": since.as_ref().map(Since::json),
         }))?;
     } else {
-        text(console, &name, schema, findings)?;
+        text(console, &name, schema, findings, &of_past)?;
+        samples.as_ref().map_or(Ok(()), |samples| samples.text(console))?;
         since.as_ref().map_or(Ok(()), |since| since.text(console))?;
     }
     Ok(if is_fine { Outcome::Fine } else { Outcome::Findings })
@@ -58,14 +73,18 @@ fn text(
     name: &str,
     schema: Option<&Schema>,
     findings: &Findings,
+    of_past: &[Findings],
 ) -> Result<(), Trouble> {
     console.findings(findings)?;
-    if let Some(finding) = findings.list().first() {
+    of_past.iter().try_for_each(|findings| console.findings(findings))?;
+    let all: Vec<Finding> =
+        [findings].into_iter().chain(of_past).flat_map(|findings| findings.list().iter().cloned()).collect();
+    if let Some(finding) = all.first() {
         let hint = format!("`keblin why {}` says more of a finding, by its code.", finding.code.as_str());
         let hint = console.toned(Tone::Quiet, &hint);
         console.line(&hint)?;
     }
-    let summary = console.summary(findings.list());
+    let summary = console.summary(&all);
     let Some(schema) = schema else {
         console.paragraph(
             &format!("{name}: {summary}; there is no schema until the errors are mended"),

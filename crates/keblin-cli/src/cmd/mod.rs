@@ -15,6 +15,15 @@ mod since;
 /// `keblin verify`
 pub(crate) mod verify;
 
+/// `keblin freeze`
+pub(crate) mod freeze;
+
+/// `keblin migrate`
+pub(crate) mod migrate;
+
+/// Frozen versions and saves of them, for `check`
+mod samples;
+
 /// `keblin salvage`
 pub(crate) mod salvage;
 

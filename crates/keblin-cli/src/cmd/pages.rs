@@ -185,6 +185,30 @@ pub(crate) fn page(code: Code) -> Page {
             "entr reedgate",
             "enter reedgate",
         ),
+        Code::MissingStep => (
+            "a version that saves may be of, and that nothing leads on from",
+            "A player with a save of that version could not open it any more.",
+            "version = 3\n# migrations/v2.toml and no v3.toml",
+            "# migrations/v3.toml\n[fields.letters]\nfrom = \"parcels\"",
+        ),
+        Code::Unaccounted => (
+            "something of the version before that a step neither carries nor drops",
+            "What nobody speaks of is lost without anybody having meant it, so nothing is lost unsaid.",
+            "# `parcels` is gone, and migrations/v2.toml does not name it",
+            "[fields.letters]\nfrom = \"parcels\"\n# or: drop = [\"fields.parcels\"]",
+        ),
+        Code::StepMisfit => (
+            "a step that says something else than the versions it stands between",
+            "A step was right when it was written; if it no longer is, one of the three files has changed since.",
+            "[fields.oil]\nmax = 60\n# and progress.toml has max = 50",
+            "[fields.oil]\nmax = 50\nmisfit = \"nearest\"",
+        ),
+        Code::Frozen => (
+            "a frozen version that is no longer what was frozen",
+            "Its saves are out there and do not change with it.",
+            "version = 2\n# with another type than frozen/v2.toml",
+            "version = 3\n# and migrations/v3.toml",
+        ),
         _ => ("a code that this tool does not know yet", "It was found by a newer library.", "", ""),
     };
     Page { what, why, wrong, right }

@@ -75,7 +75,7 @@ impl Since {
             console.paragraph(&console.toned(Tone::Bad, &raise), "    ")?;
         } else if self.count(Class::Shape) > 0 {
             console.paragraph(
-                &format!("  version {old} -> {new}: saves of before are refused, and left as they are"),
+                &format!("  version {old} -> {new}: saves of before need a step, migrations/v{new}.toml"),
                 "    ",
             )?;
         }

@@ -65,7 +65,7 @@ pub(crate) fn run(
     Ok(if tally.whole == saves.len() { Outcome::Fine } else { Outcome::Findings })
 }
 
-fn progress_bar(console: &Console<'_>, files: usize) -> ProgressBar {
+pub(super) fn progress_bar(console: &Console<'_>, files: usize) -> ProgressBar {
     let bar = ProgressBar::new(files as u64);
     let watched = console.look.watched && files > 1;
     bar.set_draw_target(if watched { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });

@@ -23,7 +23,9 @@ impl Console<'_> {
             let place = findings.place(finding);
             let code = self.toned(Tone::Quiet, &format!("[{}]", finding.code.as_str()));
             self.paragraph(&format!("{place}: {severity}: {} {code}", finding.message), "    ")?;
-            self.excerpt(findings, finding)?;
+            if !findings.is_of_the_whole(finding) {
+                self.excerpt(findings, finding)?;
+            }
             if let Some(instead) = &finding.instead {
                 self.paragraph(&format!("      = {instead}"), "        ")?;
             }

@@ -10,11 +10,14 @@ fn a_sound_declaration_is_fine() {
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     assert_eq!(
         ran.out,
-        "demo/progress.toml: fen_post, version 1\n  12 fields: 1 of level scope, 6 of run scope, 3 of profile scope, 2 of device\n    scope\n  \
-         7 levels with 10 checkpoints, on 2 difficulties\n  nothing found\n"
+        "demo/progress.toml: fen_post, version 3\n  12 fields: 1 of level scope, 6 of run scope, 3 of profile scope, 2 of device\n    scope\n  \
+         7 levels with 10 checkpoints, on 2 difficulties\n  nothing found\n  \
+         demo/frozen/v1.keblin opens from version 1: 23 carried, 8 changed, 8 filled, 2\n      dropped\n  \
+         demo/frozen/v2.keblin opens from version 2: 11 carried, 7 changed, 7 filled, 2\n      dropped\n  \
+         demo/frozen/v3.keblin opens as it is, version 3\n"
     );
     let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();
-    assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &1.into()));
+    assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &3.into()));
     assert!(json["findings"].as_array().unwrap().is_empty());
 }
 
@@ -153,24 +156,24 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     let (_, since) = ran.out.split_once("\n\n").unwrap();
     assert_eq!(
         since,
-        "since before.toml, version 1\n  shape: saves of before do not fit\n    \
+        "since before.toml, version 3\n  shape: saves of before do not fit\n    \
          checkpoint bittern of lantern_quay is gone; perhaps it is heron now\n  \
          growth: saves of before fit, and what is new is as declared\n    \
          checkpoint heron of lantern_quay is new\n  rule: no save holds it\n    \
          field coppers: default 120 -> 100\n  \
-         the shape has changed, and the version has not: write `version = 2`\n"
+         the shape has changed, and the version has not: write `version = 4`\n"
     );
     let json = check(&["--json"]).json();
     assert_eq!((&json["ok"], json["differences"].as_array().unwrap().len()), (&false.into(), 3));
     assert_eq!(json["differences"][2]["class"], "rule");
-    put("progress.toml", &now.replace("version = 1", "version = 2"));
+    put("progress.toml", &now.replace("version = 3", "version = 4"));
     let ran = check(&[]);
     assert!(
         ran.code == 0
-            && ran.out.ends_with("version 1 -> 2: saves of before are refused, and left as they are\n")
+            && ran.out.ends_with("version 3 -> 4: saves of before need a step, migrations/v4.toml\n")
     );
     put("progress.toml", &before);
-    assert!(check(&[]).out.ends_with("since before.toml, version 1: no difference\n"));
+    assert!(check(&[]).out.ends_with("since before.toml, version 3: no difference\n"));
     put("before.toml", "game = 3\n");
     let ran = check(&[]);
     assert_eq!(ran.code, 2);

@@ -42,7 +42,7 @@ fn show_prints_what_a_save_holds() {
     let flat: Vec<String> =
         ran.out.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect();
     for line in [
-        "otter.keblin: fen_post, version 1",
+        "otter.keblin: fen_post, version 3",
         "a run waits: Long Mere, checkpoint willow, neap",
         "letters 31",
         "coppers 120 as declared",
@@ -83,7 +83,7 @@ fn areas_that_states_share_are_shown_and_verified() {
 fn show_as_json_has_every_field_and_level() {
     let (folder, _) = saved();
     let json = in_folder(&folder, &["show", "--json", "otter.keblin"]).json();
-    assert_eq!((&json["game"], &json["version"]), (&"fen_post".into(), &1.into()));
+    assert_eq!((&json["game"], &json["version"]), (&"fen_post".into(), &3.into()));
     assert_eq!((&json["save"]["number"], &json["save"]["cause"]), (&1.into(), &"quit".into()));
     assert_eq!((&json["run"]["level"], &json["run"]["checkpoint"]), (&"long_mere".into(), &"willow".into()));
     let fields = &json["fields"];

@@ -1,0 +1,113 @@
+//! `keblin freeze`: keeps what this version declares, and a save with something in every field of it.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use keblin::migrate::sample_file;
+use keblin::model::Schema;
+use serde_json::json;
+
+use crate::args::Args;
+use crate::out::{Console, Tone};
+use crate::{Outcome, Trouble, files};
+
+pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
+    let path = files::schema_path(args)?;
+    let parsed = Schema::parse_with_past(&files::with_past(&path)?).ok();
+    let sound = parsed.filter(|parsed| parsed.of_past.iter().all(|findings| !findings.has_errors()));
+    let Some(parsed) = sound else {
+        let why = "it has errors, and a version is frozen without any; `keblin check` prints them";
+        return Err(Trouble::Told(format!("{}: {why}", path.display())));
+    };
+    let schema = Arc::new(parsed.schema);
+    let mut done = Vec::new();
+    // Where the sample of an earlier version was lost, what is frozen of it still gives the same one.
+    let past = schema.past().iter().map(|past| &past.schema);
+    for version in past.chain([&schema]) {
+        let is_now = version.version == schema.version;
+        let [text_path, sample_path] = paths(&path, version.version);
+        if is_now {
+            done.push(put(&text_path, frozen_text(version).as_bytes())?);
+        }
+        if is_now || !sample_path.exists() {
+            let bytes = sample_file(version)
+                .map_err(|error| Trouble::Told(format!("{}: {error}", sample_path.display())))?;
+            done.push(put(&sample_path, &bytes)?);
+        }
+    }
+    if console.json {
+        let files: Vec<_> = done.iter().map(Done::json).collect();
+        console.json_object(
+            &json!({ "game": schema.game.as_str(), "version": schema.version, "files": files }),
+        )?;
+        return Ok(Outcome::Fine);
+    }
+    for done in &done {
+        done.tell(console)?;
+    }
+    let line = format!(
+        "The shape of version {} may not change any more: what saves of it hold is known for good. Keep both files with \
+         the sources; `keblin check` tries them from now on.",
+        schema.version
+    );
+    console.paragraph(&line, "")?;
+    Ok(Outcome::Fine)
+}
+
+/// Where a version is frozen: its text, and its sample.
+pub(super) fn paths(declaration: &Path, version: u32) -> [PathBuf; 2] {
+    let folder = declaration.with_file_name("frozen");
+    ["toml", "keblin"].map(|ending| folder.join(format!("v{version}.{ending}")))
+}
+
+/// A version's text as it is frozen.
+pub(super) fn frozen_text(schema: &Schema) -> String {
+    let head = format!(
+        "# What version {} of {} declared, by `keblin freeze`. Saves of it are read by this: it never changes again.\n\n",
+        schema.version, schema.game
+    );
+    head + &schema.normal_text()
+}
+
+/// What became of a file.
+struct Done {
+    path: PathBuf,
+    aside: Option<PathBuf>,
+    is_same: bool,
+}
+
+fn put(path: &Path, bytes: &[u8]) -> Result<Done, Trouble> {
+    let path = path.to_path_buf();
+    if files::is_already(&path, bytes) {
+        return Ok(Done { path, aside: None, is_same: true });
+    }
+    let aside = files::publish(&path, bytes, "before")?;
+    Ok(Done { path, aside, is_same: false })
+}
+
+impl Done {
+    fn word(&self) -> &'static str {
+        match (self.is_same, &self.aside) {
+            (true, _) => "as it was",
+            (false, None) => "written",
+            (false, Some(_)) => "written anew",
+        }
+    }
+
+    fn json(&self) -> serde_json::Value {
+        json!({
+            "file": self.path.display().to_string(),
+            "done": self.word().replace(' ', "_"),
+            "aside": self.aside.as_ref().map(|aside| aside.display().to_string()),
+        })
+    }
+
+    fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
+        let tone = if self.is_same { Tone::Quiet } else { Tone::Good };
+        let word = console.toned(tone, self.word());
+        let aside = self.aside.as_ref().map(|aside| format!("; the one before is {}", aside.display()));
+        console
+            .paragraph(&format!("{}: {word}{}", self.path.display(), aside.unwrap_or_default()), "    ")?;
+        Ok(())
+    }
+}

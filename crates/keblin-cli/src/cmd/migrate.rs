@@ -1,0 +1,284 @@
+//! `keblin migrate`: brings saves of earlier versions to this one. Without `--write` it only says what would become of each
+//! value. Many files are done on all cores, and told in their order; those that are of this version already are passed
+//! over, so that what was interrupted goes on where it was.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use indicatif::ProgressBar;
+use keblin::migrate::{Account, Entry, Fate};
+use keblin::save::{Seal, SealKey, Stamp, write, write_sealed};
+use keblin::verify::{SaveFinding, verify_sealed};
+use keblin::{Schema, Severity};
+use rayon::prelude::*;
+use serde_json::{Value as Json, json};
+
+use super::samples::counts;
+use super::verify::progress_bar;
+use crate::args::Args;
+use crate::out::{Console, Tone, json};
+use crate::{Outcome, Trouble, files};
+
+/// How many files are done before any of them is told.
+const AT_ONCE: usize = 512;
+
+pub(crate) fn run(
+    console: &mut Console<'_>,
+    args: &Args,
+    named: &[PathBuf],
+    is_to_write: bool,
+    key: Option<&Path>,
+) -> Result<Outcome, Trouble> {
+    let schema = files::schema(args)?;
+    let key = key.map(files::key).transpose()?;
+    let all = named.iter().all(|path| !path.is_dir());
+    // What lies aside was put there, and opens by itself if it is ever needed.
+    let mut saves = files::saves(named)?;
+    let is_aside = |path: &PathBuf| path.components().any(|part| part.as_os_str() == "aside");
+    saves.retain(|path| !is_aside(path) || named.contains(path));
+    let doing = Doing { schema: &schema, key: key.as_ref(), is_to_write };
+    let bar: ProgressBar = progress_bar(console, saves.len());
+    let mut tally = Tally::default();
+    for batch in saves.chunks(AT_ONCE) {
+        let done: Vec<_> = batch
+            .par_iter()
+            .map(|path| {
+                let done = doing.one(path);
+                bar.inc(1);
+                done
+            })
+            .collect();
+        for (path, done) in batch.iter().zip(done) {
+            let done = done?;
+            tally.count(&done);
+            if console.json {
+                console.json_line(&done.json(path, &schema))?;
+            } else if all || !matches!(done, Done::Already) {
+                bar.suspend(|| done.tell(console, path, &schema, all))?;
+            }
+        }
+    }
+    bar.finish_and_clear();
+    if !console.json && (!all || saves.len() > 1) {
+        tally.tell(console, &schema, is_to_write)?;
+    } else if !console.json && !is_to_write && tally.brought > 0 {
+        let line = "Nothing was written; `--write` does it, and keeps the save of before in `aside`.";
+        console.paragraph(&console.toned(Tone::Quiet, line), "")?;
+    }
+    Ok(if tally.refused + tally.doubtful == 0 { Outcome::Fine } else { Outcome::Findings })
+}
+
+/// What is to be done.
+struct Doing<'s> {
+    schema: &'s Arc<Schema>,
+    key: Option<&'s SealKey>,
+    is_to_write: bool,
+}
+
+/// What was done with a save.
+enum Done {
+    /// It is of this version.
+    Already,
+    /// It was brought to this version, or would be.
+    Brought {
+        account: Arc<Account>,
+        findings: Vec<SaveFinding>,
+        /// Where the save of before is now; `None` where nothing was written.
+        aside: Option<PathBuf>,
+    },
+    /// It was left as it is: the code of the reason, and the reason.
+    Left(&'static str, String),
+}
+
+impl Doing<'_> {
+    fn one(&self, path: &Path) -> Result<Done, Trouble> {
+        let bytes = files::save(path)?;
+        let is_device = keblin::save::read(&bytes).is_ok_and(|file| file.is_device());
+        if is_device {
+            let why = "settings of a device, which the game brings to its version by itself";
+            return Ok(Done::Left("device", why.to_string()));
+        }
+        let save = match verify_sealed(&bytes, self.schema, self.key) {
+            Ok(save) => save,
+            Err(error) => return Ok(Done::Left(error.fault.code(), error.to_string())),
+        };
+        let Some(account) = save.account().cloned() else { return Ok(Done::Already) };
+        let findings = save.findings().to_vec();
+        if !self.is_to_write {
+            return Ok(Done::Brought { account, findings, aside: None });
+        }
+        if save.seal() != Seal::None && save.seal() != Seal::Holds {
+            let why = "it is sealed, and cannot be sealed anew without the key that its seal holds by: name it with --key";
+            return Ok(Done::Left("sealed", why.to_string()));
+        }
+        let stamp = Stamp::after(Some(save.lineage()), files::now_unix_ms(), "migrate");
+        let stamp = Stamp { edited: save.head().edited, ..stamp };
+        let snapshot = save.snapshot();
+        let written = match self.key.filter(|_| save.seal() == Seal::Holds) {
+            Some(key) => write_sealed(snapshot, &stamp, key),
+            None => write(snapshot, &stamp),
+        };
+        let aside = files::publish(path, &written, &format!("version_{}", account.from))?;
+        Ok(Done::Brought { account, findings, aside })
+    }
+}
+
+impl Done {
+    fn json(&self, path: &Path, schema: &Schema) -> Json {
+        let file = path.display().to_string();
+        match self {
+            Done::Already => json!({ "file": file, "ok": true, "from": schema.version, "to": schema.version,
+                "written": false, "account": [], "findings": [] }),
+            Done::Brought { account, findings, aside } => json!({
+                "file": file,
+                "ok": !is_doubtful(findings),
+                "from": account.from,
+                "to": account.to,
+                "written": aside.is_some(),
+                "aside": aside.as_ref().map(|aside| aside.display().to_string()),
+                "account": account.entries.iter().map(entry_json).collect::<Vec<_>>(),
+                "findings": findings.iter().map(json::save_finding).collect::<Vec<_>>(),
+            }),
+            Done::Left(code, message) => json!({ "file": file, "ok": false, "written": false, "account": [],
+                "findings": [{ "code": code, "severity": "error", "where": file, "message": message }] }),
+        }
+    }
+
+    fn tell(
+        &self,
+        console: &mut Console<'_>,
+        path: &Path,
+        schema: &Schema,
+        whole: bool,
+    ) -> Result<(), Trouble> {
+        let file = path.display();
+        match self {
+            Done::Already => {
+                let word = console.toned(Tone::Quiet, "as it is");
+                console.paragraph(&format!("{file}: {word}: version {}", schema.version), "    ")?;
+            }
+            Done::Left(code, message) => {
+                let word = console.toned(Tone::Bad, "left as it is");
+                let code = console.toned(Tone::Quiet, &format!("[{code}]"));
+                console.paragraph(&format!("{file}: {word}: {message} {code}"), "    ")?;
+            }
+            Done::Brought { account, findings, aside } => {
+                let versions =
+                    console.toned(Tone::Heading, &format!("version {} -> {}", account.from, account.to));
+                console.paragraph(&format!("{file}: {versions}: {}", counts(account)), "    ")?;
+                if whole {
+                    tell_account(console, account)?;
+                }
+                for finding in findings {
+                    console.paragraph(&format!("  {finding}"), "    ")?;
+                }
+                if let Some(aside) = aside {
+                    let word = console.toned(Tone::Good, "written");
+                    let line = format!("  {word}; the save of before is {}", aside.display());
+                    console.paragraph(&line, "    ")?;
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+fn is_doubtful(findings: &[SaveFinding]) -> bool {
+    findings.iter().any(|finding| finding.severity != Severity::Hint)
+}
+
+fn entry_json(entry: &Entry) -> Json {
+    json!({
+        "step": entry.to,
+        "where": entry.place,
+        "was": entry.was,
+        "fate": entry.fate.as_str(),
+        "before": entry.fate.before().map(json::value),
+        "now": entry.fate.now().map(json::value),
+    })
+}
+
+/// What became of each value, step by step; what was carried as it was, in one line.
+fn tell_account(console: &mut Console<'_>, account: &Account) -> Result<(), Trouble> {
+    let mut steps: Vec<u32> = account.entries.iter().map(|entry| entry.to).collect();
+    steps.dedup();
+    for to in steps {
+        let heading = console.toned(Tone::Heading, &format!("to version {to}"));
+        console.line(&format!("  {heading}"))?;
+        let of_step = || account.entries.iter().filter(move |entry| entry.to == to);
+        // One line each for what has become something else; what is where it was, or is new, is told in a row.
+        let is_told = |entry: &&Entry| !matches!(entry.fate, Fate::Carried | Fate::Filled { .. });
+        for entry in of_step().filter(is_told) {
+            let tone = if matches!(entry.fate, Fate::Dropped { .. }) { Tone::Bad } else { Tone::Doubtful };
+            let word = console.toned(tone, entry.fate.as_str());
+            let values = match (entry.fate.before(), entry.fate.now()) {
+                (Some(before), Some(now)) => format!(" {before} -> {now}"),
+                (Some(one), None) | (None, Some(one)) => format!(" {one}"),
+                (None, None) => String::new(),
+            };
+            let was = entry.was.as_ref().map_or(String::new(), |was| format!(", was {was}"));
+            let place = console.toned(Tone::Name, &entry.place);
+            console.paragraph(&format!("    {place}: {word}{values}{was}"), "      ")?;
+        }
+        let carried = of_step().filter(|entry| entry.fate == Fate::Carried).map(|entry| match &entry.was {
+            Some(was) => format!("{} (was {was})", entry.place),
+            None => entry.place.clone(),
+        });
+        let filled = of_step().filter_map(|entry| match &entry.fate {
+            Fate::Filled { now } => Some(format!("{} {now}", entry.place)),
+            _ => None,
+        });
+        let rows: [(&str, Vec<String>); 2] = [("carried", carried.collect()), ("filled", filled.collect())];
+        for (word, row) in rows.into_iter().filter(|(_, row)| !row.is_empty()) {
+            let word = console.toned(Tone::Good, word);
+            console.paragraph(&format!("    {word}: {}", row.join(", ")), "      ")?;
+        }
+    }
+    Ok(())
+}
+
+/// How many files came to what.
+#[derive(Default)]
+struct Tally {
+    brought: usize,
+    written: usize,
+    already: usize,
+    doubtful: usize,
+    refused: usize,
+}
+
+impl Tally {
+    fn count(&mut self, done: &Done) {
+        match done {
+            Done::Already => self.already += 1,
+            Done::Brought { findings, aside, .. } => {
+                self.brought += 1;
+                self.written += usize::from(aside.is_some());
+                self.doubtful += usize::from(is_doubtful(findings));
+            }
+            Done::Left("device", _) => {}
+            Done::Left(..) => self.refused += 1,
+        }
+    }
+
+    fn tell(&self, console: &mut Console<'_>, schema: &Schema, is_to_write: bool) -> Result<(), Trouble> {
+        let Tally { brought, written, already, doubtful, refused } = self;
+        let brought = if is_to_write { (*written, "written") } else { (*brought, "would be brought to it") };
+        let counts = [
+            (brought.0, brought.1, Tone::Good),
+            (*already, "of it already", Tone::Quiet),
+            (*doubtful, "with findings", Tone::Doubtful),
+            (*refused, "left as they are", Tone::Bad),
+        ];
+        let counts = counts.into_iter().filter(|(count, ..)| *count > 0);
+        let parts: Vec<String> =
+            counts.map(|(count, what, tone)| console.toned(tone, &format!("{count} {what}"))).collect();
+        let parts = if parts.is_empty() { "no saves found".to_string() } else { parts.join(", ") };
+        console.paragraph(&format!("version {}: {parts}", schema.version), "    ")?;
+        if !is_to_write && brought.0 > 0 {
+            let line = "Nothing was written; `--write` does it, and keeps the saves of before in `aside`.";
+            console.paragraph(&console.toned(Tone::Quiet, line), "")?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,157 @@
+//! Frozen versions and saves of them, for `keblin check`: each sample, and every real save that was put beside them, is
+//! brought to this version and verified.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use keblin::Severity;
+use keblin::diff::differences;
+use keblin::migrate::{Account, Fate, sample_of};
+use keblin::model::Schema;
+use keblin::verify::{SaveFinding, verify};
+use serde_json::{Value as Json, json};
+
+use super::freeze::paths;
+use crate::out::{Console, Tone, json};
+use crate::{Trouble, files};
+
+/// What was tried.
+pub(super) struct Samples {
+    list: Vec<Sample>,
+}
+
+struct Sample {
+    file: PathBuf,
+    /// What is wrong with the frozen version it is of, each a sentence.
+    faults: Vec<String>,
+    opened: Option<Opened>,
+}
+
+struct Opened {
+    from: u32,
+    account: Option<Arc<Account>>,
+    findings: Vec<SaveFinding>,
+}
+
+impl Samples {
+    /// Every sample and every save in `frozen/saves` beside a declaration.
+    pub(super) fn of(declaration: &Path, schema: &Arc<Schema>) -> Result<Samples, Trouble> {
+        let mut list = Vec::new();
+        let past = schema.past().iter().map(|past| &past.schema);
+        for version in past.chain([schema]) {
+            let [text, sample] = paths(declaration, version.version);
+            if !text.exists() && !sample.exists() {
+                continue;
+            }
+            if !sample.exists() {
+                let faults = vec!["there is no such sample; `keblin freeze` makes it".to_string()];
+                list.push(Sample { file: sample, faults, opened: None });
+                continue;
+            }
+            let mut tried = Sample::of(&sample, schema)?;
+            // What is frozen of this version is held against the declaration already.
+            let is_past = version.version < schema.version;
+            tried.faults.extend(is_past.then(|| unlike(&sample, version)).transpose()?.into_iter().flatten());
+            list.push(tried);
+        }
+        let saves = declaration.with_file_name("frozen").join("saves");
+        for save in if saves.is_dir() { files::saves(&[saves])? } else { Vec::new() } {
+            list.push(Sample::of(&save, schema)?);
+        }
+        Ok(Samples { list })
+    }
+
+    pub(super) fn is_fine(&self) -> bool {
+        self.list.iter().all(Sample::is_fine)
+    }
+
+    pub(super) fn json(&self) -> Json {
+        self.list.iter().map(Sample::json).collect()
+    }
+
+    pub(super) fn text(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
+        self.list.iter().try_for_each(|sample| sample.text(console))
+    }
+}
+
+/// What a frozen version says otherwise than the text that its sample was made by.
+fn unlike(sample: &Path, frozen: &Schema) -> Result<Vec<String>, Trouble> {
+    let bytes = files::save(sample)?;
+    let Some(made_by) = sample_of(&bytes) else {
+        return Ok(vec![
+            "it does not say what it was made by: it is no sample of `keblin freeze`".to_string(),
+        ]);
+    };
+    let version = frozen.version;
+    let told = differences(&made_by, frozen);
+    Ok(told
+        .iter()
+        .map(|difference| {
+            format!("frozen/v{version}.toml is not what was frozen: {difference}; bring it back")
+        })
+        .collect())
+}
+
+impl Sample {
+    fn of(file: &Path, schema: &Arc<Schema>) -> Result<Sample, Trouble> {
+        let bytes = files::save(file)?;
+        let path = file.to_path_buf();
+        Ok(match verify(&bytes, schema) {
+            Err(error) => Sample { file: path, faults: vec![error.to_string()], opened: None },
+            Ok(save) => {
+                let from = save.head().schema_version;
+                let (account, findings) = (save.account().cloned(), save.findings().to_vec());
+                Sample { file: path, faults: Vec::new(), opened: Some(Opened { from, account, findings }) }
+            }
+        })
+    }
+
+    fn is_fine(&self) -> bool {
+        let is_hint = |finding: &SaveFinding| finding.severity == Severity::Hint;
+        self.faults.is_empty()
+            && self.opened.as_ref().is_none_or(|opened| opened.findings.iter().all(is_hint))
+    }
+
+    fn json(&self) -> Json {
+        let findings = self.opened.as_ref().map_or(&[][..], |opened| &opened.findings);
+        json!({
+            "file": self.file.display().to_string(),
+            "ok": self.is_fine(),
+            "version": self.opened.as_ref().map(|opened| opened.from),
+            "faults": self.faults,
+            "findings": findings.iter().map(json::save_finding).collect::<Vec<_>>(),
+        })
+    }
+
+    fn text(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
+        let file = self.file.display();
+        if let Some(opened) = &self.opened {
+            let word = match self.is_fine() {
+                true => console.toned(Tone::Good, "opens"),
+                false => console.toned(Tone::Doubtful, "opens"),
+            };
+            let how = match &opened.account {
+                Some(account) => format!("{word} from version {}: {}", opened.from, counts(account)),
+                None => format!("{word} as it is, version {}", opened.from),
+            };
+            console.paragraph(&format!("  {file} {how}"), "      ")?;
+            for finding in opened.findings.iter().filter(|finding| finding.severity != Severity::Hint) {
+                console.paragraph(&format!("    {finding}"), "      ")?;
+            }
+        }
+        let error = console.toned(Tone::Bad, "error");
+        for fault in &self.faults {
+            console.paragraph(&format!("  {file}: {error}: {fault}"), "      ")?;
+        }
+        Ok(())
+    }
+}
+
+/// How many values met which fate: `12 carried, 3 changed`.
+pub(super) fn counts(account: &Account) -> String {
+    let words = ["carried", "changed", "filled", "clamped", "dropped"];
+    let count = |word: &str| account.entries.iter().filter(|entry| Fate::as_str(&entry.fate) == word).count();
+    let counts = words.into_iter().map(|word| (word, count(word))).filter(|(_, count)| *count > 0);
+    let counts: Vec<String> = counts.map(|(word, count)| format!("{count} {word}")).collect();
+    if counts.is_empty() { "nothing in it".to_string() } else { counts.join(", ") }
+}
