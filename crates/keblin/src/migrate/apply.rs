@@ -9,7 +9,7 @@ use keblin_schema::keep::meet;
 use keblin_schema::model::{FieldDef, Scope};
 use keblin_schema::steps::{Carrying, FieldStep, PastVersion};
 use keblin_schema::survival::OnDeath;
-use keblin_schema::{Keep, Kind, Schema, Value};
+use keblin_schema::{Keep, Kind, Name, Schema, Value};
 
 use super::code;
 use super::convert::{Became, Converting};
@@ -286,7 +286,7 @@ impl Applying<'_> {
                     Became::Refused(why) => return Err(fault(why)),
                 };
                 has_any |= value != Value::Unset;
-                if is_told && !made.same(&value) {
+                if is_told && !alike(&made, &value) {
                     let (now, before) = (made.clone(), value.clone());
                     let is_gone = matches!(converting.value(&value), Became::Gone);
                     let fate = match (is_fitted, is_gone) {
@@ -382,6 +382,30 @@ fn brought_together(keep: Keep, held: Option<(usize, Value)>, more: &Value) -> V
     match keep {
         Keep::Sum => held.plus(more).map_or(held, |(sum, _)| sum),
         keep => meet(keep, &held, more).unwrap_or(held),
+    }
+}
+
+/// Whether people would say that two values are the same: ids by their names, wherever those stand in their lists.
+fn alike(one: &Value, other: &Value) -> bool {
+    match (one, other) {
+        (Value::List(one), Value::List(other)) => {
+            one.len() == other.len() && one.iter().zip(other.iter()).all(|(one, other)| alike(one, other))
+        }
+        (Value::Set(one), Value::Set(other)) => {
+            one.len() == other.len() && one.iter().all(|item| other.iter().any(|held| alike(item, held)))
+        }
+        (Value::Map(one), Value::Map(other)) => {
+            let has =
+                |key: &Value, value: &Value| other.iter().any(|(k, v)| alike(key, k) && alike(value, v));
+            one.len() == other.len() && one.iter().all(|(key, value)| has(key, value))
+        }
+        (Value::Shape(one), Value::Shape(other)) => {
+            let same = |((name, one), (other_name, other)): (&(Name, Value), &(Name, Value))| {
+                name == other_name && alike(one, other)
+            };
+            one.len() == other.len() && one.iter().zip(other.iter()).all(same)
+        }
+        (one, other) => one.same(other),
     }
 }
 

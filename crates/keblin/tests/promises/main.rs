@@ -26,6 +26,7 @@ mod golden;
 mod hostile;
 mod keepers;
 mod kinds;
+mod laws;
 mod layers;
 mod levels;
 mod mistakes;
