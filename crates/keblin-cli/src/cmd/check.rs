@@ -16,7 +16,8 @@ use crate::{Outcome, Trouble, files};
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>) -> Result<Outcome, Trouble> {
     let path = files::schema_path(args)?;
     let name = path.display().to_string();
-    let parsed = Schema::parse_with_past(&files::with_past(&path)?);
+    let files = files::with_past(&path)?;
+    let parsed = Schema::parse_with_past(&files);
     // Without rehearsals nothing would name most fields, and saying so of each would help nobody.
     let rehearsals = files::rehearsals_beside(&path);
     let (schema, findings, of_past) = match parsed {
@@ -30,8 +31,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
     let schema = schema.map(Arc::new);
     // Nothing is tried by steps that are not sound.
     let is_sound = of_past.iter().all(|findings| !findings.has_errors());
-    let tried = schema.as_ref().filter(|_| is_sound);
-    let samples = tried.map(|schema| Samples::of(&path, schema)).transpose()?;
+    let samples = Samples::of(&path, &files, schema.as_ref().filter(|_| is_sound))?;
     let (schema, findings) = (schema.as_deref(), &findings);
     let since = match (before, schema) {
         (Some(before), Some(schema)) => Some(Since::of(before, schema)?),
@@ -39,7 +39,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
     };
     let is_fine = is_fine(findings)
         && of_past.iter().all(is_fine)
-        && samples.as_ref().is_none_or(Samples::is_fine)
+        && samples.is_fine()
         && since.as_ref().is_none_or(Since::is_fine);
     if console.json {
         let all = [findings].into_iter().chain(&of_past);
@@ -52,12 +52,12 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
             "game": schema.map(|schema| schema.game.as_str()),
             "version": schema.map(|schema| schema.version),
             "findings": list,
-            "samples": samples.as_ref().map(Samples::json),
+            "samples": samples.json(),
             "differences": since.as_ref().map(Since::json),
         }))?;
     } else {
         text(console, &name, schema, findings, &of_past)?;
-        samples.as_ref().map_or(Ok(()), |samples| samples.text(console))?;
+        samples.text(console)?;
         since.as_ref().map_or(Ok(()), |since| since.text(console))?;
     }
     Ok(if is_fine { Outcome::Fine } else { Outcome::Findings })

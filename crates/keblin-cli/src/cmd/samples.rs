@@ -8,6 +8,7 @@ use keblin::Severity;
 use keblin::diff::differences;
 use keblin::migrate::{Account, Fate, sample_of};
 use keblin::model::Schema;
+use keblin::steps::{Files, TextFile};
 use keblin::verify::{SaveFinding, verify};
 use serde_json::{Value as Json, json};
 
@@ -34,29 +35,32 @@ struct Opened {
 }
 
 impl Samples {
-    /// Every sample and every save in `frozen/saves` beside a declaration.
-    pub(super) fn of(declaration: &Path, schema: &Arc<Schema>) -> Result<Samples, Trouble> {
+    /// Every sample, and every save in `frozen/saves` beside a declaration. Where the steps are not sound nothing can be
+    /// opened by them, and only what is frozen is held against its samples.
+    pub(super) fn of(
+        declaration: &Path,
+        files: &Files,
+        sound: Option<&Arc<Schema>>,
+    ) -> Result<Samples, Trouble> {
         let mut list = Vec::new();
-        let past = schema.past().iter().map(|past| &past.schema);
-        for version in past.chain([schema]) {
-            let [text, sample] = paths(declaration, version.version);
-            if !text.exists() && !sample.exists() {
-                continue;
-            }
+        for (version, frozen) in &files.frozen {
+            let [_, sample] = paths(declaration, *version);
             if !sample.exists() {
                 let faults = vec!["there is no such sample; `keblin freeze` makes it".to_string()];
                 list.push(Sample { file: sample, faults, opened: None });
                 continue;
             }
-            let mut tried = Sample::of(&sample, schema)?;
-            // What is frozen of this version is held against the declaration already.
-            let is_past = version.version < schema.version;
-            tried.faults.extend(is_past.then(|| unlike(&sample, version)).transpose()?.into_iter().flatten());
+            let mut tried = match sound {
+                Some(schema) => Sample::of(&sample, schema)?,
+                None => Sample { file: sample.clone(), faults: Vec::new(), opened: None },
+            };
+            tried.faults.extend(unlike(&sample, frozen)?);
             list.push(tried);
         }
         let saves = declaration.with_file_name("frozen").join("saves");
-        for save in if saves.is_dir() { files::saves(&[saves])? } else { Vec::new() } {
-            list.push(Sample::of(&save, schema)?);
+        let saves = if saves.is_dir() { files::saves(&[saves])? } else { Vec::new() };
+        for (save, schema) in saves.iter().filter_map(|save| Some((save, sound?))) {
+            list.push(Sample::of(save, schema)?);
         }
         Ok(Samples { list })
     }
@@ -75,20 +79,19 @@ impl Samples {
 }
 
 /// What a frozen version says otherwise than the text that its sample was made by.
-fn unlike(sample: &Path, frozen: &Schema) -> Result<Vec<String>, Trouble> {
+fn unlike(sample: &Path, file: &TextFile) -> Result<Vec<String>, Trouble> {
     let bytes = files::save(sample)?;
+    // What is no declaration is told by the versions.
+    let Ok(frozen) = Schema::parse(&file.name, &file.text) else { return Ok(Vec::new()) };
     let Some(made_by) = sample_of(&bytes) else {
         return Ok(vec![
             "it does not say what it was made by: it is no sample of `keblin freeze`".to_string(),
         ]);
     };
-    let version = frozen.version;
-    let told = differences(&made_by, frozen);
+    let told = differences(&made_by, &frozen.schema);
     Ok(told
         .iter()
-        .map(|difference| {
-            format!("frozen/v{version}.toml is not what was frozen: {difference}; bring it back")
-        })
+        .map(|difference| format!("{} is not what was frozen: {difference}; bring it back", file.name))
         .collect())
 }
 

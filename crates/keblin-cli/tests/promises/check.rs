@@ -14,7 +14,11 @@ fn a_sound_declaration_is_fine() {
          7 levels with 10 checkpoints, on 2 difficulties\n  nothing found\n  \
          demo/frozen/v1.keblin opens from version 1: 23 carried, 8 changed, 8 filled, 2\n      dropped\n  \
          demo/frozen/v2.keblin opens from version 2: 11 carried, 7 changed, 7 filled, 2\n      dropped\n  \
-         demo/frozen/v3.keblin opens as it is, version 3\n"
+         demo/frozen/v3.keblin opens as it is, version 3\n  \
+         demo/frozen/saves/v1_every_route_done.keblin opens from version 1: 23 carried,\n      8 changed, 7 filled, 2 dropped\n  \
+         demo/frozen/saves/v1_four_routes_done.keblin opens from version 1: 10 carried,\n      1 changed, 10 filled, 1 dropped\n  \
+         demo/frozen/saves/v2_at_the_stake.keblin opens from version 2: 6 carried, 7\n      filled, 2 dropped\n  \
+         demo/frozen/saves/v3_one_route_at_spring.keblin opens as it is, version 3\n"
     );
     let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();
     assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &3.into()));

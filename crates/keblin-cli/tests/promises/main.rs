@@ -14,4 +14,5 @@ mod process;
 mod rehearse;
 mod saves;
 mod usage;
+mod versions;
 mod why;

@@ -113,11 +113,19 @@ fn verify_file(
     let (decoded, account) = past::decode_any(&file, schema)?;
     let seal = file.seal(key);
     let mut findings = about_the_file(&file, seal, key.is_some());
+    findings.extend(account.as_ref().map(of_an_earlier_version));
     findings.extend(relations::findings(&decoded));
     let (stamp, lineage) = (Stamp::of(&file), Lineage::of(&file));
     let SaveFile { head, fault, .. } = file;
     let (snapshot, missing, account) = (decoded.snapshot, decoded.missing, account.map(Arc::new));
     Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, account, findings }))
+}
+
+/// That steps were needed to read it.
+fn of_an_earlier_version(account: &Account) -> SaveFinding {
+    let Account { from, to, .. } = account;
+    let message = format!("saved by version {from} of the game; opening brings it to version {to}");
+    SaveFinding { severity: Severity::Hint, ..SaveFinding::warning("earlier_version", "state", message) }
 }
 
 /// What is told of a file whatever its values are.

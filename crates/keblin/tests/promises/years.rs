@@ -81,7 +81,10 @@ fn a_save_of_version_1_opens_in_version_3_by_both_steps() {
     slot.save(&long_ago(17), "quit").unwrap();
     let original = fs::read(slot.path()).unwrap();
     let mut opened = slot.open(&schema).unwrap();
-    assert_eq!((&opened.origin, opened.findings.as_slice()), (&Origin::File, &[][..]));
+    assert_eq!((&opened.origin, opened.findings.len()), (&Origin::File, 1));
+    let told =
+        "state: hint: saved by version 1 of the game; opening brings it to version 3 [earlier_version]";
+    assert_eq!(opened.findings[0].to_string(), told);
     let notices: Vec<Notice> = opened.progress.drain_notices().collect();
     let [Notice::Restored, Notice::Migrated(account)] = notices.as_slice() else { panic!("{notices:?}") };
     assert_eq!((account.from, account.to), (1, 3));
@@ -142,6 +145,11 @@ fn a_game_with_names_opens_saves_of_every_version() {
         let told = keeper.drain_notices().any(|notice| matches!(notice, fen_post::Notice::Migrated(_)));
         assert_eq!(told, version == 1);
         assert_eq!(keeper.get(fen_post::fields::LETTERS), if version == 1 { 31 } else { 0 });
+        let slot = folder.path().join("otter.keblin");
+        let original = fs::read(&slot).unwrap();
+        keeper.save_now().unwrap();
+        assert_eq!(read_save(&fs::read(&slot).unwrap()).unwrap().head.schema_version, 3);
+        assert_eq!(fs::read(folder.path().join("aside/otter.previous.keblin")).unwrap(), original);
         keeper.close().unwrap();
     }
 }
@@ -165,7 +173,7 @@ fn a_checkpoint_that_is_gone_puts_the_player_at_the_start_of_the_level() {
     let dropped = Fate::Dropped { before: Value::text("stake") };
     let entries = &save.account().unwrap().entries;
     assert!(entries.iter().any(|entry| entry.place == "run.checkpoint" && entry.fate == dropped));
-    assert_eq!(save.findings(), []);
+    assert_eq!(save.findings().len(), 1, "that it is of an earlier version");
     let mut game = save.into_progress();
     assert_eq!(answer(&game, "oil"), Value::Int(60), "as on arrival: a death puts oil back");
     assert_eq!(answer(&game, "letters"), Value::Int(2), "letters stay with the player");

@@ -1,0 +1,3 @@
+keblin::schema!(otter, "gap/progress.toml");
+
+fn main() {}
