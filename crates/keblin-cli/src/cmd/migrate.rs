@@ -31,6 +31,7 @@ pub(crate) fn run(
 ) -> Result<Outcome, Trouble> {
     let schema = files::schema(args)?;
     let key = key.map(files::key).transpose()?;
+    // Of whole folders only what is wrong is worth a line.
     let all = named.iter().all(|path| !path.is_dir());
     // What lies aside was put there, and opens by itself if it is ever needed.
     let mut saves = files::saves(named)?;
@@ -53,7 +54,7 @@ pub(crate) fn run(
             tally.count(&done);
             if console.json {
                 console.json_line(&done.json(path, &schema))?;
-            } else if all || !matches!(done, Done::Already) {
+            } else if all || done.is_worth_a_line() {
                 bar.suspend(|| done.tell(console, path, &schema, all))?;
             }
         }
@@ -124,6 +125,14 @@ impl Doing<'_> {
 }
 
 impl Done {
+    fn is_worth_a_line(&self) -> bool {
+        match self {
+            Done::Already | Done::Left("device", _) => false,
+            Done::Brought { findings, .. } => is_doubtful(findings),
+            Done::Left(..) => true,
+        }
+    }
+
     fn json(&self, path: &Path, schema: &Schema) -> Json {
         let file = path.display().to_string();
         match self {
@@ -275,6 +284,10 @@ impl Tally {
             counts.map(|(count, what, tone)| console.toned(tone, &format!("{count} {what}"))).collect();
         let parts = if parts.is_empty() { "no saves found".to_string() } else { parts.join(", ") };
         console.paragraph(&format!("version {}: {parts}", schema.version), "    ")?;
+        if is_to_write && *written > 0 {
+            let line = "The saves of before are in folders `aside`, beside the new ones.";
+            console.paragraph(&console.toned(Tone::Quiet, line), "")?;
+        }
         if !is_to_write && brought.0 > 0 {
             let line = "Nothing was written; `--write` does it, and keeps the saves of before in `aside`.";
             console.paragraph(&console.toned(Tone::Quiet, line), "")?;

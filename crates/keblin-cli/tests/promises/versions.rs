@@ -240,7 +240,11 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     let run = |args: &[&str]| keblin_in(folder.path(), &[&["migrate"], args].concat());
     let first: Vec<String> = (0..15).map(|number| format!("players/player_{number:02}.keblin")).collect();
     let first: Vec<&str> = ["--write"].into_iter().chain(first.iter().map(String::as_str)).collect();
-    assert!(run(&first).out.ends_with("version 3: 10 written, 5 of it already\n"));
+    assert!(
+        run(&first)
+            .out
+            .contains("version 3: 10 written, 5 of it already\nThe saves of before are in folders `aside`")
+    );
     let ran = run(&["players"]);
     assert_eq!(ran.code, 1, "one is torn");
     assert!(ran.out.contains("players/torn.keblin: left as it is: "), "{}", ran.out);
