@@ -178,7 +178,8 @@ impl Done {
                 if whole {
                     tell_account(console, account)?;
                 }
-                for finding in findings {
+                // That it is of an earlier version is what all of this says.
+                for finding in findings.iter().filter(|finding| finding.code != "earlier_version") {
                     console.paragraph(&format!("  {finding}"), "    ")?;
                 }
                 if let Some(aside) = aside {

@@ -18,7 +18,14 @@ fn tone(severity: Severity) -> Tone {
 impl Console<'_> {
     /// All findings of a text: place, what is wrong, the line with carets, what to write instead.
     pub(crate) fn findings(&mut self, findings: &Findings) -> io::Result<()> {
+        let mut in_a_row = false;
         for finding in findings.list() {
+            // What is one line stands in a row, anything longer by itself.
+            let is_one_line = findings.is_of_the_whole(finding) && finding.instead.is_none();
+            if in_a_row && !is_one_line {
+                self.blank()?;
+            }
+            in_a_row = is_one_line;
             let severity = self.toned(tone(finding.severity), finding.severity.as_str());
             let place = findings.place(finding);
             let code = self.toned(Tone::Quiet, &format!("[{}]", finding.code.as_str()));
@@ -29,9 +36,11 @@ impl Console<'_> {
             if let Some(instead) = &finding.instead {
                 self.paragraph(&format!("      = {instead}"), "        ")?;
             }
-            self.blank()?;
+            if !is_one_line {
+                self.blank()?;
+            }
         }
-        Ok(())
+        if in_a_row { self.blank() } else { Ok(()) }
     }
 
     /// The line of a finding and the carets under it. Of a line too long to fit, the part around the carets.

@@ -61,6 +61,21 @@ fn a_pin_is_gone_back_to_and_a_second_copy_may_look() {
 }
 
 #[test]
+fn a_save_of_a_year_ago_is_brought_along_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let run = || {
+        let output = Command::new(example("migrate")).arg(folder.path()).output().unwrap();
+        assert!(output.status.success(), "{output:?}");
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let now = "lamp oil 60\nheron ford in 1m32.4s\n";
+    let account = "version 1 -> 2\n  to version 2\n    letters: carried, was parcels\n    \
+                   best_walk.heron_ford: changed 92.4 -> 1m32.4s, was walk.ford\n    lamp_oil: clamped 75 -> 60\n";
+    assert_eq!(run(), format!("{account}letters 31\n{now}"));
+    assert_eq!(run(), format!("letters 32\n{now}"));
+}
+
+#[test]
 fn a_struct_is_carried_through_levels_and_what_is_left_out_is_named() {
     let output = Command::new(example("carry")).output().unwrap();
     assert!(output.status.success(), "{output:?}");

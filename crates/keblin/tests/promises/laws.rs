@@ -446,3 +446,22 @@ fn every_fate_occurs() {
     }
     assert_eq!(fates, BTreeSet::from(["carried", "changed", "clamped", "dropped", "filled"]));
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever stands in a step, it is one or is told why not; nothing panics.
+    #[test]
+    fn any_text_is_a_step_or_a_finding(cut in 0..900_usize, len in 0..60_usize, put in "[a-z\\[\\]={}\", .'{0-9]{0,12}") {
+        let text = crate::tables::read("demo/migrations/v3.toml");
+        let cut = text.floor_char_boundary(cut.min(text.len()));
+        let end = text.floor_char_boundary((cut + len).min(text.len()));
+        let mutated = format!("{}{put}{}", &text[..cut], &text[end..]);
+        let before = parsed(&crate::tables::read("demo/frozen/v2.toml"));
+        let now = parsed(&crate::tables::read("demo/progress.toml"));
+        let resolved = Step::resolve(&before, &now, "migrations/v3.toml", &mutated);
+        prop_assert_eq!(resolved.step.is_none(), resolved.findings.has_errors());
+        prop_assert!(resolved.findings.list().iter().all(|finding| finding.span.end <= mutated.len()));
+        prop_assert!(!resolved.findings.has_errors() || !resolved.findings.to_string().is_empty());
+    }
+}

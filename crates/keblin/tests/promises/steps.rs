@@ -12,6 +12,7 @@ use keblin::verify::verify;
 use keblin::{Code, Schema};
 
 use crate::differences::{BEFORE, EDITS};
+use crate::tables::read;
 
 pub(crate) fn parsed(text: &str) -> Schema {
     Schema::parse("progress.toml", text).unwrap_or_else(|findings| panic!("{findings}\n{text}")).schema
@@ -298,4 +299,22 @@ fn each_kind_of_step_does_what_it_says() {
     let fates = |word: &str| account.entries.iter().filter(|entry| Fate::as_str(&entry.fate) == word).count();
     assert_eq!((fates("clamped"), fates("filled")), (2, 2), "{account}");
     assert!(account.to_string().contains("span: clamped 1m30s -> 2"), "{account}");
+}
+
+/// The page shows the demo's own step, and names every key that a step can have.
+#[test]
+fn the_page_shows_a_step_that_is_one() {
+    let page = read("docs/compatibility.md");
+    assert!(
+        page.contains(&format!("```toml\n{}```", read("demo/migrations/v3.toml"))),
+        "not the demo's step"
+    );
+    for key in
+        ["drop", "from", "scale", "values", "at", "take", "misfit", "fill", "by = \"code\"", "type", "places"]
+    {
+        assert!(page.contains(&format!("`{key}")), "{key} is not on the page");
+    }
+    for fate in ["carried", "changed", "filled", "clamped", "dropped"] {
+        assert!(page.contains(&format!("**{fate}**")), "{fate}");
+    }
 }
