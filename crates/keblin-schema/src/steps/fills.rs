@@ -5,12 +5,12 @@ use crate::check::conditions::misplaced;
 use crate::condition::names::Fact;
 use crate::condition::{Failing, Program, Type};
 use crate::finding::{Code, Finding};
+use crate::model::FieldDef;
 use crate::name::Name;
 use crate::parse::level::ConditionDecl;
 
-use super::fields::has_placeholder;
 use super::resolve::{Paste, Resolving};
-use super::{FactsStep, Take};
+use super::{FactsStep, FieldStep, Take};
 
 impl Resolving<'_> {
     pub(super) fn facts(&mut self) {
@@ -95,6 +95,52 @@ impl Resolving<'_> {
         }
     }
 
+    /// An expression for each value of a field.
+    pub(super) fn fill(&mut self, field: &FieldDef, fill: &ConditionDecl) -> FieldStep {
+        let now = self.now;
+        let wanted = Type::from(field.holds());
+        let mut programs: Vec<(Program, Type)> = Vec::new();
+        let mut cells = field.cells.clone().step_by(field.places);
+        while let Some(cell) = cells.next() {
+            let at = now.cell_owner(cell).map(|(_, at)| at).unwrap_or_default();
+            let places: Vec<(&str, &Name, usize)> = field
+                .per
+                .iter()
+                .zip(now.place_ids(&field.per, at))
+                .filter_map(|(axis, id)| {
+                    let index = now.axis_ids(*axis).position(|known| known == id)?;
+                    Some((now.axis_name(*axis), id, index))
+                })
+                .collect();
+            let Some((program, kind)) = self.expression(fill, &places) else { return FieldStep::AsDeclared };
+            let is_wanted = self.type_now(kind) == wanted || kind == Type::Null && field.may_be_unset();
+            if !is_wanted {
+                let message = format!("{} holds {}, and this is {kind}", field.name, field.holds());
+                self.misfit(fill.span.clone(), message, "");
+                return FieldStep::AsDeclared;
+            }
+            programs.push((program, kind));
+            if !has_placeholder(&fill.text) {
+                // The same everywhere.
+                let rest = cells.count();
+                let one = programs.first().cloned();
+                programs.extend(one.into_iter().cycle().take(rest));
+                break;
+            }
+        }
+        FieldStep::Filled(programs)
+    }
+
+    /// A type of before: lists and shapes may have other positions now.
+    fn type_now(&self, kind: Type) -> Type {
+        match kind {
+            Type::List(Some(of)) => Type::List(self.kind_now(of)),
+            Type::Items(of) => self.kind_now(of).map_or(kind, Type::Items),
+            Type::Whole(of) => self.kind_now(of).map_or(kind, Type::Whole),
+            plain => plain,
+        }
+    }
+
     /// What gives an unlock, if that is said.
     pub(super) fn unlock_fill(&mut self, index: usize) -> Option<Program> {
         let (decl, now) = (self.decl, self.now);
@@ -165,4 +211,9 @@ impl Resolving<'_> {
             }
         }
     }
+}
+
+/// Whether a text is to be put together for each place.
+fn has_placeholder(text: &str) -> bool {
+    text.contains('{')
 }

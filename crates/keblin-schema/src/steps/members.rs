@@ -7,8 +7,8 @@ use crate::limits::MemberDef;
 use crate::normal::{literal, quoted};
 
 use super::Misfit;
-use super::fields::is_same;
 use super::resolve::{Paste, Resolving};
+use super::shape::is_same;
 
 impl Resolving<'_> {
     pub(super) fn members(&mut self) {

@@ -17,6 +17,12 @@ mod names;
 /// Fields.
 mod fields;
 
+/// What has changed in the shape of a field.
+mod shape;
+
+/// Axes that are new or gone.
+mod along;
+
 /// Members of shapes.
 mod members;
 

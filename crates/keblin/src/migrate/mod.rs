@@ -12,6 +12,15 @@
 /// One step.
 mod apply;
 
+/// What is kept without being a field.
+mod facts;
+
+/// The run.
+mod run;
+
+/// What comes after what a step declares.
+mod after;
+
 /// One value of before as one of now.
 mod convert;
 

@@ -94,7 +94,7 @@ impl Made {
 fn made() -> impl Strategy<Value = Made> {
     let names = proptest::sample::subsequence(NAMES.to_vec(), 3..=7);
     let kinds = proptest::collection::vec(0..KINDS.len(), 7);
-    (names, kinds, 2..=4_usize, 1..=3_usize, any::<bool>()).prop_map(
+    (names, kinds, 3..=4_usize, 1..=3_usize, any::<bool>()).prop_map(
         |(names, kinds, levels, unlocks, facts_apart)| {
             let owned = |names: &[&str]| names.iter().map(ToString::to_string).collect::<Vec<String>>();
             let fields = names.iter().zip(kinds).map(|(name, kind)| Part {

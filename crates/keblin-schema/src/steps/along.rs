@@ -1,0 +1,76 @@
+//! Axes: where the values of before go on those that are new, and which are taken of those that are gone.
+
+use crate::keep::Keep;
+use crate::model::{Axis, FieldDef};
+use crate::name::Name;
+
+use super::Take;
+use super::decl::FieldDecl;
+use super::resolve::Resolving;
+
+/// What becomes of the axes of a field.
+#[derive(Debug, Default)]
+pub(super) struct Along {
+    /// Where the values of before go on axes that are new.
+    pub(super) at: Vec<(Axis, usize)>,
+    /// Which are taken of axes of before that are gone.
+    pub(super) take: Vec<(Axis, Take)>,
+    /// Whether the step says nothing of some of them.
+    pub(super) is_unsaid: bool,
+}
+
+impl Resolving<'_> {
+    /// The axes that are new, and those of before that are gone.
+    pub(super) fn axes_apart(&self, old: &FieldDef, field: &FieldDef) -> (Vec<Axis>, Vec<Axis>) {
+        let kept: Vec<Option<Axis>> = old.per.iter().map(|axis| self.axis_now(*axis)).collect();
+        let gained = field.per.iter().copied().filter(|axis| !kept.contains(&Some(*axis))).collect();
+        let lost = old.per.iter().zip(&kept);
+        let lost = lost.filter(|(_, now)| now.is_none_or(|now| !field.per.contains(&now)));
+        (gained, lost.map(|(axis, _)| *axis).collect())
+    }
+
+    /// What the step says of the axes of a field.
+    pub(super) fn along(&mut self, old: &FieldDef, field: &FieldDef, said: Option<&FieldDecl>) -> Along {
+        let (gained, lost) = self.axes_apart(old, field);
+        let mut along = Along::default();
+        for (schema, axes, pairs, is_take) in [
+            (self.now, &gained, said.map_or(&[][..], |said| &said.at), false),
+            (self.before, &lost, said.map_or(&[][..], |said| &said.take), true),
+        ] {
+            for axis in axes {
+                let name = schema.axis_name(*axis);
+                let Some((_, id)) = pairs.iter().find(|(key, _)| key.value == name) else {
+                    along.is_unsaid = true;
+                    continue;
+                };
+                let place = schema.axis_ids(*axis).position(|known| known.as_str() == id.value);
+                match place {
+                    _ if is_take && id.value == "all" && old.keep != Keep::Latest => {
+                        along.take.push((*axis, Take::All));
+                    }
+                    Some(place) if is_take => along.take.push((*axis, Take::One(place))),
+                    Some(place) => along.at.push((*axis, place)),
+                    None => {
+                        let message =
+                            format!("version {} has no `{}` along {name}", schema.version, id.value);
+                        let ids: Vec<&str> = schema.axis_ids(*axis).map(Name::as_str).collect();
+                        let all = if is_take && old.keep != Keep::Latest { ", or all" } else { "" };
+                        self.misfit(
+                            id.span.clone(),
+                            message,
+                            &format!("write one of: {}{all}", ids.join(", ")),
+                        );
+                    }
+                }
+            }
+            for (key, _) in pairs {
+                if !axes.iter().any(|axis| schema.axis_name(*axis) == key.value) {
+                    let which = if is_take { "gone from" } else { "new on" };
+                    let message = format!("`{}` is no axis that is {which} {}", key.value, field.name);
+                    self.misfit(key.span.clone(), message, "leave it out");
+                }
+            }
+        }
+        along
+    }
+}

@@ -1,0 +1,103 @@
+//! What comes after all that a step declares: the game's own code, bounds that follow from other values, and whether every
+//! value is one that its field can hold.
+
+use std::sync::Arc;
+
+use keblin_schema::Value;
+use keblin_schema::model::Scope;
+use keblin_schema::steps::{FieldStep, PastVersion};
+
+use super::code;
+use super::places::Places;
+use super::{Entry, Fate, Rewriting, StepFault};
+use crate::progress::Progress;
+use crate::snapshot::Snapshot;
+
+/// What the game does itself.
+pub(super) fn by_code(
+    past: &PastVersion,
+    before: &Snapshot,
+    snapshot: &mut Snapshot,
+    entries: &mut Vec<Entry>,
+) -> Result<(), StepFault> {
+    let now = Arc::clone(&snapshot.schema);
+    let left = now.fields.iter().zip(&past.step.fields).find(|(_, step)| **step == FieldStep::ByCode);
+    let fault = |why: String| StepFault {
+        to: now.version,
+        place: left.map_or_else(|| now.game.to_string(), |(field, _)| field.name.to_string()),
+        value: Value::Unset,
+        why,
+    };
+    let Some(code) = code::of(past) else {
+        return match left {
+            Some(_) => Err(fault("the game puts it in place itself; open the save in the game".to_string())),
+            None => Ok(()),
+        };
+    };
+    let held = snapshot.state.clone();
+    let mut rewriting = Rewriting::of(snapshot.clone());
+    code(&Progress::view(before), &mut rewriting).map_err(fault)?;
+    *snapshot = rewriting.into_snapshot();
+    for field in now.fields.iter().filter(|field| field.scope != Scope::Device) {
+        for cell in field.cells.clone() {
+            let (Some(was), Some(is)) = (held.cells.get(cell), snapshot.state.cells.get(cell)) else {
+                continue;
+            };
+            if was != is {
+                let (place, now_is) = (Places::text(&now, field, cell), is.clone());
+                let fate = match *was == field.default {
+                    true => Fate::Filled { now: now_is },
+                    false => Fate::Changed { before: was.clone(), now: now_is },
+                };
+                entries.push(Entry { to: now.version, place, was: None, fate });
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Puts every value back to its bounds, as opening does, so that the account tells of it.
+pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<Entry>) {
+    let schema = Arc::clone(&snapshot.schema);
+    if schema.following.is_empty() {
+        return;
+    }
+    let mut view = Progress::view(snapshot);
+    view.clamp_all();
+    let held = view.snapshot().state.cells;
+    for field in schema.fields.iter().filter(|field| field.durable && field.scope != Scope::Device) {
+        for cell in field.cells.clone() {
+            let (Some(was), Some(is)) = (snapshot.state.cells.get_mut(cell), held.get(cell)) else {
+                continue;
+            };
+            if was == is {
+                continue;
+            }
+            let place = Places::text(&schema, field, cell);
+            let fate = Fate::Clamped { before: was.clone(), now: is.clone() };
+            was.clone_from(is);
+            let told = entries.iter_mut().find(|entry| entry.to == schema.version && entry.place == place);
+            match told {
+                Some(entry) => entry.fate = fate,
+                None => entries.push(Entry { to: schema.version, place, was: None, fate }),
+            }
+        }
+    }
+}
+
+/// Every value is one that its field can hold.
+pub(super) fn fits(snapshot: &Snapshot) -> Result<(), StepFault> {
+    let schema = &snapshot.schema;
+    for field in &schema.fields {
+        for cell in field.cells.clone() {
+            let Some(value) = snapshot.state.cells.get(cell) else { continue };
+            schema.fit(field, value).map_err(|unfit| StepFault {
+                to: schema.version,
+                place: Places::text(schema, field, cell),
+                value: value.clone(),
+                why: unfit.to_string(),
+            })?;
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,165 @@
+//! What is kept without being a field: the facts of levels, unlocks, moments, the difficulty, how far the player came.
+
+use keblin_schema::Value;
+use keblin_schema::condition::Type;
+use keblin_schema::condition::names::Fact;
+
+use super::Fate;
+use super::apply::Applying;
+use super::places::{Places, now_of};
+use crate::snapshot::{LevelFacts, State};
+
+impl Applying<'_> {
+    /// What is kept by name and is no field: difficulty, furthest, time in play, unlocks, moments.
+    pub(super) fn named(&mut self, state: &mut State) {
+        let (Places { step, old, now }, before) = (self.places, &self.before.state);
+        state.played = before.played;
+        state.difficulty = self.difficulty(before.difficulty, "difficulty").or(state.difficulty);
+        state.furthest = before.furthest.and_then(|furthest| {
+            // Of a level that is gone, the one before it was reached as well.
+            (0..=furthest).rev().find_map(|level| now_of(&step.levels, level))
+        });
+        for (index, (unlock, of)) in now.unlocks.iter().zip(&step.unlocks).enumerate() {
+            let held = of.from.is_some_and(|from| before.latched.get(from) == Some(&true));
+            let filled = !held
+                && of.fill.as_ref().is_some_and(|fill| {
+                    let (view, difficulty) = self.asked();
+                    fill.holds(view, difficulty)
+                });
+            if let Some(latched) = state.latched.get_mut(index) {
+                *latched = unlock.latch && (held || filled);
+            }
+            let place = format!("unlocked.{}", unlock.name);
+            if filled {
+                self.tell(place, None, Fate::Filled { now: Value::Bool(true) });
+            } else if held {
+                let was = of.from.and_then(|from| old.unlocks.get(from));
+                let was = was.and_then(|was| Self::was(was.name.as_str(), unlock.name.as_str()));
+                self.tell(place, was, Fate::Carried);
+            }
+        }
+        for (index, unlock) in old.unlocks.iter().enumerate() {
+            let is_gone = step.unlocks.iter().all(|of| of.from != Some(index));
+            if is_gone && before.latched.get(index) == Some(&true) {
+                let fate = Fate::Dropped { before: Value::Bool(true) };
+                self.tell(format!("unlocked.{}", unlock.name), None, fate);
+            }
+        }
+        for (told, from) in state.told.iter_mut().zip(&step.moments) {
+            *told = from.is_some_and(|from| before.told.get(from) == Some(&true));
+        }
+        for (index, moment) in old.moments.iter().enumerate() {
+            if now_of(&step.moments, index).is_none() && before.told.get(index) == Some(&true) {
+                let fate = Fate::Dropped { before: Value::Bool(true) };
+                self.tell(format!("told.{}", moment.name), None, fate);
+            }
+        }
+    }
+
+    /// A difficulty of before as one of now: where it is gone, the first one.
+    pub(super) fn difficulty(&mut self, before: Option<usize>, place: &str) -> Option<usize> {
+        let Places { step, old, now } = self.places;
+        let first = (!now.difficulties.is_empty()).then(|| step.facts.at.unwrap_or_default());
+        let Some(held) = before else { return first };
+        let found = now_of(&step.difficulties, held);
+        if let (None, Some(id)) = (found, old.difficulties.get(held)) {
+            let before = Value::text(id.as_str());
+            let chosen = first.and_then(|first| now.difficulties.get(first));
+            let fate = match chosen {
+                Some(now) => Fate::Changed { before, now: Value::text(now.as_str()) },
+                None => Fate::Dropped { before },
+            };
+            self.tell(place.to_string(), None, fate);
+        }
+        found.or(first)
+    }
+
+    pub(super) fn facts(&mut self, state: &mut State) {
+        let (Places { step, old, now }, before) = (self.places, &self.before.state);
+        let difficulties = if now.level_facts_per_difficulty { now.difficulties.len().max(1) } else { 1 };
+        let mut used = vec![false; before.facts.len()];
+        for level in 0..now.levels.len() {
+            for difficulty in 0..difficulties {
+                let index = now.fact_index(level, difficulty);
+                let mut made = LevelFacts::default();
+                let mut was = None;
+                for source in self.places.facts(level, difficulty) {
+                    let Some(facts) = before.facts.get(source) else { continue };
+                    used.get_mut(source).into_iter().for_each(|used| *used = true);
+                    together(&mut made, facts);
+                    was = Some(Places::facts_text(old, source));
+                }
+                if made != LevelFacts::default() {
+                    let place = Places::facts_text(now, index);
+                    let was = was.and_then(|was| Self::was(&was, &place));
+                    self.tell(place, was, Fate::Carried);
+                }
+                state.facts.get_mut(index).into_iter().for_each(|facts| *facts = made);
+            }
+        }
+        for (index, facts) in before.facts.iter().enumerate() {
+            if used.get(index) == Some(&false) && *facts != LevelFacts::default() {
+                let place = Places::facts_text(old, index);
+                for (name, value) in said(facts) {
+                    self.tell(format!("{place}.{name}"), None, Fate::Dropped { before: value });
+                }
+            }
+        }
+        for (fact, index, program) in &step.facts.fills {
+            let (view, difficulty) = self.asked();
+            let value = program.outcome(view, difficulty, fact_type(*fact));
+            let Some(facts) = state.facts.get_mut(*index) else { continue };
+            if let Some(now) = value.filter(|value| raise(facts, *fact, value)) {
+                let place = format!("{}.{}", Places::facts_text(self.places.now, *index), fact.as_str());
+                self.tell(place, None, Fate::Filled { now });
+            }
+        }
+        // A level that was finished was reached.
+        let finished = (0..now.levels.len()).rev().find(|level| {
+            (0..difficulties)
+                .any(|on| state.facts.get(now.fact_index(*level, on)).is_some_and(|facts| facts.finished))
+        });
+        state.furthest = state.furthest.max(finished);
+    }
+}
+
+/// Facts of several difficulties as those of one.
+fn together(made: &mut LevelFacts, facts: &LevelFacts) {
+    made.finished |= facts.finished;
+    made.stars = made.stars.max(facts.stars);
+    made.collected |= facts.collected;
+    made.attempts = made.attempts.saturating_add(facts.attempts);
+    made.deaths = made.deaths.saturating_add(facts.deaths);
+}
+
+/// The facts that are not as on the first day, by name.
+fn said(facts: &LevelFacts) -> Vec<(&'static str, Value)> {
+    let count = |number: u64| Value::Int(i64::try_from(number).unwrap_or(i64::MAX));
+    let all = [
+        ("finished", Value::Bool(facts.finished)),
+        ("stars", Value::Int(facts.stars.into())),
+        ("attempts", count(facts.attempts)),
+        ("deaths", count(facts.deaths)),
+    ];
+    all.into_iter().filter(|(_, value)| ![Value::Bool(false), Value::Int(0)].contains(value)).collect()
+}
+
+fn fact_type(fact: Fact) -> Type {
+    if fact == Fact::Finished { Type::Bool } else { Type::Int }
+}
+
+/// Puts a fact in place where it says more than what is there; whether it did.
+fn raise(facts: &mut LevelFacts, fact: Fact, value: &Value) -> bool {
+    let number = value.number().and_then(|number| u64::try_from(number).ok());
+    let before = *facts;
+    match (fact, value, number) {
+        (Fact::Finished, Value::Bool(yes), _) => facts.finished |= yes,
+        (Fact::Stars, _, Some(stars)) => {
+            facts.stars = facts.stars.max(u8::try_from(stars).unwrap_or(u8::MAX));
+        }
+        (Fact::Attempts, _, Some(count)) => facts.attempts = facts.attempts.max(count),
+        (Fact::Deaths, _, Some(count)) => facts.deaths = facts.deaths.max(count),
+        _ => {}
+    }
+    *facts != before
+}

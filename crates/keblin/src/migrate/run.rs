@@ -1,0 +1,74 @@
+//! The run that can be gone on with: its difficulty, its place, and the copies that a death and a retry go back to.
+
+use std::sync::Arc;
+
+use keblin_schema::survival::OnDeath;
+use keblin_schema::{Schema, Value};
+
+use super::apply::Applying;
+use super::places::{Places, now_of};
+use super::{Fate, StepFault};
+use crate::snapshot::{Run, State, Visit};
+
+impl Applying<'_> {
+    /// The run, with its place and its copies.
+    pub(super) fn run(&mut self, state: &mut State) -> Result<(), StepFault> {
+        let before = self.before;
+        let Some(run) = &before.state.run else { return Ok(()) };
+        let difficulty = self.difficulty(run.difficulty, "run.difficulty");
+        let visit = match &run.visit {
+            Some(visit) => self.visit(visit, &mut state.cells)?,
+            None => None,
+        };
+        state.run = Some(Run { difficulty, visit });
+        Ok(())
+    }
+
+    fn visit(&mut self, visit: &Visit, cells: &mut [Value]) -> Result<Option<Visit>, StepFault> {
+        let Places { step, old, now } = self.places;
+        let level = visit.level.map(|level| (level, now_of(&step.levels, level)));
+        if let Some((gone, None)) = level {
+            let id = old.levels.get(gone).map_or("", |level| level.name.as_str());
+            self.tell("run.visit".to_string(), None, Fate::Dropped { before: Value::text(id) });
+            return Ok(None);
+        }
+        let level = level.and_then(|(_, level)| level);
+        let froms = level.and_then(|level| step.checkpoints.get(level)).map_or(&[][..], Vec::as_slice);
+        let checkpoint = visit.checkpoint.and_then(|checkpoint| now_of(froms, checkpoint));
+        let mut copy = |copy: &Arc<[Value]>| -> Result<Arc<[Value]>, StepFault> {
+            if copy.is_empty() {
+                return Ok(Arc::default());
+            }
+            let mut cells = self.cells(copy, false)?;
+            cells.truncate(now.copied_cells);
+            Ok(cells.into())
+        };
+        let entry = copy(&visit.entry)?;
+        let mut at_checkpoint = visit.at_checkpoint.as_ref().map(&mut copy).transpose()?;
+        if let (Some(gone), None) = (visit.checkpoint, checkpoint) {
+            let of = visit.level.and_then(|level| old.levels.get(level));
+            let id = of.and_then(|level| level.checkpoints.get(gone)).map_or("", |id| id.as_str());
+            let fate = Fate::Dropped { before: Value::text(id) };
+            self.tell("run.checkpoint".to_string(), None, fate);
+            at_checkpoint = None;
+            to_level_start(now, &entry, cells);
+        }
+        Ok(Some(Visit { level, stay: visit.stay, checkpoint, entry, at_checkpoint }))
+    }
+}
+
+/// Where the checkpoint is gone the player stands at the start of the level, with the values a death would put back there.
+fn to_level_start(schema: &Schema, entry: &[Value], cells: &mut [Value]) {
+    for field in schema.fields.iter().filter(|field| field.scope.is_of_run()) {
+        for cell in field.cells.clone() {
+            let value = match field.survival.on_death {
+                OnDeath::Stays => continue,
+                OnDeath::Default => Some(&field.default),
+                OnDeath::Checkpoint | OnDeath::Entry => entry.get(cell),
+            };
+            if let (Some(value), Some(held)) = (value, cells.get_mut(cell)) {
+                held.clone_from(value);
+            }
+        }
+    }
+}
