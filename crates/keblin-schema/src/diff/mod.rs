@@ -53,6 +53,14 @@ pub struct Difference {
     pub change: Change,
 }
 
+impl Difference {
+    /// Whether a rule asks for more than it did.
+    #[must_use]
+    pub fn is_stricter(&self) -> bool {
+        matches!(self.change, Change::Key { is_stricter: true, .. })
+    }
+}
+
 /// What is different.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]

@@ -247,7 +247,15 @@ impl Looking<'_> {
             self.found.push(without_pastes(&findings));
             return;
         }
-        if differences(&frozen, now).iter().any(|difference| difference.class == Class::Growth) {
+        let differences = differences(&frozen, now);
+        for stricter in differences.iter().filter(|difference| difference.is_stricter()) {
+            self.told_of_version(|span| {
+                let message = format!("since version {} was frozen: {stricter}", now.version);
+                let finding = Finding::error(Code::Frozen, span, message).as_severity(Severity::Hint);
+                finding.instead("players may lose what stood open to them; if that is meant, all is well")
+            });
+        }
+        if differences.iter().any(|difference| difference.class == Class::Growth) {
             self.told_of_version(|span| {
                 let message = format!("version {} has grown since it was frozen", now.version);
                 let finding = Finding::error(Code::Frozen, span, message).as_severity(Severity::Hint);
