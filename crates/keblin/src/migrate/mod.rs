@@ -6,8 +6,8 @@
 //! ```
 //!
 //! Nothing here is called by a game: a schema that knows its past ([`Schema::past`](keblin_schema::Schema::past)) opens
-//! the saves of all its versions, and what became of their values is told in an [`Account`]. A step that cannot be done
-//! leaves the save as it is.
+//! the saves of all its versions, and what became of their values is told in an [`Account`](crate::migrate::Account). A step that
+//! cannot be done leaves the save as it is.
 
 /// One step.
 mod apply;
