@@ -7,6 +7,7 @@ use keblin::save::{Stamp, write};
 use keblin::verify::{Part, salvage, verify};
 use serde_json::{Value as Json, json};
 
+use super::samples::counts;
 use crate::args::Args;
 use crate::out::{Console, Tone};
 use crate::{Outcome, Trouble, files};
@@ -32,10 +33,16 @@ pub(crate) fn run(
     if console.json {
         let parts: Vec<Json> = salvaged.parts.iter().map(as_json).collect();
         let (file, to) = (file.display().to_string(), to.display().to_string());
-        console.json_object(&json!({ "file": file, "to": to, "sections": parts }))?;
+        let version = salvaged.account.as_ref().map_or(schema.version, |account| account.from);
+        console.json_object(&json!({ "file": file, "to": to, "version": version, "sections": parts }))?;
     } else {
         for part in &salvaged.parts {
             tell(console, file, part)?;
+        }
+        if let Some(account) = &salvaged.account {
+            let (from, to) = (account.from, account.to);
+            let line = format!("by its keys of version {from}, brought to version {to}: {}", counts(account));
+            console.paragraph(&format!("{}: {line}", file.display()), "    ")?;
         }
         let line = format!("{}: {} bytes, marked as made by a tool", to.display(), written.len());
         console.paragraph(&line, "    ")?;

@@ -108,7 +108,8 @@ fn the_survival_table_says_what_each_event_does_to_each_field() {
 #[test]
 fn a_field_that_nothing_names_is_a_hint_where_there_are_rehearsals_to_name_it() {
     let folder = tempfile::tempdir().unwrap();
-    std::fs::copy(project("demo/progress.toml"), folder.path().join("progress.toml")).unwrap();
+    let text = std::fs::read_to_string(project("demo/progress.toml")).unwrap();
+    std::fs::write(folder.path().join("progress.toml"), text.replace("version = 3", "version = 1")).unwrap();
     assert!(keblin_in(folder.path(), &["check"]).out.ends_with("nothing found\n"), "nothing to name it in");
     std::fs::create_dir(folder.path().join("rehearsals")).unwrap();
     std::fs::write(folder.path().join("rehearsals/one.txt"), "expect coppers == 120\nexpect satchel == []\n")
@@ -149,6 +150,7 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     let folder = tempfile::tempdir().unwrap();
     let put = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
     let before = std::fs::read_to_string(project("demo/progress.toml")).unwrap();
+    let before = before.replace("version = 3", "version = 1");
     let now = before.replace("id = \"bittern\"", "").replace("\"bittern\"", "\"heron\"");
     put("before.toml", &before);
     put("progress.toml", &now.replace("default = 120", "default = 100"));
@@ -160,24 +162,23 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     let (_, since) = ran.out.split_once("\n\n").unwrap();
     assert_eq!(
         since,
-        "since before.toml, version 3\n  shape: saves of before do not fit\n    \
+        "since before.toml, version 1\n  shape: saves of before do not fit\n    \
          checkpoint bittern of lantern_quay is gone; perhaps it is heron now\n  \
          growth: saves of before fit, and what is new is as declared\n    \
          checkpoint heron of lantern_quay is new\n  rule: no save holds it\n    \
          field coppers: default 120 -> 100\n  \
-         the shape has changed, and the version has not: write `version = 4`\n"
+         the shape has changed, and the version has not: write `version = 2`\n"
     );
     let json = check(&["--json"]).json();
     assert_eq!((&json["ok"], json["differences"].as_array().unwrap().len()), (&false.into(), 3));
     assert_eq!(json["differences"][2]["class"], "rule");
-    put("progress.toml", &now.replace("version = 3", "version = 4"));
+    put("progress.toml", &now.replace("version = 1", "version = 2"));
     let ran = check(&[]);
-    assert!(
-        ran.code == 0
-            && ran.out.ends_with("version 3 -> 4: saves of before need a step, migrations/v4.toml\n")
-    );
+    assert!(ran.out.ends_with("version 1 -> 2: saves of before need a step, migrations/v2.toml\n"));
+    let told = "progress.toml:5:1: warning: nothing is frozen of version 1: its saves would be\n    refused";
+    assert!(ran.code == 1 && ran.out.starts_with(told), "{}", ran.out);
     put("progress.toml", &before);
-    assert!(check(&[]).out.ends_with("since before.toml, version 3: no difference\n"));
+    assert!(check(&[]).out.ends_with("since before.toml, version 1: no difference\n"));
     put("before.toml", "game = 3\n");
     let ran = check(&[]);
     assert_eq!(ran.code, 2);

@@ -192,6 +192,10 @@ impl Misfit {
     /// Every word, in the order in which complaints list them.
     pub const ALL: [Misfit; 3] = [Misfit::Nearest, Misfit::Default, Misfit::Refuse];
 
+    /// Where a step need not say, because whatever fits the version before fits: what a save holds beyond that becomes what
+    /// opening it in that version would have made of it, and costs nobody the save.
+    pub const UNSAID: Misfit = Misfit::Nearest;
+
     /// The word for it in a step.
     #[must_use]
     pub fn as_str(self) -> &'static str {

@@ -129,7 +129,10 @@ impl Looking<'_> {
         }
         self.still_frozen();
         let first_step = files.steps.keys().map(|to| to.saturating_sub(1));
-        let Some(first) = files.frozen.keys().copied().chain(first_step).min() else { return Vec::new() };
+        let Some(first) = files.frozen.keys().copied().chain(first_step).min() else {
+            self.nothing_frozen();
+            return Vec::new();
+        };
         let mut past = Vec::new();
         let mut schemas: Vec<Option<Arc<Schema>>> =
             (first.max(1)..version).map(|version| self.frozen(version)).collect();
@@ -165,6 +168,23 @@ impl Looking<'_> {
         let line = lines.find(|(_, line)| line.trim_start().starts_with("version"));
         let span = line.map_or(0..0, |(at, line)| at..at + line.trim_end().len());
         self.told(file, finding(span));
+    }
+
+    /// A version that went up, and nothing says from what. No error: nothing may ever have reached players, and freezing
+    /// this version says so.
+    fn nothing_frozen(&mut self) {
+        let version = self.now.version;
+        if version < 2 {
+            return;
+        }
+        let before = version - 1;
+        self.told_of_version(|span| {
+            let message = format!("nothing is frozen of version {before}: its saves would be refused");
+            let finding = Finding::error(Code::MissingStep, span, message).as_severity(Severity::Warning);
+            finding.instead(format!(
+                "if saves of version {before} reached players, run `keblin freeze` on its declaration; if none did, on this one"
+            ))
+        });
     }
 
     /// A version before this one, as it was frozen.

@@ -8,6 +8,7 @@ use keblin_schema::model::Scope;
 use keblin_schema::steps::{FieldStep, PastVersion};
 
 use super::code;
+use super::facts;
 use super::places::Places;
 use super::{Entry, Fate, Rewriting, StepFault};
 use crate::progress::Progress;
@@ -51,6 +52,12 @@ pub(super) fn by_code(
                 };
                 entries.push(Entry { to: now.version, place, was: None, fate });
             }
+        }
+    }
+    for (index, (was, is)) in held.facts.iter().zip(&snapshot.state.facts).enumerate() {
+        for (fact, fate) in facts::fates(was, is) {
+            let place = format!("{}.{fact}", Places::facts_text(&now, index));
+            entries.push(Entry { to: now.version, place, was: None, fate });
         }
     }
     Ok(())

@@ -78,11 +78,22 @@ impl Applying<'_> {
         (view, run.or(state.difficulty).unwrap_or_default())
     }
 
+    /// The same with the values of a copy in place: what is computed for a copy is computed from it.
+    fn asked_of_copy(&self, copy: &[Value]) -> Progress {
+        let mut then = self.before.clone();
+        for (cell, value) in then.state.cells.iter_mut().zip(copy) {
+            cell.clone_from(value);
+        }
+        Progress::view(&then)
+    }
+
     /// The values of all fields, from those of before; of a copy the account is that of the values themselves.
     pub(super) fn cells(&mut self, before: &[Value], is_told: bool) -> Result<Vec<Value>, StepFault> {
         let Places { step, old, now } = self.places;
         let mut cells = State::first_cells(now);
+        let of_copy = OnceCell::new();
         for (field, of) in now.fields.iter().zip(&step.fields) {
+            let is_of_copy = !is_told;
             let is_told = is_told && field.durable && field.scope != Scope::Device;
             match of {
                 FieldStep::Carried(carrying) => {
@@ -93,7 +104,11 @@ impl Applying<'_> {
                 FieldStep::Filled(programs) => {
                     let firsts = field.cells.clone().step_by(field.places);
                     for (cell, (program, kind)) in firsts.zip(programs) {
-                        let (view, difficulty) = self.asked();
+                        let (live, difficulty) = self.asked();
+                        let view = match is_of_copy {
+                            true => of_copy.get_or_init(|| self.asked_of_copy(before)),
+                            false => live,
+                        };
                         let value = program.outcome(view, difficulty, *kind);
                         let value = value.and_then(|value| self.filled(field, value));
                         let Some(value) = value.filter(|value| *value != field.default) else { continue };

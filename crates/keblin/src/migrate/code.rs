@@ -10,6 +10,7 @@ use keblin_schema::steps::PastVersion;
 use keblin_schema::{Schema, Value};
 
 use crate::progress::Progress;
+use crate::progress::journal::Target;
 use crate::snapshot::Snapshot;
 
 /// What the game does in a step. An error is told to the player, and leaves the save as it is.
@@ -86,18 +87,26 @@ impl Rewriting {
         Progress::view(&self.snapshot)
     }
 
-    /// Puts a value in place by its name, as conditions name it: `rank`, `levels.reedgate.neap.best_crossing`.
+    /// Puts a value or a fact in place by its name, as conditions name it: `rank`, `levels.reedgate.neap.best_crossing`,
+    /// `levels.reedgate.neap.finished`.
     ///
     /// # Errors
-    /// A sentence, for a name that is no field of this version, or a value that the field cannot hold.
+    /// A sentence, for a name that is no field or fact of this version, or a value that it cannot have.
     pub fn put(&mut self, name: &str, value: Value) -> Result<(), String> {
         let schema = Arc::clone(&self.snapshot.schema);
         let expr = parse(name).map_err(|error| error.to_string())?;
         let Node::Path(path) = &expr.node else { return Err(format!("`{name}` is no name")) };
         let asked = resolve(&schema, path).map_err(|error| error.to_string())?;
-        let target = Progress::view(&self.snapshot).target(&asked);
-        let Some(crate::progress::journal::Target::Cell(cell)) = target else {
-            return Err(format!("`{name}` is no field of version {}", schema.version));
+        let mut view = self.progress();
+        let cell = match view.target(&asked) {
+            Some(Target::Cell(cell)) => cell,
+            Some(Target::Fact { .. }) => {
+                view.suppose_asked(&asked, value).map_err(|refused| refused.to_string())?;
+                // The facts alone: what they would unlock now is asked when the save is opened.
+                self.snapshot.state.facts = view.snapshot().state.facts;
+                return Ok(());
+            }
+            None => return Err(format!("`{name}` is no field or fact of version {}", schema.version)),
         };
         let Some(field) = schema.field_at(cell) else { return Err(format!("`{name}` is no field")) };
         let value = match (&value, field.kind) {

@@ -118,6 +118,13 @@ pub(crate) fn decode_apart(
     (Decoded { snapshot, missing }, faults)
 }
 
+/// Whether a section has just the keys that a schema writes, in their order, and values of their kinds.
+pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool {
+    let plan = Plan::of(schema);
+    let tape = if section.name == PROFILE { &plan.profile } else { &plan.run };
+    follow::section(section, tape, schema, &plan, &mut State::first(schema)).is_some()
+}
+
 /// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     let plan = Plan::of(schema);

@@ -138,7 +138,7 @@ fn value(
     } else if field.kind == Kind::Int {
         Value::Int(cursor.next(|| "", Decoder::i64).ok()?)
     } else {
-        let with = Reading { schema, order: plan.order(field), what: "" };
+        let with = Reading { schema, order: plan.order(field), what: "", gone: None };
         values::read(cursor, field.holds(), with).ok()?
     };
     Some(())

@@ -1,6 +1,7 @@
 //! The bodies of sections by their keys, in any order: what is missing is as declared, what is not known is carried along,
 //! and what is of another kind is refused. The keys are those of `plan`.
 
+use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -170,24 +171,29 @@ impl ByKeys<'_> {
         first: usize,
     ) -> Result<(), ReadError> {
         let name = field.name.as_str();
-        if let Kind::Id(ids) = field.kind
-            && let Ok(id) = item.text(name)
-            && self.schema.id_value(ids, id).is_none()
-        {
-            // As with a level that is gone: the rest of the save is whole, and the field is as declared.
-            self.missing.push(Missing::Id { field: field.name.to_string(), id: id.to_string() });
-            return Ok(());
-        }
+        let gone = RefCell::default();
+        let (schema, order) = (self.schema, self.plan.order(field));
         let value = |item: &Item<'_>| match item.is_null() && field.may_be_unset() {
             true => Ok(Value::Unset),
             false => {
-                let with = values::Reading { schema: self.schema, order: self.plan.order(field), what: name };
+                let with = values::Reading { schema, order, what: name, gone: Some(&gone) };
                 item.whole(|cursor| values::read(cursor, field.holds(), with))
             }
         };
         if field.places == 1 {
             let value = value(item)?;
-            cells.get_mut(first).into_iter().for_each(|cell| *cell = value.clone());
+            let is_all_gone = matches!(field.kind, Kind::Id(_)) && !gone.borrow().is_empty();
+            // As with a level that is gone: the rest of the save is whole, and the field is as declared.
+            if let Some(cell) = cells.get_mut(first).filter(|_| !is_all_gone) {
+                *cell = value;
+            }
+            for id in gone.take() {
+                let missing = Missing::Id { field: name.to_string(), id };
+                // The copies of a visit name the same ones again.
+                if !self.missing.contains(&missing) {
+                    self.missing.push(missing);
+                }
+            }
             return Ok(());
         }
         let table = item.array(&format!("{name} as a table of best values"))?;

@@ -1,6 +1,7 @@
 //! Values to CBOR and back. A number with a fraction takes the shortest form that keeps it (RFC 8949, section 4.2.1), a
 //! time is its nanoseconds, an id its text, a shape a map by its members' names.
 
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -105,6 +106,9 @@ pub(super) struct Reading<'s> {
     pub(super) order: &'s ShapeOrder,
     /// What the value is called in complaints.
     pub(super) what: &'s str,
+    /// Where ids go that are no longer declared: they are read as unset, and left out of lists, sets and maps. Where
+    /// there is no such place they are a fault.
+    pub(super) gone: Option<&'s RefCell<Vec<String>>>,
 }
 
 /// Reads the value that comes next, of a kind.
@@ -124,21 +128,31 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
         }
         Kind::Id(ids) => {
             let id = cursor.next(expected, Decoder::str)?;
-            let kind = || format!("{} as {}", with.what, with.schema.kind_text(holds.kind));
-            with.schema.id_value(ids, id).ok_or_else(|| cursor.unexpected(start, kind()))
+            match (with.schema.id_value(ids, id), with.gone) {
+                (Some(value), _) => Ok(value),
+                (None, Some(gone)) => {
+                    gone.borrow_mut().push(id.to_string());
+                    Ok(Value::Unset)
+                }
+                (None, None) => {
+                    let kind = with.schema.kind_text(holds.kind);
+                    Err(cursor.unexpected(start, format!("{} as {kind}", with.what)))
+                }
+            }
         }
         Kind::Vec2 => vector(cursor, expected).map(Value::Vec2),
         Kind::Vec3 => vector(cursor, expected).map(Value::Vec3),
         Kind::Quat => vector(cursor, expected).map(Value::Quat),
         Kind::List => {
             let count = array_head(cursor, expected)?;
-            let items: Result<Vec<Value>, _> = (0..count).map(|_| read(cursor, of.into(), with)).collect();
+            let items = (0..count).map(|_| read(cursor, of.into(), with));
+            let items: Result<Vec<Value>, _> = items.filter(is_there).collect();
             items.map(|items| Value::List(items.into()))
         }
         Kind::Set => {
             let count = array_head(cursor, expected)?;
-            let items: Result<BTreeSet<Value>, _> =
-                (0..count).map(|_| read(cursor, of.into(), with)).collect();
+            let items = (0..count).map(|_| read(cursor, of.into(), with));
+            let items: Result<BTreeSet<Value>, _> = items.filter(is_there).collect();
             items.map(|items| Value::Set(Arc::new(items)))
         }
         Kind::Map => {
@@ -146,8 +160,10 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
             let count = cursor.next(expected, |d| d.map()?.ok_or_else(unknown_length))?;
             let mut map = BTreeMap::new();
             for _ in 0..count {
-                let key = read(cursor, key.into(), with)?;
-                map.insert(key, read(cursor, of.into(), with)?);
+                let (key, value) = (read(cursor, key.into(), with)?, read(cursor, of.into(), with)?);
+                if key != Value::Unset && value != Value::Unset {
+                    map.insert(key, value);
+                }
             }
             Ok(Value::Map(Arc::new(map)))
         }
@@ -162,6 +178,11 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
         }
         _ => Err(cursor.unexpected(start, expected())),
     }
+}
+
+/// Whether an item names nothing that is gone: no item is ever unset by itself.
+fn is_there(item: &Result<Value, ReadError>) -> bool {
+    !matches!(item, Ok(Value::Unset))
 }
 
 fn unknown_length() -> minicbor::decode::Error {
@@ -198,10 +219,11 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
             return Err(cursor.unexpected(start, format!("each member once, and `{what}` is here twice")));
         }
         let is_unset = member.default == Value::Unset && cursor.null();
-        *value = Some(match is_unset {
-            true => Value::Unset,
-            false => read(cursor, member.kind.into(), Reading { what, ..with })?,
-        });
+        *value = match is_unset {
+            true => Some(Value::Unset),
+            false => Some(read(cursor, member.kind.into(), Reading { what, ..with })?)
+                .filter(|value| *value != Value::Unset),
+        };
     }
     let values = members
         .iter()

@@ -110,11 +110,11 @@ fn verify_file(
     schema: &Arc<Schema>,
     key: Option<&SealKey>,
 ) -> Result<Verified<Save>, ReadError> {
-    let (decoded, account) = past::decode_any(&file, schema)?;
+    let past::OfAnyVersion { decoded, account, findings: of_values } = past::decode_any(&file, schema)?;
     let seal = file.seal(key);
     let mut findings = about_the_file(&file, seal, key.is_some());
     findings.extend(account.as_ref().map(of_an_earlier_version));
-    findings.extend(relations::findings(&decoded));
+    findings.extend(of_values);
     let (stamp, lineage) = (Stamp::of(&file), Lineage::of(&file));
     let SaveFile { head, fault, .. } = file;
     let (snapshot, missing, account) = (decoded.snapshot, decoded.missing, account.map(Arc::new));

@@ -4,22 +4,42 @@ use std::sync::Arc;
 
 use keblin_schema::{Schema, Value};
 
+use super::finding::SaveFinding;
+use super::relations;
 use crate::migrate::{Account, migrate};
 use crate::save::decode::{Decoded, decode, decode_device, of_the_past, of_this_game};
 use crate::save::layout::STATE;
 use crate::save::{Fault, ReadError, SaveFile};
 use crate::snapshot::{Snapshot, State};
 
-/// The values of a save, by every step that leads from its version to this one, and what became of them on the way.
-pub(super) fn decode_any(
-    file: &SaveFile<'_>,
-    schema: &Arc<Schema>,
-) -> Result<(Decoded, Option<Account>), ReadError> {
+/// The values of a save, and what is told of them.
+pub(super) struct OfAnyVersion {
+    pub(super) decoded: Decoded,
+    /// What became of the values, if an earlier version saved them.
+    pub(super) account: Option<Account>,
+    /// How they fit together and with the version that saved them, then with this one.
+    pub(super) findings: Vec<SaveFinding>,
+}
+
+/// The values of a save, by every step that leads from its version to this one.
+pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<OfAnyVersion, ReadError> {
     of_this_game(file, schema)?;
-    let Some(before) = of_the_past(file, schema) else { return Ok((decode(file, schema)?, None)) };
+    let Some(before) = of_the_past(file, schema) else {
+        let decoded = decode(file, schema)?;
+        let findings = relations::findings(&decoded);
+        return Ok(OfAnyVersion { decoded, account: None, findings });
+    };
     let Decoded { snapshot, missing } = decode(file, before)?;
+    let mut findings = relations::of_values(&snapshot);
     let (snapshot, account) = migrated(file, snapshot, schema)?;
-    Ok((Decoded { snapshot, missing }, Some(account)))
+    let decoded = Decoded { snapshot, missing };
+    for finding in relations::findings(&decoded) {
+        let is_told = |told: &SaveFinding| told.code == finding.code && told.place == finding.place;
+        if !findings.iter().any(is_told) {
+            findings.push(finding);
+        }
+    }
+    Ok(OfAnyVersion { decoded, account: Some(account), findings })
 }
 
 /// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.

@@ -14,17 +14,23 @@ use crate::save::glance::Glance;
 use crate::snapshot::{LevelFacts, Snapshot, State};
 
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
-    let Snapshot { schema, state, carried, .. } = &decoded.snapshot;
-    let mut found = Vec::new();
-    bounds(&decoded.snapshot, &mut found);
-    stars(schema, &state.facts, &mut found);
-    records(schema, &state.facts, held(schema, state), &mut found);
-    lives(schema, state, &mut found);
+    let mut found = of_values(&decoded.snapshot);
     found.extend(decoded.missing.iter().map(missing));
-    found.extend(carried.names().map(|place| SaveFinding {
+    found.extend(decoded.snapshot.carried.names().map(|place| SaveFinding {
         severity: Severity::Hint,
         ..SaveFinding::warning("carried_along", place, "not declared here; kept and written back")
     }));
+    found
+}
+
+/// How values fit together and with their schema.
+pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
+    let Snapshot { schema, state, .. } = snapshot;
+    let mut found = Vec::new();
+    bounds(snapshot, &mut found);
+    stars(schema, &state.facts, &mut found);
+    records(schema, &state.facts, held(schema, state), &mut found);
+    lives(schema, state, &mut found);
     found
 }
 
@@ -156,7 +162,7 @@ fn missing(missing: &Missing) -> SaveFinding {
         Missing::Id { field, id } => SaveFinding::warning(
             "id_gone",
             field.clone(),
-            format!("`{id}` is no longer declared; the value is as declared"),
+            format!("`{id}` is no longer declared; the field goes on without it"),
         ),
         Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
             "checkpoint_gone",

@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use keblin_schema::Schema;
 
-use crate::save::decode::{decode_apart, of_this_game_header};
+use crate::migrate::{Account, migrate};
+use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
 use crate::save::layout::{PROFILE, RUN};
 use crate::save::{Fault, ReadError, Section, search};
 use crate::snapshot::Snapshot;
@@ -18,6 +19,9 @@ pub struct Salvaged {
     pub snapshot: Snapshot,
     /// What became of each section of a slot.
     pub parts: Vec<Part>,
+    /// What became of the values on the way to this version, where the sections are as an earlier one writes them. Only a
+    /// state says of which version it is, and none is whole: they are taken for the latest whose keys they have, one by one.
+    pub account: Option<Account>,
 }
 
 /// What became of a section.
@@ -37,7 +41,8 @@ pub struct Part {
 /// Takes the last whole block of each section of a slot out of some bytes, whatever became of the states.
 ///
 /// # Errors
-/// [`ReadError`] if there is no such block, or if the header is whole and of another game or a newer format.
+/// [`ReadError`] if there is no such block, if the header is whole and of another game or a newer format, or if a step from
+/// an earlier version cannot be done.
 pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError> {
     of_this_game_header(bytes, schema)?;
     let sections = search::sections(bytes);
@@ -47,7 +52,8 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
         let expected = "a whole section of a slot".to_string();
         return Err(ReadError::new("file", 0, Fault::Cut { expected }));
     }
-    let (decoded, [profile_fault, run_fault]) = decode_apart(profile, run, schema);
+    let of = profile.or(run).map_or(schema, |section| written_by(section, schema));
+    let (decoded, [profile_fault, run_fault]) = decode_apart(profile, run, of);
     let part = |name, taken: Option<&Section<'_>>, fault: Option<ReadError>| Part {
         section: name,
         offset: taken.filter(|_| fault.is_none()).map(Section::offset),
@@ -55,5 +61,18 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
         fault,
     };
     let parts = vec![part(PROFILE, profile, profile_fault), part(RUN, run, run_fault)];
-    Ok(Salvaged { snapshot: decoded.snapshot, parts })
+    if of.version == schema.version {
+        return Ok(Salvaged { snapshot: decoded.snapshot, parts, account: None });
+    }
+    let done = migrate(decoded.snapshot, schema);
+    let (snapshot, account) =
+        done.map_err(|fault| ReadError::new("file", 0, Fault::Step(Box::new(fault))))?;
+    Ok(Salvaged { snapshot, parts, account: Some(account) })
+}
+
+/// The latest version that writes a section as it is; this one where none does.
+fn written_by<'s>(section: &Section<'_>, schema: &'s Arc<Schema>) -> &'s Arc<Schema> {
+    let past = schema.past().iter().rev().map(|past| &past.schema);
+    let mut versions = std::iter::once(schema).chain(past);
+    versions.find(|version| is_written_by(section, version)).unwrap_or(schema)
 }

@@ -3,6 +3,8 @@
 
 use std::sync::Arc;
 
+use keblin::condition::names::resolve;
+use keblin::condition::{Node, parse};
 use keblin::save::{Fault, Stamp, write};
 use keblin::verify::verify;
 use keblin::{Progress, Schema, Value};
@@ -84,9 +86,51 @@ fn an_id_that_is_no_longer_there_is_told_and_costs_one_value() {
                 type = 'id', of = 'lamps' }\n";
     let now = schema(text);
     let save = verify(&bytes, &now).unwrap();
-    let told = "value: warning: `glass` is no longer declared; the value is as declared [id_gone]";
+    let told = "value: warning: `glass` is no longer declared; the field goes on without it [id_gone]";
     assert_eq!(save.findings()[0].to_string(), told);
     assert_eq!(save.into_progress().value_at(0), &Value::Unset, "and the rest of the save is whole");
+}
+
+/// Of lists, sets, maps and shapes only what names it is gone, told once each.
+#[test]
+fn an_id_that_is_gone_is_left_out_of_what_holds_it() {
+    let with = |lamps: &str| {
+        schema(&format!(
+            "game = 'mixed'\nversion = 1\n[lists]\nlamps = [{lamps}]\n[shapes.hook]\nmembers = {{ lamp = {{ type = 'id', of = \
+             'lamps', default = 'wick' }}, high = {{ type = 'int' }} }}\n[fields]\nrow = {{ scope = 'profile', type = 'list', of = \
+             'lamps', max_items = 4 }}\nhas = {{ scope = 'profile', type = 'set', \
+             of = 'lamps', max_items = 4 }}\nwicks = {{ scope = 'run', on_death = 'stays', type = \
+             'map', key = 'lamps', of = 'int', max_items = 4 }}\nhook = {{ scope = \
+             'profile', type = 'shape', of = 'hook' }}\n",
+        ))
+    };
+    let before = with("'wick', 'tallow', 'glass'");
+    let mut game = Progress::new(Arc::clone(&before));
+    for (name, text) in [
+        ("row", "['tallow', 'glass', 'wick', 'glass']"),
+        ("has", "['glass', 'wick']"),
+        ("wicks", "{ glass = 3, tallow = 1 }"),
+        ("hook", "{ lamp = 'glass', high = 7 }"),
+    ] {
+        let Node::Path(path) = parse(name).unwrap().node else { panic!("{name}") };
+        let value = before.written(before.field_named(name).unwrap().1.holds(), text).unwrap();
+        game.suppose_asked(&resolve(&before, &path).unwrap(), value).unwrap();
+    }
+    game.begin(None).unwrap();
+    let stamp = Stamp::first(1, "test");
+    let save = verify(&write(&game.snapshot(), &stamp), &with("'wick', 'tallow'")).unwrap();
+    let told: Vec<String> = save.findings().iter().map(ToString::to_string).collect();
+    let gone = |field: &str| {
+        format!("{field}: warning: `glass` is no longer declared; the field goes on without it [id_gone]")
+    };
+    assert_eq!(told, ["row", "has", "hook", "wicks"].map(gone));
+    let values: Vec<String> =
+        save.into_progress().values().map(|held| format!("{} {}", held.field.name, held.value)).collect();
+    assert_eq!(
+        values,
+        ["wicks {tallow: 1}", "row [tallow, wick]", "has {wick}", "hook {lamp: wick, high: 7}"],
+        "and the rest of the save is whole"
+    );
 }
 
 #[test]

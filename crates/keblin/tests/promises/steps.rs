@@ -248,9 +248,13 @@ fn a_gap_is_told_where_the_version_is_said() {
             .flat_map(|findings| findings.list().iter().map(|finding| finding.message.clone()))
             .collect()
     };
-    assert_eq!(faults(&files), [""; 0]);
-    files.steps.insert(2, file("migrations/v2.toml", step));
     let missing = "nothing says what saves of version";
+    // A version goes up from one that is frozen; where this one is the first, none was before it.
+    assert_eq!(faults(&files), ["nothing is frozen of version 2: its saves would be refused"]);
+    files.frozen.insert(3, file("frozen/v3.toml", grown));
+    assert_eq!(faults(&files), [""; 0]);
+    files.frozen.clear();
+    files.steps.insert(2, file("migrations/v2.toml", step));
     assert!(
         faults(&files).iter().filter(|fault| fault.contains(missing)).count() == 2,
         "{:?}",

@@ -9,7 +9,7 @@ use keblin::migrate::{Account, CodeError, Fate, set_code};
 use keblin::save::{Stamp, read as read_save, write};
 use keblin::steps::{Files, TextFile};
 use keblin::store::{OpenError, Origin};
-use keblin::verify::verify;
+use keblin::verify::{salvage, verify};
 use keblin::{Field, Keeper, Notice, Progress, SaveDir, Schema, Snapshot, Value};
 
 use crate::steps::{parsed, versions};
@@ -210,6 +210,87 @@ fn what_leads_nowhere_is_refused_and_left_alone() {
     assert!(newer.to_string().contains("saved by version 2 of the game, and this is version 1"), "{newer}");
 }
 
+/// A save may hold more than its own version let it, by a tool or a fault: that is told, held to what fits, and costs nobody
+/// the save, just as it does within one version.
+#[test]
+fn what_did_not_fit_its_own_version_costs_nobody_the_save() {
+    let with = |version: u32, oil: i64, name: i64, bag: i64| {
+        format!(
+            "game = 'reeds'\nversion = {version}\n[shapes.reed]\nmembers = {{ high = {{ type = 'int', max = {oil} }} }}\n\
+             [fields]\noil = {{ type = 'int', scope = 'profile', max = {oil} }}\nname = {{ type = 'text', max_len = {name}, \
+             scope = 'profile' }}\nbag = {{ type = 'list', of = 'int', max_items = {bag}, scope = 'profile' }}\n\
+             reed = {{ type = 'shape', of = 'reed', scope = 'profile' }}\n"
+        )
+    };
+    let loose = Arc::new(parsed(&with(1, 5000, 20, 9)));
+    let mut game = Progress::new(Arc::clone(&loose));
+    for (name, text) in
+        [("oil", "1000"), ("name", "'Old Ruth'"), ("bag", "[1, 2, 3]"), ("reed", "{ high = 900 }")]
+    {
+        let (_, field) = loose.field_named(name).unwrap();
+        suppose(&mut game, name, loose.written(field.holds(), text).unwrap());
+    }
+    let bytes = write(&game.snapshot(), &Stamp::first(1, "test"));
+    let tight = [with(1, 99, 3, 2), with(2, 99, 3, 2)];
+    let save = verify(&bytes, &versions(&[&tight[0], &tight[1]], &[]).unwrap()).unwrap();
+    let told: Vec<&str> = save.findings().iter().map(|finding| finding.code).collect();
+    assert_eq!(told, ["earlier_version", "out_of_bounds", "does_not_fit", "does_not_fit", "does_not_fit"]);
+    let entries: Vec<String> = save.account().unwrap().entries.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        entries,
+        [
+            "oil: clamped 1000 -> 99",
+            "name: clamped \"Old Ruth\" -> \"Old\"",
+            "bag: clamped [1, 2, 3] -> [1, 2]",
+            "reed: changed {high: 900} -> {high: 99}"
+        ]
+    );
+}
+
+/// Only a state says of which version it is. Where none is whole, the keys of what can be had of a save do.
+#[test]
+fn what_is_salvaged_of_an_earlier_version_goes_by_its_steps() {
+    let mut bytes = write(&long_ago(17), &Stamp::first(1, "test"));
+    let state = read_save(&bytes).unwrap().head.offset;
+    bytes[state + 12] ^= 0xff;
+    let schema = fen_post_of(3);
+    assert!(verify(&bytes, &schema).is_err());
+    let salvaged = salvage(&bytes, &schema).unwrap();
+    let account = salvaged.account.unwrap();
+    assert_eq!((account.from, account.to), (1, 3));
+    is_all_there(&Progress::restored(salvaged.snapshot), 17);
+    assert!(
+        salvage(&write(&Progress::new(schema.clone()).snapshot(), &Stamp::first(1, "test")), &schema)
+            .unwrap()
+            .account
+            .is_none()
+    );
+}
+
+/// What is computed for the copies that a death and a retry go back to is computed from them.
+#[test]
+fn a_copy_is_filled_from_the_copy() {
+    let one = "game = 'reeds'\nversion = 1\n[fields]\noil = { type = 'int', scope = 'run', default = 60, on_death = 'entry' }\n\
+               [[levels]]\nid = 'brook'\ncheckpoints = ['log']\n";
+    let two = one.replace("version = 1", "version = 2").replace(
+        "[[levels]]",
+        "sips = { type = 'int', scope = 'run', default = 6, on_death = 'entry' }\n[[levels]]",
+    );
+    let schema = versions(&[one, &two], &["[fields.sips]\nfill = 'oil / 10'\n"]).unwrap();
+    let before = Arc::new(parsed(one));
+    let mut game = Progress::new(Arc::clone(&before));
+    let oil: Field<i64> = before.field("oil").unwrap();
+    game.begin(None).unwrap();
+    game.set(oil, 50);
+    game.enter(before.level("brook").unwrap()).unwrap();
+    game.set(oil, 20);
+    let mut game =
+        verify(&write(&game.snapshot(), &Stamp::first(1, "test")), &schema).unwrap().into_progress();
+    game.resume().unwrap();
+    // To come back is to stand where one stood, with what a death would put back there.
+    assert_eq!(["oil", "sips"].map(|name| answer(&game, name)), [Value::Int(50), Value::Int(5)]);
+}
+
 /// What words cannot say the game does itself, once; without it such a save is left alone.
 #[test]
 fn a_game_may_do_a_part_of_a_step_itself() {
@@ -218,6 +299,8 @@ fn a_game_may_do_a_part_of_a_step_itself() {
     let two = "game = 'reeds'\nversion = 2\n[fields]\ninitials = { type = 'text', max_len = 4, scope = 'profile' }\n\
                fish = { type = 'int', scope = 'profile' }\n";
     let step = "drop = ['fields.name']\n[fields.initials]\nby = 'code'\n";
+    let [one, two] = [one, two].map(|text| format!("{text}[[levels]]\nid = 'brook'\n"));
+    let [one, two] = [one.as_str(), two.as_str()];
     let schema = versions(&[one, two], &[step]).unwrap();
     let bytes = write(&Progress::new(parsed(one)).snapshot(), &Stamp::first(1, "test"));
     let error = verify(&bytes, &schema).unwrap_err();
@@ -235,6 +318,9 @@ fn a_game_may_do_a_part_of_a_step_itself() {
         let initials: String = name.split(' ').filter_map(|word| word.chars().next()).collect();
         now.put("initials", Value::text("too many letters")).unwrap_err();
         now.put("nothing", Value::Int(1)).unwrap_err();
+        now.put("levels.brook.attempts", Value::Int(-1)).unwrap_err();
+        now.put("levels.brook.finished", Value::Bool(true))?;
+        now.put("levels.brook.attempts", Value::Int(4))?;
         now.put("initials", Value::text(&initials))
     })
     .unwrap();
@@ -243,7 +329,12 @@ fn a_game_may_do_a_part_of_a_step_itself() {
     let entries: Vec<String> = save.account().unwrap().entries.iter().map(ToString::to_string).collect();
     assert_eq!(
         entries,
-        ["fish: carried", "initials: filled \"OR\""],
+        [
+            "fish: carried",
+            "initials: filled \"OR\"",
+            "levels.brook.finished: filled true",
+            "levels.brook.attempts: filled 4"
+        ],
         "a default is nothing that could be lost"
     );
     let mut game = Progress::new(parsed(one));
