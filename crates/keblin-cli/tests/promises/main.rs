@@ -9,6 +9,7 @@
 
 mod check;
 mod demo;
+mod edits;
 mod folders;
 mod process;
 mod rehearse;

@@ -11,7 +11,7 @@ const BEFORE: &str =
     "game = \"reeds\"\nversion = 1\n\n[fields.oil]\ntype = \"int\"\nscope = \"profile\"\ndefault = 7\n";
 
 /// The demo's declaration with all that is beside it, to be changed.
-fn demo() -> tempfile::TempDir {
+pub(crate) fn demo() -> tempfile::TempDir {
     let folder = tempfile::tempdir().unwrap();
     for file in files_below(&project("demo")) {
         let to = folder.path().join(file.strip_prefix(project("demo")).unwrap());

@@ -232,7 +232,13 @@ impl Looking<'_> {
             self.told_of_version(|span| {
                 let message = format!("there is no {name}: saves of version {from} lead nowhere");
                 let finding = Finding::error(Code::MissingStep, span, message);
-                finding.instead(format!("write it, as far as this is what is meant:\n\n{lacks}"))
+                finding.instead(match lacks.as_str() {
+                    "" => {
+                        "no step can lead from one to the other as they are; what is in the way is told below"
+                            .to_string()
+                    }
+                    lacks => format!("write it, as far as this is what is meant:\n\n{lacks}"),
+                })
             });
             self.found.push(without_pastes(&findings));
         } else if !findings.list().is_empty() {
@@ -260,9 +266,12 @@ impl Looking<'_> {
             self.told_of_version(|span| {
                 let message = format!("version {} is frozen, and its shape has changed since", now.version);
                 let finding = Finding::error(Code::Frozen, span, message);
-                finding.instead(format!(
-                    "write `version = {next}`, and into migrations/v{next}.toml, as far as this is what is meant:\n\n{lacks}"
-                ))
+                finding.instead(match lacks.as_str() {
+                    "" => "take the change back: no step could lead there".to_string(),
+                    lacks => format!(
+                        "write `version = {next}`, and into migrations/v{next}.toml, as far as this is what is meant:\n\n{lacks}"
+                    ),
+                })
             });
             self.found.push(without_pastes(&findings));
             return;

@@ -1,0 +1,154 @@
+//! Every line of the demo's declaration and of its frozen versions, changed in every way that a line of its kind can be:
+//! `check` stops where saves would be lost, names what it is, and lets pass what no save notices.
+
+use std::collections::BTreeMap;
+use std::fs;
+
+use keblin::Schema;
+use keblin::diff::{Change, Class, Difference, What, differences};
+use rayon::prelude::*;
+
+use crate::process::{assert_fits, keblin_in, project};
+use crate::versions::demo;
+
+/// Words that stand for each other.
+const WORDS: [&[&str]; 5] = [
+    &["level", "run", "profile", "device"],
+    &["int", "float", "time", "bool"],
+    &["highest", "lowest", "latest"],
+    &["stays", "checkpoint", "entry", "default"],
+    &["true", "false"],
+];
+
+/// What a line may be instead.
+fn instead_of(line: &str) -> Vec<String> {
+    let mut edited = Vec::new();
+    if let Some((key, value)) = line.split_once(" = ") {
+        edited.push(String::new());
+        for (word, after) in quoted(value) {
+            for like in WORDS.iter().filter(|words| words.contains(&word)).copied().flatten() {
+                edited.push(format!(
+                    "{key} = {}",
+                    value.replacen(&format!("\"{word}\""), &format!("\"{like}\""), 1)
+                ));
+            }
+            edited.push(format!(
+                "{key} = {}",
+                value.replacen(&format!("\"{word}\""), &format!("\"{word}q\""), 1)
+            ));
+            // One of a list is gone.
+            edited.push(format!("{key} = {}", value.replacen(&format!("\"{word}\"{after}"), "", 1)));
+        }
+        if let Ok(number) = value.parse::<i64>() {
+            edited.extend([number - 1, number + 1].map(|number| format!("{key} = {number}")));
+        }
+    } else if let Some(name) = line.strip_prefix('[').and_then(|rest| rest.strip_suffix(']'))
+        && name.contains('.')
+    {
+        edited.push(format!("[{name}q]"));
+    }
+    edited.retain(|edited| edited != line);
+    edited
+}
+
+/// The words in quotes, each with the comma behind it.
+fn quoted(value: &str) -> Vec<(&str, &str)> {
+    let parts: Vec<&str> = value.split('"').collect();
+    let words = parts.iter().skip(1).step_by(2).copied();
+    let after = parts.iter().skip(2).step_by(2).map(|after| if after.starts_with(", ") { ", " } else { "" });
+    words.zip(after).collect()
+}
+
+/// A text with one line, or one whole table, changed.
+fn edits(text: &str) -> Vec<String> {
+    let lines: Vec<&str> = text.lines().collect();
+    let mut all = Vec::new();
+    for (at, line) in lines.iter().enumerate().filter(|(_, line)| !line.starts_with("version")) {
+        for edited in instead_of(line) {
+            let with =
+                lines.iter().enumerate().map(|(line, text)| if line == at { edited.as_str() } else { text });
+            all.push(with.collect::<Vec<_>>().join("\n") + "\n");
+        }
+    }
+    let tables: Vec<&str> = text.split("\n\n").collect();
+    for gone in 0..tables.len() {
+        let rest = tables.iter().enumerate().filter(|(at, _)| *at != gone).map(|(_, table)| *table);
+        all.push(rest.collect::<Vec<_>>().join("\n\n") + "\n");
+    }
+    all
+}
+
+/// The id that a difference is about, or the key of the declaration as a whole.
+fn name_of(difference: &Difference) -> String {
+    match (&difference.what, &difference.change) {
+        (What::Declaration, Change::Key { key: "game", now, .. }) => now.clone(),
+        (What::Declaration, Change::Key { key, .. }) => key.to_string(),
+        (what, _) => what.to_string().split(' ').nth(1).unwrap_or_default().to_string(),
+    }
+}
+
+/// What an edit means for saves: nothing if it is no declaration any more.
+fn meaning(before: &Schema, edited: &str) -> Option<Vec<Difference>> {
+    Schema::parse("edited.toml", edited).ok().map(|parsed| differences(before, &parsed.schema))
+}
+
+/// What an edit came to; else what is wrong with what was said of it.
+fn tried(file: &str, before: &Schema, edited: &str, text: &str) -> Result<&'static str, String> {
+    let folder = demo();
+    fs::write(folder.path().join(file), edited).unwrap();
+    let ran = keblin_in(folder.path(), &["check"]);
+    assert_fits(&ran.out);
+    let wrong = |why: &str| Err(format!("{why}: {file}\n{}\n{}", changed_lines(text, edited), ran.out));
+    let Some(differences) = meaning(before, edited) else {
+        return if ran.code == 1 { Ok("no declaration") } else { wrong("a fault was passed over") };
+    };
+    let shape: Vec<&Difference> =
+        differences.iter().filter(|difference| difference.class == Class::Shape).collect();
+    if !shape.is_empty() {
+        let is_named = shape.iter().any(|shape| ran.out.contains(&name_of(shape)));
+        return match (ran.code, is_named) {
+            (1, true) => Ok("shape"),
+            (1, false) => wrong("not named"),
+            _ => wrong("a change of shape was passed over"),
+        };
+    }
+    // Of what is frozen nothing may change at all; of the declaration what costs no save may.
+    match (differences.is_empty(), file == "progress.toml") {
+        (true, _) => Ok("nothing"),
+        (false, true) if ran.out.contains("its shape has changed") => wrong("more is asked for than is lost"),
+        (false, false) if ran.code != 1 => wrong("what is frozen was changed"),
+        _ => Ok("growth or rule"),
+    }
+}
+
+#[test]
+fn every_edit_of_a_line_is_stopped_exactly_where_saves_would_be_lost() {
+    let mut counts: BTreeMap<(&str, &str), usize> = BTreeMap::new();
+    let mut faults = Vec::new();
+    for file in ["progress.toml", "frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml"] {
+        let text = fs::read_to_string(project("demo").join(file)).unwrap();
+        let before = Schema::parse(file, &text).unwrap().schema;
+        let tried: Vec<Result<&str, String>> =
+            edits(&text).par_iter().map(|edited| tried(file, &before, edited, &text)).collect();
+        for came_to in tried {
+            match came_to {
+                Ok(came_to) => *counts.entry((file, came_to)).or_default() += 1,
+                Err(wrong) => faults.push(wrong),
+            }
+        }
+    }
+    assert!(faults.is_empty(), "{} of them:\n\n{}", faults.len(), faults.join("\n\n"));
+    println!("{counts:#?}");
+    for file in ["progress.toml", "frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml"] {
+        assert!(counts[&(file, "shape")] >= 20 && counts[&(file, "growth or rule")] >= 10, "{counts:#?}");
+    }
+}
+
+/// The lines of a text that are otherwise in another, for a failure.
+fn changed_lines(text: &str, edited: &str) -> String {
+    let lines: Vec<&str> = text.lines().collect();
+    let changed = edited.lines().filter(|line| !lines.contains(line));
+    let gone = text.lines().filter(|line| !edited.lines().any(|other| other == *line));
+    let shown = gone.map(|line| format!("- {line}")).chain(changed.map(|line| format!("+ {line}")));
+    shown.collect::<Vec<_>>().join("\n")
+}
