@@ -1,6 +1,7 @@
 //! One block: its word, its content, and the digest over both. Nothing of a block is believed before its digest holds, so
 //! that damage is never taken for something that a later version wrote.
 
+use std::collections::HashMap;
 use std::ops::Range;
 
 use keblin_schema::Name;
@@ -17,6 +18,7 @@ use super::map::Item;
 const KNOWN: [&str; 4] = [PROFILE, RUN, DEVICE, PICTURE];
 
 /// A block whose digest holds.
+#[derive(Clone)]
 pub(super) struct Block<'b> {
     /// Where it begins and ends, in bytes from the start of the file.
     pub(super) range: Range<usize>,
@@ -30,16 +32,27 @@ pub(super) struct Block<'b> {
     pub(super) rest_items: u64,
 }
 
-/// How many bytes may still be looked at; only damaged or hostile files come to the end of it.
-pub(super) struct Budget {
+/// How many bytes may still be looked at; only hostile files come to the end of it.
+pub(super) struct Budget<'b> {
     left: usize,
     passes: usize,
+    /// What was found at an offset, while all that is in a file is looked for: states share blocks, and each is looked at
+    /// once. Nothing while only the last state is read.
+    found: Option<HashMap<usize, Result<Block<'b>, ReadError>>>,
 }
 
-impl Budget {
-    pub(super) fn of(file: &[u8], limits: &ReadLimits) -> Budget {
+/// Blocks below this length, in bytes, are looked at again, so that what is remembered is small beside the file.
+const REMEMBERED_BYTES: usize = 512;
+
+impl<'b> Budget<'b> {
+    pub(super) fn of(file: &[u8], limits: &ReadLimits) -> Budget<'b> {
         let left = file.len().saturating_mul(limits.max_passes).saturating_add(1 << 20);
-        Budget { left, passes: limits.max_passes }
+        Budget { left, passes: limits.max_passes, found: None }
+    }
+
+    /// From now on remembers what is found.
+    pub(super) fn remember(&mut self) {
+        self.found.get_or_insert_default();
     }
 
     pub(super) fn spend(&mut self, bytes: usize) -> Result<(), ReadError> {
@@ -55,7 +68,27 @@ impl<'b> Block<'b> {
         file: &'b [u8],
         offset: usize,
         limits: &ReadLimits,
-        budget: &mut Budget,
+        budget: &mut Budget<'b>,
+    ) -> Result<Block<'b>, ReadError> {
+        if let Some(found) = budget.found.as_ref().and_then(|found| found.get(&offset)) {
+            return found.clone();
+        }
+        let left = budget.left;
+        let block = Block::looked_at(file, offset, limits, budget);
+        let is_over = matches!(&block, Err(error) if matches!(error.fault, Fault::SearchedTooLong { .. }));
+        if let Some(found) =
+            budget.found.as_mut().filter(|_| left - budget.left >= REMEMBERED_BYTES && !is_over)
+        {
+            found.insert(offset, block.clone());
+        }
+        block
+    }
+
+    fn looked_at(
+        file: &'b [u8],
+        offset: usize,
+        limits: &ReadLimits,
+        budget: &mut Budget<'b>,
     ) -> Result<Block<'b>, ReadError> {
         let mut cursor = Cursor::in_file("file", file, offset);
         if !cursor.passes(BLOCK_MARK) {

@@ -164,7 +164,7 @@ pub(super) fn state_at<'b>(
     header: &Header<'b>,
     offset: usize,
     limits: &ReadLimits,
-    budget: &mut Budget,
+    budget: &mut Budget<'b>,
 ) -> Result<SaveFile<'b>, ReadError> {
     let block = Block::at(bytes, offset, limits, budget)?;
     if block.word != STATE {
@@ -232,7 +232,7 @@ fn block_of_row<'b>(
     bytes: &'b [u8],
     row: &Row<'b>,
     limits: &ReadLimits,
-    budget: &mut Budget,
+    budget: &mut Budget<'b>,
 ) -> Result<Block<'b>, ReadError> {
     let block = Block::at(bytes, row.offset, limits, budget)?;
     if block.range.len() != row.len_bytes {

@@ -23,7 +23,13 @@ pub(super) struct Walk {
 
 impl Walk {
     /// Walks a file from an offset to its end.
-    pub(super) fn through(bytes: &[u8], from: usize, limits: &ReadLimits, budget: &mut Budget) -> Walk {
+    pub(super) fn through<'b>(
+        bytes: &'b [u8],
+        from: usize,
+        limits: &ReadLimits,
+        budget: &mut Budget<'b>,
+    ) -> Walk {
+        budget.remember();
         let mut walk = Walk::default();
         let mut offset = from;
         while offset < bytes.len() {
@@ -58,7 +64,7 @@ pub(super) fn earlier<'b>(
     header: &Header<'b>,
     fault: Option<ReadError>,
     limits: &ReadLimits,
-    budget: &mut Budget,
+    budget: &mut Budget<'b>,
 ) -> Result<SaveFile<'b>, ReadError> {
     let walk = Walk::through(bytes, header.len_bytes, limits, budget);
     let mut fault = fault;
@@ -100,7 +106,7 @@ pub(crate) struct History<'b> {
     bytes: &'b [u8],
     header: Header<'b>,
     limits: ReadLimits,
-    budget: Budget,
+    budget: Budget<'b>,
     /// Where the states begin.
     pub(crate) states: Vec<usize>,
     /// What is no block that is whole.

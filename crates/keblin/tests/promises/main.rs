@@ -44,6 +44,7 @@ mod round_trip;
 mod rules;
 mod runs;
 mod seals;
+mod shared;
 mod shelves;
 mod slots;
 mod steps;
