@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 
 use keblin::save::{Stamp, write};
 use keblin::store::DiskError;
-use keblin::store::backend::{Backend, Disk, Lock};
+use keblin::store::backend::{Backend, Disk, LeftAt, Lock};
 use keblin::{Field, Keeper, SaveDir};
 use keblin_bench::workload::{progress, schema};
 use redb::{Database, ReadableDatabase, TableDefinition};
@@ -35,9 +35,10 @@ struct Counts {
 }
 
 impl Counting {
-    fn note(&self, syncs: u64, bytes: &[u8]) {
+    fn note(&self, syncs: u64, parts: &[&[u8]]) {
         self.0.syncs.fetch_add(syncs, Ordering::Relaxed);
-        self.0.bytes.fetch_add(bytes.len() as u64, Ordering::Relaxed);
+        let bytes: usize = parts.iter().map(|part| part.len()).sum();
+        self.0.bytes.fetch_add(bytes as u64, Ordering::Relaxed);
     }
 
     fn taken(&self) -> (u64, u64) {
@@ -52,18 +53,18 @@ impl Backend for Counting {
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         self.0.disk.read(path, from, most)
     }
-    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
-        self.note(0, bytes);
-        self.0.disk.append(path, len, from, bytes)
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        self.note(0, parts);
+        self.0.disk.append(path, left, parts)
     }
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
         self.note(1, &[]);
         self.0.disk.sync(path)
     }
-    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
         // The file, and the folders of both names.
-        self.note(3, bytes);
-        self.0.disk.publish(path, beside, bytes)
+        self.note(3, parts);
+        self.0.disk.publish(path, beside, parts)
     }
     fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
         self.0.disk.set_aside(path, to)

@@ -31,14 +31,7 @@ impl<'s> Filling<'s> {
     /// Writes a tape with its gaps filled.
     pub(super) fn write(&self, out: &mut Out<'_>, tape: &Tape) -> Result<(), Failure> {
         // First what fits into the gaps as they are, which is nearly everything; what does not is put between after.
-        let mut bytes = tape.bytes().to_vec();
-        let mut wide = Vec::new();
-        for gap in tape.gaps() {
-            match (self.one_byte(gap.part), bytes.get_mut(gap.at)) {
-                (Some(byte), Some(place)) => *place = byte,
-                _ => wide.push(gap),
-            }
-        }
+        let (bytes, wide) = tape.filled(&self.state.facts, |part| self.one_byte(part));
         let mut from = 0;
         for gap in wide {
             out.writer_mut().extend_from_slice(bytes.get(from..gap.at).unwrap_or_default());

@@ -45,6 +45,12 @@ pub mod reader;
 /// States in a file that is damaged.
 pub(crate) mod search;
 
+/// Bytes that are not copied together.
+pub(crate) mod parts;
+
+/// The table of a state, and the areas that lie in a file already.
+mod shelf;
+
 /// A snapshot to blocks.
 pub mod writer;
 

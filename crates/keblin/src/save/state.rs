@@ -11,6 +11,8 @@ use super::layout::{
     Digest, FOOT_BYTES, MAX_PREDECESSORS, ROW_ITEMS, ReadLimits, STATE, STATE_CONTENT_ITEMS, STATE_ITEMS,
     foot,
 };
+use super::map::Failure;
+use super::shelf::Table;
 use super::summary::Summary;
 
 /// What a save says about itself, known without looking at its values.
@@ -178,21 +180,24 @@ fn predecessors(cursor: &mut Cursor<'_>) -> Result<Vec<Digest>, ReadError> {
 pub(super) fn write_content(
     out: &mut Encoder<&mut Vec<u8>>,
     head: &StateHead,
-    rows: &[Row<'_>],
-) -> Result<(), super::map::Failure> {
+    table: &Table,
+) -> Result<(), Failure> {
     out.array(STATE_CONTENT_ITEMS)?.u64(head.number)?.u32(head.schema_version)?;
     head.fingerprint.write(out)?;
     out.u64(head.saved_at_unix_ms)?.str(&head.cause)?.bool(head.edited)?;
     head.summary.write(out)?;
-    out.array(rows.len() as u64)?;
-    for row in rows {
-        out.array(ROW_ITEMS)?.str(row.name)?.u64(row.offset as u64)?.u64(row.len_bytes as u64)?;
-        out.bytes(&row.digest)?;
-    }
+    table.write(out)?;
     out.array(head.predecessors.len() as u64)?;
     for digest in &head.predecessors {
         out.bytes(digest)?;
     }
     out.u64(head.offset as u64)?;
+    Ok(())
+}
+
+/// Writes a row of the table.
+pub(super) fn write_row(out: &mut Encoder<&mut Vec<u8>>, row: &Row<'_>) -> Result<(), Failure> {
+    out.array(ROW_ITEMS)?.str(row.name)?.u64(row.offset as u64)?.u64(row.len_bytes as u64)?;
+    out.bytes(&row.digest)?;
     Ok(())
 }

@@ -87,6 +87,23 @@ pub(super) struct Tape {
     /// Zero in each gap, and all ones elsewhere.
     mask: Vec<u8>,
     gaps: Vec<Gap>,
+    /// The levels of which all facts have gaps, and how far behind the first gap each of the others is.
+    levels: Vec<LevelGaps>,
+    /// The gaps that hold no facts of those levels, by their positions.
+    others: Vec<usize>,
+}
+
+/// The gaps of the facts of a level, or of a level on a difficulty.
+#[derive(Clone, Copy, Debug)]
+struct LevelGaps {
+    /// The place of the first among the bytes.
+    at: usize,
+    /// How far behind that each is.
+    steps: [u8; AS_WRITTEN.len()],
+    /// The first gap, by its position.
+    first: usize,
+    /// The position of the facts.
+    facts: usize,
 }
 
 /// A gap in a tape.
@@ -99,13 +116,39 @@ pub(super) struct Gap {
     levels: usize,
 }
 
+impl LevelGaps {
+    /// The gaps of a level, if these are; `first` is the position of the first.
+    fn of(gaps: &[Gap; AS_WRITTEN.len()], first: usize) -> Option<LevelGaps> {
+        let Gap { at, part: Part::Fact(_, facts), levels: 1.. } = gaps[0] else { return None };
+        let mut steps = [0; AS_WRITTEN.len()];
+        for (step, gap) in steps.iter_mut().zip(gaps) {
+            // What is carried along may stand in between, of any length.
+            *step = u8::try_from(gap.at - at).ok()?;
+        }
+        Some(LevelGaps { at, steps, first, facts })
+    }
+
+    /// Writes the facts into their gaps, if one byte is enough for each.
+    fn fill(&self, bytes: &mut [u8], facts: &[LevelFacts]) -> Option<()> {
+        let LevelFacts { finished, stars, collected, attempts, deaths } = *facts.get(self.facts)?;
+        let finished = u64::from(0xf4 | u8::from(finished));
+        let counts = [stars.into(), deaths, attempts, collected];
+        counts.iter().all(|count| *count < 24).then_some(())?;
+        for (step, value) in self.steps.into_iter().zip([counts[0], deaths, attempts, finished, collected]) {
+            *bytes.get_mut(self.at + usize::from(step))? = u8::try_from(value).ok()?;
+        }
+        Some(())
+    }
+}
+
 impl Tape {
     pub(super) fn gap(part: Part) -> Tape {
-        Tape { bytes: vec![0xf6], mask: vec![0], gaps: vec![Gap { at: 0, part, levels: 0 }] }
+        let gaps = vec![Gap { at: 0, part, levels: 0 }];
+        Tape { bytes: vec![0xf6], mask: vec![0], gaps, levels: Vec::new(), others: vec![0] }
     }
 
     fn plain(bytes: Vec<u8>) -> Tape {
-        Tape { mask: vec![0xff; bytes.len()], bytes, gaps: Vec::new() }
+        Tape { mask: vec![0xff; bytes.len()], bytes, ..Tape::default() }
     }
 
     fn append(&mut self, other: Tape) {
@@ -116,6 +159,21 @@ impl Tape {
     }
 
     /// Finds the levels whose facts follow each other.
+    fn find_levels(&mut self) {
+        self.count_levels();
+        (self.levels, self.others) = (Vec::new(), Vec::new());
+        let mut next = 0;
+        while let Some(rest) = self.gaps.get(next..).filter(|rest| !rest.is_empty()) {
+            let level = rest.first_chunk().and_then(|gaps| LevelGaps::of(gaps, next));
+            match level {
+                Some(level) => self.levels.push(level),
+                None => self.others.push(next),
+            }
+            next += if level.is_some() { AS_WRITTEN.len() } else { 1 };
+        }
+    }
+
+    /// Says at each gap how many levels follow from there.
     fn count_levels(&mut self) {
         for first in (0..self.gaps.len()).rev() {
             let facts = self.gaps.get(first..).and_then(<[Gap]>::first_chunk);
@@ -135,9 +193,29 @@ impl Tape {
         &self.bytes
     }
 
-    /// The gaps, in the order of the bytes.
-    pub(super) fn gaps(&self) -> &[Gap] {
-        &self.gaps
+    /// All bytes with the gaps filled that one byte is enough for; the other gaps, in the order of the bytes.
+    pub(super) fn filled(
+        &self,
+        facts: &[LevelFacts],
+        one_byte: impl Fn(Part) -> Option<u8>,
+    ) -> (Vec<u8>, Vec<Gap>) {
+        let mut bytes = self.bytes.clone();
+        let mut wide = Vec::new();
+        let mut one = |position: usize, bytes: &mut [u8]| {
+            let Some(gap) = self.gaps.get(position) else { return };
+            match (one_byte(gap.part), bytes.get_mut(gap.at)) {
+                (Some(byte), Some(place)) => *place = byte,
+                _ => wide.push(*gap),
+            }
+        };
+        for level in &self.levels {
+            if level.fill(&mut bytes, facts).is_none() {
+                (level.first..level.first + AS_WRITTEN.len()).for_each(|position| one(position, &mut bytes));
+            }
+        }
+        self.others.iter().for_each(|position| one(*position, &mut bytes));
+        wide.sort_unstable_by_key(|gap| gap.at);
+        (bytes, wide)
     }
 
     /// A gap with the bytes before it.
@@ -235,7 +313,7 @@ impl<'a> MapOut<'a> {
             tape.append(Tape::plain(key));
             tape.append(value);
         }
-        tape.count_levels();
+        tape.find_levels();
         tape
     }
 }

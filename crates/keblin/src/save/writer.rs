@@ -1,8 +1,6 @@
 //! A snapshot to blocks: the mirror of `reader`, both by the table in `layout`. The same snapshot and stamp give the same
 //! bytes everywhere.
 
-use std::sync::Arc;
-
 use minicbor::Encoder;
 use minicbor::data::Tag;
 
@@ -11,12 +9,14 @@ use super::encode::Filling;
 use super::layout::{
     BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, FORMAT, HEADER,
     HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS,
-    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, digest, foot,
+    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, foot,
 };
 use super::map::Failure;
+use super::parts::{Mark, Parts};
 use super::plan::Plan;
 use super::reader::SaveFile;
 use super::seal::SealKey;
+use super::shelf::{Shelf, Table};
 use super::stamp::{Lineage, Stamp};
 use super::state::{Row, StateHead, write_content};
 use super::summary::Summary;
@@ -26,29 +26,29 @@ use crate::snapshot::{Picture, Snapshot};
 /// A whole save of a slot: everything but what belongs to the device.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    write_whole(snapshot, stamp, None).bytes
+    write_whole(snapshot, stamp, None).parts.into_bytes()
 }
 
 /// A whole save of a slot with the game's seal.
 #[must_use]
 pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8> {
-    write_whole(snapshot, stamp, Some(key)).bytes
+    write_whole(snapshot, stamp, Some(key)).parts.into_bytes()
 }
 
 /// A whole save of a slot, and what the next one goes behind.
 pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealKey>) -> Written {
-    Writing::begin(snapshot, stamp).slot(key)
+    Writing::whole(snapshot, stamp).slot(Shelf::default(), key)
 }
 
 /// A whole device file: the values of device scope, which belong to no slot.
 #[must_use]
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    let mut writing = Writing::begin(snapshot, stamp);
+    let mut writing = Writing::whole(snapshot, stamp);
     let plan = Plan::of(snapshot.schema());
     writing.section(DEVICE, 2 * plan.device.bytes().len() + 256, |out| {
         Filling::of(snapshot, &plan).write(out, &plan.device)
     });
-    writing.state(plan.as_ref(), None).bytes
+    writing.state(plan.as_ref(), Shelf::default(), false, None).parts.into_bytes()
 }
 
 /// The bytes of another state, to be written where the last one of a file ends ([`SaveFile::end`]). Together they are a
@@ -62,7 +62,7 @@ pub fn write_behind(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    write_behind_tail(Tail::of(file), snapshot, stamp, key, Vec::new()).bytes
+    write_behind_tail(Tail::of(file), snapshot, stamp, key, Vec::new()).parts.into_bytes()
 }
 
 /// As [`write_behind`], without the file itself, into the room of some bytes that are no longer needed.
@@ -74,10 +74,12 @@ pub(crate) fn write_behind_tail(
     mut room: Vec<u8>,
 ) -> Written {
     room.clear();
-    let Tail { header_len, header_digest, end, areas } = tail;
+    let Tail { header_len, header_digest, end, shelf } = tail;
     let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
-    let (out, rows) = (Encoder::new(room), vec![header]);
-    Writing { snapshot, stamp, out, base: end, rows, shared: areas, areas: Vec::new() }.slot(key)
+    let mut writing = Writing::new(snapshot, stamp, room, end);
+    writing.table = Table::with_room(shelf.rows_bytes());
+    writing.begin(header);
+    writing.slot(shelf, key)
 }
 
 /// What must be known of a file to write another state behind its last one.
@@ -87,19 +89,8 @@ pub(crate) struct Tail {
     header_digest: Digest,
     /// Where the last state ends, in bytes from the start of the file.
     pub(crate) end: usize,
-    /// The areas of its last state, for the next one to share, by name.
-    areas: Vec<Area>,
-}
-
-/// An area that is in a file.
-#[derive(Clone, Debug)]
-struct Area {
-    /// The name of its section.
-    name: Arc<str>,
-    bytes: Arc<[u8]>,
-    offset: usize,
-    len_bytes: usize,
-    digest: Digest,
+    /// The areas of its last state, for the next one to share.
+    shelf: Shelf,
 }
 
 impl Tail {
@@ -108,21 +99,21 @@ impl Tail {
             header_len: file.header_len,
             header_digest: file.header_digest,
             end: file.end(),
-            areas: Vec::new(),
+            shelf: Shelf::default(),
         }
     }
 
     /// Takes the areas out: there are many of them.
     pub(crate) fn take(&mut self) -> Tail {
-        let areas = std::mem::take(&mut self.areas);
-        Tail { areas, ..*self }
+        let shelf = std::mem::take(&mut self.shelf);
+        Tail { shelf, ..*self }
     }
 }
 
 /// A state that was written.
 pub(crate) struct Written {
     /// The bytes of a file, or of the end of one.
-    pub(crate) bytes: Vec<u8>,
+    pub(crate) parts: Parts,
     /// What the next save follows.
     pub(crate) lineage: Lineage,
     /// What the next state goes behind.
@@ -137,62 +128,65 @@ pub(crate) struct Written {
 struct Writing<'s> {
     snapshot: &'s Snapshot,
     stamp: &'s Stamp,
-    out: Encoder<Vec<u8>>,
+    out: Parts,
     /// Where the bytes begin, from the start of the file.
     base: usize,
-    rows: Vec<Row<'s>>,
-    /// Areas that are in the file already, by name.
-    shared: Vec<Area>,
-    /// Areas of this state, by name.
-    areas: Vec<Area>,
+    header: Row<'s>,
+    /// What belongs to the state.
+    table: Table,
 }
 
 impl<'s> Writing<'s> {
+    fn new(snapshot: &'s Snapshot, stamp: &'s Stamp, room: Vec<u8>, base: usize) -> Writing<'s> {
+        let header = Row { name: HEADER, offset: 0, len_bytes: 0, digest: [0; DIGEST_BYTES] };
+        Writing { snapshot, stamp, out: Parts::with_room(room), base, header, table: Table::default() }
+    }
+
     /// A file with its header.
-    fn begin(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
+    fn whole(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
         let names = Plan::of(&snapshot.schema).profile.bytes().len();
-        let out = Encoder::new(Vec::with_capacity(names * 2 + 8192));
-        let mut writing = Writing {
-            snapshot,
-            stamp,
-            out,
-            base: 0,
-            rows: Vec::new(),
-            shared: Vec::new(),
-            areas: Vec::new(),
-        };
-        let game = snapshot.schema.game.as_str();
+        let mut writing = Writing::new(snapshot, stamp, Vec::with_capacity(names * 2 + 8192), 0);
+        let (game, begin) = (snapshot.schema.game.as_str(), writing.out.mark());
         writing.put(|out| {
             out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?.str(NAME)?.u32(FORMAT)?;
             out.str(game)?.u64(stamp.created_unix_ms)?;
             Ok(())
         });
-        let digest = writing.digest_since(0);
+        let digest = writing.digest_since(begin);
         let len_bytes = writing.offset();
-        writing.rows.push(Row { name: HEADER, offset: 0, len_bytes, digest });
+        writing.begin(Row { name: HEADER, offset: 0, len_bytes, digest });
         writing
     }
 
+    /// The first row of every table.
+    fn begin(&mut self, header: Row<'s>) {
+        self.table.push(&header);
+        self.header = header;
+    }
+
     /// The sections of a slot and the state.
-    fn slot(mut self, key: Option<&SealKey>) -> Written {
+    fn slot(mut self, mut shelf: Shelf, key: Option<&SealKey>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, carried));
         let schemas_plan = Plan::of(schema);
         let plan = own_plan.as_ref().unwrap_or(&schemas_plan);
+        // What is shared stands before everything that is written now.
+        let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
         self.tape(PROFILE, plan, &plan.profile);
         self.tape(RUN, plan, &plan.run);
         if let Some(picture) = picture {
             self.picture(picture);
         }
-        self.areas();
+        self.areas(&mut shelf, &fresh);
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
-        self.state(plan, key)
+        let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
+        self.state(plan, shelf, has_new_areas, key)
     }
 
-    fn tape(&mut self, name: &'s str, plan: &Plan, tape: &Tape) {
+    fn tape(&mut self, name: &str, plan: &Plan, tape: &Tape) {
         let filling = Filling::of(self.snapshot, plan);
         self.section(name, 2 * tape.bytes().len() + 256, |out| filling.write(out, tape));
     }
@@ -204,81 +198,64 @@ impl<'s> Writing<'s> {
         });
     }
 
-    /// The areas: each where it is in the file, if that is what it still is, or anew.
-    fn areas(&mut self) {
-        let mut shared = std::mem::take(&mut self.shared).into_iter().peekable();
-        for (name, bytes) in self.snapshot.areas.as_ref() {
-            while shared.next_if(|there| *there.name < **name).is_some() {}
-            let there = shared.next_if(|there| there.name == *name);
-            let same = |there: &Area| Arc::ptr_eq(&there.bytes, bytes) || there.bytes == *bytes;
-            let area = match there.filter(same) {
-                Some(there) => {
-                    let Area { offset, len_bytes, digest, .. } = there;
-                    self.rows.push(Row { name, offset, len_bytes, digest });
-                    there
-                }
-                None => {
-                    // Its body is the one item that the bytes are, written in place: areas are large.
-                    let body = |out: &mut Encoder<&mut Vec<u8>>| out.bytes(bytes).map(drop);
-                    let Row { offset, len_bytes, digest, .. } =
-                        self.section_of(name, true, item_len(bytes.len()), body);
-                    Area { name: Arc::clone(name), bytes: Arc::clone(bytes), offset, len_bytes, digest }
-                }
-            };
-            self.areas.push(area);
+    /// The areas that are not in the file as they are now. They are large, and not copied.
+    fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize]) {
+        for at in fresh {
+            let Some((name, bytes)) = shelf.area(*at) else { continue };
+            let row = self.block(&name, true, item_len(bytes.len()), |out| {
+                // The body is the one item that the bytes are.
+                let _ = Encoder::new(out.own()).bytes_len(bytes.len() as u64);
+                out.hold(&bytes);
+            });
+            shelf.wrote(*at, &row, &mut self.table);
         }
     }
 
     /// A block that is not known here, as it was.
-    fn carried(&mut self, name: &'s str, bytes: &[u8]) {
+    fn carried(&mut self, name: &str, bytes: &[u8]) {
         let offset = self.offset();
         let Some(digest) = Block::digest_of(bytes) else { return };
-        self.out.writer_mut().extend_from_slice(bytes);
-        self.rows.push(Row { name, offset, len_bytes: bytes.len(), digest });
+        self.out.own().extend_from_slice(bytes);
+        self.table.push(&Row { name, offset, len_bytes: bytes.len(), digest });
     }
 
     /// A section whose body is about so many bytes long.
     fn section(
         &mut self,
-        name: &'s str,
+        name: &str,
         about: usize,
         body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
     ) {
         let mut bytes = Vec::with_capacity(about);
         // Writing to a vector never fails, here and below.
         let _ = body(&mut Encoder::new(&mut bytes));
-        self.section_of(name, name != PICTURE, bytes.len(), |out| {
-            out.writer_mut().extend_from_slice(&bytes);
-            Ok(())
-        });
+        let row = self.block(name, name != PICTURE, bytes.len(), |out| out.own().extend_from_slice(&bytes));
+        self.table.push(&row);
     }
 
-    /// A section whose body has a length that is known.
-    fn section_of(
+    /// The block of a section whose body has a length that is known.
+    fn block<'n>(
         &mut self,
-        name: &'s str,
+        name: &'n str,
         needed: bool,
         len: usize,
-        body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
-    ) -> Row<'s> {
-        let offset = self.offset();
-        // The block around the body is shorter than this.
-        self.out.writer_mut().reserve(len + 256);
+        body: impl FnOnce(&mut Parts),
+    ) -> Row<'n> {
+        let (offset, begin) = (self.offset(), self.out.mark());
         self.put(|out| {
             out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(needed)?;
             out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
             out.bytes_len(len as u64)?;
-            body(out)
+            Ok(())
         });
-        let digest = self.digest_since(offset);
-        let row = Row { name, offset, len_bytes: self.offset() - offset, digest };
-        self.rows.push(row.clone());
-        row
+        body(&mut self.out);
+        let digest = self.digest_since(begin);
+        Row { name, offset, len_bytes: self.offset() - offset, digest }
     }
 
     /// The state over everything before it.
-    fn state(mut self, plan: &Plan, key: Option<&SealKey>) -> Written {
-        let (offset, stamp) = (self.offset(), self.stamp);
+    fn state(mut self, plan: &Plan, shelf: Shelf, has_new_areas: bool, key: Option<&SealKey>) -> Written {
+        let (offset, begin, stamp) = (self.offset(), self.out.mark(), self.stamp);
         let mut predecessors = stamp.predecessors.clone();
         predecessors.truncate(MAX_PREDECESSORS);
         let head = StateHead {
@@ -294,21 +271,19 @@ impl<'s> Writing<'s> {
             offset,
             len_bytes: 0,
         };
-        let mut rows = std::mem::take(&mut self.rows);
-        // In the order of the file: what is shared stands before it all.
-        rows.sort_by_key(|row| row.offset);
+        let table = std::mem::take(&mut self.table);
         self.put(|out| {
             out.tag(Tag::new(BLOCK_TAG))?.array(STATE_ITEMS)?.str(STATE)?.bool(true)?;
-            write_content(out, &head, &rows)
+            write_content(out, &head, &table)
         });
-        let digest_at = self.offset();
-        let digest = self.digest_since(offset);
+        let digest_at = self.out.mark();
+        let digest = self.digest_since(begin);
         match key {
-            Some(key) => self.out.writer_mut().extend(key.seal(&digest)),
+            Some(key) => self.out.own().extend(key.seal(&digest)),
             None => self.put(|out| out.null().map(drop)),
         }
         let end = self.offset() + super::layout::FOOT_ITEM_BYTES;
-        let foot = foot(end - offset, stamp.number, self.since(digest_at));
+        let foot = foot(end - offset, stamp.number, self.out.own_since(digest_at));
         self.put(|out| out.bytes(&foot).map(drop));
         let states = std::iter::once(digest).chain(head.predecessors.iter().copied());
         let lineage = Lineage {
@@ -316,31 +291,24 @@ impl<'s> Writing<'s> {
             created_unix_ms: stamp.created_unix_ms,
             states: states.take(MAX_PREDECESSORS).collect(),
         };
-        let (header_len, header_digest) = rows.first().map_or((0, digest), |row| (row.len_bytes, row.digest));
-        let live = rows.iter().map(|row| row.len_bytes).sum::<usize>() + (end - offset);
-        let areas = std::mem::take(&mut self.areas);
-        let is_new = |area: &Area| area.offset >= self.base;
-        let has_new_areas = self.base > 0 && areas.iter().any(is_new) && !areas.iter().all(is_new);
-        let tail = Tail { header_len, header_digest, end, areas };
-        Written { bytes: self.out.into_writer(), lineage, tail, live, has_new_areas }
+        let live = table.items_bytes + (end - offset);
+        let Row { len_bytes: header_len, digest: header_digest, .. } = self.header;
+        let tail = Tail { header_len, header_digest, end, shelf: shelf.with(table) };
+        Written { parts: self.out, lineage, tail, live, has_new_areas }
     }
 
     /// Bytes from the start of the file.
     fn offset(&self) -> usize {
-        self.base + self.out.writer().len()
-    }
-
-    fn since(&self, offset: usize) -> &[u8] {
-        self.out.writer().get(offset - self.base..).unwrap_or_default()
+        self.base + self.out.len()
     }
 
     fn put(&mut self, write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) {
-        let _ = write(&mut Encoder::new(self.out.writer_mut()));
+        let _ = write(&mut Encoder::new(self.out.own()));
     }
 
-    /// Writes the digest of everything from an offset on.
-    fn digest_since(&mut self, offset: usize) -> Digest {
-        let digest = digest(self.since(offset));
+    /// Writes the digest of everything since a place.
+    fn digest_since(&mut self, mark: Mark) -> Digest {
+        let digest = self.out.digest_since(mark);
         self.put(|out| out.bytes(&digest).map(drop));
         digest
     }

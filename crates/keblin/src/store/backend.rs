@@ -11,6 +11,33 @@ pub use super::faulty::{Doing, Faulty};
 pub use super::memory::Memory;
 pub use super::power_cut::{PowerCut, Tear};
 
+/// How the end of a file was left.
+#[derive(Clone, Copy, Debug)]
+pub struct LeftAt<'l> {
+    /// How long the file is, in bytes.
+    pub len: u64,
+    /// Where its last bytes end. Behind them is room, zero bytes and nothing else, or nothing.
+    pub end: u64,
+    /// Those last bytes, as many as are to be looked at; as many are looked at of the room.
+    pub last: &'l [u8],
+}
+
+impl LeftAt<'_> {
+    /// Which bytes are to be looked at: from where on, and how many there may be.
+    #[must_use]
+    pub fn looked_at(&self) -> (u64, u64) {
+        let count = self.last.len() as u64;
+        (self.end.saturating_sub(count), 2 * count)
+    }
+
+    /// Whether those bytes are as they were left.
+    #[must_use]
+    pub fn is_so(&self, found: &[u8]) -> bool {
+        let room = found.strip_prefix(self.last);
+        self.end <= self.len && room.is_some_and(|room| room.iter().all(|byte| *byte == 0))
+    }
+}
+
 /// Files by their paths. A path is a name and nothing more: `FOLDER/NAME.keblin`, or `FOLDER/aside/…`.
 ///
 /// Every call may be made from another thread than the one before. An error means that nothing of what was there is
@@ -28,13 +55,13 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if it is there and cannot be read.
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError>;
 
-    /// Writes bytes from an offset on, where a file of exactly `len` bytes ends or holds room: zero bytes and nothing
-    /// else. It grows where they are more than the room. Bytes before the offset do not change, whatever happens.
+    /// Writes bytes behind the last ones of a file that is as it was left. It grows where they are more than its room.
+    /// Bytes before them do not change, whatever happens. They come in parts that stand behind each other, because large
+    /// ones are not copied together. Whether they were written: not, and nothing was, if the file is not as it was left.
     ///
     /// # Errors
-    /// [`DiskError`] if there is no such file, if it is not exactly `len` bytes long, or if the bytes could not all be
-    /// written.
-    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError>;
+    /// [`DiskError`] if that cannot be said, or the bytes could not all be written.
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
     /// Brings everything that was appended to a file to where it outlives a loss of power.
     ///
@@ -48,7 +75,7 @@ pub trait Backend: fmt::Debug + Send + Sync {
     ///
     /// # Errors
     /// [`DiskError`] if it cannot; then the name stands for either.
-    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError>;
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError>;
 
     /// Gives a file another name, and makes that folder if there is none. At every instant it has one of the two, and
     /// when this returns the other one, also after a loss of power.
@@ -85,17 +112,17 @@ impl<T: Send + Sync> Lock for T {}
 pub(super) trait Steps {
     fn make_folder(&self, folder: &Path) -> Result<(), DiskError>;
     /// Writes a new file; what stood under that name, a leftover of a broken write, is overwritten.
-    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError>;
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError>;
     fn sync_file(&self, path: &Path) -> Result<(), DiskError>;
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
     /// Brings the names in a folder to where they outlive a loss of power.
     fn sync_folder(&self, folder: &Path) -> Result<(), DiskError>;
 
-    fn publish_by_steps(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+    fn publish_by_steps(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
         for folder in [beside.parent(), path.parent()].into_iter().flatten() {
             self.make_folder(folder)?;
         }
-        self.write(beside, bytes)?;
+        self.write(beside, parts)?;
         if !cfg!(keblin_fault = "no_sync") {
             self.sync_file(beside)?;
         }

@@ -70,7 +70,7 @@ impl Keeper {
         *known = Some(written.lineage);
         self.erased.clear();
         self.progress.note_written(&snapshot);
-        Some(DueSave { bytes: written.bytes, number: stamp.number, cause })
+        Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause })
     }
 
     /// The game could not keep what [`Keeper::take_due`] gave: it is due again.

@@ -77,7 +77,7 @@ impl SaveDir {
             }
         }
         let stamp = Stamp::after(before.as_ref(), self.files().now_unix_ms(), "settings");
-        self.publish("device", &path, &write_device(snapshot, &stamp))
+        self.publish("device", &path, &[&write_device(snapshot, &stamp)])
     }
 
     pub(super) fn aside_path(&self, name: &str, why: &str) -> PathBuf {

@@ -4,13 +4,13 @@
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 
 use std::fmt;
-use std::fs::{self, File, OpenOptions, TryLockError};
-use std::io::{self, ErrorKind, Read, Seek, SeekFrom, Write};
+use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
+use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use super::backend::{Backend, Lock, Steps};
+use super::backend::{Backend, LeftAt, Lock, Steps};
 use crate::save::layout::MAX_SAVE_BYTES;
 
 /// A call to the operating system that failed.
@@ -66,15 +66,87 @@ pub(super) fn now_unix_ms() -> u64 {
 /// The files of the operating system.
 #[derive(Debug, Default)]
 pub struct Disk {
-    /// The file that was appended to last, which is the one to be synced next.
-    appended: Mutex<Option<(PathBuf, File)>>,
+    /// The file that was appended to last, which is the one to be synced and, as a rule, appended to next.
+    kept: Mutex<Option<Kept>>,
+}
+
+/// An open file.
+#[derive(Debug)]
+struct Kept {
+    path: PathBuf,
+    file: File,
+    /// Which file of the system it is; nothing where that cannot be known, and then it is kept no longer than to its sync.
+    which: Option<(u64, u64)>,
+}
+
+/// Which file of the system a name stands for, whatever it is called.
+#[cfg(unix)]
+fn which(found: &Metadata) -> Option<(u64, u64)> {
+    use std::os::unix::fs::MetadataExt;
+    Some((found.dev(), found.ino()))
+}
+
+#[cfg(not(unix))]
+fn which(_: &Metadata) -> Option<(u64, u64)> {
+    None
 }
 
 impl Disk {
-    fn appended(&self) -> MutexGuard<'_, Option<(PathBuf, File)>> {
+    fn kept(&self) -> MutexGuard<'_, Option<Kept>> {
         // Nothing panics while it is held.
-        self.appended.lock().unwrap_or_else(PoisonError::into_inner)
+        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
+
+    /// Gives up the open file of a name that is about to stand for another.
+    fn let_go(&self, path: &Path) {
+        self.kept().take_if(|kept| kept.path == path);
+    }
+
+    /// The file of a name, opened, and how long it is: the one that is kept, if the name still stands for it.
+    fn open<'k>(
+        &self,
+        kept: &'k mut MutexGuard<'_, Option<Kept>>,
+        path: &Path,
+    ) -> Result<Option<(&'k File, u64)>, DiskError> {
+        let found = there(fs::metadata(path)).map_err(failed("looking for", path))?;
+        let Some(found) = found else {
+            kept.take_if(|kept| kept.path == path);
+            return Ok(None);
+        };
+        let is_it = |kept: &Kept| kept.path == path && kept.which.is_some() && kept.which == which(&found);
+        if kept.as_ref().is_some_and(is_it) {
+            return Ok(kept.as_ref().map(|kept| (&kept.file, found.len())));
+        }
+        let file = OpenOptions::new().read(true).write(true).open(path).map_err(failed("opening", path))?;
+        let found = file.metadata().map_err(failed("looking at", path))?;
+        let opened = kept.insert(Kept { path: path.to_path_buf(), file, which: which(&found) });
+        Ok(Some((&opened.file, found.len())))
+    }
+}
+
+/// At most so many bytes of a file of some length from an offset on.
+fn read_from(mut file: &File, len: u64, from: u64, most: u64) -> io::Result<Vec<u8>> {
+    let room = len.saturating_sub(from).min(most).min(MAX_SAVE_BYTES as u64 + 1);
+    let mut bytes = Vec::with_capacity(usize::try_from(room).unwrap_or(0));
+    file.seek(SeekFrom::Start(from))?;
+    file.take(most).read_to_end(&mut bytes)?;
+    Ok(bytes)
+}
+
+/// Writes all parts together: in single pieces they would be on more pages, and a sync of those takes longer.
+fn write_all(mut file: &File, parts: &[&[u8]]) -> io::Result<()> {
+    let mut slices: Vec<IoSlice<'_>> = parts.iter().map(|part| IoSlice::new(part)).collect();
+    let mut rest = slices.as_mut_slice();
+    IoSlice::advance_slices(&mut rest, 0);
+    while !rest.is_empty() {
+        match file.write_vectored(rest) {
+            Ok(0) => return Err(ErrorKind::WriteZero.into()),
+            Ok(written) => IoSlice::advance_slices(&mut rest, written),
+            Err(error) if error.kind() == ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(())
 }
 
 impl Backend for Disk {
@@ -85,44 +157,44 @@ impl Backend for Disk {
 
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         let file = there(File::open(path)).map_err(failed("opening", path))?;
-        let Some(mut file) = file else { return Ok(None) };
+        let Some(file) = file else { return Ok(None) };
         let len = file.metadata().map_or(0, |found| found.len());
-        let room = len.saturating_sub(from).min(most).min(MAX_SAVE_BYTES as u64 + 1);
-        let mut bytes = Vec::with_capacity(usize::try_from(room).unwrap_or(0));
-        let sought = if from > 0 { file.seek(SeekFrom::Start(from)) } else { Ok(0) };
-        let read = sought.and_then(|_| file.take(most).read_to_end(&mut bytes));
-        read.map_err(failed("reading", path))?;
-        Ok(Some(bytes))
+        read_from(&file, len, from, most).map(Some).map_err(failed("reading", path))
     }
 
-    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
-        let mut file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
-        let found = file.metadata().map_err(failed("looking at", path))?.len();
-        if found != len || from > len {
-            let message = format!("{len} bytes were expected, and there are {found}");
-            return Err(failed("appending to", path)(io::Error::other(message)));
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        let mut kept = self.kept();
+        let Some((mut file, len)) = self.open(&mut kept, path)? else { return Ok(false) };
+        let (from, most) = left.looked_at();
+        let found = read_from(file, len, from, most).map_err(failed("reading", path))?;
+        if len != left.len || !left.is_so(&found) {
+            return Ok(false);
         }
-        let sought = file.seek(SeekFrom::Start(from));
-        sought.and_then(|_| file.write_all(bytes)).map_err(failed("appending to", path))?;
-        *self.appended() = Some((path.to_path_buf(), file));
-        Ok(())
+        let sought = file.seek(SeekFrom::Start(left.end));
+        sought.and_then(|_| write_all(file, parts)).map_err(failed("appending to", path))?;
+        Ok(true)
     }
 
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
+        let mut kept = self.kept();
         // The same open file: some systems tell a failure only there.
-        let appended = self.appended().take_if(|(appended, _)| appended == path);
-        let file = match appended {
-            Some((_, file)) => file,
-            None => OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?,
-        };
+        if let Some(open) = kept.as_ref().filter(|kept| kept.path == path) {
+            let synced = open.file.sync_data().map_err(failed("syncing", path));
+            kept.take_if(|kept| synced.is_err() || kept.which.is_none());
+            return synced;
+        }
+        drop(kept);
+        let file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
         file.sync_data().map_err(failed("syncing", path))
     }
 
-    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.publish_by_steps(path, beside, bytes)
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.let_go(path);
+        self.publish_by_steps(path, beside, parts)
     }
 
     fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
+        self.let_go(path);
         self.set_aside_by_steps(path, to)
     }
 
@@ -155,11 +227,11 @@ impl Steps for Disk {
         fs::create_dir_all(folder).map_err(failed("making the folder", folder))
     }
 
-    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
         let mut options = OpenOptions::new();
-        let mut file =
+        let file =
             options.write(true).create(true).truncate(true).open(path).map_err(failed("creating", path))?;
-        file.write_all(bytes).map_err(failed("writing", path))
+        write_all(&file, parts).map_err(failed("writing", path))
     }
 
     fn sync_file(&self, path: &Path) -> Result<(), DiskError> {

@@ -5,13 +5,13 @@ use std::io::ErrorKind;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use super::backend::{Backend, Lock};
+use super::backend::{Backend, LeftAt, Lock};
 use super::disk::{DiskError, failed};
 
 /// A call of a [`Backend`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Doing {
-    /// [`Backend::read`] and [`Backend::len`].
+    /// [`Backend::read`], [`Backend::len`], and the look at the end of a file before [`Backend::append`].
     Read,
     /// [`Backend::append`]; half of the bytes are written before it fails.
     Append,
@@ -88,11 +88,14 @@ impl Backend for Faulty {
         self.files.read(path, from, most)
     }
 
-    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
-        let failing = self.check(Doing::Append, "appending to", path);
-        let written = if failing.is_err() { bytes.get(..bytes.len() / 2).unwrap_or_default() } else { bytes };
-        self.files.append(path, len, from, written)?;
-        failing
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        self.check(Doing::Read, "reading", path)?;
+        if let Err(error) = self.check(Doing::Append, "appending to", path) {
+            let bytes = parts.concat();
+            self.files.append(path, left, &[bytes.get(..bytes.len() / 2).unwrap_or_default()])?;
+            return Err(error);
+        }
+        self.files.append(path, left, parts)
     }
 
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
@@ -100,9 +103,9 @@ impl Backend for Faulty {
         self.files.sync(path)
     }
 
-    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
         self.check(Doing::Publish, "writing", path)?;
-        self.files.publish(path, beside, bytes)
+        self.files.publish(path, beside, parts)
     }
 
     fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {

@@ -186,7 +186,7 @@ impl SaveDir {
                 return Err(SlotError::Taken { path });
             }
         }
-        self.publish(to.name().as_str(), &to.path(), &bytes)?;
+        self.publish(to.name().as_str(), &to.path(), &[&bytes])?;
         Ok(to)
     }
 

@@ -1,11 +1,11 @@
 //! Files in memory: for games that keep their bytes elsewhere, and for tests.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::io::{Error, ErrorKind};
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, Lock, Steps};
+use super::backend::{Backend, LeftAt, Lock, Steps};
 use super::disk::{DiskError, failed, now_unix_ms};
 
 /// Files in memory. Clones share them. They are gone with the program, so a sync promises nothing.
@@ -59,6 +59,12 @@ impl Memory {
     }
 }
 
+/// At most so many bytes of a file from an offset on.
+fn part_of(bytes: &[u8], from: u64, most: u64) -> &[u8] {
+    let rest = bytes.get(usize::try_from(from).unwrap_or(usize::MAX)..).unwrap_or_default();
+    rest.get(..usize::try_from(most).unwrap_or(usize::MAX).min(rest.len())).unwrap_or_default()
+}
+
 /// Puts bytes at a place in a file; what lies before it and was never written is zero.
 pub(super) fn put(file: &mut Vec<u8>, at: usize, bytes: &[u8]) {
     if bytes.is_empty() {
@@ -76,30 +82,29 @@ impl Backend for Memory {
     }
 
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
-        let part = |bytes: &Vec<u8>| {
-            let from = usize::try_from(from).unwrap_or(usize::MAX);
-            let rest = bytes.get(from..).unwrap_or_default();
-            rest.get(..usize::try_from(most).unwrap_or(usize::MAX).min(rest.len()))
-                .unwrap_or_default()
-                .to_vec()
-        };
+        let part = |bytes: &Vec<u8>| part_of(bytes, from, most).to_vec();
         Ok(self.held().files.get(path).map(part))
     }
 
-    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
         let mut held = self.held();
-        let file = held.files.get_mut(path).filter(|file| file.len() as u64 == len && from <= len);
-        let not_so = || failed("appending to", path)(Error::other(format!("no file of {len} bytes")));
-        put(file.ok_or_else(not_so)?, usize::try_from(from).unwrap_or(usize::MAX), bytes);
-        Ok(())
+        let Some(file) = held.files.get_mut(path).filter(|file| file.len() as u64 == left.len) else {
+            return Ok(false);
+        };
+        let (from, most) = left.looked_at();
+        if !left.is_so(part_of(file, from, most)) {
+            return Ok(false);
+        }
+        put(file, usize::try_from(left.end).unwrap_or(usize::MAX), &parts.concat());
+        Ok(true)
     }
 
     fn sync(&self, _path: &Path) -> Result<(), DiskError> {
         Ok(())
     }
 
-    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.publish_by_steps(path, beside, bytes)
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.publish_by_steps(path, beside, parts)
     }
 
     fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
@@ -129,8 +134,8 @@ impl Steps for Memory {
         Ok(())
     }
 
-    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.held().files.insert(path.to_path_buf(), bytes.to_vec());
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.held().files.insert(path.to_path_buf(), parts.concat());
         Ok(())
     }
 

@@ -226,7 +226,7 @@ impl Slot {
         let stamp =
             Stamp { number: known.map_or(0, |known| known.number), ..Stamp::after(known, now, cause) };
         let written = write_whole(snapshot, &stamp, self.dir().key());
-        self.dir().publish(self.name().as_str(), path, &written.bytes)
+        self.dir().publish(self.name().as_str(), path, &written.parts.all())
     }
 
     fn pin_names(&self) -> Result<Vec<Name>, DiskError> {

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, Lock, Steps};
+use super::backend::{Backend, LeftAt, Lock, Steps};
 use super::disk::{DiskError, failed};
 use super::memory::{Memory, put};
 
@@ -121,11 +121,13 @@ impl Backend for PowerCut {
         self.files.read(path, from, most)
     }
 
-    fn append(&self, path: &Path, len: u64, from: u64, bytes: &[u8]) -> Result<(), DiskError> {
-        self.files.append(path, len, from, bytes)?;
-        let from = usize::try_from(from).unwrap_or(usize::MAX);
-        self.note(Call::Append(path.to_path_buf(), from, bytes.to_vec()));
-        Ok(())
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        let is_written = self.files.append(path, left, parts)?;
+        if is_written {
+            let from = usize::try_from(left.end).unwrap_or(usize::MAX);
+            self.note(Call::Append(path.to_path_buf(), from, parts.concat()));
+        }
+        Ok(is_written)
     }
 
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
@@ -136,8 +138,8 @@ impl Backend for PowerCut {
         self.sync_file(path)
     }
 
-    fn publish(&self, path: &Path, beside: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.publish_by_steps(path, beside, bytes)
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.publish_by_steps(path, beside, parts)
     }
 
     fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
@@ -158,9 +160,9 @@ impl Steps for PowerCut {
         self.files.make_folder(folder)
     }
 
-    fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.files.write(path, bytes)?;
-        self.note(Call::Write(path.to_path_buf(), bytes.to_vec()));
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.files.write(path, parts)?;
+        self.note(Call::Write(path.to_path_buf(), parts.concat()));
         Ok(())
     }
 

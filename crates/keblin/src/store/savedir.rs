@@ -111,8 +111,8 @@ impl SaveDir {
     }
 
     /// Puts a file of a slot, or of the device, in place of the one that may be there.
-    pub(super) fn publish(&self, name: &str, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.files.publish(path, &self.aside_path(name, "fresh"), bytes)
+    pub(super) fn publish(&self, name: &str, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.files.publish(path, &self.aside_path(name, "fresh"), parts)
     }
 
     /// Where everything lies that is not a slot.

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 
 use keblin_schema::Schema;
 
+use super::backend::LeftAt;
 use super::disk::DiskError;
 use super::slot::{Held, Slot};
 use crate::progress::Progress;
@@ -119,7 +120,7 @@ pub(super) struct Left {
 impl Left {
     /// What is left by a save; the copy before it was written at that time.
     pub(super) fn of(written: &mut Written, copied_unix_ms: u64) -> Option<Left> {
-        let foot = written.bytes.last_chunk::<FOOT_ITEM_BYTES>()?.to_vec();
+        let foot = written.parts.last::<FOOT_ITEM_BYTES>()?.to_vec();
         let (tail, has_new_areas) = (written.tail.take(), written.has_new_areas);
         Some(Left { len_bytes: tail.end, tail, foot, copied_unix_ms, has_new_areas })
     }
@@ -168,8 +169,8 @@ impl Slot {
         }
         // Taken out, and put back only when everything went well.
         let saved = match held.left.take() {
-            Some(left) if self.is_as_left(&left)? => self.put_behind(&mut held, left, snapshot, cause)?,
-            _ => None,
+            Some(left) => self.put_behind(&mut held, left, snapshot, cause)?,
+            None => None,
         };
         let saved = match saved {
             Some(saved) => saved,
@@ -204,23 +205,8 @@ impl Slot {
         }
     }
 
-    /// Whether the file ends where and how it was left.
-    fn is_as_left(&self, left: &Left) -> Result<bool, DiskError> {
-        let (path, files) = (self.path(), self.dir().files());
-        if cfg!(keblin_fault = "append_after_failure") {
-            return Ok(true);
-        }
-        if files.len(&path)? != Some(left.len_bytes as u64) {
-            return Ok(false);
-        }
-        // With the start of the room: a state that somebody else has written there begins with a mark.
-        let from = left.tail.end.saturating_sub(FOOT_ITEM_BYTES) as u64;
-        let last = files.read(&path, from, 2 * FOOT_ITEM_BYTES as u64)?.unwrap_or_default();
-        let room = last.strip_prefix(left.foot.as_slice());
-        Ok(room.is_some_and(|room| room.iter().all(|byte| *byte == 0)))
-    }
-
-    /// Writes a state behind the last one; `None`, and nothing is written, if too little of the file is needed.
+    /// Writes a state behind the last one; `None`, and nothing is written, if too little of the file is needed, or it is
+    /// not as it was left.
     fn put_behind(
         &self,
         held: &mut Held,
@@ -238,7 +224,12 @@ impl Slot {
             return Ok(None);
         }
         held.try_for(&written.lineage);
-        files.append(&path, left.len_bytes as u64, from as u64, &written.bytes)?;
+        // With as much of the room: a state that somebody else has written there begins with a mark.
+        let last = if cfg!(keblin_fault = "append_after_failure") { &[] } else { left.foot.as_slice() };
+        let left_at = LeftAt { len: left.len_bytes as u64, end: from as u64, last };
+        if !files.append(&path, &left_at, &written.parts.all())? {
+            return Ok(None);
+        }
         let mut next = Left::of(&mut written, left.copied_unix_ms);
         if let Some(next) = &mut next {
             next.len_bytes = self.make_room(left.len_bytes.max(len_bytes), &written);
@@ -253,7 +244,7 @@ impl Slot {
             next.has_new_areas |= left.has_new_areas;
             self.copy_in_time(next, stamp.saved_at_unix_ms)?;
         }
-        let (number, written_bytes) = (stamp.number, written.bytes.len());
+        let (number, written_bytes) = (stamp.number, written.parts.len());
         held.has_saved(written, next);
         Ok(Some(Saved { path, number, len_bytes, written_bytes, replaced: None }))
     }
@@ -261,16 +252,17 @@ impl Slot {
     /// Makes room behind the last state of a file of some length if it has none, for states that follow; how long the
     /// file is then. Whatever comes of it, the state before it is what is saved.
     fn make_room(&self, len_bytes: usize, written: &Written) -> usize {
-        let (state, end) = (written.bytes.len(), written.tail.end);
+        let (state, end) = (written.parts.len(), written.tail.end);
         // No further than to where the file is written anew.
         let most = SMALL_BYTES.max(2 * written.live).saturating_sub(end);
         let room = (ROOM_STATES * state).min(MAX_ROOM_BYTES).min(most);
         if len_bytes > end || room < state {
             return len_bytes;
         }
-        let made = self.dir().files().append(&self.path(), end as u64, end as u64, &vec![0; room]);
+        let left_at = LeftAt { len: end as u64, end: end as u64, last: &[] };
+        let made = self.dir().files().append(&self.path(), &left_at, &[&vec![0; room]]);
         // A part of it is no harm, but then the length is not known: the next save finds another, and publishes.
-        if made.is_ok() { end + room } else { end }
+        if made.is_ok_and(|made| made) { end + room } else { end }
     }
 
     /// Areas are shared between the states of a file, so that a damaged byte can cost all of them: so much play is lost
@@ -279,7 +271,7 @@ impl Slot {
         // However the clock was set meanwhile.
         if left.has_new_areas && left.copied_unix_ms.abs_diff(now_unix_ms) >= COPY_MS {
             let bytes = self.dir().read(&self.path())?.unwrap_or_default();
-            self.put(&self.previous_path(), &bytes)?;
+            self.put(&self.previous_path(), &[&bytes])?;
             (left.copied_unix_ms, left.has_new_areas) = (now_unix_ms, false);
         }
         Ok(())
@@ -323,11 +315,11 @@ impl Slot {
         let stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, key);
         if let Some(bytes) = there.filter(|_| !cfg!(keblin_fault = "no_previous")) {
-            self.put(&aside, &bytes)?;
+            self.put(&aside, &[&bytes])?;
         }
         held.try_for(&written.lineage);
-        self.put(&path, &written.bytes)?;
-        let (number, len_bytes) = (stamp.number, written.bytes.len());
+        self.put(&path, &written.parts.all())?;
+        let (number, len_bytes) = (stamp.number, written.parts.len());
         let left = Left::of(&mut written, stamp.saved_at_unix_ms);
         held.has_saved(written, left);
         let replaced = theirs.map(|theirs| Replaced {
@@ -342,7 +334,7 @@ impl Slot {
         held.owes_erasing = true;
         let saved = self.publish(held, snapshot, cause, Meeting::Nothing)?;
         if let Some(bytes) = self.dir().read(&saved.path)? {
-            self.put(&self.previous_path(), &bytes)?;
+            self.put(&self.previous_path(), &[&bytes])?;
         }
         held.owes_erasing = false;
         Ok(saved)
@@ -353,13 +345,13 @@ impl Slot {
         let is_whole = saved.written_bytes == saved.len_bytes && !cfg!(keblin_fault = "no_previous");
         if is_whole && !self.dir().exists(&self.previous_path())? {
             let bytes = self.dir().read(&saved.path)?.unwrap_or_default();
-            self.put(&self.previous_path(), &bytes)?;
+            self.put(&self.previous_path(), &[&bytes])?;
         }
         Ok(())
     }
 
-    fn put(&self, path: &Path, bytes: &[u8]) -> Result<(), DiskError> {
-        self.dir().publish(self.name().as_str(), path, bytes)
+    fn put(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+        self.dir().publish(self.name().as_str(), path, parts)
     }
 
     /// What a file has been until now: its last state, or nothing if it is not whole to its end. An error if it is not

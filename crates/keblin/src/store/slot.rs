@@ -71,7 +71,8 @@ impl Held {
     pub(super) fn has_saved(&mut self, written: Written, left: Option<Left>) {
         self.tried.clear();
         (self.left, self.known) = (left, Some(written.lineage));
-        self.room = if written.bytes.len() < MAX_ROOM { written.bytes } else { Vec::new() };
+        let room = written.parts.into_room();
+        self.room = if room.len() < MAX_ROOM { room } else { Vec::new() };
     }
 }
 

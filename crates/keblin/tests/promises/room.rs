@@ -4,7 +4,7 @@ use std::io::ErrorKind;
 use std::sync::Arc;
 
 use keblin::save::{Fault, Stamp, read, write, write_behind};
-use keblin::store::backend::{Backend, Disk, Doing, Faulty, Memory};
+use keblin::store::backend::{Backend, Disk, Doing, Faulty, LeftAt, Memory};
 use keblin::store::{Origin, Slot};
 use keblin::{Field, Keeper, Progress, SaveDir, Schema};
 
@@ -134,7 +134,9 @@ fn nothing_is_written_into_room_that_somebody_else_has_written_into() {
     let bytes = memory.files()[&slot.path()].clone();
     let end = read(&bytes).unwrap().end();
     assert!(end < bytes.len());
-    memory.append(&slot.path(), bytes.len() as u64, end as u64, b"\xdbkeblin").unwrap();
+    let left = LeftAt { len: bytes.len() as u64, end: end as u64, last: &bytes[end - 9..end] };
+    assert!(memory.append(&slot.path(), &left, &[b"\xdbkeblin"]).unwrap());
+    assert!(!memory.append(&slot.path(), &left, &[b"more"]).unwrap(), "it is not as it was left");
     kept.set(field, 3);
     let saved = kept.save_now().unwrap().unwrap();
     assert_eq!((saved.written_bytes, saved.len_bytes), (saved.len_bytes, saved.len_bytes), "published");

@@ -72,7 +72,7 @@ fn what_is_erased_does_not_come_back_by_a_file_that_somebody_put_there() {
     kept.submit(best, 5);
     kept.save_now().unwrap();
     let theirs = elsewhere.files()[&far.path()].clone();
-    memory.publish(&slot.path(), std::path::Path::new("saves/beside"), &theirs).unwrap();
+    memory.publish(&slot.path(), std::path::Path::new("saves/beside"), &[&theirs]).unwrap();
     kept.erase(&Erase::Field(schema.field_named("best").unwrap().0), true).unwrap();
     let replaced = kept.save_now().unwrap().unwrap().replaced.unwrap();
     assert!(!replaced.has_met && replaced.snapshot.schema() == schema);
@@ -132,7 +132,7 @@ fn a_file_replaced_underneath_is_set_aside_and_its_records_are_taken_over() {
     kept.submit(best, 8);
     kept.save_now().unwrap();
     let put_there = |bytes: &[u8]| {
-        memory.publish(&slot.path(), std::path::Path::new("saves/beside"), bytes).unwrap();
+        memory.publish(&slot.path(), std::path::Path::new("saves/beside"), &[bytes]).unwrap();
     };
     // What this game saved earlier itself is nothing new.
     put_there(&earlier);

@@ -1,0 +1,158 @@
+//! The areas of the world that lie in a file, and the table of a state that shares them. There are many of them and most
+//! stay as they are from one state to the next: their rows are copied as they were written.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use minicbor::Encoder;
+
+use super::map::Failure;
+use super::state::{Row, write_row};
+use crate::snapshot::Areas;
+
+/// The table of a state: a row for each item of the file that belongs to it, in the order of the file.
+#[derive(Debug, Default)]
+pub(super) struct Table {
+    rows: Vec<u8>,
+    count: u64,
+    /// How long the items are together, in bytes.
+    pub(super) items_bytes: usize,
+}
+
+impl Table {
+    /// An empty table with room for so many bytes of rows.
+    pub(super) fn with_room(bytes: usize) -> Table {
+        Table { rows: Vec::with_capacity(bytes), ..Table::default() }
+    }
+
+    /// Adds a row behind the others; where it stands among them.
+    pub(super) fn push(&mut self, row: &Row<'_>) -> Range<usize> {
+        let from = self.rows.len();
+        // Writing to a vector never fails.
+        let _ = write_row(&mut Encoder::new(&mut self.rows), row);
+        self.pushed(from, row.len_bytes)
+    }
+
+    /// The same for a row that was written before, of an item of some length.
+    fn push_written(&mut self, row: &[u8], len_bytes: usize) -> Range<usize> {
+        let from = self.rows.len();
+        self.rows.extend_from_slice(row);
+        self.pushed(from, len_bytes)
+    }
+
+    fn pushed(&mut self, from: usize, len_bytes: usize) -> Range<usize> {
+        self.count += 1;
+        self.items_bytes += len_bytes;
+        from..self.rows.len()
+    }
+
+    pub(super) fn write(&self, out: &mut Encoder<&mut Vec<u8>>) -> Result<(), Failure> {
+        out.array(self.count)?.writer_mut().extend_from_slice(&self.rows);
+        Ok(())
+    }
+}
+
+/// An area of a state.
+#[derive(Clone, Debug)]
+struct Shelved {
+    /// The name of its section.
+    name: Arc<str>,
+    bytes: Arc<[u8]>,
+    /// How long its section is, in bytes.
+    len_bytes: usize,
+    /// Its row among the rows; nothing while it is not in the file as it is.
+    row: Option<Range<usize>>,
+}
+
+/// The areas of the last state of a file.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Shelf {
+    /// By name.
+    areas: Vec<Shelved>,
+    /// Their positions in the order of the file.
+    order: Vec<usize>,
+    /// The rows of that state.
+    rows: Vec<u8>,
+}
+
+impl Shelf {
+    /// Makes these the areas of a snapshot. The rows of those that are in the file as they are go into the table; what is
+    /// given back must be written.
+    pub(super) fn share(&mut self, areas: &Areas, table: &mut Table) -> Vec<usize> {
+        if self.renew(areas) {
+            let Shelf { areas, order, .. } = self;
+            order.retain(|at| areas.get(*at).is_some_and(|area| area.row.is_some()));
+        } else {
+            self.merge(areas);
+        }
+        for at in &self.order {
+            let Some(Shelved { len_bytes, row: Some(row), .. }) = self.areas.get_mut(*at) else { continue };
+            let written = self.rows.get(row.clone()).unwrap_or_default();
+            *row = table.push_written(written, *len_bytes);
+        }
+        let fresh = self.areas.iter().enumerate().filter(|(_, area)| area.row.is_none());
+        fresh.map(|(at, _)| at).collect()
+    }
+
+    /// Takes over what the areas hold now, if they are the same ones; it is not, as a rule, for any but a few, and then
+    /// nothing else is looked at. Whether they are.
+    fn renew(&mut self, areas: &Areas) -> bool {
+        let are_as_many = self.areas.len() == areas.len();
+        are_as_many
+            && self.areas.iter_mut().zip(areas).all(|(shelved, (name, bytes))| {
+                if !Arc::ptr_eq(&shelved.name, name) {
+                    return false;
+                }
+                if !Arc::ptr_eq(&shelved.bytes, bytes) {
+                    shelved.row.take_if(|_| shelved.bytes != *bytes);
+                    shelved.bytes = Arc::clone(bytes);
+                }
+                true
+            })
+    }
+
+    /// The same where some are gone or there are others.
+    fn merge(&mut self, areas: &Areas) {
+        let mut there = std::mem::take(&mut self.areas).into_iter().peekable();
+        for (name, bytes) in areas {
+            while there.next_if(|shelved| *shelved.name < **name).is_some() {}
+            let found = there.next_if(|shelved| shelved.name == *name);
+            let found = found.filter(|shelved| shelved.bytes == *bytes);
+            let (name, bytes) = (Arc::clone(name), Arc::clone(bytes));
+            let (len_bytes, row) = found.map_or((0, None), |shelved| (shelved.len_bytes, shelved.row));
+            self.areas.push(Shelved { name, bytes, len_bytes, row });
+        }
+        let rows = self.areas.iter().enumerate();
+        let mut order: Vec<_> = rows.filter_map(|(at, area)| Some((area.row.as_ref()?.start, at))).collect();
+        order.sort_unstable();
+        self.order = order.into_iter().map(|(_, at)| at).collect();
+    }
+
+    /// The name of an area's section, and its bytes.
+    pub(super) fn area(&self, at: usize) -> Option<(Arc<str>, Arc<[u8]>)> {
+        self.areas.get(at).map(|area| (Arc::clone(&area.name), Arc::clone(&area.bytes)))
+    }
+
+    /// Notes where an area was written: behind all others.
+    pub(super) fn wrote(&mut self, at: usize, row: &Row<'_>, table: &mut Table) {
+        let place = table.push(row);
+        if let Some(area) = self.areas.get_mut(at) {
+            (area.len_bytes, area.row) = (row.len_bytes, Some(place));
+            self.order.push(at);
+        }
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.areas.len()
+    }
+
+    /// About as many bytes of rows as the next state has.
+    pub(super) fn rows_bytes(&self) -> usize {
+        self.rows.len() + 256
+    }
+
+    /// These, with the table of the state that was written.
+    pub(super) fn with(self, table: Table) -> Shelf {
+        Shelf { rows: table.rows, ..self }
+    }
+}
