@@ -6,10 +6,11 @@ use std::sync::Arc;
 
 use keblin::Severity;
 use keblin::diff::differences;
-use keblin::migrate::{Account, Fate, sample_of};
+use keblin::migrate::{Account, Fate, sample, sample_of};
 use keblin::model::Schema;
+use keblin::save::{Fault, ReadError, Stamp, write_device};
 use keblin::steps::{Files, TextFile};
-use keblin::verify::{SaveFinding, verify};
+use keblin::verify::{SaveFinding, examine, verify};
 use serde_json::{Value as Json, json};
 
 use super::freeze::paths;
@@ -25,6 +26,8 @@ struct Sample {
     file: PathBuf,
     /// What is wrong with the frozen version it is of, each a sentence.
     faults: Vec<String>,
+    /// What the tool cannot do and the game can, a sentence.
+    left_to_game: Option<String>,
     opened: Option<Opened>,
 }
 
@@ -47,14 +50,15 @@ impl Samples {
             let [_, sample] = paths(declaration, *version);
             if !sample.exists() {
                 let faults = vec!["there is no such sample; `keblin freeze` makes it".to_string()];
-                list.push(Sample { file: sample, faults, opened: None });
+                list.push(Sample { faults, ..Sample::untried(sample) });
                 continue;
             }
             let mut tried = match sound {
                 Some(schema) => Sample::of(&sample, schema)?,
-                None => Sample { file: sample.clone(), faults: Vec::new(), opened: None },
+                None => Sample::untried(sample.clone()),
             };
             tried.faults.extend(unlike(&sample, frozen)?);
+            tried.faults.extend(sound.and_then(|schema| settings_left(schema, *version)));
             list.push(tried);
         }
         let saves = declaration.with_file_name("frozen").join("saves");
@@ -95,18 +99,38 @@ fn unlike(sample: &Path, file: &TextFile) -> Result<Vec<String>, Trouble> {
         .collect())
 }
 
+/// Whether a step has code that only the game has: nothing the tool could say anything about.
+fn needs_game(error: &ReadError) -> bool {
+    matches!(&error.fault, Fault::Step(step) if step.needs_game)
+}
+
+/// Why settings of a frozen version are not brought along: they are in a file of their own, and so in no sample.
+fn settings_left(schema: &Arc<Schema>, version: u32) -> Option<String> {
+    let past = schema.past().iter().map(|past| &past.schema).find(|past| past.version == version)?;
+    let bytes = write_device(&sample(past), &Stamp::first(0, "freeze"));
+    let error = examine(&bytes, schema).kept.err().filter(|error| !needs_game(error))?;
+    Some(format!("settings of the device would be as declared: {error}"))
+}
+
 impl Sample {
     fn of(file: &Path, schema: &Arc<Schema>) -> Result<Sample, Trouble> {
         let bytes = files::save(file)?;
-        let path = file.to_path_buf();
+        let untried = Sample::untried(file.to_path_buf());
         Ok(match verify(&bytes, schema) {
-            Err(error) => Sample { file: path, faults: vec![error.to_string()], opened: None },
+            Err(error) if needs_game(&error) => {
+                Sample { left_to_game: Some(error.fault.to_string()), ..untried }
+            }
+            Err(error) => Sample { faults: vec![error.to_string()], ..untried },
             Ok(save) => {
                 let from = save.head().schema_version;
                 let (account, findings) = (save.account().cloned(), save.findings().to_vec());
-                Sample { file: path, faults: Vec::new(), opened: Some(Opened { from, account, findings }) }
+                Sample { opened: Some(Opened { from, account, findings }), ..untried }
             }
         })
+    }
+
+    fn untried(file: PathBuf) -> Sample {
+        Sample { file, faults: Vec::new(), left_to_game: None, opened: None }
     }
 
     fn is_fine(&self) -> bool {
@@ -122,6 +146,7 @@ impl Sample {
             "ok": self.is_fine(),
             "version": self.opened.as_ref().map(|opened| opened.from),
             "faults": self.faults,
+            "left_to_game": self.left_to_game,
             "findings": findings.iter().map(json::save_finding).collect::<Vec<_>>(),
         })
     }
@@ -141,6 +166,10 @@ impl Sample {
             for finding in opened.findings.iter().filter(|finding| finding.severity != Severity::Hint) {
                 console.paragraph(&format!("    {finding}"), "      ")?;
             }
+        }
+        if let Some(left) = &self.left_to_game {
+            let word = console.toned(Tone::Quiet, "not tried");
+            console.paragraph(&format!("  {file} {word}: {left}"), "      ")?;
         }
         let error = console.toned(Tone::Bad, "error");
         for fault in &self.faults {

@@ -289,3 +289,38 @@ fn a_seal_needs_its_key_to_be_written_anew() {
     let verified = keblin_in(folder.path(), &["verify", "--key", key.to_str().unwrap(), "sealed.keblin"]);
     assert!(verified.out.contains("and the seal"), "{}", verified.out);
 }
+
+/// What the tool cannot try is said and stops nothing; settings, which no sample holds, are tried all the same.
+#[test]
+fn check_tries_settings_and_says_what_only_the_game_can_try() {
+    let folder = tempfile::tempdir().unwrap();
+    let put = |path: &str, text: &str| {
+        let path = folder.path().join(path);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, text).unwrap();
+    };
+    let run = |args: &[&str]| keblin_in(folder.path(), args);
+    let horn = |most: u8| {
+        format!("[fields.horn]\ntype = \"int\"\nscope = \"device\"\nmin = 0\nmax = {most}\ndefault = 0\n")
+    };
+    put("progress.toml", &format!("{BEFORE}\n{}", horn(10)));
+    assert_eq!(run(&["freeze"]).code, 0);
+    let now = BEFORE.replace("version = 1", "version = 2");
+    let rank = "[fields.rank]\ntype = \"text\"\nmax_len = 9\nscope = \"profile\"\n";
+    put("progress.toml", &format!("{now}\n{}\n{rank}", horn(1)));
+    let of_code = "[fields.rank]\nby = \"code\"\n";
+    put("migrations/v2.toml", &format!("[fields.horn]\nmax = 1\nmisfit = \"nearest\"\n\n{of_code}"));
+    let ran = run(&["check"]);
+    assert_eq!(ran.code, 0, "{}", ran.out);
+    assert_fits(&ran.out);
+    let told = "  frozen/v1.keblin not tried: in the step to version 2 the game's own code makes\n      rank: open the save in the game\n";
+    assert!(ran.out.contains(told), "{}", ran.out);
+    let sample = &run(&["check", "--json"]).json()["samples"][0];
+    assert_eq!((&sample["ok"], sample["left_to_game"].is_string()), (&true.into(), true));
+    let migrated = run(&["migrate", "frozen/v1.keblin"]);
+    assert!(migrated.code == 1 && migrated.out.contains("[needs_game]"), "{}", migrated.out);
+    put("migrations/v2.toml", &format!("[fields.horn]\nmax = 1\nmisfit = \"refuse\"\n\n{of_code}"));
+    let ran = run(&["check"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("error: settings of the device would be as declared:"), "{}", ran.out);
+}

@@ -27,7 +27,9 @@ pub(super) fn whole(pastes: &[Paste]) -> String {
     let drops =
         pastes.iter().filter_map(|paste| if let Paste::Drop(path) = paste { Some(path) } else { None });
     let drops: Vec<&String> = drops.collect();
-    let first = (!drops.is_empty()).then(|| format!("drop = {}", id_list(drops)));
+    // Nobody should paste this without having read it.
+    let lost = "# Lost for good, unless carried, filled or renamed instead:";
+    let first = (!drops.is_empty()).then(|| format!("{lost}\ndrop = {}", id_list(drops)));
     let tables = pastes.iter().filter_map(|paste| match paste {
         Paste::Table(text) => Some(text.trim_end().to_string()),
         Paste::Drop(_) => None,

@@ -7,6 +7,7 @@ use keblin_schema::Value;
 use keblin_schema::model::Scope;
 use keblin_schema::steps::{FieldStep, PastVersion};
 
+use super::apply::Kept;
 use super::code;
 use super::facts;
 use super::places::Places;
@@ -19,27 +20,33 @@ pub(super) fn by_code(
     past: &PastVersion,
     before: &Snapshot,
     snapshot: &mut Snapshot,
+    kept: Kept,
     entries: &mut Vec<Entry>,
 ) -> Result<(), StepFault> {
     let now = Arc::clone(&snapshot.schema);
-    let left = now.fields.iter().zip(&past.step.fields).find(|(_, step)| **step == FieldStep::ByCode);
-    let fault = |why: String| StepFault {
+    let mut steps = now.fields.iter().zip(&past.step.fields);
+    let left = steps.find(|(field, step)| kept.has(field) && **step == FieldStep::ByCode);
+    if left.is_none() && kept == Kept::OnDevice {
+        return Ok(());
+    }
+    let fault = |why: String, needs_game: bool| StepFault {
         to: now.version,
         place: left.map_or_else(|| now.game.to_string(), |(field, _)| field.name.to_string()),
         value: Value::Unset,
         why,
+        needs_game,
     };
     let Some(code) = code::of(past) else {
         return match left {
-            Some(_) => Err(fault("the game puts it in place itself; open the save in the game".to_string())),
+            Some(_) => Err(fault("open the save in the game".to_string(), true)),
             None => Ok(()),
         };
     };
     let held = snapshot.state.clone();
     let mut rewriting = Rewriting::of(snapshot.clone());
-    code(&Progress::view(before), &mut rewriting).map_err(fault)?;
+    code(&Progress::view(before), &mut rewriting).map_err(|why| fault(why, false))?;
     *snapshot = rewriting.into_snapshot();
-    for field in now.fields.iter().filter(|field| field.scope != Scope::Device) {
+    for field in now.fields.iter().filter(|field| kept.has(field)) {
         for cell in field.cells.clone() {
             let (Some(was), Some(is)) = (held.cells.get(cell), snapshot.state.cells.get(cell)) else {
                 continue;
@@ -103,6 +110,7 @@ pub(super) fn fits(snapshot: &Snapshot) -> Result<(), StepFault> {
                 place: Places::text(schema, field, cell),
                 value: value.clone(),
                 why: unfit.to_string(),
+                needs_game: false,
             })?;
         }
     }

@@ -15,21 +15,14 @@ use super::{Entry, Fate, StepFault, after};
 use crate::progress::Progress;
 use crate::snapshot::{Carried, Snapshot, State};
 
-/// One step on one snapshot.
-pub(super) fn apply(
+/// One step on one snapshot of a slot.
+pub(super) fn slot(
     past: &PastVersion,
     before: Snapshot,
     now: &Arc<Schema>,
     entries: &mut Vec<Entry>,
 ) -> Result<Snapshot, StepFault> {
-    let places = Places { step: &past.step, old: &past.schema, now };
-    let mut applying = Applying {
-        places,
-        before: &before,
-        view: OnceCell::new(),
-        used: vec![false; before.state.cells.len()],
-        entries,
-    };
+    let mut applying = Applying::new(past, &before, now, Kept::InSlots, entries);
     let mut state = State::first(now);
     applying.named(&mut state);
     applying.facts(&mut state);
@@ -44,10 +37,41 @@ pub(super) fn apply(
         picture: before.picture.clone(),
         areas: Arc::clone(&before.areas),
     };
-    after::by_code(past, &before, &mut snapshot, entries)?;
+    after::by_code(past, &before, &mut snapshot, Kept::InSlots, entries)?;
     after::hold_bounds(&mut snapshot, entries);
     after::fits(&snapshot)?;
     Ok(snapshot)
+}
+
+/// One step on the settings of the device.
+pub(super) fn settings(
+    past: &PastVersion,
+    before: Snapshot,
+    now: &Arc<Schema>,
+) -> Result<Snapshot, StepFault> {
+    // Nobody is told: settings are no progress.
+    let mut entries = Vec::new();
+    let mut state = State::first(now);
+    let mut applying = Applying::new(past, &before, now, Kept::OnDevice, &mut entries);
+    state.cells = applying.cells(&before.state.cells, true)?;
+    let (carried, areas) = (Arc::default(), Arc::default());
+    let mut snapshot = Snapshot { schema: Arc::clone(now), state, carried, picture: None, areas };
+    after::by_code(past, &before, &mut snapshot, Kept::OnDevice, &mut entries)?;
+    after::fits(&snapshot)?;
+    Ok(snapshot)
+}
+
+/// Which fields a step is done for: those of slots and of the device are in files of their own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Kept {
+    InSlots,
+    OnDevice,
+}
+
+impl Kept {
+    pub(super) fn has(self, field: &FieldDef) -> bool {
+        (field.scope == Scope::Device) == (self == Kept::OnDevice)
+    }
 }
 
 /// A step being done.
@@ -57,7 +81,22 @@ pub(super) struct Applying<'s> {
     view: OnceCell<Progress>,
     /// By cell of before: whether something was made of it.
     used: Vec<bool>,
+    kept: Kept,
     entries: &'s mut Vec<Entry>,
+}
+
+impl<'s> Applying<'s> {
+    fn new(
+        past: &'s PastVersion,
+        before: &'s Snapshot,
+        now: &'s Schema,
+        kept: Kept,
+        entries: &'s mut Vec<Entry>,
+    ) -> Applying<'s> {
+        let places = Places { step: &past.step, old: &past.schema, now };
+        let used = vec![false; before.state.cells.len()];
+        Applying { places, before, view: OnceCell::new(), used, kept, entries }
+    }
 }
 
 impl Applying<'_> {
@@ -92,9 +131,10 @@ impl Applying<'_> {
         let Places { step, old, now } = self.places;
         let mut cells = State::first_cells(now);
         let of_copy = OnceCell::new();
-        for (field, of) in now.fields.iter().zip(&step.fields) {
+        let kept = self.kept;
+        for (field, of) in now.fields.iter().zip(&step.fields).filter(|(field, _)| kept.has(field)) {
             let is_of_copy = !is_told;
-            let is_told = is_told && field.durable && field.scope != Scope::Device;
+            let is_told = is_told && field.durable;
             match of {
                 FieldStep::Carried(carrying) => {
                     let Some(from) = old.fields.get(carrying.from) else { continue };
@@ -178,6 +218,7 @@ impl Applying<'_> {
                     place: Places::text(places.old, old, source),
                     value: value.clone(),
                     why,
+                    needs_game: false,
                 };
                 has_any |= value != Value::Unset;
                 let (before, default) = (value.clone(), field.default.clone());

@@ -41,19 +41,35 @@ pub use sample::{sample, sample_file, sample_of};
 use std::sync::Arc;
 
 use keblin_schema::Schema;
+use keblin_schema::steps::PastVersion;
 
 use crate::snapshot::Snapshot;
 
-/// A snapshot of a version of the past, by every step up to this version.
+/// A snapshot of a version of the past, by every step up to this version. It is of a slot: the settings of the device are as
+/// declared, and come from their own file.
 pub(crate) fn migrate(before: Snapshot, schema: &Arc<Schema>) -> Result<(Snapshot, Account), StepFault> {
-    let from = before.schema.version;
-    let past = schema.past();
-    let mut account = Account { from, to: schema.version, entries: Vec::new() };
-    let mut snapshot = before;
+    let mut account = Account { from: before.schema.version, to: schema.version, entries: Vec::new() };
+    let entries = &mut account.entries;
+    let snapshot = by_steps(before, schema, |past, before, now| apply::slot(past, before, now, entries))?;
+    Ok((snapshot, account))
+}
+
+/// The same for the settings of the device, and nothing else: what is of a slot is as declared, and no step of it is asked.
+pub(crate) fn migrate_settings(before: Snapshot, schema: &Arc<Schema>) -> Result<Snapshot, StepFault> {
+    by_steps(before, schema, apply::settings)
+}
+
+fn by_steps(
+    before: Snapshot,
+    schema: &Arc<Schema>,
+    mut step: impl FnMut(&PastVersion, Snapshot, &Arc<Schema>) -> Result<Snapshot, StepFault>,
+) -> Result<Snapshot, StepFault> {
+    let (from, past) = (before.schema.version, schema.past());
     let first = past.iter().position(|version| version.schema.version == from).unwrap_or(past.len());
+    let mut snapshot = before;
     for (index, version) in past.iter().enumerate().skip(first) {
         let now = past.get(index + 1).map_or(schema, |next| &next.schema);
-        snapshot = apply::apply(version, snapshot, now, &mut account.entries)?;
+        snapshot = step(version, snapshot, now)?;
     }
-    Ok((snapshot, account))
+    Ok(snapshot)
 }

@@ -147,6 +147,7 @@ impl Fault {
             Fault::OtherGame { .. } => "other_game",
             Fault::NewerVersion { .. } => "newer_version",
             Fault::OlderVersion { .. } => "older_version",
+            Fault::Step(step) if step.needs_game => "needs_game",
             Fault::Step(_) => "step_failed",
         }
     }
@@ -227,12 +228,17 @@ pub struct StepFault {
     pub value: Value,
     /// Why, as a sentence without a full stop.
     pub why: String,
+    /// Whether all that is missing is code of the game's own, which this program does not have.
+    pub needs_game: bool,
 }
 
 impl fmt::Display for StepFault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let StepFault { to, place, value, why } = self;
-        write!(f, "the step to version {to} cannot be done: {place}, {value}: {why}")
+        let StepFault { to, place, value, why, needs_game } = self;
+        match needs_game {
+            true => write!(f, "in the step to version {to} the game's own code makes {place}: {why}"),
+            false => write!(f, "the step to version {to} cannot be done: {place}, {value}: {why}"),
+        }
     }
 }
 

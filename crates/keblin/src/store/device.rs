@@ -51,8 +51,8 @@ impl SaveDir {
     /// Writes the values of device scope, if they have changed.
     ///
     /// # Durability
-    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside; one of another game or a newer version is left
-    /// as it is, and nothing is written.
+    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside, and one that a step could not be done on; one of
+    /// another game or a newer version is left as it is, and nothing is written.
     ///
     /// # Errors
     /// [`DiskError`] if the disk is full, read-only or gone.
@@ -66,11 +66,15 @@ impl SaveDir {
         if let Some(bytes) = &held {
             match read(bytes).and_then(|file| of_this_game(&file, schema).map(|()| file)) {
                 Ok(file) => {
-                    let same = device_values(&file, schema).is_ok_and(|values| snapshot.device_is(&values));
-                    if same {
-                        return Ok(());
-                    }
                     before = Some(Lineage::of(&file));
+                    match device_values(&file, schema) {
+                        Ok(values) if snapshot.device_is(&values) => return Ok(()),
+                        Ok(_) => {}
+                        // A step could not be done: what was set is as declared now, and whoever mends the step finds it.
+                        Err(_) => {
+                            self.files().set_aside(&path, &self.free_aside("device", "not_migrated")?)?
+                        }
+                    }
                 }
                 Err(error) if error.is_refusal() => return Ok(()),
                 Err(_) => self.files().set_aside(&path, &self.free_aside("device", "damaged")?)?,

@@ -6,7 +6,7 @@ use keblin_schema::{Schema, Value};
 
 use super::finding::SaveFinding;
 use super::relations;
-use crate::migrate::{Account, migrate};
+use crate::migrate::{Account, StepFault, migrate, migrate_settings};
 use crate::save::decode::{Decoded, decode, decode_device, of_the_past, of_this_game};
 use crate::save::layout::STATE;
 use crate::save::{Fault, ReadError, SaveFile};
@@ -31,7 +31,7 @@ pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Of
     };
     let Decoded { snapshot, missing } = decode(file, before)?;
     let mut findings = relations::of_values(&snapshot);
-    let (snapshot, account) = migrated(file, snapshot, schema)?;
+    let (snapshot, account) = migrate(snapshot, schema).map_err(|fault| step_fault(file, fault))?;
     let decoded = Decoded { snapshot, missing };
     for finding in relations::findings(&decoded) {
         let is_told = |told: &SaveFinding| told.code == finding.code && told.place == finding.place;
@@ -51,15 +51,10 @@ pub(crate) fn device_values(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result
     state.cells.extend(decode_device(file, before)?);
     let (carried, areas) = (Arc::default(), Arc::default());
     let snapshot = Snapshot { schema: Arc::clone(before), state, carried, picture: None, areas };
-    let (mut snapshot, _) = migrated(file, snapshot, schema)?;
+    let mut snapshot = migrate_settings(snapshot, schema).map_err(|fault| step_fault(file, fault))?;
     Ok(snapshot.state.cells.split_off(schema.saved_cells))
 }
 
-fn migrated(
-    file: &SaveFile<'_>,
-    snapshot: Snapshot,
-    schema: &Arc<Schema>,
-) -> Result<(Snapshot, Account), ReadError> {
-    let done = migrate(snapshot, schema);
-    done.map_err(|fault| ReadError::new(STATE, file.head.offset, Fault::Step(Box::new(fault))))
+fn step_fault(file: &SaveFile<'_>, fault: StepFault) -> ReadError {
+    ReadError::new(STATE, file.head.offset, Fault::Step(Box::new(fault)))
 }

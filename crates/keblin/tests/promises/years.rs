@@ -304,7 +304,12 @@ fn a_game_may_do_a_part_of_a_step_itself() {
     let schema = versions(&[one, two], &[step]).unwrap();
     let bytes = write(&Progress::new(parsed(one)).snapshot(), &Stamp::first(1, "test"));
     let error = verify(&bytes, &schema).unwrap_err();
-    assert!(error.to_string().contains("initials, unset: the game puts it in place itself"), "{error}");
+    assert!(
+        error.to_string().contains(
+            "in the step to version 2 the game's own code makes initials: open the save in the game"
+        ),
+        "{error}"
+    );
     assert_eq!(set_code(&schema, 3, |_, _| Ok(())), Err(CodeError::NoStep { to: 3 }));
     set_code(&schema, 2, |before, now| {
         let Value::Text(name) =
@@ -393,4 +398,47 @@ fn settings_of_the_device_come_along() {
     keeper.close().unwrap();
     let keeper = Keeper::open(&dir.slot("otter").unwrap(), &schema).unwrap();
     assert!((keeper.get(horn) - 0.5).abs() < 1e-12);
+}
+
+/// Settings and slots are in files of their own: a step that cannot be done on one leaves the other alone, and settings that
+/// were not brought along are set aside, not written over.
+#[test]
+fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
+    let with = |version: u32, horn: &str, oil: &str| {
+        format!(
+            "game = 'reeds'\nversion = {version}\n[fields]\nhorn = {{ type = 'int', scope = 'device'{horn} }}\n\
+             oil = {{ type = 'int', scope = 'profile'{oil} }}\n"
+        )
+    };
+    let one = with(1, ", default = 7", ", default = 70");
+    for (two, step, opens) in [
+        (with(2, ", max = 5", ", default = 70"), "[fields.horn]\nmax = 5\nmisfit = 'refuse'\n", true),
+        (with(2, ", default = 7", ", max = 60"), "[fields.oil]\nmax = 60\nmisfit = 'refuse'\n", false),
+    ] {
+        let schema = versions(&[&one, &two], &[step]).unwrap_or_else(|faults| panic!("{faults}"));
+        let folder = tempfile::tempdir().unwrap();
+        let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+        let before = Arc::new(parsed(&one));
+        let (horn, oil): (Field<i64>, Field<i64>) =
+            (before.field("horn").unwrap(), before.field("oil").unwrap());
+        let mut game = Progress::new(Arc::clone(&before));
+        game.set(horn, 9);
+        game.set(oil, 70);
+        slot.save(&game.snapshot(), "quit").unwrap();
+        let settings = fs::read(folder.path().join("aside/device.keblin")).unwrap();
+        if !opens {
+            assert!(matches!(slot.open(&schema), Err(OpenError::Refused { .. })));
+            // Another slot of the same folder has the settings.
+            let other = SaveDir::at(folder.path()).slot("owl").unwrap().open(&schema).unwrap();
+            assert_eq!(answer(&other.progress, "horn"), Value::Int(9));
+            continue;
+        }
+        let opened = slot.open(&schema).unwrap();
+        let told = opened.findings.iter().find(|finding| finding.code == "settings_damaged").unwrap();
+        assert!(told.message.contains("horn, 9: it lies above 5; settings are as declared"), "{told}");
+        assert_eq!(answer(&opened.progress, "oil"), Value::Int(70));
+        slot.save(&opened.progress.snapshot(), "quit").unwrap();
+        let aside = folder.path().join("aside/device.not_migrated-1.keblin");
+        assert_eq!(fs::read(aside).unwrap(), settings);
+    }
 }
