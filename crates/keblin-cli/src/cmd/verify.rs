@@ -53,7 +53,7 @@ pub(crate) fn run(
             tally.count(&checked);
             if console.json {
                 console.json_line(&checked.as_json(path))?;
-            } else if all || !checked.is_fine() || !checked.examined.findings.is_empty() {
+            } else if all || !checked.is_plain() {
                 bar.suspend(|| tell(console, path, &checked, all))?;
             }
         }
@@ -88,6 +88,12 @@ impl Checked {
     pub(crate) fn is_fine(&self) -> bool {
         let is_hint = |finding: &SaveFinding| finding.severity == Severity::Hint;
         self.examined.kept.is_ok() && self.examined.findings.iter().all(is_hint)
+    }
+
+    /// Whether there is nothing to tell in a folder of many: at most that it is of an earlier version, which is counted.
+    fn is_plain(&self) -> bool {
+        let is_earlier = |finding: &SaveFinding| finding.code == "earlier_version";
+        self.examined.kept.is_ok() && self.examined.findings.iter().all(is_earlier)
     }
 
     fn as_json(&self, file: &Path) -> Json {
@@ -159,6 +165,8 @@ fn whole(
 #[derive(Default)]
 struct Tally {
     whole: usize,
+    /// Of those that are whole.
+    earlier: usize,
     told: usize,
     damaged: usize,
     refused: usize,
@@ -173,13 +181,18 @@ impl Tally {
             Err(_) => &mut self.damaged,
         };
         *count += 1;
+        self.earlier += usize::from(checked.is_plain() && !checked.examined.findings.is_empty());
     }
 
     fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
-        let Tally { whole, told, damaged, refused } = self;
+        let Tally { whole, earlier, told, damaged, refused } = self;
         let all = whole + told + damaged + refused;
+        let whole_word = match earlier {
+            0 => "whole".to_string(),
+            _ => format!("whole ({earlier} of an earlier version)"),
+        };
         let counts = [
-            (*whole, "whole", Tone::Good),
+            (*whole, whole_word.as_str(), Tone::Good),
             (*told, "with findings", Tone::Doubtful),
             (*damaged, "damaged", Tone::Bad),
             (*refused, "of another game or version", Tone::Bad),

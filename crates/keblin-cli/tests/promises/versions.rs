@@ -237,6 +237,9 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
         fs::write(saves.join(format!("player_{number:02}.keblin")), of(name)).unwrap();
     }
     fs::write(saves.join("torn.keblin"), &of("v2_at_the_stake")[..300]).unwrap();
+    let verified = keblin_in(folder.path(), &["verify", "players"]).out;
+    assert!(verified.contains("\n31 saves: 30 whole (20 of an earlier version), 1 damaged\n"), "{verified}");
+    assert_eq!(verified.matches("players/").count(), 1, "only the torn one is worth a line");
     let run = |args: &[&str]| keblin_in(folder.path(), &[&["migrate"], args].concat());
     let first: Vec<String> = (0..15).map(|number| format!("players/player_{number:02}.keblin")).collect();
     let first: Vec<&str> = ["--write"].into_iter().chain(first.iter().map(String::as_str)).collect();
