@@ -118,7 +118,11 @@ impl Backend for Memory {
     }
 
     fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
-        let free = self.held().locked.insert(path.to_path_buf());
+        let free = {
+            let mut held = self.held();
+            held.files.entry(path.to_path_buf()).or_default();
+            held.locked.insert(path.to_path_buf())
+        };
         let lock = || HeldLock { memory: self.clone(), path: path.to_path_buf() };
         Ok(free.then(|| Box::new(lock()) as Box<dyn Lock>))
     }

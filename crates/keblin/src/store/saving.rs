@@ -286,6 +286,7 @@ impl Slot {
         meeting: Meeting,
     ) -> Result<Saved, SaveError> {
         held.left = None;
+        self.hold_on(held)?;
         let (path, schema, key) = (self.path(), snapshot.schema(), self.dir().key());
         let (there, previous) = (self.dir().read(&path)?, self.dir().read(&self.previous_path())?);
         let of_file = match &there {
@@ -328,6 +329,18 @@ impl Slot {
             has_met: both.is_some(),
         });
         Ok(Saved { path, number, len_bytes, written_bytes: len_bytes, replaced })
+    }
+
+    /// A folder that was removed took the lock with it: it is taken again, and the slot may be open elsewhere by then.
+    fn hold_on(&self, held: &mut Held) -> Result<(), SaveError> {
+        if self.dir().exists(&self.lock_path())? {
+            return Ok(());
+        }
+        held.let_go();
+        match held.lock(self)? {
+            true => Ok(()),
+            false => Err(SaveError::InUse { lock: self.lock_path() }),
+        }
     }
 
     fn publish_erased(&self, held: &mut Held, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {

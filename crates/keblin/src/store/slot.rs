@@ -56,6 +56,11 @@ impl Held {
         Ok(self.lock.is_some())
     }
 
+    /// Gives up the lock.
+    pub(super) fn let_go(&mut self) {
+        self.lock = None;
+    }
+
     /// Whether a save is none of those that led to what was opened or saved last, and none that was tried since.
     pub(super) fn is_strange(&self, save: &Lineage) -> bool {
         let is_tried = save.states.first().is_some_and(|state| self.tried.contains(state));

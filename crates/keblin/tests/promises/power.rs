@@ -208,6 +208,7 @@ fn a_power_cut_after_any_call_leaves_the_last_acknowledged_state_or_the_one_bein
         "the state being written",
         "the last acknowledged state",
         "an earlier state, and a torn one behind it is told",
+        "the copy before",
     ] {
         assert!(outcomes.contains_key(outcome), "{outcome} never occurred: {outcomes:?}");
     }

@@ -1,7 +1,7 @@
 //! Other processes: one that is killed while it saves, one that has the slot, one whose disk is full. They are this test
 //! program itself, told by its environment which part to play.
 
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader, Read, Write};
 use std::path::Path;
 use std::process::{Child, ChildStdout, Command, Stdio};
 use std::time::Duration;
@@ -76,6 +76,18 @@ fn the_other_process() {
                 }
             }
         }
+        // In a folder that it may not write to, until it is told that it may: plays on, and loses nothing.
+        "forbidden" => {
+            let mut game = Keeper::open(&slot, &schema).unwrap();
+            let there = game.get(shells);
+            game.add(shells, 5);
+            let Err(SaveError::Disk(error)) = game.save_now() else { panic!("it was not refused") };
+            game.add(shells, 5);
+            println!("\nfound {there}, refused {:?}", error.source.kind());
+            std::io::stdin().read_line(&mut String::new()).unwrap();
+            game.save_now().unwrap();
+            println!("\nsaved {}", game.get(shells));
+        }
         other => panic!("no part {other}"),
     }
 }
@@ -104,7 +116,7 @@ fn last_saved(said: &str) -> Option<i64> {
 struct Playing(Child, BufReader<ChildStdout>);
 
 impl Playing {
-    fn begin(mut command: Command) -> Playing {
+    fn begin(command: &mut Command) -> Playing {
         let mut child = command.spawn().unwrap();
         let said = BufReader::new(child.stdout.take().unwrap());
         Playing(child, said)
@@ -129,7 +141,7 @@ fn a_program_killed_at_any_moment_opens_with_what_it_said_was_saved() {
     let mut random = fastrand::Rng::with_seed(6);
     let (mut saves, mut ahead) = (0, 0);
     for kill in 0..kills {
-        let mut child = Playing::begin(other("save", folder.path(), None));
+        let mut child = Playing::begin(&mut other("save", folder.path(), None));
         let mut said = child.wait_for_first_save();
         std::thread::sleep(Duration::from_micros(random.u64(0..12_000)));
         child.0.kill().unwrap();
@@ -198,6 +210,50 @@ fn a_full_disk_is_told_and_what_was_saved_is_there() {
     assert_eq!(slot.view(&schema).unwrap().progress.get(shells), saved, "it went on after the failure");
 }
 
+/// Permissions as the system has them: nobody's program in somebody's folder.
+#[cfg(unix)]
+#[test]
+fn a_folder_that_may_not_be_written_to_is_told_and_play_goes_on() {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+    use std::os::unix::process::CommandExt;
+    let folder = tempfile::tempdir().unwrap();
+    let schema = schema(GAME);
+    let shells: Field<i64> = schema.field("shells").unwrap();
+    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    let mut game = Keeper::open(&slot, &schema).unwrap();
+    game.set(shells, 11);
+    game.close().unwrap();
+    drop(slot);
+    let allow = |of_folders: u32, of_files: u32| {
+        for inside in [folder.path().join("aside"), folder.path().to_path_buf()] {
+            for entry in std::fs::read_dir(&inside).unwrap().map(Result::unwrap) {
+                let mode = if entry.path().is_dir() { of_folders } else { of_files };
+                std::fs::set_permissions(entry.path(), PermissionsExt::from_mode(mode)).unwrap();
+            }
+            std::fs::set_permissions(inside, PermissionsExt::from_mode(of_folders)).unwrap();
+        }
+    };
+    allow(0o555, 0o444);
+    let mut command = other("forbidden", folder.path(), None);
+    if std::fs::metadata(folder.path()).unwrap().uid() == 0 {
+        // To the one who may do everything nothing is forbidden.
+        command.uid(65534).gid(65534);
+    }
+    let mut child = Playing::begin(command.stdin(Stdio::piped()));
+    let mut said = String::new();
+    while !said.contains("refused") {
+        assert!(child.1.read_line(&mut said).unwrap() > 0, "it ended: {said}");
+    }
+    assert!(said.ends_with("found 11, refused PermissionDenied\n"), "{said}");
+    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    assert_eq!(slot.view(&schema).unwrap().progress.get(shells), 11);
+    allow(0o777, 0o666);
+    child.0.stdin.take().unwrap().write_all(b"\n").unwrap();
+    child.1.read_to_string(&mut said).unwrap();
+    assert!(child.0.wait().unwrap().success() && last_saved(&said) == Some(21), "{said}");
+    assert_eq!(slot.view(&schema).unwrap().progress.get(shells), 21);
+}
+
 #[test]
 fn a_folder_that_is_removed_is_made_again() {
     let folder = tempfile::tempdir().unwrap();
@@ -212,4 +268,7 @@ fn a_folder_that_is_removed_is_made_again() {
     let saved = game.save_now().unwrap().unwrap();
     assert_eq!(saved.number, 2, "it is the same slot");
     assert_eq!(slot.view(&schema).unwrap().progress.get(shells), 2);
+    // The lock went with the folder, and was taken again.
+    let second = SaveDir::at(folder.path().join("saves")).slot("otter").unwrap();
+    assert!(matches!(Keeper::open(&second, &schema), Err(OpenError::InUse { .. })));
 }
