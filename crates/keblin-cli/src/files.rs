@@ -166,13 +166,17 @@ pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<Pat
     };
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let beside = folder.join(format!(".{name}.part"));
-    let aside = match std::fs::read(path) {
-        Err(error) if error.kind() == ErrorKind::NotFound => {
-            std::fs::create_dir_all(folder).map_err(told)?;
-            None
-        }
+    let there = match std::fs::read(path) {
+        Err(error) if error.kind() == ErrorKind::NotFound => None,
         Err(error) => return Err(told(error)),
-        Ok(before) => {
+        Ok(before) => Some(before),
+    };
+    std::fs::create_dir_all(folder).map_err(told)?;
+    // Whole beside it first: where that cannot be done, nothing is put aside in vain.
+    put(&beside, bytes).map_err(told)?;
+    let aside = match there {
+        None => None,
+        Some(before) => {
             let aside = folder.join("aside");
             std::fs::create_dir_all(&aside).map_err(told)?;
             let (stem, ending) = name.rsplit_once('.').unwrap_or((&name, ""));
@@ -182,7 +186,7 @@ pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<Pat
             Some(free)
         }
     };
-    put(&beside, bytes).and_then(|()| std::fs::rename(&beside, path)).map_err(told)?;
+    std::fs::rename(&beside, path).map_err(told)?;
     Ok(aside)
 }
 

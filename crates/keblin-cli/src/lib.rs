@@ -46,6 +46,17 @@ enum Trouble {
     Output,
 }
 
+impl Trouble {
+    /// What some of many files could not be done for, once all others were.
+    fn of_some(troubles: Vec<Trouble>) -> Result<(), Trouble> {
+        let told: Vec<String> = troubles
+            .into_iter()
+            .filter_map(|trouble| if let Trouble::Told(text) = trouble { Some(text) } else { None })
+            .collect();
+        if told.is_empty() { Ok(()) } else { Err(Trouble::Told(told.join("\nkeblin: "))) }
+    }
+}
+
 impl From<io::Error> for Trouble {
     fn from(_: io::Error) -> Trouble {
         Trouble::Output

@@ -39,7 +39,7 @@ pub(crate) fn run(
     saves.retain(|path| !is_aside(path) || named.contains(path));
     let doing = Doing { schema: &schema, key: key.as_ref(), is_to_write };
     let bar: ProgressBar = progress_bar(console, saves.len());
-    let mut tally = Tally::default();
+    let (mut tally, mut troubles) = (Tally::default(), Vec::new());
     for batch in saves.chunks(AT_ONCE) {
         let done: Vec<_> = batch
             .par_iter()
@@ -50,7 +50,13 @@ pub(crate) fn run(
             })
             .collect();
         for (path, done) in batch.iter().zip(done) {
-            let done = done?;
+            let done = match done {
+                Ok(done) => done,
+                Err(trouble) => {
+                    troubles.push(trouble);
+                    continue;
+                }
+            };
             tally.count(&done);
             if console.json {
                 console.json_line(&done.json(path, &schema))?;
@@ -66,6 +72,7 @@ pub(crate) fn run(
         let line = "Nothing was written; `--write` does it, and keeps the save of before in `aside`.";
         console.paragraph(&console.toned(Tone::Quiet, line), "")?;
     }
+    Trouble::of_some(troubles)?;
     Ok(if tally.refused + tally.doubtful == 0 { Outcome::Fine } else { Outcome::Findings })
 }
 

@@ -38,7 +38,7 @@ pub(crate) fn run(
     // Of whole folders only what is wrong is worth a line.
     let all = named.len() == saves.len() && named.iter().all(|path| !path.is_dir());
     let bar = progress_bar(console, saves.len());
-    let mut tally = Tally::default();
+    let (mut tally, mut troubles) = (Tally::default(), Vec::new());
     for batch in saves.chunks(AT_ONCE) {
         let checked: Vec<_> = batch
             .par_iter()
@@ -49,7 +49,13 @@ pub(crate) fn run(
             })
             .collect();
         for (path, checked) in batch.iter().zip(checked) {
-            let checked = checked?;
+            let checked = match checked {
+                Ok(checked) => checked,
+                Err(trouble) => {
+                    troubles.push(trouble);
+                    continue;
+                }
+            };
             tally.count(&checked);
             if console.json {
                 console.json_line(&checked.as_json(path))?;
@@ -62,6 +68,7 @@ pub(crate) fn run(
     if !all && !console.json {
         tally.tell(console)?;
     }
+    Trouble::of_some(troubles)?;
     Ok(if tally.whole == saves.len() { Outcome::Fine } else { Outcome::Findings })
 }
 
