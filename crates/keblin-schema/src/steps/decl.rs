@@ -292,14 +292,9 @@ fn pairs(
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Vec<(Said<String>, Said<String>)> {
-    let Some((table, span)) = reader.table(key, found) else { return Vec::new() };
-    let names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let reader = Reader::new("a table", table, span, &names, text, found);
-    let said = |name: &toml::Spanned<toml::de::DeString<'_>>, item: &Item<'_>| {
-        let before = Said { value: name.get_ref().to_string(), span: name.span() };
-        (before, Said { value: as_declared(item.get_ref()), span: item.span() })
-    };
-    reader.entries().map(|(name, item)| said(name, item)).collect()
+    pairs_by(reader, key, text, found, |_, item, _| {
+        Some(Said { value: as_declared(item.get_ref()), span: item.span() })
+    })
 }
 
 /// The same where both are texts.
@@ -309,14 +304,23 @@ fn pairs_of_texts(
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Vec<(Said<String>, Said<String>)> {
+    pairs_by(reader, key, text, found, said)
+}
+
+fn pairs_by(
+    reader: &Reader<'_, '_>,
+    key: &str,
+    text: &str,
+    found: &mut Vec<Finding>,
+    now: impl Fn(&Reader<'_, '_>, &Item<'_>, &mut Vec<Finding>) -> Option<Said<String>>,
+) -> Vec<(Said<String>, Said<String>)> {
     let Some((table, span)) = reader.table(key, found) else { return Vec::new() };
     let names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
     let reader = Reader::new("a table", table, span, &names, text, found);
     let mut pairs = Vec::new();
     for (name, item) in reader.entries() {
-        if let Some(id) = said(&reader, item, found) {
-            pairs.push((Said { value: name.get_ref().to_string(), span: name.span() }, id));
-        }
+        let before = Said { value: name.get_ref().to_string(), span: name.span() };
+        pairs.extend(now(&reader, item, found).map(|now| (before, now)));
     }
     pairs
 }

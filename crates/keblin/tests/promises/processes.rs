@@ -4,10 +4,12 @@
 use std::io::{BufRead, BufReader, Read, Write};
 use std::path::Path;
 use std::process::{Child, ChildStdout, Command, Stdio};
+use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::store::{OpenError, SaveError};
-use keblin::{Field, Keeper, SaveDir};
+use keblin::store::{OpenError, SaveError, Slot};
+use keblin::{Field, Keeper, SaveDir, Schema};
+use tempfile::TempDir;
 
 use crate::keepers::GAME;
 use crate::tables::schema;
@@ -113,6 +115,15 @@ fn last_saved(said: &str) -> Option<i64> {
     whole.lines().rev().find_map(|line| line.strip_prefix("saved ")?.parse().ok())
 }
 
+/// A slot of the game in a folder of its own, and the field that counts.
+fn in_a_folder() -> (TempDir, Arc<Schema>, Field<i64>, Slot) {
+    let folder = tempfile::tempdir().unwrap();
+    let schema = schema(GAME);
+    let shells = schema.field("shells").unwrap();
+    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    (folder, schema, shells, slot)
+}
+
 struct Playing(Child, BufReader<ChildStdout>);
 
 impl Playing {
@@ -133,10 +144,7 @@ impl Playing {
 
 #[test]
 fn a_program_killed_at_any_moment_opens_with_what_it_said_was_saved() {
-    let folder = tempfile::tempdir().unwrap();
-    let schema = schema(GAME);
-    let shells: Field<i64> = schema.field("shells").unwrap();
-    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    let (folder, schema, shells, slot) = in_a_folder();
     let kills = std::env::var("KEBLIN_TEST_KILLS").map_or(KILLS, |kills| kills.parse().unwrap());
     let mut random = fastrand::Rng::with_seed(6);
     let (mut saves, mut ahead) = (0, 0);
@@ -161,10 +169,7 @@ fn a_program_killed_at_any_moment_opens_with_what_it_said_was_saved() {
 
 #[test]
 fn another_program_finds_the_slot_in_use_and_can_look() {
-    let folder = tempfile::tempdir().unwrap();
-    let schema = schema(GAME);
-    let shells: Field<i64> = schema.field("shells").unwrap();
-    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    let (folder, schema, shells, slot) = in_a_folder();
     let mut game = Keeper::open(&slot, &schema).unwrap();
     game.set(shells, 11);
     game.save_now().unwrap();
@@ -216,10 +221,7 @@ fn a_full_disk_is_told_and_what_was_saved_is_there() {
 fn a_folder_that_may_not_be_written_to_is_told_and_play_goes_on() {
     use std::os::unix::fs::{MetadataExt, PermissionsExt};
     use std::os::unix::process::CommandExt;
-    let folder = tempfile::tempdir().unwrap();
-    let schema = schema(GAME);
-    let shells: Field<i64> = schema.field("shells").unwrap();
-    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    let (folder, schema, shells, slot) = in_a_folder();
     let mut game = Keeper::open(&slot, &schema).unwrap();
     game.set(shells, 11);
     game.close().unwrap();

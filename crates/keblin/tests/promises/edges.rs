@@ -1,0 +1,194 @@
+//! Steps at their edges: values that did not fit even their own version, copies, code of the game, settings of the device.
+
+use std::fs;
+use std::sync::Arc;
+
+use keblin::migrate::{CodeError, set_code};
+use keblin::save::{Stamp, write};
+use keblin::store::OpenError;
+use keblin::verify::verify;
+use keblin::{Field, Keeper, Progress, SaveDir, Value};
+
+use crate::steps::{parsed, versions};
+use crate::years::{answer, suppose};
+
+/// A save may hold more than its own version let it, by a tool or a fault: that is told, held to what fits, and costs nobody
+/// the save, just as it does within one version.
+#[test]
+fn what_did_not_fit_its_own_version_costs_nobody_the_save() {
+    let with = |version: u32, oil: i64, name: i64, bag: i64| {
+        format!(
+            "game = 'reeds'\nversion = {version}\n[shapes.reed]\nmembers = {{ high = {{ type = 'int', max = {oil} }} }}\n\
+             [fields]\noil = {{ type = 'int', scope = 'profile', max = {oil} }}\nname = {{ type = 'text', max_len = {name}, \
+             scope = 'profile' }}\nbag = {{ type = 'list', of = 'int', max_items = {bag}, scope = 'profile' }}\n\
+             reed = {{ type = 'shape', of = 'reed', scope = 'profile' }}\n"
+        )
+    };
+    let loose = Arc::new(parsed(&with(1, 5000, 20, 9)));
+    let mut game = Progress::new(Arc::clone(&loose));
+    for (name, text) in
+        [("oil", "1000"), ("name", "'Old Ruth'"), ("bag", "[1, 2, 3]"), ("reed", "{ high = 900 }")]
+    {
+        let (_, field) = loose.field_named(name).unwrap();
+        suppose(&mut game, name, loose.written(field.holds(), text).unwrap());
+    }
+    let bytes = write(&game.snapshot(), &Stamp::first(1, "test"));
+    let tight = [with(1, 99, 3, 2), with(2, 99, 3, 2)];
+    let save = verify(&bytes, &versions(&[&tight[0], &tight[1]], &[]).unwrap()).unwrap();
+    let told: Vec<&str> = save.findings().iter().map(|finding| finding.code).collect();
+    assert_eq!(told, ["earlier_version", "out_of_bounds", "does_not_fit", "does_not_fit", "does_not_fit"]);
+    let entries: Vec<String> = save.account().unwrap().entries.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        entries,
+        [
+            "oil: clamped 1000 -> 99",
+            "name: clamped \"Old Ruth\" -> \"Old\"",
+            "bag: clamped [1, 2, 3] -> [1, 2]",
+            "reed: changed {high: 900} -> {high: 99}"
+        ]
+    );
+}
+
+/// What is computed for the copies that a death and a retry go back to is computed from them.
+#[test]
+fn a_copy_is_filled_from_the_copy() {
+    let one = "game = 'reeds'\nversion = 1\n[fields]\noil = { type = 'int', scope = 'run', default = 60, on_death = 'entry' }\n\
+               [[levels]]\nid = 'brook'\ncheckpoints = ['log']\n";
+    let two = one.replace("version = 1", "version = 2").replace(
+        "[[levels]]",
+        "sips = { type = 'int', scope = 'run', default = 6, on_death = 'entry' }\n[[levels]]",
+    );
+    let schema = versions(&[one, &two], &["[fields.sips]\nfill = 'oil / 10'\n"]).unwrap();
+    let before = Arc::new(parsed(one));
+    let mut game = Progress::new(Arc::clone(&before));
+    let oil: Field<i64> = before.field("oil").unwrap();
+    game.begin(None).unwrap();
+    game.set(oil, 50);
+    game.enter(before.level("brook").unwrap()).unwrap();
+    game.set(oil, 20);
+    let mut game =
+        verify(&write(&game.snapshot(), &Stamp::first(1, "test")), &schema).unwrap().into_progress();
+    game.resume().unwrap();
+    // To come back is to stand where one stood, with what a death would put back there.
+    assert_eq!(["oil", "sips"].map(|name| answer(&game, name)), [Value::Int(50), Value::Int(5)]);
+}
+
+/// What words cannot say the game does itself, once; without it such a save is left alone.
+#[test]
+fn a_game_may_do_a_part_of_a_step_itself() {
+    let one = "game = 'reeds'\nversion = 1\n[fields]\nname = { type = 'text', max_len = 20, scope = 'profile', default = 'Old Ruth' }\n\
+               fish = { type = 'int', scope = 'profile', default = 7 }\n";
+    let two = "game = 'reeds'\nversion = 2\n[fields]\ninitials = { type = 'text', max_len = 4, scope = 'profile' }\n\
+               fish = { type = 'int', scope = 'profile' }\n";
+    let step = "drop = ['fields.name']\n[fields.initials]\nby = 'code'\n";
+    let [one, two] = [one, two].map(|text| format!("{text}[[levels]]\nid = 'brook'\n"));
+    let [one, two] = [one.as_str(), two.as_str()];
+    let schema = versions(&[one, two], &[step]).unwrap();
+    let bytes = write(&Progress::new(parsed(one)).snapshot(), &Stamp::first(1, "test"));
+    let error = verify(&bytes, &schema).unwrap_err();
+    assert!(
+        error.to_string().contains(
+            "in the step to version 2 the game's own code makes initials: open the save in the game"
+        ),
+        "{error}"
+    );
+    assert_eq!(set_code(&schema, 3, |_, _| Ok(())), Err(CodeError::NoStep { to: 3 }));
+    set_code(&schema, 2, |before, now| {
+        let Value::Text(name) =
+            before.values().find(|held| held.field.name.as_str() == "name").unwrap().value.clone()
+        else {
+            return Err("no name".to_string());
+        };
+        if name.starts_with('?') {
+            return Err("nobody is called so".to_string());
+        }
+        let initials: String = name.split(' ').filter_map(|word| word.chars().next()).collect();
+        now.put("initials", Value::text("too many letters")).unwrap_err();
+        now.put("nothing", Value::Int(1)).unwrap_err();
+        now.put("levels.brook.attempts", Value::Int(-1)).unwrap_err();
+        now.put("levels.brook.finished", Value::Bool(true))?;
+        now.put("levels.brook.attempts", Value::Int(4))?;
+        now.put("initials", Value::text(&initials))
+    })
+    .unwrap();
+    assert_eq!(set_code(&schema, 2, |_, _| Ok(())), Err(CodeError::Twice { to: 2 }));
+    let save = verify(&bytes, &schema).unwrap();
+    let entries: Vec<String> = save.account().unwrap().entries.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        entries,
+        [
+            "fish: carried",
+            "initials: filled \"OR\"",
+            "levels.brook.finished: filled true",
+            "levels.brook.attempts: filled 4"
+        ],
+        "a default is nothing that could be lost"
+    );
+    let mut game = Progress::new(parsed(one));
+    game.set::<String>(game.schema().clone().field("name").unwrap(), "?".to_string());
+    let error = verify(&write(&game.snapshot(), &Stamp::first(1, "test")), &schema).unwrap_err();
+    assert!(error.to_string().contains("nobody is called so"), "{error}");
+}
+
+#[test]
+fn settings_of_the_device_come_along() {
+    let one = "game = 'reeds'\nversion = 1\n[fields]\nhorn = { type = 'int', scope = 'device', default = 7 }\nfish = { type = 'int', scope = 'profile' }\n";
+    let two = "game = 'reeds'\nversion = 2\n[fields]\nhorn_volume = { type = 'float', scope = 'device' }\nfish = { type = 'int', scope = 'profile' }\n";
+    let step = "[fields.horn_volume]\nfrom = 'horn'\ntype = 'float'\nscale = 0.1\n";
+    let schema = versions(&[one, two], &[step]).unwrap_or_else(|faults| panic!("{faults}"));
+    let folder = tempfile::tempdir().unwrap();
+    let dir = SaveDir::at(folder.path());
+    let mut game = Progress::new(parsed(one));
+    game.set::<i64>(game.schema().clone().field("horn").unwrap(), 9);
+    dir.slot("otter").unwrap().save(&game.snapshot(), "quit").unwrap();
+    let mut keeper = Keeper::open(&dir.slot("otter").unwrap(), &schema).unwrap();
+    let horn: Field<f64> = schema.field("horn_volume").unwrap();
+    assert!((keeper.get(horn) - 0.9).abs() < 1e-12);
+    keeper.set(horn, 0.5);
+    keeper.close().unwrap();
+    let keeper = Keeper::open(&dir.slot("otter").unwrap(), &schema).unwrap();
+    assert!((keeper.get(horn) - 0.5).abs() < 1e-12);
+}
+
+/// Settings and slots are in files of their own: a step that cannot be done on one leaves the other alone, and settings that
+/// were not brought along are set aside, not written over.
+#[test]
+fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
+    let with = |version: u32, horn: &str, oil: &str| {
+        format!(
+            "game = 'reeds'\nversion = {version}\n[fields]\nhorn = {{ type = 'int', scope = 'device'{horn} }}\n\
+             oil = {{ type = 'int', scope = 'profile'{oil} }}\n"
+        )
+    };
+    let one = with(1, ", default = 7", ", default = 70");
+    for (two, step, opens) in [
+        (with(2, ", max = 5", ", default = 70"), "[fields.horn]\nmax = 5\nmisfit = 'refuse'\n", true),
+        (with(2, ", default = 7", ", max = 60"), "[fields.oil]\nmax = 60\nmisfit = 'refuse'\n", false),
+    ] {
+        let schema = versions(&[&one, &two], &[step]).unwrap_or_else(|faults| panic!("{faults}"));
+        let folder = tempfile::tempdir().unwrap();
+        let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+        let before = Arc::new(parsed(&one));
+        let (horn, oil): (Field<i64>, Field<i64>) =
+            (before.field("horn").unwrap(), before.field("oil").unwrap());
+        let mut game = Progress::new(Arc::clone(&before));
+        game.set(horn, 9);
+        game.set(oil, 70);
+        slot.save(&game.snapshot(), "quit").unwrap();
+        let settings = fs::read(folder.path().join("aside/device.keblin")).unwrap();
+        if !opens {
+            assert!(matches!(slot.open(&schema), Err(OpenError::Refused { .. })));
+            // Another slot of the same folder has the settings.
+            let other = SaveDir::at(folder.path()).slot("owl").unwrap().open(&schema).unwrap();
+            assert_eq!(answer(&other.progress, "horn"), Value::Int(9));
+            continue;
+        }
+        let opened = slot.open(&schema).unwrap();
+        let told = opened.findings.iter().find(|finding| finding.code == "settings_damaged").unwrap();
+        assert!(told.message.contains("horn, 9: it lies above 5; settings are as declared"), "{told}");
+        assert_eq!(answer(&opened.progress, "oil"), Value::Int(70));
+        slot.save(&opened.progress.snapshot(), "quit").unwrap();
+        let aside = folder.path().join("aside/device.not_migrated-1.keblin");
+        assert_eq!(fs::read(aside).unwrap(), settings);
+    }
+}
