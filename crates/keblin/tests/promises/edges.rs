@@ -4,13 +4,14 @@ use std::fs;
 use std::sync::Arc;
 
 use keblin::migrate::{CodeError, set_code};
-use keblin::save::{Stamp, write};
+use keblin::progress::Erase;
+use keblin::save::{Stamp, read, write};
 use keblin::store::OpenError;
 use keblin::verify::verify;
-use keblin::{Field, Keeper, Progress, SaveDir, Value};
+use keblin::{Field, Keeper, Notice, Progress, SaveDir, Value};
 
 use crate::steps::{parsed, versions};
-use crate::years::{answer, suppose};
+use crate::years::{answer, fen_post_of, is_all_there, long_ago, suppose};
 
 /// A save may hold more than its own version let it, by a tool or a fault: that is told, held to what fits, and costs nobody
 /// the save, just as it does within one version.
@@ -191,4 +192,44 @@ fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
         let aside = folder.path().join("aside/device.not_migrated-1.keblin");
         assert_eq!(fs::read(aside).unwrap(), settings);
     }
+}
+
+/// A pin of years ago is gone back to by the same steps, and what is erased is erased in it too.
+#[test]
+fn pins_of_an_earlier_version_are_gone_back_to_and_erased_in() {
+    let folder = tempfile::tempdir().unwrap();
+    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    slot.save(&long_ago(17), "quit").unwrap();
+    slot.pin("bridge", &long_ago(17)).unwrap();
+    let schema = fen_post_of(3);
+    let mut game = Keeper::open(&slot, &schema).unwrap();
+    let letters: Field<i64> = schema.field("letters").unwrap();
+    game.resume().unwrap();
+    game.add(letters, 5);
+    game.back_to("bridge", true).unwrap();
+    is_all_there(&game, 17);
+    let crossings = Erase::Field(schema.field_named("best_crossing").unwrap().0);
+    game.erase(&crossings, true).unwrap();
+    game.save_now().unwrap();
+    let pin = folder.path().join("aside/otter.pin-bridge.keblin");
+    let bytes = fs::read(pin).unwrap();
+    assert_eq!(read(&bytes).unwrap().head.schema_version, 3);
+    let pinned = Progress::restored(slot.pinned("bridge", &schema).unwrap());
+    assert_eq!(answer(&pinned, "levels.long_mere.neap.best_crossing"), Value::Unset);
+    assert_eq!(answer(&pinned, "letters"), Value::Int(31));
+}
+
+/// A game that keeps the bytes itself is told the same, and gets bytes of this version back.
+#[test]
+fn bytes_of_an_earlier_version_are_brought_along_where_the_game_keeps_them() {
+    let schema = fen_post_of(3);
+    let bytes = write(&long_ago(17), &Stamp::first(7, "test"));
+    let mut game = Keeper::from_bytes(&schema, Some(&bytes)).unwrap();
+    is_all_there(&game, 17);
+    assert!(game.drain_notices().any(|notice| matches!(notice, Notice::Migrated(_))));
+    game.save_now().unwrap();
+    let due = game.take_due(8).unwrap();
+    assert_eq!((read(&due.bytes).unwrap().head.schema_version, due.number), (3, 2));
+    let again = Keeper::from_bytes(&schema, Some(&due.bytes)).unwrap();
+    assert!(again.snapshot() == game.snapshot());
 }

@@ -18,7 +18,7 @@ use crate::tables::read;
 keblin::schema!(fen_post, "../../demo/progress.toml");
 
 /// The Fen Post as it was in a version, with the versions before it.
-fn fen_post_of(version: u32) -> Arc<Schema> {
+pub(crate) fn fen_post_of(version: u32) -> Arc<Schema> {
     let text = |version: u32| match version {
         3 => read("demo/progress.toml"),
         past => read(&format!("demo/frozen/v{past}.toml")),
@@ -42,7 +42,7 @@ pub(crate) fn answer(game: &Progress, name: &str) -> Value {
 }
 
 /// A run of version 1: parcels 31, oil 17, four routes done, route 2 crossed in 92.4 seconds.
-fn long_ago(oil: i64) -> Snapshot {
+pub(crate) fn long_ago(oil: i64) -> Snapshot {
     let mut game = Progress::new(fen_post_of(1));
     game.begin(None).unwrap();
     suppose(&mut game, "parcels", Value::Int(31));
@@ -54,7 +54,7 @@ fn long_ago(oil: i64) -> Snapshot {
 
 /// What a player of then finds in version 3.
 #[track_caller]
-fn is_all_there(game: &Progress, oil: i64) {
+pub(crate) fn is_all_there(game: &Progress, oil: i64) {
     let number = |name| answer(game, name).number();
     assert_eq!(number("letters"), Some(31));
     assert_eq!(number("oil"), Some(oil));
