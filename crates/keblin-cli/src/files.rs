@@ -160,34 +160,38 @@ pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
 pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<PathBuf>, Trouble> {
     let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", path.display()));
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let put = |to: &Path, bytes: &[u8]| {
-        let mut file = std::fs::File::create(to)?;
-        file.write_all(bytes).and_then(|()| file.sync_all())
-    };
-    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let beside = folder.join(format!(".{name}.part"));
     let there = match std::fs::read(path) {
         Err(error) if error.kind() == ErrorKind::NotFound => None,
         Err(error) => return Err(told(error)),
         Ok(before) => Some(before),
     };
-    std::fs::create_dir_all(folder).map_err(told)?;
     // Whole beside it first: where that cannot be done, nothing is put aside in vain.
-    put(&beside, bytes).map_err(told)?;
-    let aside = match there {
-        None => None,
-        Some(before) => {
-            let aside = folder.join("aside");
-            std::fs::create_dir_all(&aside).map_err(told)?;
-            let (stem, ending) = name.rsplit_once('.').unwrap_or((&name, ""));
-            let free = (1..).map(|number| aside.join(format!("{stem}.{why}-{number}.{ending}")));
-            let free = free.into_iter().find(|path: &PathBuf| !path.exists()).unwrap_or_default();
-            put(&free, &before).map_err(told)?;
-            Some(free)
-        }
-    };
+    let beside = put_beside(path, bytes).map_err(told)?;
+    let aside = there.map(|before| put_aside(folder, path, &before, why)).transpose().map_err(told)?;
     std::fs::rename(&beside, path).map_err(told)?;
     Ok(aside)
+}
+
+/// Writes bytes whole to a name beside a path, from which they are only to be renamed. What a run that was cut off left
+/// there is written over.
+fn put_beside(path: &Path, bytes: &[u8]) -> std::io::Result<PathBuf> {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    std::fs::create_dir_all(folder)?;
+    let beside = folder.join(format!(".{}.part", path.file_name().unwrap_or_default().to_string_lossy()));
+    let mut file = std::fs::File::create(&beside)?;
+    file.write_all(bytes).and_then(|()| file.sync_all())?;
+    Ok(beside)
+}
+
+fn put_aside(folder: &Path, path: &Path, before: &[u8], why: &str) -> std::io::Result<PathBuf> {
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    let (stem, ending) = name.rsplit_once('.').unwrap_or((&name, ""));
+    let aside = folder.join("aside");
+    let free = (1..).map(|number| aside.join(format!("{stem}.{why}-{number}.{ending}")));
+    let free = free.into_iter().find(|path: &PathBuf| !path.exists()).unwrap_or_default();
+    let beside = put_beside(&free, before)?;
+    std::fs::rename(beside, &free)?;
+    Ok(free)
 }
 
 /// Whether a file has these very bytes.

@@ -2,6 +2,8 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::Duration;
 
 use serde_json::Value as Json;
 
@@ -345,4 +347,49 @@ fn check_tries_settings_and_says_what_only_the_game_can_try() {
     let ran = run(&["check"]);
     assert_eq!(ran.code, 1);
     assert!(ran.out.contains("error: settings of the device would be as declared:"), "{}", ran.out);
+}
+
+/// Killed at any moment, and started again until it is done: no save is lost or damaged, and every original is kept.
+#[test]
+fn a_migration_that_is_killed_again_and_again_comes_to_its_end() {
+    const SAVES: usize = 240;
+    let folder = demo();
+    let players = folder.path().join("players");
+    fs::create_dir(&players).unwrap();
+    let of = |name: &str| fs::read(folder.path().join(format!("frozen/saves/{name}.keblin"))).unwrap();
+    let before = [of("v1_four_routes_done"), of("v2_at_the_stake")];
+    for number in 0..SAVES {
+        fs::write(players.join(format!("p{number:03}.keblin")), &before[number % 2]).unwrap();
+    }
+    let brought = || {
+        let json = keblin_in(folder.path(), &["migrate", "--json", "players"]).out;
+        json.lines().filter(|line| line.contains("\"from\":3")).count()
+    };
+    let (mut kills, mut last) = (0, 0);
+    while last < SAVES {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_keblin"))
+            .current_dir(folder.path())
+            .args(["migrate", "--write", "players"])
+            .stdout(Stdio::null())
+            .spawn()
+            .unwrap();
+        // Longer each time, so that it comes to an end on any machine.
+        std::thread::sleep(Duration::from_millis(5 + 7 * (kills % 9) + 3 * kills));
+        let is_over = child.try_wait().unwrap().is_some();
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let now = brought();
+        assert!(now >= last && (!is_over || now == SAVES), "{now} after {last}");
+        (kills, last) = (kills + u64::from(!is_over), now);
+    }
+    println!("{kills} kills");
+    assert!(kills >= 1, "it was done before it was killed");
+    let verified = keblin_in(folder.path(), &["verify", "players"]);
+    let kept = files_below(&players.join("aside"));
+    assert!(verified.code == 0 && kept.len() >= SAVES, "{}", verified.out);
+    assert!(kept.iter().all(|kept| before.contains(&fs::read(kept).unwrap())), "each as it was");
+    let names: std::collections::BTreeSet<_> =
+        kept.iter().map(|kept| kept.file_name().unwrap().to_string_lossy()[..4].to_string()).collect();
+    assert_eq!(names.len(), SAVES, "of every one");
+    assert_eq!(fs::read_dir(&players).unwrap().count(), SAVES + 1, "and nothing half-way is left");
 }
