@@ -3,11 +3,12 @@
 
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 
+use std::collections::BTreeMap;
 use std::fmt;
 use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use super::backend::{Backend, LeftAt, Lock, Steps};
@@ -66,15 +67,14 @@ pub(super) fn now_unix_ms() -> u64 {
 /// The files of the operating system.
 #[derive(Debug, Default)]
 pub struct Disk {
-    /// The file that was appended to last, which is the one to be synced and, as a rule, appended to next.
-    kept: Mutex<Option<Kept>>,
+    /// The files that were appended to, by name: each is the one to be synced and, as a rule, appended to next.
+    kept: Mutex<BTreeMap<PathBuf, Kept>>,
 }
 
 /// An open file.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Kept {
-    path: PathBuf,
-    file: File,
+    file: Arc<File>,
     /// Which file of the system it is; nothing where that cannot be known, and then it is kept no longer than to its sync.
     which: Option<(u64, u64)>,
 }
@@ -92,35 +92,32 @@ fn which(_: &Metadata) -> Option<(u64, u64)> {
 }
 
 impl Disk {
-    fn kept(&self) -> MutexGuard<'_, Option<Kept>> {
+    fn kept(&self) -> MutexGuard<'_, BTreeMap<PathBuf, Kept>> {
         // Nothing panics while it is held.
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Gives up the open file of a name that is about to stand for another.
     fn let_go(&self, path: &Path) {
-        self.kept().take_if(|kept| kept.path == path);
+        self.kept().remove(path);
     }
 
     /// The file of a name, opened, and how long it is: the one that is kept, if the name still stands for it.
-    fn open<'k>(
-        &self,
-        kept: &'k mut MutexGuard<'_, Option<Kept>>,
-        path: &Path,
-    ) -> Result<Option<(&'k File, u64)>, DiskError> {
+    fn open(&self, path: &Path) -> Result<Option<(Arc<File>, u64)>, DiskError> {
         let found = there(fs::metadata(path)).map_err(failed("looking for", path))?;
         let Some(found) = found else {
-            kept.take_if(|kept| kept.path == path);
+            self.let_go(path);
             return Ok(None);
         };
-        let is_it = |kept: &Kept| kept.path == path && kept.which.is_some() && kept.which == which(&found);
-        if kept.as_ref().is_some_and(is_it) {
-            return Ok(kept.as_ref().map(|kept| (&kept.file, found.len())));
+        let is_it = |kept: &&Kept| kept.which.is_some() && kept.which == which(&found);
+        if let Some(kept) = self.kept().get(path).filter(is_it) {
+            return Ok(Some((Arc::clone(&kept.file), found.len())));
         }
         let file = OpenOptions::new().read(true).write(true).open(path).map_err(failed("opening", path))?;
         let found = file.metadata().map_err(failed("looking at", path))?;
-        let opened = kept.insert(Kept { path: path.to_path_buf(), file, which: which(&found) });
-        Ok(Some((&opened.file, found.len())))
+        let file = Arc::new(file);
+        self.kept().insert(path.to_path_buf(), Kept { file: Arc::clone(&file), which: which(&found) });
+        Ok(Some((file, found.len())))
     }
 }
 
@@ -163,29 +160,29 @@ impl Backend for Disk {
     }
 
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        let mut kept = self.kept();
-        let Some((mut file, len)) = self.open(&mut kept, path)? else { return Ok(false) };
+        let Some((file, len)) = self.open(path)? else { return Ok(false) };
         let (from, most) = left.looked_at();
-        let found = read_from(file, len, from, most).map_err(failed("reading", path))?;
+        let found = read_from(&file, len, from, most).map_err(failed("reading", path))?;
         if len != left.len || !left.is_so(&found) {
             return Ok(false);
         }
-        let sought = file.seek(SeekFrom::Start(left.end));
-        sought.and_then(|_| write_all(file, parts)).map_err(failed("appending to", path))?;
+        let sought = file.as_ref().seek(SeekFrom::Start(left.end));
+        sought.and_then(|_| write_all(&file, parts)).map_err(failed("appending to", path))?;
         Ok(true)
     }
 
     fn sync(&self, path: &Path) -> Result<(), DiskError> {
-        let mut kept = self.kept();
+        let kept = self.kept().get(path).cloned();
         // The same open file: some systems tell a failure only there.
-        if let Some(open) = kept.as_ref().filter(|kept| kept.path == path) {
-            let synced = open.file.sync_data().map_err(failed("syncing", path));
-            kept.take_if(|kept| synced.is_err() || kept.which.is_none());
-            return synced;
+        let Some(Kept { file, which }) = kept else {
+            let file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
+            return file.sync_data().map_err(failed("syncing", path));
+        };
+        let synced = file.sync_data().map_err(failed("syncing", path));
+        if synced.is_err() || which.is_none() {
+            self.let_go(path);
         }
-        drop(kept);
-        let file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
-        file.sync_data().map_err(failed("syncing", path))
+        synced
     }
 
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
