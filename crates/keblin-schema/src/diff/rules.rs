@@ -83,7 +83,12 @@ impl Found<'_> {
             let Some(same) = now.unlocks.iter().find(|other| other.name == unlock.name) else { continue };
             let what = What::Unlock(unlock.name.clone());
             self.rule(&what, "when", unlock.when.as_ref(), same.when.as_ref());
-            self.key(Class::Rule, &what, "latch", unlock.latch.to_string(), same.latch.to_string());
+            if unlock.latch != same.latch {
+                let (before, now) = (unlock.latch.to_string(), same.latch.to_string());
+                // What is given from now on can be taken back.
+                let change = Change::Key { key: "latch", before, now, is_stricter: unlock.latch };
+                self.add(Class::Rule, &what, change);
+            }
         }
     }
 

@@ -19,6 +19,7 @@ impl Applying<'_> {
             // Of a level that is gone, the one before it was reached as well.
             (0..=furthest).rev().find_map(|level| now_of(&step.levels, level))
         });
+        // What was once given is not taken back, also where the declaration no longer promises that for what is given now.
         for (index, (unlock, of)) in now.unlocks.iter().zip(&step.unlocks).enumerate() {
             let held = of.from.is_some_and(|from| before.latched.get(from) == Some(&true));
             let filled = !held
@@ -27,7 +28,7 @@ impl Applying<'_> {
                     fill.holds(view, difficulty)
                 });
             if let Some(latched) = state.latched.get_mut(index) {
-                *latched = unlock.latch && (held || filled);
+                *latched = held || filled;
             }
             let place = format!("unlocked.{}", unlock.name);
             if filled {

@@ -156,7 +156,7 @@ pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
         "",
         &["r level weir: unlock levels.brook.finished && totals.stars >= 1 -> totals.stars >= 1"],
     ),
-    ("latch = true", "latch = false", &["r unlock fog_lamp: latch true -> false"]),
+    ("latch = true", "latch = false", &["r unlock fog_lamp: latch true -> false, which asks for more"]),
     ("again = \"run\"", "again = \"profile\"", &["s moment dry: again run -> profile"]),
     ("oil == 0", "oil <= 0", &["r moment dry: when oil == 0 -> oil <= 0"]),
     (

@@ -233,3 +233,29 @@ fn bytes_of_an_earlier_version_are_brought_along_where_the_game_keeps_them() {
     let again = Keeper::from_bytes(&schema, Some(&due.bytes)).unwrap();
     assert!(again.snapshot() == game.snapshot());
 }
+
+/// What was once given is not taken back by a version that gives it otherwise.
+#[test]
+fn an_unlock_that_was_given_stays_given() {
+    let one = "game = 'reeds'\nversion = 1\n[fields]\nfish = { type = 'int', scope = 'profile' }\n\
+               [[unlocks]]\nid = 'raft'\nwhen = 'fish >= 5'\nlatch = true\n";
+    let grown = one.replace("latch = true\n", "");
+    let two = grown.replace("version = 1", "version = 2").replace("'raft'", "'float'");
+    let before = Arc::new(parsed(one));
+    let mut game = Progress::new(Arc::clone(&before));
+    let fish: Field<i64> = before.field("fish").unwrap();
+    game.add(fish, 5);
+    game.set(fish, 0);
+    assert_eq!(answer(&game, "unlocked.raft"), Value::Bool(true));
+    let bytes = write(&game.snapshot(), &Stamp::first(1, "test"));
+    for (schema, id) in [
+        (Arc::new(parsed(&grown)), "unlocked.raft"),
+        (versions(&[one, &two], &["[unlocks.float]\nfrom = 'raft'\n"]).unwrap(), "unlocked.float"),
+    ] {
+        let game = verify(&bytes, &schema).unwrap().into_progress();
+        assert_eq!(answer(&game, id), Value::Bool(true), "{id}");
+        // And after it was saved again.
+        let again = verify(&write(&game.snapshot(), &Stamp::first(2, "test")), &schema).unwrap();
+        assert_eq!(answer(&again.into_progress(), id), Value::Bool(true), "{id}");
+    }
+}
