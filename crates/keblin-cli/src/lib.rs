@@ -47,6 +47,11 @@ enum Trouble {
 }
 
 impl Trouble {
+    /// What was done for one of many files; trouble is put by, and the others go on.
+    fn put_by<T>(done: Result<T, Trouble>, troubles: &mut Vec<Trouble>) -> Option<T> {
+        done.map_err(|trouble| troubles.push(trouble)).ok()
+    }
+
     /// What some of many files could not be done for, once all others were.
     fn of_some(troubles: Vec<Trouble>) -> Result<(), Trouble> {
         let told: Vec<String> = troubles

@@ -50,13 +50,7 @@ pub(crate) fn run(
             })
             .collect();
         for (path, done) in batch.iter().zip(done) {
-            let done = match done {
-                Ok(done) => done,
-                Err(trouble) => {
-                    troubles.push(trouble);
-                    continue;
-                }
-            };
+            let Some(done) = Trouble::put_by(done, &mut troubles) else { continue };
             tally.count(&done);
             if console.json {
                 console.json_line(&done.json(path, &schema))?;

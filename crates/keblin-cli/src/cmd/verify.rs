@@ -49,13 +49,7 @@ pub(crate) fn run(
             })
             .collect();
         for (path, checked) in batch.iter().zip(checked) {
-            let checked = match checked {
-                Ok(checked) => checked,
-                Err(trouble) => {
-                    troubles.push(trouble);
-                    continue;
-                }
-            };
+            let Some(checked) = Trouble::put_by(checked, &mut troubles) else { continue };
             tally.count(&checked);
             if console.json {
                 console.json_line(&checked.as_json(path))?;

@@ -161,7 +161,8 @@ impl Resolving<'_> {
             return FieldStep::AsDeclared;
         }
         let values = said.map_or_else(Vec::new, |said| self.values(old, field, &said.values));
-        let misfit = said.and_then(|said| said.misfit.as_ref()).map_or(Misfit::UNSAID, |misfit| misfit.value);
+        let misfit =
+            said.and_then(|said| said.misfit.as_ref()).map_or_else(Misfit::default, |misfit| misfit.value);
         let Along { at, take, .. } = along;
         FieldStep::Carried(Box::new(Carrying { from, at, take, scale, values, misfit }))
     }

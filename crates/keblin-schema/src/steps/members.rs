@@ -75,7 +75,7 @@ impl Resolving<'_> {
             let paste = format!("[{path}.{}]\n{from}{}misfit = \"nearest\"", member.name, lines.concat());
             self.unaccounted(message, Paste::Table(paste));
         }
-        misfit.unwrap_or(Misfit::UNSAID)
+        misfit.unwrap_or_default()
     }
 
     fn declared_of_member(&self, member: &MemberDef) -> Vec<(&'static str, String)> {

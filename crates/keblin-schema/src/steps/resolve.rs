@@ -116,7 +116,8 @@ impl Resolving<'_> {
         self.step.shapes = shapes
             .into_iter()
             .map(|shape| {
-                let members = shape.parts.into_iter().map(|from| MemberStep { from, misfit: Misfit::Refuse });
+                let members =
+                    shape.parts.into_iter().map(|from| MemberStep { from, misfit: Misfit::default() });
                 ShapeStep { from: shape.from, members: members.collect() }
             })
             .collect();

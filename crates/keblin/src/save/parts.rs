@@ -81,7 +81,7 @@ impl Parts {
         pairs.flatten().filter(|part| !part.is_empty())
     }
 
-    /// Whether there is anything in the last of our own bytes, and what: a save ends in them.
+    /// The last bytes, where that many of our own are the last: a save ends in its state, which is.
     pub(crate) fn last<const N: usize>(&self) -> Option<&[u8; N]> {
         self.own.last_chunk()
     }

@@ -94,8 +94,8 @@ impl Shelf {
         fresh.map(|(at, _)| at).collect()
     }
 
-    /// Takes over what the areas hold now, if they are the same ones; it is not, as a rule, for any but a few, and then
-    /// nothing else is looked at. Whether they are.
+    /// Takes over what the areas hold now, where none is gone and none is new, and of nearly all only two addresses need be
+    /// looked at. Whether it was so; if not, some may have been taken over.
     fn renew(&mut self, areas: &Areas) -> bool {
         let are_as_many = self.areas.len() == areas.len();
         are_as_many
