@@ -5,6 +5,7 @@ use std::fmt;
 use std::ops::Range;
 
 use crate::source::{Position, Source};
+use crate::text::Shown;
 
 /// How grave a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -225,14 +226,28 @@ impl Finding {
 pub struct Findings {
     source: Source,
     list: Vec<Finding>,
+    more: usize,
 }
 
+/// How many findings of one source are told, at most; the rest is counted.
+pub const MAX_FINDINGS: usize = 100;
+
 impl Findings {
-    /// Findings of a source; they are put into the order of the text here.
+    /// Findings of a source; they are put into the order of the text here. Of more than [`MAX_FINDINGS`], the gravest are
+    /// kept, and of those the first.
     #[must_use]
     pub fn new(source: Source, mut list: Vec<Finding>) -> Findings {
+        list.sort_by_key(|finding| (finding.severity, finding.span.start));
+        let more = list.len().saturating_sub(MAX_FINDINGS);
+        list.truncate(MAX_FINDINGS);
         list.sort_by_key(|finding| (finding.span.start, finding.severity));
-        Findings { source, list }
+        Findings { source, list, more }
+    }
+
+    /// How many were found besides, and are not told.
+    #[must_use]
+    pub fn more(&self) -> usize {
+        self.more
     }
 
     /// The findings, in the order of the text.
@@ -284,15 +299,20 @@ impl fmt::Display for Findings {
                 writeln!(f)?;
             }
             let (severity, code) = (finding.severity.as_str(), finding.code.as_str());
-            writeln!(f, "{}: {severity}: {} [{code}]", self.place(finding), finding.message)?;
+            let (place, message) = (self.place(finding), Shown(&finding.message));
+            writeln!(f, "{}: {severity}: {message} [{code}]", Shown(&place))?;
             if !self.is_of_the_whole(finding) {
                 write!(f, "{}", self.source.excerpt(finding.span.clone()))?;
             }
             if let Some(instead) = &finding.instead {
-                writeln!(f, "      = {}", instead.replace('\n', "\n        "))?;
+                let lines: Vec<String> = instead.split('\n').map(|line| Shown(line).to_string()).collect();
+                writeln!(f, "      = {}", lines.join("\n        "))?;
             }
         }
-        Ok(())
+        match self.more {
+            0 => Ok(()),
+            more => writeln!(f, "\nand {more} more; mend these first"),
+        }
     }
 }
 

@@ -15,6 +15,9 @@
 /// Ids: how they are written, which are reserved, and which one was probably meant.
 pub mod name;
 
+/// Texts of others, as they may be shown on a terminal.
+pub mod text;
+
 /// Lengths of time.
 pub mod time;
 

@@ -1,6 +1,7 @@
 //! Ids. Takes a text, gives a [`Name`] or says what is wrong with it; also finds the known id that was probably meant.
 //! Which ids clash within one list is decided here; where the lists come from is the parser's business.
 
+use std::borrow::Borrow;
 use std::fmt;
 use std::sync::Arc;
 
@@ -147,6 +148,12 @@ impl fmt::Debug for Name {
     }
 }
 
+impl Borrow<str> for Name {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
 impl AsRef<str> for Name {
     fn as_ref(&self) -> &str {
         &self.0
@@ -195,21 +202,21 @@ pub fn repaired(text: &str) -> Option<String> {
     Name::new(&id).ok().map(|_| id)
 }
 
-/// Two ids of one list that a person cannot keep apart: equal without `_`.
+/// An id as people read it: without `_`. Two of one list that are the same so cannot be kept apart.
 #[must_use]
-pub fn same_to_a_reader(a: &str, b: &str) -> bool {
-    a.bytes().filter(|c| *c != b'_').eq(b.bytes().filter(|c| *c != b'_'))
+pub fn as_people_read(id: &str) -> String {
+    id.replace('_', "")
 }
 
 /// Two ids of one list that are one letter apart: allowed, but worth a hint. A differing digit is meant (`gate_1`,
 /// `gate_2`), and short words differ by one letter all the time.
 #[must_use]
 pub fn one_letter_apart(a: &str, b: &str) -> bool {
-    if a.len().min(b.len()) < 5 || distance(a, b) != 1 {
-        return false;
+    fn letters(id: &str) -> impl Iterator<Item = u8> {
+        id.bytes().filter(|c| !c.is_ascii_digit())
     }
-    let letters = |id: &str| id.bytes().filter(|c| !c.is_ascii_digit()).collect::<Vec<_>>();
-    letters(a) != letters(b)
+    let is_long = a.len().min(b.len()) >= 5;
+    is_long && a.len().abs_diff(b.len()) <= 1 && !letters(a).eq(letters(b)) && distance(a, b) == 1
 }
 
 /// The known word that `wrong` was probably meant to be: the nearest one, if it is near enough that most people
@@ -217,12 +224,40 @@ pub fn one_letter_apart(a: &str, b: &str) -> bool {
 #[must_use]
 pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let wrong = wrong.to_lowercase();
-    known
+    let near = |word: &str| (word.chars().count().max(wrong.chars().count()) / 3).max(1);
+    let candidates =
+        known.into_iter().enumerate().map(|(order, word)| (at_least_apart(&wrong, word), order, word));
+    let mut candidates: Vec<_> = candidates.filter(|(least, _, word)| *least <= near(word)).collect();
+    // Of thousands that are alike, those with nearly the same letters.
+    candidates.sort_unstable();
+    candidates.truncate(MAX_COMPARED);
+    candidates
         .into_iter()
-        .map(|word| (distance(&wrong, word), word))
-        .filter(|(steps, word)| *steps <= (word.chars().count().max(wrong.chars().count()) / 3).max(1))
-        .min_by_key(|(steps, _)| *steps)
-        .map(|(_, word)| word)
+        .map(|(_, order, word)| (distance(&wrong, word), order, word))
+        .filter(|(steps, _, word)| *steps <= near(word))
+        .min()
+        .map(|(_, _, word)| word)
+}
+
+/// How many known words are compared with a wrong one letter by letter, at most.
+const MAX_COMPARED: usize = 64;
+
+/// A number of steps that two words are apart at the least, by their letters alone, wherever those stand.
+fn at_least_apart(a: &str, b: &str) -> usize {
+    if !a.is_ascii() || !b.is_ascii() {
+        return 0;
+    }
+    let mut counts = [0_i32; 64];
+    let place = |byte: u8| usize::from(byte % 64);
+    for byte in a.bytes() {
+        counts.get_mut(place(byte)).into_iter().for_each(|count| *count += 1);
+    }
+    for byte in b.bytes() {
+        counts.get_mut(place(byte)).into_iter().for_each(|count| *count -= 1);
+    }
+    let over: i32 = counts.iter().filter(|count| **count > 0).sum();
+    let under: i32 = counts.iter().filter(|count| **count < 0).sum();
+    usize::try_from(over.max(-under)).unwrap_or(0)
 }
 
 /// Edit distance in which a letter too many, one too few, another one, or two neighbours swapped count one step each.

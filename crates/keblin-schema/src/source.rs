@@ -2,6 +2,8 @@
 
 use std::ops::Range;
 
+use crate::text::acts_on_a_terminal;
+
 /// A named text.
 #[derive(Clone, Debug)]
 pub struct Source {
@@ -75,7 +77,17 @@ impl Source {
         let end = if to.line == from.line { to.column } else { line.chars().count() + 1 };
         let carets = "^".repeat(end.saturating_sub(from.column).max(1));
         // A tab is shown as one space: every character is one column, so that the carets stand under the span.
-        let (line, indent) = (line.replace('\t', " "), " ".repeat(from.column - 1));
+        let shown = |c: char| {
+            if c == '\t' {
+                ' '
+            } else if acts_on_a_terminal(c) {
+                '\u{fffd}'
+            } else {
+                c
+            }
+        };
+        let line: String = line.chars().map(shown).collect();
+        let indent = " ".repeat(from.column - 1);
         format!("{:>5} | {line}\n      | {indent}{carets}\n", from.line)
     }
 

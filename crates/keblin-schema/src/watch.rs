@@ -25,6 +25,8 @@ pub struct Watch {
     cells: Vec<Vec<RuleId>>,
     /// By level, then fact.
     facts: Vec<Vec<RuleId>>,
+    /// By fact: the rules that name it for all levels together.
+    all_levels: Vec<Vec<RuleId>>,
     words: Vec<(Word, RuleId)>,
     played: Vec<RuleId>,
     unlocks: Vec<(usize, RuleId)>,
@@ -39,29 +41,32 @@ impl Watch {
         let mut watch = Watch {
             cells: vec![Vec::new(); cells],
             facts: vec![Vec::new(); levels * Fact::ALL.len()],
+            all_levels: vec![Vec::new(); Fact::ALL.len()],
             ..Watch::default()
         };
         for (rule, program) in rules {
             for read in program.reads() {
-                watch.add(rule, read, levels);
+                watch.add(rule, read);
             }
         }
         watch
     }
 
-    fn add(&mut self, rule: RuleId, read: &Read, levels: usize) {
+    fn add(&mut self, rule: RuleId, read: &Read) {
+        // One rule is added after the other.
         let note = |rules: &mut Vec<RuleId>| {
-            if !rules.contains(&rule) {
+            if rules.last() != Some(&rule) {
                 rules.push(rule);
             }
         };
         match read {
             Read::Cells(range) => self.cells.get_mut(range.clone()).into_iter().flatten().for_each(note),
             Read::Fact { fact, level } => {
-                let (first, end) = level.map_or((0, levels), |level| (level, level + 1));
-                for level in first..end {
-                    self.facts.get_mut(fact_index(level, *fact)).into_iter().for_each(note);
-                }
+                let rules = match level {
+                    Some(level) => self.facts.get_mut(fact_index(*level, *fact)),
+                    None => self.all_levels.get_mut(fact_index(0, *fact)),
+                };
+                rules.into_iter().for_each(note);
             }
             Read::Word(word) => self.words.push((*word, rule)),
             Read::Unlocked(unlock) => self.unlocks.push((*unlock, rule)),
@@ -77,9 +82,10 @@ impl Watch {
     }
 
     /// The rules that name a level's fact, on whatever difficulty.
-    #[must_use]
-    pub fn of_fact(&self, level: usize, fact: Fact) -> &[RuleId] {
-        self.facts.get(fact_index(level, fact)).map_or(&[], Vec::as_slice)
+    pub fn of_fact(&self, level: usize, fact: Fact) -> impl Iterator<Item = RuleId> {
+        let (of_level, of_all) =
+            (self.facts.get(fact_index(level, fact)), self.all_levels.get(fact_index(0, fact)));
+        of_level.into_iter().chain(of_all).flatten().copied()
     }
 
     /// The rules that name an id the engine keeps.

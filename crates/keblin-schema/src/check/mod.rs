@@ -20,10 +20,10 @@ mod saving;
 mod named;
 
 /// What a player can ever reach.
-mod reach;
+pub(crate) mod reach;
 
 use crate::finding::{Code, Finding};
-use crate::model::{Axis, Schema, Scope};
+use crate::model::{Axis, Index, Positions, Schema, Scope};
 use crate::name::Name;
 use crate::parse::{Declarations, MomentDecl};
 
@@ -31,7 +31,7 @@ use crate::parse::{Declarations, MomentDecl};
 const MAX_CELLS: usize = 1 << 20;
 
 /// The most levels, difficulties, lists, or checkpoints of one level or items of one list.
-const MAX_IN_LIST: usize = 4096;
+const MAX_IN_LIST: usize = 16_384;
 
 /// The schema, and a hint for every field that the declaration names nowhere else.
 pub(crate) fn resolve(
@@ -50,6 +50,11 @@ pub(crate) fn resolve(
         moments: declared.moments.iter().map(MomentDecl::def).collect(),
         stars_by: declared.stars_by,
         ..declared.names.clone()
+    };
+    schema.index = Index {
+        fields: Positions::of(schema.fields.iter().map(|field| &field.name)),
+        levels: Positions::of(schema.levels.iter().map(|level| &level.name)),
+        unlocks: Positions::of(schema.unlocks.iter().map(|unlock| &unlock.name)),
     };
     if let Some(facts_per) = &declared.level_facts_per
         && schema.difficulties.is_empty()

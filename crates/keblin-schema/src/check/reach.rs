@@ -1,41 +1,118 @@
 //! What a player can ever reach: which levels and unlocks can open at all, and so which values a rule can ever see.
 
-use crate::condition::Ranges;
+use std::collections::HashMap;
+
 use crate::condition::names::Fact;
+use crate::condition::{Ranges, Read};
 use crate::kind::Kind;
 use crate::model::Bound;
 use crate::model::Schema;
-use crate::rule::Rule;
 use crate::value::Value;
 
 /// What can be read when only some levels can be entered and some unlocks given.
-pub(super) struct Reachable<'s> {
+pub(crate) struct Reachable<'s> {
     schema: &'s Schema,
     pub(super) levels: Vec<bool>,
     pub(super) unlocks: Vec<bool>,
 }
 
+/// How often a level can have been tried, at most, by anybody who plays.
+const MAX_TRIES: i64 = 1 << 40;
+
 impl Reachable<'_> {
-    /// Levels without a lock first, then what can hold with what those give, until nothing more opens. So circles are
-    /// found, also those through stars, totals and unlocks.
-    pub(super) fn of(schema: &Schema) -> Reachable<'_> {
-        let levels = schema.levels.iter().map(|level| level.unlock.is_none()).collect();
-        let mut reachable = Reachable { schema, levels, unlocks: vec![false; schema.unlocks.len()] };
-        loop {
-            let opens =
-                |rule: &Option<Rule>| rule.as_ref().is_none_or(|rule| rule.program.possible(&reachable).yes);
-            let levels: Vec<bool> = schema.levels.iter().map(|level| opens(&level.unlock)).collect();
-            let unlocks: Vec<bool> = schema.unlocks.iter().map(|unlock| opens(&unlock.when)).collect();
-            // What is reached stays reached, also where a rule asks for something not to be there.
-            let grown = |before: &[bool], now: Vec<bool>| -> Vec<bool> {
-                before.iter().zip(now).map(|(before, now)| *before || now).collect()
-            };
-            let (levels, unlocks) = (grown(&reachable.levels, levels), grown(&reachable.unlocks, unlocks));
-            if levels == reachable.levels && unlocks == reachable.unlocks {
-                return reachable;
-            }
-            (reachable.levels, reachable.unlocks) = (levels, unlocks);
+    /// Everything there is, whatever a player can reach: a save of before may hold it.
+    pub(crate) fn everything(schema: &Schema) -> Reachable<'_> {
+        Reachable {
+            schema,
+            levels: vec![true; schema.levels.len()],
+            unlocks: vec![true; schema.unlocks.len()],
         }
+    }
+
+    /// Levels without a lock first, then what can hold with what those give, until nothing more opens. So circles are
+    /// found, also those through stars, totals and unlocks. What is reached stays reached, also where a rule asks for
+    /// something not to be there.
+    pub(super) fn of(schema: &Schema) -> Reachable<'_> {
+        let (levels, unlocks) = (vec![false; schema.levels.len()], vec![false; schema.unlocks.len()]);
+        let mut reachable = Reachable { schema, levels, unlocks };
+        let asks = Asks::of(schema);
+        let mut due: Vec<Opens> = asks.all.clone();
+        while !due.is_empty() {
+            let mut opened_any = false;
+            while let Some(what) = due.pop() {
+                if reachable.opens(what) {
+                    opened_any = true;
+                    due.extend(asks.of_it.get(&what).into_iter().flatten());
+                }
+            }
+            // Those that ask for all levels together are asked once for all that has opened.
+            if opened_any {
+                due.extend(asks.of_all.iter().copied());
+            }
+        }
+        reachable
+    }
+
+    /// Whether something opens now that was not reached before.
+    fn opens(&mut self, what: Opens) -> bool {
+        let (reached, rule) = match what {
+            Opens::Level(at) => (self.levels.get(at), self.schema.levels.get(at).map(|level| &level.unlock)),
+            Opens::Unlock(at) => {
+                (self.unlocks.get(at), self.schema.unlocks.get(at).map(|unlock| &unlock.when))
+            }
+        };
+        let opens = rule.is_some_and(|rule| rule.as_ref().is_none_or(|rule| rule.program.possible(self).yes));
+        if reached != Some(&false) || !opens {
+            return false;
+        }
+        let reached = match what {
+            Opens::Level(at) => self.levels.get_mut(at),
+            Opens::Unlock(at) => self.unlocks.get_mut(at),
+        };
+        reached.into_iter().for_each(|reached| *reached = true);
+        true
+    }
+}
+
+/// Something that a rule opens, by its position.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum Opens {
+    Level(usize),
+    Unlock(usize),
+}
+
+/// What is to be asked again when something has opened.
+#[derive(Default)]
+struct Asks {
+    /// Everything, the first to be asked last.
+    all: Vec<Opens>,
+    of_it: HashMap<Opens, Vec<Opens>>,
+    /// What asks for all levels together.
+    of_all: Vec<Opens>,
+}
+
+impl Asks {
+    fn of(schema: &Schema) -> Asks {
+        let levels = schema.levels.iter().enumerate().map(|(at, level)| (Opens::Level(at), &level.unlock));
+        let unlocks = schema.unlocks.iter().enumerate().map(|(at, unlock)| (Opens::Unlock(at), &unlock.when));
+        let mut asks = Asks::default();
+        for (what, rule) in levels.chain(unlocks) {
+            asks.all.push(what);
+            for read in rule.iter().flat_map(|rule| rule.program.reads()) {
+                match read {
+                    Read::Fact { level: Some(level), .. } => {
+                        asks.of_it.entry(Opens::Level(*level)).or_default().push(what);
+                    }
+                    Read::Unlocked(unlock) => {
+                        asks.of_it.entry(Opens::Unlock(*unlock)).or_default().push(what);
+                    }
+                    Read::Fact { level: None, .. } => asks.of_all.push(what),
+                    _ => {}
+                }
+            }
+        }
+        asks.all.reverse();
+        asks
     }
 }
 
@@ -59,7 +136,7 @@ impl Ranges for Reachable<'_> {
         match fact {
             Fact::Finished => (0, 1),
             Fact::Stars => (0, self.schema.levels.get(level).map_or(0, |level| level.stars.into())),
-            Fact::Attempts | Fact::Deaths => (0, i64::MAX),
+            Fact::Attempts | Fact::Deaths => (0, MAX_TRIES),
         }
     }
 

@@ -57,6 +57,45 @@ impl Program {
     }
 }
 
+impl Program {
+    /// Whether a whole number in it can become larger than 64 bits where values lie in these ranges: then it ends in an
+    /// error.
+    #[must_use]
+    pub fn can_overflow(&self, ranges: &impl Ranges) -> bool {
+        let mut can: Vec<Can> = Vec::with_capacity(self.ops.len());
+        for op in &self.ops {
+            let at = |index: u32| can.get(index as usize).copied().unwrap_or(Can::Anything);
+            let fits = match *op {
+                Op::Arithmetic(how, left, right) => unbounded(how, at(left), at(right)).is_none_or(fits),
+                Op::Negate(inner) => match at(inner) {
+                    Can::Number(low, high) => fits((-high, -low)),
+                    _ => true,
+                },
+                Op::Sum(start, len) | Op::SumWithin(start, len, ..) => {
+                    let loads = self.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
+                    let each = loads.iter().map(|load| loaded(self, ranges, *load));
+                    let sum = each.fold((0_i128, 0_i128), |(low, high), next| match next {
+                        Can::Number(a, b) => (low + a, high + b),
+                        _ => (low, high),
+                    });
+                    fits(sum)
+                }
+                _ => true,
+            };
+            if !fits {
+                return true;
+            }
+            let next = step(self, ranges, &can, *op);
+            can.push(next);
+        }
+        false
+    }
+}
+
+fn fits((low, high): (i128, i128)) -> bool {
+    i64::try_from(low).is_ok() && i64::try_from(high).is_ok()
+}
+
 /// Operations come after those they take, so each is looked at once, in order.
 fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
     let at = |index: u32| can.get(index as usize).copied().unwrap_or(Can::Anything);
@@ -207,8 +246,17 @@ fn compared(comparison: Comparison, left: Can, right: Can) -> Can {
 }
 
 fn arithmetic(how: Arithmetic, left: Can, right: Can) -> Can {
-    let (Can::Number(a, b), Can::Number(c, d)) = (left, right) else { return Can::Anything };
-    let (low, high) = match how {
+    match unbounded(how, left, right) {
+        // What does not fit is an error, so a result lies within 64 bits.
+        Some((low, high)) => Can::Number(low.max(i64::MIN.into()), high.min(i64::MAX.into())),
+        None => Can::Anything,
+    }
+}
+
+/// The range of a result, were there no end to numbers; nothing if it is no whole number.
+fn unbounded(how: Arithmetic, left: Can, right: Can) -> Option<(i128, i128)> {
+    let (Can::Number(a, b), Can::Number(c, d)) = (left, right) else { return None };
+    Some(match how {
         Arithmetic::Add => (a + c, b + d),
         Arithmetic::Subtract => (a - d, b - c),
         Arithmetic::Multiply => {
@@ -217,6 +265,7 @@ fn arithmetic(how: Arithmetic, left: Can, right: Can) -> Can {
             (corners.into_iter().min().unwrap_or(a), corners.into_iter().max().unwrap_or(b))
         }
         // What is divided comes no further from zero.
+        Arithmetic::Divide if c > 0 => (a.min(0), b.max(0)),
         Arithmetic::Divide => {
             let most = a.abs().max(b.abs());
             (-most, most)
@@ -225,7 +274,5 @@ fn arithmetic(how: Arithmetic, left: Can, right: Can) -> Can {
             let most = c.abs().max(d.abs());
             (-most, most)
         }
-    };
-    // What does not fit is an error, so a result lies within 64 bits.
-    Can::Number(low.max(i64::MIN.into()), high.min(i64::MAX.into()))
+    })
 }

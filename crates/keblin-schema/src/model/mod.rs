@@ -27,6 +27,10 @@ mod words;
 /// Axes, places on them, and cells.
 mod layout;
 
+/// Positions by id.
+mod index;
+
+pub(crate) use index::{Index, Positions};
 pub use layout::{At, Axis, ListDef, MAX_AXES};
 pub use words::{AfterLast, Again, AtZero, CheckpointOrder, RecordAt, Resume, SaveAt, Scope, StarsBy};
 
@@ -241,6 +245,8 @@ pub struct Schema {
     /// Tells handles of one schema from those of another.
     pub(crate) tag: u32,
     pub(crate) derived: Derived,
+    /// Positions by id.
+    pub(crate) index: Index,
     /// The versions before this one.
     pub(crate) past: Past,
 }
@@ -308,6 +314,7 @@ impl Schema {
             watch: Watch::default(),
             tag: 0,
             derived: Derived::default(),
+            index: Index::default(),
             past: Past::default(),
         }
     }
@@ -353,19 +360,20 @@ impl Schema {
     /// A field with its position, by id.
     #[must_use]
     pub fn field_named(&self, id: &str) -> Option<(usize, &FieldDef)> {
-        self.fields.iter().enumerate().find(|(_, field)| field.name.as_str() == id)
+        let at = self.index.fields.position(id, self.fields.iter().map(|field| &field.name))?;
+        Some((at, self.fields.get(at)?))
     }
 
     /// The position of a level, by id.
     #[must_use]
     pub fn level_named(&self, id: &str) -> Option<usize> {
-        self.levels.iter().position(|level| level.name.as_str() == id)
+        self.index.levels.position(id, self.levels.iter().map(|level| &level.name))
     }
 
     /// The position of an unlock, by id.
     #[must_use]
     pub fn unlock_named(&self, id: &str) -> Option<usize> {
-        self.unlocks.iter().position(|unlock| unlock.name.as_str() == id)
+        self.index.unlocks.position(id, self.unlocks.iter().map(|unlock| &unlock.name))
     }
 
     /// The position of a difficulty, by id.

@@ -1,5 +1,6 @@
 //! `[fields.NAME]`: one declared field with its words and values, each read by the field's own kind.
 
+use std::collections::HashSet;
 use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
@@ -87,9 +88,7 @@ pub(super) fn all(
     found: &mut Vec<Finding>,
 ) -> (Vec<FieldDecl>, Vec<String>) {
     let Some((table, span)) = top.table("fields", found) else { return (Vec::new(), Vec::new()) };
-    // Fields have no fixed keys, so the reader that names them is told all of them.
-    let all_names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let fields = Reader::new("the list of fields", table, span, &all_names, text, found);
+    let fields = Reader::of_any_keys("the list of fields", table, span, text);
     let mut declared = Vec::new();
     for (key, item) in fields.entries() {
         let Some(name) = fields.key_id(key, found) else { continue };
@@ -99,10 +98,11 @@ pub(super) fn all(
         }
     }
     let names = declared.iter().map(|field: &FieldDecl| field.name.clone()).collect();
-    let apart: Vec<_> = clashes("field", names, found).into_iter().map(|name| name.value).collect();
+    let apart: HashSet<Name> = clashes("field", names, found).into_iter().map(|name| name.value).collect();
     declared.retain(|field| apart.contains(&field.name.value));
-    let is_usable = |name: &&&str| declared.iter().any(|field| field.name.value.as_str() == **name);
-    let faulty = all_names.iter().filter(|name| !is_usable(name)).map(ToString::to_string).collect();
+    let usable: HashSet<&str> = declared.iter().map(|field| field.name.value.as_str()).collect();
+    let all_names = table.keys().map(|key| key.get_ref().as_ref());
+    let faulty = all_names.filter(|name| !usable.contains(name)).map(str::to_string).collect();
     (declared, faulty)
 }
 

@@ -1,5 +1,6 @@
 //! Ids and lists of ids: each checked by itself, and against the others of its list.
 
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use toml::Spanned;
@@ -8,7 +9,7 @@ use toml::de::{DeString, DeTable, DeValue};
 use super::Placed;
 use super::table::{Item, Reader};
 use crate::finding::{Code, Finding, Severity};
-use crate::name::{Name, one_letter_apart, repaired, same_to_a_reader};
+use crate::name::{Name, as_people_read, one_letter_apart, repaired};
 
 impl<'a, 'i> Reader<'a, 'i> {
     /// The value of a key as an id.
@@ -50,15 +51,17 @@ fn placed(text: &str, span: Range<usize>, found: &mut Vec<Finding>) -> Option<Pl
 /// Complains about ids of one list that a person cannot keep apart, and leaves the later ones out.
 pub(crate) fn clashes(what: &str, ids: Vec<Placed<Name>>, found: &mut Vec<Finding>) -> Vec<Placed<Name>> {
     let mut apart: Vec<Placed<Name>> = Vec::new();
+    let (mut as_read, mut near) = (HashMap::new(), NearIds::default());
     for id in ids {
         let name = id.value.as_str();
-        if let Some(other) = apart.iter().find(|other| same_to_a_reader(other.value.as_str(), name)) {
+        if let Some(other) = as_read.get(&as_people_read(name)).and_then(|at: &usize| apart.get(*at)) {
             let message = format!("{what} `{name}` is the same to a reader as `{}`", other.value);
             let finding = Finding::error(Code::SameId, id.span.clone(), message);
             found.push(finding.instead("give one of them another id, or leave one out"));
             continue;
         }
-        if let Some(other) = apart.iter().find(|other| one_letter_apart(other.value.as_str(), name)) {
+        as_read.insert(as_people_read(name), apart.len());
+        if let Some(other) = near.among(name, &apart) {
             let message = format!("{what} `{name}` is one letter away from `{}`", other.value);
             let finding = Finding::error(Code::NearId, id.span.clone(), message).as_severity(Severity::Hint);
             found.push(finding.instead("if both are meant, all is well"));
@@ -66,6 +69,52 @@ pub(crate) fn clashes(what: &str, ids: Vec<Placed<Name>>, found: &mut Vec<Findin
         apart.push(id);
     }
     apart
+}
+
+/// How many ids are compared with one, at most, to find whether it is one letter away from them: a list of thousands that
+/// are alike must not take long.
+const MAX_COMPARED: usize = 32;
+
+/// Ids by what they become when a letter is left out: two that are one letter apart have one of these in common.
+#[derive(Default)]
+struct NearIds {
+    by_part: HashMap<u64, Vec<usize>>,
+}
+
+impl NearIds {
+    /// The first of the others that is one letter away, of those that are compared. The id is one of them from now on.
+    fn among<'i>(&mut self, name: &str, others: &'i [Placed<Name>]) -> Option<&'i Placed<Name>> {
+        let mut candidates = Vec::new();
+        for part in parts(name) {
+            let held = self.by_part.entry(part).or_default();
+            candidates.extend_from_slice(held);
+            if held.len() < MAX_COMPARED {
+                held.push(others.len());
+            }
+        }
+        candidates.sort_unstable();
+        candidates.dedup();
+        let candidates = candidates.into_iter().filter_map(|at| others.get(at));
+        candidates.take(MAX_COMPARED).find(|other| one_letter_apart(other.value.as_str(), name))
+    }
+}
+
+/// An id, and the same without each of its characters, as hashes. Digits count as one: where only they differ, that is
+/// meant.
+fn parts(name: &str) -> Vec<u64> {
+    let bytes = name.as_bytes();
+    let without = |left_out: usize| {
+        let kept = bytes.iter().enumerate().filter(|(at, _)| *at != left_out).map(|(_, byte)| byte);
+        // FNV-1a, 64 bits: what falls together by chance is compared and found to be apart.
+        kept.fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| {
+            let letter = if byte.is_ascii_digit() { b'0' } else { *byte };
+            (hash ^ u64::from(letter)).wrapping_mul(0x0100_0000_01b3)
+        })
+    };
+    let mut parts: Vec<u64> = (0..=bytes.len()).map(without).collect();
+    parts.sort_unstable();
+    parts.dedup();
+    parts
 }
 
 /// A list of tables that have an id each, such as `[[levels]]`: every well-formed one whose id does not clash with one
@@ -85,7 +134,7 @@ pub(super) fn named_tables<T>(
         }
     }
     let names = declared.iter().map(|one| name(one).clone()).collect();
-    let apart: Vec<_> = clashes(what, names, found).into_iter().map(|name| name.span).collect();
-    declared.retain(|one| apart.contains(&name(one).span));
+    let apart: HashSet<usize> = clashes(what, names, found).into_iter().map(|name| name.span.start).collect();
+    declared.retain(|one| apart.contains(&name(one).span.start));
     declared
 }

@@ -16,9 +16,7 @@ pub(crate) struct ListDecl {
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<ListDecl> {
     let Some((table, span)) = top.table("lists", found) else { return Vec::new() };
-    // Lists have no fixed keys, so the reader that names them is told all of them.
-    let all_names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let lists = Reader::new("the lists", table, span, &all_names, text, found);
+    let lists = Reader::of_any_keys("the lists", table, span, text);
     let mut declared = Vec::new();
     for (key, _) in lists.entries() {
         let Some(name) = lists.key_id(key, found) else { continue };

@@ -22,8 +22,7 @@ pub(super) fn all(
     found: &mut Vec<Finding>,
 ) -> Vec<ShapeDef> {
     let Some((table, span)) = top.table("shapes", found) else { return Vec::new() };
-    let all_names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let shapes = Reader::new("the shapes", table, span, &all_names, text, found);
+    let shapes = Reader::of_any_keys("the shapes", table, span, text);
     let mut declared = Vec::new();
     for (key, item) in shapes.entries() {
         let Some(name) = shapes.key_id(key, found) else { continue };
@@ -56,8 +55,7 @@ fn members(
     let reader = Reader::new("a shape", table, shape.span.clone(), &["members"], text, found);
     reader.required("members", found, "members = { lit = { type = \"bool\" } }");
     let Some((table, span)) = reader.table("members", found) else { return Vec::new() };
-    let all_names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let members = Reader::new("the members", table, span, &all_names, text, found);
+    let members = Reader::of_any_keys("the members", table, span, text);
     let mut declared = Vec::new();
     for (key, item) in members.entries() {
         let Some(name) = members.key_id(key, found) else { continue };

@@ -41,7 +41,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         text: &'a str,
         found: &mut Vec<Finding>,
     ) -> Reader<'a, 'i> {
-        let reader = Reader { what, table, span, text };
+        let reader = Reader::of_any_keys(what, table, span, text);
         for key in table.keys().filter(|key| !known.contains(&key.get_ref().as_ref())) {
             let message = format!("{what} has no key `{}`", key.get_ref());
             let free = known.iter().copied().filter(|word| !table.contains_key(*word));
@@ -54,6 +54,16 @@ impl<'a, 'i> Reader<'a, 'i> {
             found.push(Finding::error(Code::UnknownKey, key.span(), message).instead(instead));
         }
         reader
+    }
+
+    /// A table without fixed keys, such as that of all fields.
+    pub(crate) fn of_any_keys(
+        what: &'static str,
+        table: &'a DeTable<'i>,
+        span: Range<usize>,
+        text: &'a str,
+    ) -> Reader<'a, 'i> {
+        Reader { what, table, span, text }
     }
 
     pub(crate) fn text(&self) -> &'a str {

@@ -197,8 +197,7 @@ fn entries<'a, 'i>(
     found: &mut Vec<Finding>,
 ) -> Vec<(Said<String>, &'a Item<'i>)> {
     let Some((table, span)) = top.table(key, found) else { return Vec::new() };
-    let names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let reader = Reader::new("a step", table, span, &names, text, found);
+    let reader = Reader::of_any_keys("a step", table, span, text);
     let mut entries = Vec::new();
     for (name, item) in reader.entries() {
         if !matches!(item.get_ref(), DeValue::Table(_)) {
@@ -315,8 +314,7 @@ fn pairs_by(
     now: impl Fn(&Reader<'_, '_>, &Item<'_>, &mut Vec<Finding>) -> Option<Said<String>>,
 ) -> Vec<(Said<String>, Said<String>)> {
     let Some((table, span)) = reader.table(key, found) else { return Vec::new() };
-    let names: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
-    let reader = Reader::new("a table", table, span, &names, text, found);
+    let reader = Reader::of_any_keys("a table", table, span, text);
     let mut pairs = Vec::new();
     for (name, item) in reader.entries() {
         let before = Said { value: name.get_ref().to_string(), span: name.span() };

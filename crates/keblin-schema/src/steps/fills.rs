@@ -2,9 +2,10 @@
 //! now, or were.
 
 use crate::check::conditions::misplaced;
+use crate::check::reach::Reachable;
 use crate::condition::names::Fact;
 use crate::condition::{Failing, Program, Type};
-use crate::finding::{Code, Finding};
+use crate::finding::{Code, Finding, Severity};
 use crate::model::FieldDef;
 use crate::name::Name;
 use crate::parse::level::ConditionDecl;
@@ -190,6 +191,18 @@ impl Resolving<'_> {
                     );
                     self.found.push(finding.instead("ask first, as in `best != null && best > 3`"));
                     return None;
+                }
+                // Said once for all places that it is put together for.
+                let is_told = |told: &Finding| told.code == Code::FailingRule && told.span == fill.span;
+                if program.can_overflow(&Reachable::everything(self.before))
+                    && !self.found.iter().any(is_told)
+                {
+                    let message = format!(
+                        "a number in `{text}` can become larger than 64 bits: a save that holds such a value is left as it is, and does not open"
+                    );
+                    let finding = Finding::error(Code::FailingRule, fill.span.clone(), message);
+                    let instead = "keep it small, as in `least(parcels, 1000000) * 3`";
+                    self.found.push(finding.as_severity(Severity::Warning).instead(instead));
                 }
                 Some((program, kind))
             }

@@ -1,7 +1,7 @@
 //! Ids.
 
 use keblin_schema::Name;
-use keblin_schema::name::{MAX_NAME_CHARS, NameFault, nearest, one_letter_apart, repaired, same_to_a_reader};
+use keblin_schema::name::{MAX_NAME_CHARS, NameFault, as_people_read, nearest, one_letter_apart, repaired};
 
 #[track_caller]
 fn assert_refused(text: &str, message: &str) {
@@ -69,8 +69,8 @@ fn the_nearest_known_word_is_offered_and_nothing_far_off() {
 
 #[test]
 fn ids_that_read_alike_are_told_from_ids_that_only_look_near() {
-    assert!(same_to_a_reader("fog_lamp", "foglamp"));
-    assert!(!same_to_a_reader("fog_lamp", "fog_lamps"));
+    assert_eq!(as_people_read("fog_lamp"), as_people_read("foglamp"));
+    assert_ne!(as_people_read("fog_lamp"), as_people_read("fog_lamps"));
     assert!(one_letter_apart("fog_lamp", "fog_lamps"));
     assert!(!one_letter_apart("gate_1", "gate_2"), "a digit is meant");
     assert!(!one_letter_apart("oil", "oils"), "short words are near each other all the time");

@@ -37,7 +37,7 @@ impl Rules {
     }
 
     pub(super) fn fact_changed(&mut self, schema: &Schema, level: usize, fact: Fact) {
-        schema.watch.of_fact(level, fact).iter().for_each(|rule| self.ask_again(*rule));
+        schema.watch.of_fact(level, fact).for_each(|rule| self.ask_again(rule));
     }
 
     pub(super) fn time_passed(&mut self, schema: &Schema) {

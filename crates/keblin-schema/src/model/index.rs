@@ -1,0 +1,43 @@
+//! Positions by id, so that a declaration of thousands of names is not looked through for each of them.
+
+use std::collections::HashMap;
+use std::fmt;
+
+use crate::name::Name;
+
+/// Positions by id.
+#[derive(Clone, Default, PartialEq, Eq)]
+pub(crate) struct Index {
+    pub(crate) fields: Positions,
+    pub(crate) levels: Positions,
+    pub(crate) unlocks: Positions,
+}
+
+/// The positions of one list.
+#[derive(Clone, Default, PartialEq, Eq)]
+pub(crate) struct Positions(HashMap<Name, usize>);
+
+impl Positions {
+    pub(crate) fn of<'n>(names: impl Iterator<Item = &'n Name>) -> Positions {
+        Positions(names.enumerate().map(|(at, name)| (name.clone(), at)).collect())
+    }
+
+    /// Where an id stands among names; those are looked through as long as there is no index of them.
+    pub(crate) fn position<'n>(
+        &self,
+        id: &str,
+        mut names: impl ExactSizeIterator<Item = &'n Name>,
+    ) -> Option<usize> {
+        if self.0.len() == names.len() {
+            return self.0.get(id).copied();
+        }
+        names.position(|name| name.as_str() == id)
+    }
+}
+
+/// It says nothing that the lists do not.
+impl fmt::Debug for Index {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Index")
+    }
+}
