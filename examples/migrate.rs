@@ -15,7 +15,7 @@ keblin::schema!(marsh_post, "../../examples/migrate/progress.toml");
 use marsh_post::{Notice, fields, levels};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("marsh_post"), Into::into);
+    let folder = std::env::args_os().nth(1).map_or("marsh_post_saves".into(), std::path::PathBuf::from);
     let slot = SaveDir::at(folder).slot("anke")?;
     if !slot.path().exists() {
         play_as_it_was_then(&slot)?;

@@ -14,7 +14,7 @@ use otter::{Keeper, Notice, checkpoints, fields, levels};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     // No save yet is a first run, not an error; and "never" is None, not 0.
-    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("otter_brook"), Into::into);
+    let folder = std::env::args_os().nth(1).map_or("otter_saves".into(), std::path::PathBuf::from);
     let mut game = Keeper::open(&SaveDir::at(folder).slot("otter")?)?;
     println!("best catch so far: {:?}", game.get(fields::BEST_CATCH));
 

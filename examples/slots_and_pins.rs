@@ -20,7 +20,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let stone = schema.checkpoint(causeway, "stone")?;
     let oil: Field<i64> = schema.field("oil")?;
     let most_oil: Field<Option<i64>> = schema.field("most_oil")?;
-    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("marsh_lamp"), Into::into);
+    let folder = std::env::args_os().nth(1).map_or("marsh_lamp_saves".into(), std::path::PathBuf::from);
     let saves = SaveDir::at(folder);
 
     // One keeper a slot. It is the game's progress, and it saves itself.

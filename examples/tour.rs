@@ -64,7 +64,7 @@ fn menu(game: &Keeper) {
 // It ends here.
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("fen_walk"), Into::into);
+    let folder = std::env::args_os().nth(1).map_or("fen_walk_saves".into(), std::path::PathBuf::from);
     let mut game = Keeper::open(&SaveDir::at(folder).slot("walker")?)?;
     let mut walker = game.carry(Walker::default());
     menu(&game);

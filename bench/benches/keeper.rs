@@ -6,7 +6,7 @@
 
 use std::fs::{File, OpenOptions};
 use std::io::{Seek, SeekFrom, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
@@ -57,17 +57,23 @@ impl Backend for Counting {
         self.note(0, parts);
         self.0.disk.append(path, left, parts)
     }
-    fn sync(&self, path: &Path) -> Result<(), DiskError> {
+    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         self.note(1, &[]);
         self.0.disk.sync(path)
     }
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         // The file, and the folders of both names.
         self.note(3, parts);
         self.0.disk.publish(path, beside, parts)
     }
-    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        self.0.disk.set_aside(path, to)
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        self.0.disk.set_aside(moves)
+    }
+    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
+        self.0.disk.remove(path)
+    }
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.0.disk.written_unix_ms(path)
     }
     fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
         self.0.disk.list(folder)

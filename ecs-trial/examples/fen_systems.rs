@@ -134,7 +134,7 @@ fn count(mut frame: ResMut<'_, Frame>) {
 }
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let folder = std::env::args_os().nth(1).map_or(std::env::temp_dir().join("fen_systems"), Into::into);
+    let folder = std::env::args_os().nth(1).map_or("fen_systems_saves".into(), std::path::PathBuf::from);
     let kept = fen_post::Keeper::open(&SaveDir::at(folder).slot("systems")?)?;
     let mut app = App::new();
     app.insert_resource(Kept(kept)).init_resource::<Frame>().init_resource::<Display>();

@@ -18,6 +18,7 @@ use keblin::steps::{Files, TextFile, version_of_file};
 
 use crate::Trouble;
 use crate::args::Args;
+use crate::out::shown;
 
 /// The longest key that is read, in bytes.
 const MAX_KEY_BYTES: u64 = 4096;
@@ -32,42 +33,75 @@ fn read(path: &Path, most: u64) -> Result<Vec<u8>, Trouble> {
             ErrorKind::IsADirectory => "this is a folder; name a file".to_string(),
             _ => error.to_string(),
         };
-        Trouble::Told(format!("{}: {why}", path.display()))
+        Trouble::Told(format!("{}: {why}", shown(path)))
     };
-    let file = std::fs::File::open(path).map_err(told)?;
+    let file = open_regular(path).map_err(told)?;
+    let len = file.metadata().map_err(told)?.len();
+    if len > most {
+        let why = format!("expected at most {most} bytes, but found {len}");
+        return Err(Trouble::Told(format!("{}: {why}", shown(path))));
+    }
     let mut bytes = Vec::new();
-    file.take(most + 1).read_to_end(&mut bytes).map_err(told)?;
+    file.take(most).read_to_end(&mut bytes).map_err(told)?;
     Ok(bytes)
 }
 
-/// A save's bytes; of a file too large to be one, enough to see that.
+/// Opens a file, which may be named by a link, and waits for no pipe.
+fn open_regular(path: &Path) -> std::io::Result<std::fs::File> {
+    let is_regular = |found: std::fs::Metadata| match found.is_file() || found.is_dir() {
+        true => Ok(()),
+        false => Err(std::io::Error::new(ErrorKind::InvalidInput, "this is a device or a pipe; name a file")),
+    };
+    is_regular(std::fs::metadata(path)?)?;
+    let file = std::fs::File::open(path)?;
+    is_regular(file.metadata()?).map(|()| file)
+}
+
+/// A save's bytes.
 pub(crate) fn save(path: &Path) -> Result<Vec<u8>, Trouble> {
     read(path, MAX_SAVE_BYTES as u64)
 }
 
-/// The saves that are meant: files as they are named, and of a folder every save in it and below, by name.
-pub(crate) fn saves(named: &[PathBuf]) -> Result<Vec<PathBuf>, Trouble> {
+/// The saves that are meant: files as they are named, and of a folder every save in it and below, by name. Links are
+/// followed; what cannot be looked into is put by, and so is a folder without saves.
+pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {
     let mut found = Vec::new();
     for path in named {
         if !path.is_dir() {
             found.push(path.clone());
             continue;
         }
-        for entry in walkdir::WalkDir::new(path).sort_by_file_name() {
-            let entry = entry.map_err(|error| Trouble::Told(error.to_string()))?;
-            let is_save = entry.path().extension().is_some_and(|ending| ending == "keblin");
-            if is_save && entry.file_type().is_file() {
-                found.push(entry.into_path());
+        let (before, trouble_before) = (found.len(), troubles.len());
+        for entry in walkdir::WalkDir::new(path).follow_links(true).sort_by_file_name() {
+            match entry {
+                Ok(entry) => {
+                    let is_save = entry.path().extension().is_some_and(|ending| ending == "keblin");
+                    if is_save && entry.file_type().is_file() {
+                        found.push(entry.into_path());
+                    }
+                }
+                Err(error) => troubles.push(Trouble::Told(error.to_string())),
             }
         }
+        if found.len() == before && troubles.len() == trouble_before {
+            let what = format!("{}: there is no save in this folder: no file ends in .keblin", shown(path));
+            troubles.push(Trouble::Told(what));
+        }
     }
-    Ok(found)
+    found
+}
+
+/// The saves in a folder that need not have any.
+pub(crate) fn saves_in(folder: &Path) -> Result<Vec<PathBuf>, Trouble> {
+    let mut troubles = Vec::new();
+    let saves = saves(&[folder.to_path_buf()], &mut troubles);
+    if saves.is_empty() { Ok(saves) } else { Trouble::of_some(troubles).map(|()| saves) }
 }
 
 /// The game's key for seals.
 pub(crate) fn key(path: &Path) -> Result<SealKey, Trouble> {
     let bytes = read(path, MAX_KEY_BYTES)?;
-    SealKey::new(&bytes).map_err(|error| Trouble::Told(format!("{}: {error}", path.display())))
+    SealKey::new(&bytes).map_err(|error| Trouble::Told(format!("{}: {error}", shown(path))))
 }
 
 /// Writes a file that must not be there yet.
@@ -77,7 +111,7 @@ pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
             ErrorKind::AlreadyExists => "there is a file of this name; nothing was overwritten".to_string(),
             _ => error.to_string(),
         };
-        Trouble::Told(format!("{}: {why}", path.display()))
+        Trouble::Told(format!("{}: {why}", shown(path)))
     };
     let mut file = std::fs::File::create_new(path).map_err(told)?;
     file.write_all(bytes).and_then(|()| file.sync_all()).map_err(told)
@@ -92,12 +126,9 @@ pub(crate) fn now_unix_ms() -> u64 {
 /// A text.
 pub(crate) fn text(path: &Path) -> Result<String, Trouble> {
     let bytes = read(path, MAX_TEXT_BYTES)?;
-    if bytes.len() as u64 > MAX_TEXT_BYTES {
-        return Err(Trouble::Told(format!("{}: a text has at most {MAX_TEXT_BYTES} bytes", path.display())));
-    }
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
-        Trouble::Told(format!("{}: expected a text in UTF-8, but byte {at} is none", path.display()))
+        Trouble::Told(format!("{}: expected a text in UTF-8, but byte {at} is none", shown(path)))
     })
 }
 
@@ -150,7 +181,7 @@ pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
         Ok(Parsed { schema, .. }) => Ok(Arc::new(schema)),
         Err(findings) => {
             let count = findings.list().len();
-            Err(Trouble::Told(format!("{}: {count} findings; `keblin check` prints them", path.display())))
+            Err(Trouble::Told(format!("{}: {count} findings; `keblin check` prints them", shown(path))))
         }
     }
 }
@@ -158,39 +189,98 @@ pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
 /// Writes a file so that its name stands for the whole of it at every instant; what stood there is put aside first, in a
 /// folder `aside` beside it, under a name that says why. Where it is then.
 pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<PathBuf>, Trouble> {
-    let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", path.display()));
+    let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", shown(path)));
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let there = match std::fs::read(path) {
+    let there = match std::fs::symlink_metadata(path) {
         Err(error) if error.kind() == ErrorKind::NotFound => None,
         Err(error) => return Err(told(error)),
-        Ok(before) => Some(before),
+        Ok(found) if found.is_symlink() => {
+            let why = "this is a link, and a new file would take its place; name the file itself";
+            return Err(Trouble::Told(format!("{}: {why}", shown(path))));
+        }
+        Ok(found) => Some((std::fs::read(path).map_err(told)?, found.permissions())),
     };
+    let rights = there.as_ref().map(|(_, rights)| rights.clone());
     // Whole beside it first: where that cannot be done, nothing is put aside in vain.
-    let beside = put_beside(path, bytes).map_err(told)?;
-    let aside = there.map(|before| put_aside(folder, path, &before, why)).transpose().map_err(told)?;
-    std::fs::rename(&beside, path).map_err(told)?;
+    let beside = put_beside(path, bytes, rights.clone()).map_err(told)?;
+    let aside =
+        there.map(|(before, _)| put_aside(folder, path, &before, rights, why)).transpose().map_err(told)?;
+    beside.persist(path).map_err(|error| told(error.error))?;
+    sync_folder(folder).map_err(told)?;
     Ok(aside)
 }
 
-/// Writes bytes whole to a name beside a path, from which they are only to be renamed. What a run that was cut off left
-/// there is written over.
-fn put_beside(path: &Path, bytes: &[u8]) -> std::io::Result<PathBuf> {
+/// Writes bytes whole to a file beside a path, from which they are only to be renamed. Its name cannot be known
+/// beforehand, and it is made through no link.
+fn put_beside(
+    path: &Path,
+    bytes: &[u8],
+    rights: Option<std::fs::Permissions>,
+) -> std::io::Result<tempfile::NamedTempFile> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     std::fs::create_dir_all(folder)?;
-    let beside = folder.join(format!(".{}.part", path.file_name().unwrap_or_default().to_string_lossy()));
-    let mut file = std::fs::File::create(&beside)?;
-    file.write_all(bytes).and_then(|()| file.sync_all())?;
+    let name = format!(".{}.", path.file_name().unwrap_or_default().to_string_lossy());
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(&name).suffix(".part");
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        // As any other new file: what is left of it is for the player's own settings to say.
+        builder.permissions(std::fs::Permissions::from_mode(0o666));
+    }
+    let mut beside = builder.tempfile_in(folder)?;
+    beside.write_all(bytes)?;
+    rights.map_or(Ok(()), |rights| beside.as_file().set_permissions(rights))?;
+    beside.as_file().sync_all()?;
     Ok(beside)
 }
 
-fn put_aside(folder: &Path, path: &Path, before: &[u8], why: &str) -> std::io::Result<PathBuf> {
+/// Removes what runs before this one have left beside files that they were writing when they were cut off: it was made
+/// before this one began. What cannot be removed harms nothing.
+pub(crate) fn sweep(folders: impl IntoIterator<Item = PathBuf>, began: SystemTime) {
+    for folder in folders {
+        for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+            let name = entry.file_name().to_string_lossy().into_owned();
+            let is_part = name.starts_with('.') && name.contains(".keblin.") && name.ends_with(".part");
+            let written = entry.metadata().and_then(|found| found.modified());
+            if is_part && written.is_ok_and(|written| written < began) {
+                let _ = std::fs::remove_file(entry.path());
+            }
+        }
+    }
+}
+
+/// When this is called.
+pub(crate) fn now() -> SystemTime {
+    SystemTime::now()
+}
+
+#[cfg(unix)]
+fn sync_folder(folder: &Path) -> std::io::Result<()> {
+    std::fs::File::open(folder)?.sync_all()
+}
+
+/// Elsewhere a folder cannot be opened as a file; the rename itself is what can be had.
+#[cfg(not(unix))]
+fn sync_folder(_folder: &Path) -> std::io::Result<()> {
+    Ok(())
+}
+
+fn put_aside(
+    folder: &Path,
+    path: &Path,
+    before: &[u8],
+    rights: Option<std::fs::Permissions>,
+    why: &str,
+) -> std::io::Result<PathBuf> {
     let name = path.file_name().unwrap_or_default().to_string_lossy();
     let (stem, ending) = name.rsplit_once('.').unwrap_or((&name, ""));
     let aside = folder.join("aside");
     let free = (1..).map(|number| aside.join(format!("{stem}.{why}-{number}.{ending}")));
-    let free = free.into_iter().find(|path: &PathBuf| !path.exists()).unwrap_or_default();
-    let beside = put_beside(&free, before)?;
-    std::fs::rename(beside, &free)?;
+    let free = free.into_iter().find(|path: &PathBuf| std::fs::symlink_metadata(path).is_err());
+    let free = free.unwrap_or_default();
+    put_beside(&free, before, rights)?.persist_noclobber(&free).map_err(|error| error.error)?;
+    sync_folder(&aside)?;
     Ok(free)
 }
 
@@ -201,5 +291,5 @@ pub(crate) fn is_already(path: &Path, bytes: &[u8]) -> bool {
 
 /// Puts other bytes into a file of the demo's own folder.
 pub(crate) fn overwrite(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
-    std::fs::write(path, bytes).map_err(|error| Trouble::Told(format!("{}: {error}", path.display())))
+    std::fs::write(path, bytes).map_err(|error| Trouble::Told(format!("{}: {error}", shown(path))))
 }

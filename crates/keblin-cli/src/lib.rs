@@ -42,8 +42,8 @@ enum Outcome {
 enum Trouble {
     /// In words for a person.
     Told(String),
-    /// The output is gone, as when a pipe is closed: nobody is left to tell.
-    Output,
+    /// The output failed.
+    Output(io::Error),
 }
 
 impl Trouble {
@@ -63,8 +63,8 @@ impl Trouble {
 }
 
 impl From<io::Error> for Trouble {
-    fn from(_: io::Error) -> Trouble {
-        Trouble::Output
+    fn from(error: io::Error) -> Trouble {
+        Trouble::Output(error)
     }
 }
 
@@ -78,8 +78,13 @@ pub fn run(
     let args = match Args::try_parse_from(args) {
         Ok(args) => args,
         Err(error) => {
-            let text =
-                if look.color { error.render().ansi().to_string() } else { error.render().to_string() };
+            let plain = error.render().to_string();
+            // What was typed may hold anything; our own colours are left out then.
+            let is_plain = plain == out::screened(&plain);
+            let text = match look.color && is_plain {
+                true => error.render().ansi().to_string(),
+                false => out::screened(&plain),
+            };
             let to: &mut dyn Write = if error.use_stderr() { err } else { out };
             // A closed output leaves nothing to tell and nobody to tell it to.
             let _ = write!(to, "{text}");
@@ -103,13 +108,20 @@ pub fn run(
         Command::Rehearse { files, steps } => cmd::rehearse::run(&mut console, &args, files, *steps),
         Command::Demo => cmd::demo::run(&mut console),
     };
+    let outcome = outcome.and_then(|outcome| Ok(console.flush().map(|()| outcome)?));
     match outcome {
         Ok(Outcome::Fine) => EXIT_FINE,
         Ok(Outcome::Findings) => EXIT_FINDINGS,
         Err(Trouble::Told(what)) => {
-            let _ = writeln!(err, "{}", out::wrapped(&format!("keblin: {what}"), look.width, ""));
+            let what = out::screened(&format!("keblin: {what}"));
+            let _ = writeln!(err, "{}", out::wrapped(&what, look.width, ""));
             EXIT_NOT_DONE
         }
-        Err(Trouble::Output) => EXIT_NOT_DONE,
+        // A pipe that was closed has read all it wanted.
+        Err(Trouble::Output(error)) if error.kind() == io::ErrorKind::BrokenPipe => EXIT_NOT_DONE,
+        Err(Trouble::Output(error)) => {
+            let _ = writeln!(err, "keblin: the output could not be written: {error}");
+            EXIT_NOT_DONE
+        }
     }
 }

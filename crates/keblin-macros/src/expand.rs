@@ -133,6 +133,19 @@ fn installed() -> TokenStream {
             INSTALLED.install(keeper)
         }
 
+        /// Installs a keeper for as long as the guard is held: hold it in `main`, and the game is saved when it ends.
+        ///
+        /// # Errors
+        /// As [`install`].
+        pub fn install_guarded(
+            keeper: Keeper,
+        ) -> ::core::result::Result<
+            ::keblin::game::installed::InstalledGuard<Keeper>,
+            ::keblin::game::installed::NotInstalled<Keeper>,
+        > {
+            INSTALLED.install_guarded(keeper)
+        }
+
         /// Does something with the installed keeper, once no other thread does.
         ///
         /// # Errors

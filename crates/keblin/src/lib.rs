@@ -51,6 +51,9 @@ pub mod snapshot;
 /// What became of the values of a save that an earlier version made.
 pub(crate) mod account;
 
+/// How much of what a save may hold is taken: the engine reports it, the writer measures it.
+pub mod fullness;
+
 /// How progress changes: events in, outcomes out.
 pub mod progress;
 
@@ -88,6 +91,7 @@ pub use game::{Carried, Carry};
 pub use keblin_macros::schema;
 
 pub use keblin_macros::Carry;
+pub use keblin_schema::text;
 pub use keblin_schema::{
     AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Game, Item, Keep, Kind, Level,
     LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, diff, kind,

@@ -95,6 +95,11 @@ impl Snapshot {
         &self.schema
     }
 
+    /// The values of device scope.
+    pub(crate) fn device_values(&self) -> &[Value] {
+        self.state.cells.get(self.schema.saved_cells..).unwrap_or_default()
+    }
+
     /// Whether the values of device scope that are kept are these.
     pub(crate) fn device_is(&self, values: &[Value]) -> bool {
         let first = self.schema.saved_cells;
@@ -197,6 +202,12 @@ pub(crate) struct Carried {
     pub(crate) fields: BTreeMap<Vec<String>, Vec<u8>>,
     /// Whole blocks of the file with their names, as they were written.
     pub(crate) blocks: Vec<(String, Arc<[u8]>)>,
+    /// The furthest level, where this schema does not declare it.
+    pub(crate) furthest: Option<Arc<str>>,
+    /// The difficulty chosen last, where this schema does not declare it.
+    pub(crate) difficulty: Option<Arc<str>>,
+    /// The difficulty of the run, where this schema does not declare it.
+    pub(crate) run_difficulty: Option<Arc<str>>,
 }
 
 impl Carried {

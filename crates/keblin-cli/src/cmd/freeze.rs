@@ -8,7 +8,7 @@ use keblin::model::Schema;
 use serde_json::json;
 
 use crate::args::Args;
-use crate::out::{Console, Tone};
+use crate::out::{Console, Tone, shown};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
@@ -17,7 +17,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
     let sound = parsed.filter(|parsed| parsed.of_past.iter().all(|findings| !findings.has_errors()));
     let Some(parsed) = sound else {
         let why = "it has errors, and a version is frozen without any; `keblin check` prints them";
-        return Err(Trouble::Told(format!("{}: {why}", path.display())));
+        return Err(Trouble::Told(format!("{}: {why}", shown(path))));
     };
     let schema = Arc::new(parsed.schema);
     let mut done = Vec::new();
@@ -31,7 +31,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
         }
         if is_now || !sample_path.exists() {
             let bytes = sample_file(version)
-                .map_err(|error| Trouble::Told(format!("{}: {error}", sample_path.display())))?;
+                .map_err(|error| Trouble::Told(format!("{}: {error}", shown(&sample_path))))?;
             done.push(put(&sample_path, &bytes)?);
         }
     }
@@ -105,9 +105,8 @@ impl Done {
     fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
         let tone = if self.is_same { Tone::Quiet } else { Tone::Good };
         let word = console.toned(tone, self.word());
-        let aside = self.aside.as_ref().map(|aside| format!("; the one before is {}", aside.display()));
-        console
-            .paragraph(&format!("{}: {word}{}", self.path.display(), aside.unwrap_or_default()), "    ")?;
+        let aside = self.aside.as_ref().map(|aside| format!("; the one before is {}", shown(aside)));
+        console.paragraph(&format!("{}: {word}{}", shown(&self.path), aside.unwrap_or_default()), "    ")?;
         Ok(())
     }
 }

@@ -2,6 +2,7 @@
 //! value. Many files are done on all cores, and told in their order; those that are of this version already are passed
 //! over, so that what was interrupted goes on where it was.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -16,7 +17,7 @@ use serde_json::{Value as Json, json};
 use super::samples::counts;
 use super::verify::progress_bar;
 use crate::args::Args;
-use crate::out::{Console, Tone, json};
+use crate::out::{Console, Tone, json, shown};
 use crate::{Outcome, Trouble, files};
 
 /// How many files are done before any of them is told.
@@ -34,12 +35,14 @@ pub(crate) fn run(
     // Of whole folders only what is wrong is worth a line.
     let all = named.iter().all(|path| !path.is_dir());
     // What lies aside was put there, and opens by itself if it is ever needed.
-    let mut saves = files::saves(named)?;
+    let mut troubles = Vec::new();
+    let mut saves = files::saves(named, &mut troubles);
     let is_aside = |path: &PathBuf| path.components().any(|part| part.as_os_str() == "aside");
     saves.retain(|path| !is_aside(path) || named.contains(path));
+    let began = files::now();
     let doing = Doing { schema: &schema, key: key.as_ref(), is_to_write };
     let bar: ProgressBar = progress_bar(console, saves.len());
-    let (mut tally, mut troubles) = (Tally::default(), Vec::new());
+    let mut tally = Tally::default();
     for batch in saves.chunks(AT_ONCE) {
         let done: Vec<_> = batch
             .par_iter()
@@ -60,6 +63,13 @@ pub(crate) fn run(
         }
     }
     bar.finish_and_clear();
+    if is_to_write {
+        let folders: BTreeSet<&Path> = saves.iter().filter_map(|path| path.parent()).collect();
+        files::sweep(
+            folders.into_iter().flat_map(|folder| [folder.to_path_buf(), folder.join("aside")]),
+            began,
+        );
+    }
     if !console.json && (!all || saves.len() > 1) {
         tally.tell(console, &schema, is_to_write)?;
     } else if !console.json && !is_to_write && tally.brought > 0 {
@@ -161,7 +171,7 @@ impl Done {
         schema: &Schema,
         whole: bool,
     ) -> Result<(), Trouble> {
-        let file = path.display();
+        let file = shown(path);
         match self {
             Done::Already => {
                 let word = console.toned(Tone::Quiet, "as it is");
@@ -185,7 +195,7 @@ impl Done {
                 }
                 if let Some(aside) = aside {
                     let word = console.toned(Tone::Good, "written");
-                    let line = format!("  {word}; the save of before is {}", aside.display());
+                    let line = format!("  {word}; the save of before is {}", shown(aside));
                     console.paragraph(&line, "    ")?;
                 }
             }

@@ -6,7 +6,7 @@ use keblin::rehearse::{Failure, FailureKind, Rehearsal, Report, StepReport, Trac
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone, counted, json};
+use crate::out::{Console, Tone, counted, json, shown};
 use crate::{Outcome, Trouble, files};
 
 /// How many steps before a failure are printed with it.
@@ -53,15 +53,14 @@ fn text(console: &mut Console<'_>, file: &Path, report: &Report, all_steps: bool
     let steps = counted(report.steps.len(), "step");
     let Some(failure) = &report.failure else {
         let word = console.toned(Tone::Good, "held");
-        console
-            .paragraph(&format!("{}: {word}: {steps}, {} expected", file.display(), report.held), "    ")?;
+        console.paragraph(&format!("{}: {word}: {steps}, {} expected", shown(file), report.held), "    ")?;
         if all_steps {
             step_lines(console, &report.steps, report.steps.len())?;
         }
         return Ok(());
     };
     let word = console.toned(Tone::Bad, "failed");
-    let place = format!("{}:{}", file.display(), failure.line);
+    let place = format!("{}:{}", shown(file), failure.line);
     console.paragraph(&format!("{place}: {word} after {steps}"), "    ")?;
     step_lines(console, &report.steps, if all_steps { report.steps.len() } else { STEPS_BEFORE_FAILURE })?;
     let line = console.toned(Tone::Bad, &format!("{:>6}  {}", failure.line, failure.text));

@@ -9,7 +9,7 @@ use serde_json::{Value as Json, json};
 
 use super::samples::counts;
 use crate::args::Args;
-use crate::out::{Console, Tone};
+use crate::out::{Console, Tone, shown};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(
@@ -22,11 +22,11 @@ pub(crate) fn run(
     let bytes = files::save(file)?;
     if let Ok(save) = verify(&bytes, &schema) {
         let number = save.head().number;
-        let told = format!("{}: save {number} in it is whole, and opening takes it", file.display());
+        let told = format!("{}: save {number} in it is whole, and opening takes it", shown(file));
         return Err(Trouble::Told(format!("{told}; nothing was written")));
     }
     let salvaged = salvage(&bytes, &schema)
-        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing was written", file.display())))?;
+        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing was written", shown(file))))?;
     let stamp = Stamp { edited: true, ..Stamp::first(files::now_unix_ms(), "salvage") };
     let written = write(&salvaged.snapshot, &stamp);
     files::write_anew(to, &written)?;
@@ -42,9 +42,9 @@ pub(crate) fn run(
         if let Some(account) = &salvaged.account {
             let (from, to) = (account.from, account.to);
             let line = format!("by its keys of version {from}, brought to version {to}: {}", counts(account));
-            console.paragraph(&format!("{}: {line}", file.display()), "    ")?;
+            console.paragraph(&format!("{}: {line}", shown(file)), "    ")?;
         }
-        let line = format!("{}: {} bytes, marked as made by a tool", to.display(), written.len());
+        let line = format!("{}: {} bytes, marked as made by a tool", shown(to), written.len());
         console.paragraph(&line, "    ")?;
     }
     let all = salvaged.parts.iter().all(|part| part.offset.is_some());
@@ -76,6 +76,6 @@ fn tell(console: &mut Console<'_>, file: &Path, part: &Part) -> Result<(), Troub
             format!("{name}: {}, none is whole; as declared", console.toned(Tone::Bad, "not taken"))
         }
     };
-    console.paragraph(&format!("{}: {text}", file.display()), "    ")?;
+    console.paragraph(&format!("{}: {text}", shown(file)), "    ")?;
     Ok(())
 }

@@ -14,7 +14,7 @@ use keblin::verify::{SaveFinding, examine, verify};
 use serde_json::{Value as Json, json};
 
 use super::freeze::paths;
-use crate::out::{Console, Tone, json};
+use crate::out::{Console, Tone, json, shown};
 use crate::{Trouble, files};
 
 /// What was tried.
@@ -62,7 +62,7 @@ impl Samples {
             list.push(tried);
         }
         let saves = declaration.with_file_name("frozen").join("saves");
-        let saves = if saves.is_dir() { files::saves(&[saves])? } else { Vec::new() };
+        let saves = if saves.is_dir() { files::saves_in(&saves)? } else { Vec::new() };
         for (save, schema) in saves.iter().filter_map(|save| Some((save, sound?))) {
             list.push(Sample::of(save, schema)?);
         }
@@ -152,7 +152,7 @@ impl Sample {
     }
 
     fn text(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
-        let file = self.file.display();
+        let file = shown(&self.file);
         if let Some(opened) = &self.opened {
             let word = match self.is_fine() {
                 true => console.toned(Tone::Good, "opens"),

@@ -4,8 +4,6 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::{Duration, UNIX_EPOCH};
 
-use comfy_table::Cell;
-
 use keblin::condition::names::Asked;
 use keblin::model::{FieldDef, Scope};
 use keblin::save::StateHead;
@@ -15,14 +13,14 @@ use serde_json::{Value as Json, json};
 
 use crate::args::Args;
 use crate::out::levels::missing;
-use crate::out::{Console, Tone, cell, json};
+use crate::out::{Console, Tone, cell, json, plain, shown};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result<Outcome, Trouble> {
     let schema = files::schema(args)?;
     let bytes = files::save(file)?;
     let save = verify::verify(&bytes, &schema)
-        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing of it can be shown", file.display())))?;
+        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing of it can be shown", shown(file))))?;
     let (head, findings) = (save.head().clone(), save.findings().to_vec());
     let created_unix_ms = save.stamp().created_unix_ms;
     let progress = save.into_progress();
@@ -84,7 +82,7 @@ fn text(
     let at = UNIX_EPOCH + Duration::from_millis(head.saved_at_unix_ms.min(253_402_300_799_000));
     let when = humantime::format_rfc3339_seconds(at).to_string().replace('T', " ").replace('Z', " UTC");
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
-    console.paragraph(&format!("{}: {heading}", file.display()), "    ")?;
+    console.paragraph(&format!("{}: {heading}", shown(file)), "    ")?;
     console.line(&format!("  save {} ({}), {when}, {} played", head.number, head.cause, played(progress)))?;
     let waiting = waiting(console, progress);
     console.line(&format!("  {waiting}"))?;
@@ -133,7 +131,7 @@ fn unlocks(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble
             true => cell(Tone::Good, "given"),
             false => cell(Tone::Quiet, &format!("locked: {}", missing(schema, &parts))),
         };
-        table.add_row([Cell::new(&unlock.title), state]);
+        table.add_row([plain(&unlock.title), state]);
     }
     console.table(&table)?;
     Ok(())
@@ -173,11 +171,25 @@ fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble>
         console.line(&heading)?;
         let mut table = console.new_table();
         for [name, value, note] in of_scope.into_iter().flat_map(|field| rows(progress, field)) {
-            table.add_row([Cell::new(name), Cell::new(value), cell(Tone::Quiet, &note)]);
+            table.add_row([plain(name), plain(shortened(value)), cell(Tone::Quiet, &note)]);
         }
         console.table(&table)?;
     }
     Ok(())
+}
+
+/// The most characters of a value that are shown.
+const MAX_CHARACTERS: usize = 400;
+
+/// A value that fits on a screen; `--json` has all of it.
+fn shortened(value: String) -> String {
+    match value.char_indices().nth(MAX_CHARACTERS) {
+        Some((end, _)) => {
+            let start = value.get(..end).unwrap_or_default();
+            format!("{start} … ({} characters)", value.chars().count())
+        }
+        None => value,
+    }
 }
 
 /// The rows of a field: name, value, and a note. Of one with many values, those that are not as declared.

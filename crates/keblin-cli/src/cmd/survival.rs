@@ -6,7 +6,7 @@ use keblin::survival::{Fate, Row, fate, is_override};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone, cell};
+use crate::out::{Console, Tone, cell, plain};
 use crate::{Outcome, Trouble, files};
 
 /// The moments at which fields differ; at the others all fields of a scope are alike.
@@ -64,7 +64,7 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
         for field in fields {
             let is_lives = lives.is_some_and(|lives| lives.name == field.name);
             let cells = COLUMNS.iter().map(|(_, moment)| fate_cell(schema, field, *moment, is_lives));
-            table.add_row(std::iter::once(Cell::new(format!("  {}", field.name))).chain(cells));
+            table.add_row(std::iter::once(plain(format!("  {}", field.name))).chain(cells));
         }
     }
     console.table(&table)?;

@@ -12,7 +12,7 @@ use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone, json};
+use crate::out::{Console, Tone, json, shown};
 use crate::{Outcome, Trouble, files};
 
 /// How many files are looked at before any of them is told: enough for all cores, and little to hold.
@@ -34,11 +34,12 @@ pub(crate) fn run(
 ) -> Result<Outcome, Trouble> {
     let schema = files::schema(args)?;
     let key = key.map(files::key).transpose()?;
-    let saves = files::saves(named)?;
+    let mut troubles = Vec::new();
+    let saves = files::saves(named, &mut troubles);
     // Of whole folders only what is wrong is worth a line.
     let all = named.len() == saves.len() && named.iter().all(|path| !path.is_dir());
     let bar = progress_bar(console, saves.len());
-    let (mut tally, mut troubles) = (Tally::default(), Vec::new());
+    let mut tally = Tally::default();
     for batch in saves.chunks(AT_ONCE) {
         let checked: Vec<_> = batch
             .par_iter()
@@ -120,7 +121,7 @@ pub(crate) fn tell(
             let word = if error.is_refusal() { "refused" } else { "damaged" };
             let word = console.toned(Tone::Bad, word);
             let code = console.toned(Tone::Quiet, &format!("[{}]", error.fault.code()));
-            console.paragraph(&format!("{}: {word}: {error} {code}", file.display()), "    ")?;
+            console.paragraph(&format!("{}: {word}: {error} {code}", shown(file)), "    ")?;
             if with_advice {
                 let advice = if error.is_refusal() { OF_ANOTHER } else { DAMAGED };
                 console.paragraph(&format!("    {advice}"), "    ")?;
@@ -157,7 +158,7 @@ fn whole(
     };
     let digests = if is_damaged { "" } else { ", every digest holds" };
     let seal = if seal == Seal::Holds { ", and the seal" } else { "" };
-    let line = format!("{}: {word}: {what}, {len_bytes} bytes{states}{digests}{seal}", file.display());
+    let line = format!("{}: {word}: {what}, {len_bytes} bytes{states}{digests}{seal}", shown(file));
     console.paragraph(&line, "    ")?;
     Ok(())
 }

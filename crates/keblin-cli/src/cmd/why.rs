@@ -9,7 +9,7 @@ use serde_json::{Value as Json, json};
 
 use super::pages::page;
 use crate::args::Args;
-use crate::out::{Console, Tone, cell, json};
+use crate::out::{Console, Tone, cell, json, shown};
 use crate::{Outcome, Trouble, files};
 
 /// What was asked about, and how it stands.
@@ -34,7 +34,7 @@ pub(crate) fn run(
     let progress = match save {
         None => Progress::new(std::sync::Arc::clone(&schema)),
         Some(file) => {
-            let told = |error| Trouble::Told(format!("{}: {error}", file.display()));
+            let told = |error| Trouble::Told(format!("{}: {error}", shown(file)));
             verify::verify(&files::save(file)?, &schema).map_err(told)?.into_progress()
         }
     };
@@ -101,7 +101,7 @@ fn text(
     let mut table = console.new_table();
     for part in parts {
         let (mark, tone) = if part.met { ("holds", Tone::Good) } else { ("missing", Tone::Bad) };
-        table.add_row([cell(tone, mark), comfy_table::Cell::new(asked(schema, part))]);
+        table.add_row([cell(tone, mark), crate::out::plain(asked(schema, part))]);
     }
     console.table(&table)?;
     Ok(())

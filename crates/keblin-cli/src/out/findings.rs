@@ -40,7 +40,13 @@ impl Console<'_> {
                 self.blank()?;
             }
         }
-        if in_a_row { self.blank() } else { Ok(()) }
+        if in_a_row {
+            self.blank()?;
+        }
+        match findings.more() {
+            0 => Ok(()),
+            more => self.line(&format!("and {more} more; mend these first")),
+        }
     }
 
     /// The line of a finding and the carets under it. Of a line too long to fit, the part around the carets.

@@ -2,11 +2,11 @@
 
 use std::io;
 
-use comfy_table::{Cell, CellAlignment};
+use comfy_table::CellAlignment;
 use keblin::progress::{Asks, Standing};
 use keblin::{Difficulty, Progress, Schema};
 
-use super::{Console, Tone, cell};
+use super::{Console, Tone, cell, plain};
 
 impl Console<'_> {
     /// The levels in order, on one difficulty.
@@ -20,16 +20,16 @@ impl Console<'_> {
                 (false, ..) => cell(Tone::Quiet, &format!("locked: {}", missing(schema, &card.lock))),
                 (true, _, true) => cell(Tone::Name, "under way"),
                 (true, true, _) => cell(Tone::Good, "finished"),
-                (true, false, _) => Cell::new("open"),
+                (true, false, _) => plain("open"),
             };
             let stars = "★".repeat(card.facts.stars.into())
                 + &"☆".repeat(level.stars.saturating_sub(card.facts.stars).into());
             let count = |count: u64| if count == 0 { "-".to_string() } else { count.to_string() };
             table.add_row([
-                Cell::new(&level.title),
+                plain(&level.title),
                 cell(Tone::Doubtful, &stars),
-                Cell::new(count(card.facts.attempts)).set_alignment(CellAlignment::Right),
-                Cell::new(count(card.facts.deaths)).set_alignment(CellAlignment::Right),
+                plain(count(card.facts.attempts)).set_alignment(CellAlignment::Right),
+                plain(count(card.facts.deaths)).set_alignment(CellAlignment::Right),
                 state,
             ]);
         }

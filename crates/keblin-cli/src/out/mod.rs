@@ -9,10 +9,13 @@ pub(crate) mod levels;
 /// Values and findings as JSON.
 pub(crate) mod json;
 
+use std::hash::{BuildHasher, RandomState};
 use std::io::{self, Write};
+use std::path::Path;
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::{Attribute, Cell, Color, ContentArrangement, Table};
+use keblin::text::{Shown, acts_on_a_terminal};
 
 /// What the terminal can show.
 #[derive(Clone, Copy, Debug)]
@@ -30,10 +33,13 @@ pub(crate) struct Console<'o> {
     out: &'o mut dyn Write,
     pub(crate) look: Look,
     pub(crate) json: bool,
+    /// What our own changes of colour are known by: nothing that a save or a file is called can guess it, so only our own
+    /// ever reach the terminal.
+    sign: u64,
 }
 
 /// What a stretch of text is, so that one place decides how that looks.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Tone {
     Heading,
     Good,
@@ -44,6 +50,8 @@ pub(crate) enum Tone {
 }
 
 impl Tone {
+    const ALL: [Tone; 6] = [Tone::Heading, Tone::Good, Tone::Bad, Tone::Doubtful, Tone::Quiet, Tone::Name];
+
     fn style(self) -> Style {
         let color = |color: AnsiColor| Style::new().fg_color(Some(color.into()));
         match self {
@@ -59,7 +67,7 @@ impl Tone {
 
 /// A cell of a table in a tone; the table leaves the tone out where there are no colours.
 pub(crate) fn cell(tone: Tone, text: &str) -> Cell {
-    let cell = Cell::new(text);
+    let cell = plain(text);
     match tone {
         Tone::Heading => cell.add_attribute(Attribute::Bold),
         Tone::Good => cell.fg(Color::DarkGreen),
@@ -70,9 +78,39 @@ pub(crate) fn cell(tone: Tone, text: &str) -> Cell {
     }
 }
 
+/// A cell of a table without a tone. What would act on the terminal is escaped.
+pub(crate) fn plain(text: impl AsRef<str>) -> Cell {
+    Cell::new(Shown(text.as_ref()))
+}
+
+/// A path in a line of text.
+pub(crate) fn shown(path: impl AsRef<Path>) -> String {
+    Shown(&path.as_ref().to_string_lossy()).to_string()
+}
+
+/// Text of several lines for the error output: what would act on the terminal is escaped.
+pub(crate) fn screened(text: &str) -> String {
+    let lines: Vec<String> = text.split('\n').map(|line| Shown(line).to_string()).collect();
+    lines.join("\n")
+}
+
+/// JSON as text: what would act on a terminal is escaped as JSON escapes it. It stands in strings alone.
+fn screened_json(text: &str) -> String {
+    let mut shown = String::with_capacity(text.len());
+    for c in text.chars() {
+        match acts_on_a_terminal(c) && c != '\n' {
+            true => {
+                c.encode_utf16(&mut [0; 2]).iter().for_each(|unit| shown.push_str(&format!("\\u{unit:04x}")))
+            }
+            false => shown.push(c),
+        }
+    }
+    shown
+}
+
 impl<'o> Console<'o> {
     pub(crate) fn new(out: &'o mut dyn Write, look: Look, json: bool) -> Console<'o> {
-        Console { out, look, json }
+        Console { out, look, json, sign: RandomState::new().hash_one(0) }
     }
 
     /// A stretch of text in a tone.
@@ -80,12 +118,32 @@ impl<'o> Console<'o> {
         if !self.look.color {
             return text.to_string();
         }
-        let style = tone.style();
-        format!("{style}{text}{style:#}")
+        let number = Tone::ALL.iter().position(|one| *one == tone).unwrap_or_default();
+        format!("{}{number}m{}{}{}m", self.mark(), Shown(text), self.mark(), Tone::ALL.len())
     }
 
+    /// What stands before the number of a tone until the line is written: for whoever measures lines, it has no width.
+    fn mark(&self) -> String {
+        format!("\u{1b}[{};", self.sign)
+    }
+
+    /// A line, whose tones become colours here. Whatever else would act on the terminal is escaped.
     pub(crate) fn line(&mut self, text: &str) -> io::Result<()> {
-        writeln!(self.out, "{text}")
+        let mark = self.mark();
+        let mut parts = text.split(&mark);
+        let mut line = screened(parts.next().unwrap_or_default());
+        for part in parts {
+            let (number, rest) = part.split_once('m').unwrap_or(("", part));
+            let tone = number.parse().ok().and_then(|number: usize| Tone::ALL.get(number));
+            line += &tone.map_or_else(|| anstyle::Reset.to_string(), |tone| tone.style().to_string());
+            line += &screened(rest);
+        }
+        writeln!(self.out, "{line}")
+    }
+
+    /// Everything was written: the last of it may have failed unseen.
+    pub(crate) fn flush(&mut self) -> io::Result<()> {
+        self.out.flush()
     }
 
     pub(crate) fn blank(&mut self) -> io::Result<()> {
@@ -99,19 +157,19 @@ impl<'o> Console<'o> {
     }
 
     pub(crate) fn json_line(&mut self, value: &serde_json::Value) -> io::Result<()> {
-        self.line(&value.to_string())
+        writeln!(self.out, "{}", screened_json(&value.to_string()))
     }
 
     pub(crate) fn json_object(&mut self, value: &serde_json::Value) -> io::Result<()> {
         let text = serde_json::to_string_pretty(value).map_err(io::Error::other)?;
-        self.line(&text)
+        writeln!(self.out, "{}", screened_json(&text))
     }
 
     /// A table without lines that fits, indented by two.
     pub(crate) fn table(&mut self, table: &Table) -> io::Result<()> {
         for line in table.lines() {
-            let line = format!("  {line}");
-            self.line(line.trim_end())?;
+            // Its cells were made by `cell` and `plain`, so that the colours in it are its own.
+            writeln!(self.out, "{}", format!("  {line}").trim_end())?;
         }
         Ok(())
     }

@@ -11,6 +11,7 @@ mod check;
 mod demo;
 mod edits;
 mod folders;
+mod hostile;
 mod process;
 mod rehearse;
 mod saves;

@@ -267,20 +267,20 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     assert_eq!(files_below(&saves.join("aside")).len(), 20, "each original once");
     assert_eq!(fs::read(saves.join("torn.keblin")).unwrap().len(), 300);
     // One that cannot be written is told, and the others are.
-    for name in ["a_file.keblin", "b_file.keblin"] {
-        fs::write(saves.join(name), of("v1_four_routes_done")).unwrap();
-    }
-    fs::create_dir(saves.join(".a_file.keblin.part")).unwrap();
+    fs::write(saves.join("b_file.keblin"), of("v1_four_routes_done")).unwrap();
+    fs::write(folder.path().join("elsewhere"), of("v1_four_routes_done")).unwrap();
+    std::os::unix::fs::symlink(folder.path().join("elsewhere"), saves.join("a_file.keblin")).unwrap();
     let ran = run(&["--write", "players"]);
     assert_eq!(ran.code, 2);
     assert!(
-        ran.err.starts_with("keblin: players/a_file.keblin: ") && ran.err.lines().count() == 1,
+        ran.err.starts_with("keblin: players/a_file.keblin: this is a link") && ran.err.lines().count() == 2,
         "{}",
         ran.err
     );
     assert!(ran.out.contains("version 3: 1 written, 30 of it already, 1 left as they are\n"), "{}", ran.out);
     assert_eq!(fs::read(saves.join("a_file.keblin")).unwrap(), of("v1_four_routes_done"));
-    fs::remove_dir(saves.join(".a_file.keblin.part")).unwrap();
+    fs::remove_file(saves.join("a_file.keblin")).unwrap();
+    fs::rename(folder.path().join("elsewhere"), saves.join("a_file.keblin")).unwrap();
     assert!(run(&["--write", "players"]).out.contains("version 3: 1 written, 31 of it already"));
     assert_eq!(files_below(&saves.join("aside")).len(), 22, "still each original once");
     fs::remove_dir_all(saves.join("aside")).unwrap();

@@ -38,6 +38,30 @@ impl fmt::Display for InstallError {
 
 impl std::error::Error for InstallError {}
 
+/// Takes an installed keeper out when it is dropped, so that it is saved. Hold one in `main`: what is installed lies in a
+/// static, and a program that ends drops no statics.
+///
+/// It saves when `main` returns, and when it panics. Nothing can save when the program is killed, aborts, or ends by
+/// `std::process::exit`: then the slot opens with what was last saved. Save in time, by `autosave` and at
+/// [`suspend`](crate::Keeper::suspend).
+#[must_use = "dropping the guard takes the keeper out: hold it as long as the game runs"]
+pub struct InstalledGuard<K: 'static> {
+    of: &'static Installed<K>,
+}
+
+impl<K: 'static> Drop for InstalledGuard<K> {
+    fn drop(&mut self) {
+        // Dropping a keeper saves. If it is gone already, or in use by this very thread, there is nothing to be done here.
+        drop(self.of.uninstall());
+    }
+}
+
+impl<K: 'static> fmt::Debug for InstalledGuard<K> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("InstalledGuard")
+    }
+}
+
 /// A keeper that was not installed, and why.
 #[derive(Debug)]
 pub struct NotInstalled<K> {
@@ -104,6 +128,14 @@ impl<K> Installed<K> {
             }
             Err(error) => Err(NotInstalled { keeper, error }),
         }
+    }
+
+    /// Installs a keeper for as long as the guard is held; dropping that saves and closes it.
+    ///
+    /// # Errors
+    /// As [`Installed::install`].
+    pub fn install_guarded(&'static self, keeper: K) -> Result<InstalledGuard<K>, NotInstalled<K>> {
+        self.install(keeper).map(|()| InstalledGuard { of: self })
     }
 
     /// Does something with the keeper, once no other thread does.

@@ -36,10 +36,10 @@ use keblin_schema::{Field, Game, PerField};
 use crate::progress::{Notice, Progress};
 use crate::save::ReadError;
 use crate::snapshot::Snapshot;
-use crate::store::{Keeper, OpenError, SaveError, Saved, Slot};
+use crate::store::{Keeper, OpenError, SaveError, Saved, Slot, SwitchError};
 
 pub use carry::{Carried, Carry, With};
-pub use installed::{InstallError, Installed};
+pub use installed::{InstallError, Installed, InstalledGuard};
 
 /// Progress, or a keeper of it, that speaks in the names of one game: `fen_post::Progress` and `fen_post::Keeper` are names
 /// for it. What takes or gives no name of the game is that of the [`Progress`] or [`Keeper`] inside.
@@ -291,6 +291,14 @@ impl<G: Game> Of<G, Keeper> {
         Of::holding(keeper)
     }
 
+    /// Goes on to another slot, or opens this one anew, as [`Keeper::switch_to`].
+    ///
+    /// # Errors
+    /// As [`Keeper::switch_to`].
+    pub fn switch_to(&mut self, slot: &Slot) -> Result<(), SwitchError> {
+        self.inner.switch_to(slot)
+    }
+
     /// Saves and gives up the slot, as [`Keeper::close`].
     ///
     /// # Errors
@@ -305,6 +313,22 @@ impl<G: Game, P: HasProgress> Of<G, P> {
     #[must_use]
     pub fn progress(&self) -> &Progress {
         self.inner.progress()
+    }
+
+    /// Makes several changes, all of them or none, as [`Progress::all_or_nothing`]. Of a keeper, nothing is saved in
+    /// between.
+    ///
+    /// # Errors
+    /// The error of `change`.
+    pub fn all_or_nothing<T, E>(
+        &mut self,
+        change: impl FnOnce(&mut Of<G, Progress>) -> Result<T, E>,
+    ) -> Result<T, E> {
+        let before = self.progress().duplicate();
+        let mut changing = Of::holding(std::mem::replace(self.progress_mut(), before));
+        let done = change(&mut changing)?;
+        *self.progress_mut() = changing.inner;
+        Ok(done)
     }
 
     pub(crate) fn progress_mut(&mut self) -> &mut Progress {

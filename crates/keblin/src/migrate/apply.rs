@@ -25,7 +25,7 @@ pub(super) fn slot(
     let mut applying = Applying::new(past, &before, now, Kept::InSlots, entries);
     let mut state = State::first(now);
     applying.named(&mut state);
-    applying.facts(&mut state);
+    applying.facts(&mut state)?;
     state.cells = applying.cells(&before.state.cells, true)?;
     applying.run(&mut state)?;
     applying.dropped();
@@ -99,6 +99,12 @@ impl<'s> Applying<'s> {
     }
 }
 
+/// An expression of a step came to no value. `check` warns of it: nothing else can go wrong in one that was checked.
+pub(super) fn too_large(to: u32, place: String) -> StepFault {
+    let why = "what is computed for it is larger than 64 bits".to_string();
+    StepFault { to, place, value: Value::Unset, why, needs_game: false }
+}
+
 impl Applying<'_> {
     pub(super) fn tell(&mut self, place: String, was: Option<String>, fate: Fate) {
         self.entries.push(Entry { to: self.places.now.version, place, was, fate });
@@ -143,20 +149,34 @@ impl Applying<'_> {
                 }
                 FieldStep::Filled(programs) => {
                     let firsts = field.cells.clone().step_by(field.places);
+                    let mut is_as_declared = true;
                     for (cell, (program, kind)) in firsts.zip(programs) {
                         let (live, difficulty) = self.asked();
                         let view = match is_of_copy {
                             true => of_copy.get_or_init(|| self.asked_of_copy(before)),
                             false => live,
                         };
-                        let value = program.outcome(view, difficulty, *kind);
-                        let value = value.and_then(|value| self.filled(field, value));
-                        let Some(value) = value.filter(|value| *value != field.default) else { continue };
+                        let place = || Places::text(now, field, cell);
+                        let Some(computed) = program.outcome(view, difficulty, *kind) else {
+                            return Err(too_large(now.version, place()));
+                        };
+                        let (value, fate) = match self.filled(field, computed.clone()) {
+                            Became::Whole(value) => (value.clone(), Fate::Filled { now: value }),
+                            Became::Fitted(value) => {
+                                (value.clone(), Fate::Clamped { before: computed, now: value })
+                            }
+                            _ => (field.default.clone(), Fate::Dropped { before: computed }),
+                        };
+                        let is_worth_a_line = value != field.default || !matches!(fate, Fate::Filled { .. });
                         cells.get_mut(cell).into_iter().for_each(|cell| cell.clone_from(&value));
-                        if is_told {
-                            let place = Places::text(now, field, cell);
-                            self.tell(place, None, Fate::Filled { now: value });
+                        if is_told && is_worth_a_line {
+                            is_as_declared = false;
+                            self.tell(place(), None, fate);
                         }
+                    }
+                    if is_told && is_as_declared {
+                        let fate = Fate::Filled { now: field.default.clone() };
+                        self.tell(field.name.to_string(), None, fate);
                     }
                 }
                 FieldStep::AsDeclared if is_told => {
@@ -170,7 +190,7 @@ impl Applying<'_> {
     }
 
     /// What was computed, as a value that the field can hold.
-    fn filled(&self, field: &FieldDef, value: Value) -> Option<Value> {
+    fn filled(&self, field: &FieldDef, value: Value) -> Became {
         let carrying = Carrying::plainly(0);
         // What is computed is of the version before, and so is the shape it may be of.
         let kind = match field.kind {
@@ -182,10 +202,7 @@ impl Applying<'_> {
         };
         let mut old = field.clone();
         old.kind = kind;
-        match (Converting { places: self.places, carrying: &carrying, old: &old, now: field }).value(&value) {
-            Became::Whole(value) | Became::Fitted(value) => Some(value),
-            _ => None,
-        }
+        (Converting { places: self.places, carrying: &carrying, old: &old, now: field }).value(&value)
     }
 
     /// The values of a field.
@@ -198,7 +215,7 @@ impl Applying<'_> {
     ) -> Result<(), StepFault> {
         let Converting { places, carrying, old, now: field } = *converting;
         let live = &self.before.state.cells;
-        let (mut is_plain, mut has_any) = (true, false);
+        let mut is_plain = true;
         let count = field.cells.len() / field.places;
         for place in 0..count {
             let first = field.cells.start + place * field.places;
@@ -220,7 +237,6 @@ impl Applying<'_> {
                     why,
                     needs_game: false,
                 };
-                has_any |= value != Value::Unset;
                 let (before, default) = (value.clone(), field.default.clone());
                 let (made, fate) = match converting.value(&value) {
                     Became::Refused(why) => return Err(fault(why)),
@@ -239,7 +255,7 @@ impl Applying<'_> {
             }
             in_order(cells.get_mut(first..first + field.places).unwrap_or_default(), field.keep);
         }
-        if is_told && is_plain && has_any {
+        if is_told && is_plain {
             let was = Self::was(old.name.as_str(), field.name.as_str());
             self.tell(field.name.to_string(), was, Fate::Carried);
         }

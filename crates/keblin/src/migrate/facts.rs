@@ -4,9 +4,9 @@ use keblin_schema::Value;
 use keblin_schema::condition::Type;
 use keblin_schema::condition::names::Fact;
 
-use super::Fate;
-use super::apply::Applying;
+use super::apply::{Applying, too_large};
 use super::places::{Places, now_of};
+use super::{Fate, StepFault};
 use crate::snapshot::{LevelFacts, State};
 
 impl Applying<'_> {
@@ -75,7 +75,7 @@ impl Applying<'_> {
         found.or(first)
     }
 
-    pub(super) fn facts(&mut self, state: &mut State) {
+    pub(super) fn facts(&mut self, state: &mut State) -> Result<(), StepFault> {
         let (Places { step, old, now }, before) = (self.places, &self.before.state);
         let difficulties = if now.level_facts_per_difficulty { now.difficulties.len().max(1) } else { 1 };
         let mut used = vec![false; before.facts.len()];
@@ -108,11 +108,22 @@ impl Applying<'_> {
         }
         for (fact, index, program) in &step.facts.fills {
             let (view, difficulty) = self.asked();
-            let value = program.outcome(view, difficulty, fact_type(*fact));
+            let place = format!("{}.{}", Places::facts_text(self.places.now, *index), fact.as_str());
+            let Some(value) = program.outcome(view, difficulty, fact_type(*fact)) else {
+                return Err(too_large(now.version, place));
+            };
             let Some(facts) = state.facts.get_mut(*index) else { continue };
-            if let Some(now) = value.filter(|value| raise(facts, *fact, value)) {
-                let place = format!("{}.{}", Places::facts_text(self.places.now, *index), fact.as_str());
-                self.tell(place, None, Fate::Filled { now });
+            let most = now.levels.get(*index / difficulties).map_or(u8::MAX, |level| level.stars);
+            let fitted = match value.number() {
+                Some(stars) if *fact == Fact::Stars => Value::Int(stars.min(most.into())),
+                _ => value.clone(),
+            };
+            if raise(facts, *fact, &fitted) {
+                let fate = match fitted == value {
+                    true => Fate::Filled { now: fitted },
+                    false => Fate::Clamped { before: value, now: fitted },
+                };
+                self.tell(place, None, fate);
             }
         }
         // A level that was finished was reached.
@@ -121,6 +132,7 @@ impl Applying<'_> {
                 .any(|on| state.facts.get(now.fact_index(*level, on)).is_some_and(|facts| facts.finished))
         });
         state.furthest = state.furthest.max(finished);
+        Ok(())
     }
 }
 

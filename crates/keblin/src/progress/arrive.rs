@@ -28,7 +28,7 @@ impl Progress {
         let state = State::first(&schema);
         let cells = state.cells.len();
         let mut progress = Progress::at_title(schema, state, Arc::default(), Notice::FirstRun);
-        progress.notices.clear();
+        (progress.notices, progress.dropped) = Default::default();
         progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
         progress
     }

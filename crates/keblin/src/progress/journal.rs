@@ -171,6 +171,13 @@ pub(super) struct Journal {
     count: u64,
 }
 
+impl Journal {
+    /// The same journal once more, which cloning does not give.
+    pub(super) fn duplicate(&self) -> Journal {
+        Journal { ring: self.ring.clone(), oldest: self.oldest, count: self.count }
+    }
+}
+
 impl Clone for Journal {
     fn clone(&self) -> Journal {
         Journal::default()

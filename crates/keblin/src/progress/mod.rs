@@ -61,6 +61,9 @@ mod due;
 /// Signals: what a game evaluates every frame.
 mod signals;
 
+/// Changes that happen whole or not at all.
+mod whole;
+
 /// Events as values.
 mod event;
 
@@ -82,7 +85,7 @@ pub use event::{Event, Outcome};
 pub use fields::{Amount, Change};
 pub use levels::LevelCard;
 pub use look::{Covered, Held, OverlayLine};
-pub use notice::{Arrival, NewRecord, Notice, Place, RunEnd};
+pub use notice::{Arrival, AsideReason, NewRecord, Notice, Place, RunEnd};
 pub use phase::Phase;
 pub use refusal::{Refused, Why};
 pub use run::{Begun, ResumePoint, Resumed, RunOver};
@@ -106,6 +109,9 @@ use phase::{Answer, EventName};
 use rules::Rules;
 use signals::Signals;
 
+/// How many notices wait to be taken, at most.
+pub const MAX_NOTICES: usize = 4096;
+
 /// A game's progress.
 ///
 /// Cloning gives an independent progress with the same values; its journal starts empty.
@@ -117,6 +123,8 @@ pub struct Progress {
     areas: Arc<Areas>,
     stage: Stage,
     notices: VecDeque<Notice>,
+    /// How many notices were dropped since they were last taken.
+    dropped: u64,
     journal: Journal,
     rules: Rules,
     /// Values that wait for the event that would reset them.
@@ -262,6 +270,7 @@ impl Progress {
             areas: Arc::default(),
             stage: Stage::Title,
             notices: VecDeque::from([notice]),
+            dropped: 0,
             journal: Journal::default(),
             rules: Rules::default(),
             supposed: Vec::new(),
@@ -334,9 +343,12 @@ impl Progress {
         self.revision += 1;
     }
 
-    /// Takes the notices that were not taken yet, oldest first.
+    /// Takes the notices that were not taken yet, oldest first. At most [`MAX_NOTICES`] wait to be taken: of more, the
+    /// oldest are dropped, and [`Notice::Dropped`] says so.
     pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice> {
-        self.notices.drain(..)
+        let dropped = std::mem::take(&mut self.dropped);
+        let dropped = (dropped > 0).then_some(Notice::Dropped { count: dropped });
+        dropped.into_iter().chain(self.notices.drain(..))
     }
 
     /// The last changes, oldest first, at most [`journal::JOURNAL_ENTRIES`].
@@ -347,6 +359,10 @@ impl Progress {
     pub(crate) fn tell(&mut self, notice: Notice) {
         self.changed();
         let notice = self.hold_back(notice);
+        if self.notices.len() >= MAX_NOTICES {
+            self.notices.pop_front();
+            self.dropped += 1;
+        }
         self.notices.extend(notice);
     }
 

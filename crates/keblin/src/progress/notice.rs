@@ -1,12 +1,15 @@
 //! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use keblin_schema::model::At;
+use keblin_schema::text::Shown;
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
 
 use super::journal::FACT_AXES;
 use crate::account::Account;
+use crate::fullness::Fullness;
 
 /// Where a player comes back to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -95,6 +98,20 @@ pub enum Notice<G = AnyGame> {
     },
     /// Somebody else had saved in place of this game: the better records of both are kept.
     Reconciled,
+    /// A file that was found in the place of ours was set aside. What this game has is saved.
+    SetAside {
+        /// Where it is now.
+        path: PathBuf,
+        /// Why.
+        why: AsideReason,
+    },
+    /// The save takes 80 percent of what a save may hold. Beyond that it is not saved any more.
+    NearlyFull(Fullness),
+    /// So many older notices were dropped, because nobody took them.
+    Dropped {
+        /// How many.
+        count: u64,
+    },
     /// A level is being played.
     Entered {
         /// The level; `None` in a game without levels.
@@ -139,6 +156,36 @@ pub enum Notice<G = AnyGame> {
     Erased,
 }
 
+/// Why a file was set aside.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum AsideReason {
+    /// It was damaged.
+    Damaged,
+    /// The operating system could not read it, or it is not a file.
+    Unreadable,
+    /// Somebody else had saved it, and ours knew nothing of it.
+    Replaced,
+    /// It is an older save than the one it stood in place of.
+    Older,
+    /// It is from before something was erased.
+    Erased,
+}
+
+impl AsideReason {
+    /// Its word in text, JSON and the name of the file.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            AsideReason::Damaged => "damaged",
+            AsideReason::Unreadable => "unreadable",
+            AsideReason::Replaced => "replaced",
+            AsideReason::Older => "older",
+            AsideReason::Erased => "erased",
+        }
+    }
+}
+
 impl Arrival {
     /// Its word in text and JSON.
     #[must_use]
@@ -166,13 +213,17 @@ impl<G: Copy> NewRecord<G> {
 
 impl Notice {
     /// Every word that [`Notice::word`] can be.
-    pub const WORDS: [&str; 17] = [
+    pub const WORDS: [&str; 21] = [
         "first_run",
         "ready",
         "restored",
+        "migrated",
         "fell_back",
         "not_written",
         "reconciled",
+        "set_aside",
+        "nearly_full",
+        "dropped",
         "entered",
         "checkpoint_reached",
         "life_lost",
@@ -199,6 +250,9 @@ impl<G: Copy> Notice<G> {
             Notice::FellBack => "fell_back",
             Notice::NotWritten { .. } => "not_written",
             Notice::Reconciled => "reconciled",
+            Notice::SetAside { .. } => "set_aside",
+            Notice::NearlyFull(_) => "nearly_full",
+            Notice::Dropped { .. } => "dropped",
             Notice::Entered { .. } => "entered",
             Notice::CheckpointReached(_) => "checkpoint_reached",
             Notice::LifeLost { .. } => "life_lost",
@@ -230,6 +284,12 @@ impl<G: Copy> Notice<G> {
             Notice::FellBack => "the newest save was damaged; the one before it is used".into(),
             Notice::NotWritten { message } => message.clone(),
             Notice::Reconciled => "somebody else had saved here; the better records of both are kept".into(),
+            Notice::SetAside { path, why } => {
+                let path = path.to_string_lossy();
+                format!("a file was found {} and set aside: {}", why.as_str(), Shown(&path))
+            }
+            Notice::NearlyFull(fullness) => format!("nearly full: {fullness}"),
+            Notice::Dropped { count } => format!("{count} older notices were dropped"),
             Notice::Entered { level, arrival } => {
                 format!("entered {}, {}", level_name(*level), arrival.as_str())
             }

@@ -85,6 +85,11 @@ impl Progress {
             difficulty.map(Difficulty::index).filter(|index| *index < self.schema.difficulties.len());
         self.state.difficulty = chosen.or(self.state.difficulty);
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None });
+        // A difficulty of another build was kept until there is one chosen here.
+        if self.carried.difficulty.is_some() || self.carried.run_difficulty.is_some() {
+            let carried = Arc::make_mut(&mut self.carried);
+            (carried.difficulty, carried.run_difficulty) = (None, None);
+        }
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.stage = Stage::Running;
         self.changed();

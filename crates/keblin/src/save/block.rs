@@ -1,7 +1,7 @@
 //! One block: its word, its content, and the digest over both. Nothing of a block is believed before its digest holds, so
 //! that damage is never taken for something that a later version wrote.
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 use std::ops::Range;
 
 use keblin_schema::Name;
@@ -10,7 +10,7 @@ use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
     AREA, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN,
-    ReadLimits, SECTION, SECTION_CONTENT_ITEMS, STATE, digest,
+    SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, digest,
 };
 use super::map::Item;
 
@@ -33,26 +33,27 @@ pub(super) struct Block<'b> {
 }
 
 /// How many bytes may still be looked at; only hostile files come to the end of it.
-pub(super) struct Budget<'b> {
+pub(super) struct Budget {
     left: usize,
     passes: usize,
-    /// What was found at an offset, while all that is in a file is looked for: states share blocks, and each is looked at
-    /// once. Nothing while only the last state is read.
-    found: Option<HashMap<usize, Result<Block<'b>, ReadError>>>,
+    /// What a walk through the whole file has found: states share blocks, and the digest of each is compared once.
+    /// Nothing while only the last state is read.
+    pub(super) walked: Option<Walked>,
 }
 
-/// Blocks below this length, in bytes, are looked at again, so that what is remembered is small beside the file.
-const REMEMBERED_BYTES: usize = 512;
+/// What stands where in a file, by the offsets of the blocks.
+#[derive(Default)]
+pub(super) struct Walked {
+    /// Where the blocks begin whose digests hold, in order.
+    pub(super) whole: Vec<usize>,
+    /// What is wrong where none begins.
+    pub(super) faults: BTreeMap<usize, ReadError>,
+}
 
-impl<'b> Budget<'b> {
-    pub(super) fn of(file: &[u8], limits: &ReadLimits) -> Budget<'b> {
+impl Budget {
+    pub(super) fn of(file: &[u8], limits: &SaveLimits) -> Budget {
         let left = file.len().saturating_mul(limits.max_passes).saturating_add(1 << 20);
-        Budget { left, passes: limits.max_passes, found: None }
-    }
-
-    /// From now on remembers what is found.
-    pub(super) fn remember(&mut self) {
-        self.found.get_or_insert_default();
+        Budget { left, passes: limits.max_passes, walked: None }
     }
 
     pub(super) fn spend(&mut self, bytes: usize) -> Result<(), ReadError> {
@@ -67,28 +68,30 @@ impl<'b> Block<'b> {
     pub(super) fn at(
         file: &'b [u8],
         offset: usize,
-        limits: &ReadLimits,
-        budget: &mut Budget<'b>,
+        limits: &SaveLimits,
+        budget: &mut Budget,
     ) -> Result<Block<'b>, ReadError> {
-        if let Some(found) = budget.found.as_ref().and_then(|found| found.get(&offset)) {
-            return found.clone();
+        match &budget.walked {
+            None => Block::looked_at(file, offset, limits, Some(budget)),
+            Some(walked) if walked.whole.binary_search(&offset).is_ok() => {
+                Block::looked_at(file, offset, limits, None)
+            }
+            Some(walked) => {
+                let nothing = || {
+                    let expected = "a block that is whole".to_string();
+                    ReadError::new("file", offset, Fault::Cut { expected })
+                };
+                Err(walked.faults.get(&offset).cloned().unwrap_or_else(nothing))
+            }
         }
-        let left = budget.left;
-        let block = Block::looked_at(file, offset, limits, budget);
-        let is_over = matches!(&block, Err(error) if matches!(error.fault, Fault::SearchedTooLong { .. }));
-        if let Some(found) =
-            budget.found.as_mut().filter(|_| left - budget.left >= REMEMBERED_BYTES && !is_over)
-        {
-            found.insert(offset, block.clone());
-        }
-        block
     }
 
+    /// The block at an offset; within a budget its digest is compared, without one it was before.
     fn looked_at(
         file: &'b [u8],
         offset: usize,
-        limits: &ReadLimits,
-        budget: &mut Budget<'b>,
+        limits: &SaveLimits,
+        budget: Option<&mut Budget>,
     ) -> Result<Block<'b>, ReadError> {
         let mut cursor = Cursor::in_file("file", file, offset);
         if !cursor.passes(BLOCK_MARK) {
@@ -110,12 +113,15 @@ impl<'b> Block<'b> {
         let needed = cursor.bool("whether the block is needed")?;
         let content = cursor.offset();
         let skipped = cursor.skip("a block's content", limits);
-        budget.spend(cursor.offset() - offset)?;
+        let is_to_be_compared = budget.is_some();
+        if let Some(budget) = budget {
+            budget.spend(cursor.offset() - offset)?;
+        }
         skipped?;
         let digest_at = cursor.offset();
-        let covered = digest(cursor.since(offset));
+        let covered = cursor.since(offset);
         let stored = cursor.digest("the block's digest")?;
-        if stored != covered {
+        if is_to_be_compared && stored != digest(covered) {
             return Err(cursor.fault(digest_at, Fault::Digest));
         }
         let rest = cursor.offset();
@@ -135,7 +141,7 @@ impl<'b> Block<'b> {
 
     /// The digest of a block that is all there is of some bytes.
     pub(super) fn digest_of(bytes: &[u8]) -> Option<Digest> {
-        let limits = ReadLimits::default();
+        let limits = SaveLimits::default();
         let block = Block::at(bytes, 0, &limits, &mut Budget::of(bytes, &limits)).ok()?;
         (block.range.end == bytes.len()).then_some(block.digest)
     }

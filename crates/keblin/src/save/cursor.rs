@@ -6,7 +6,7 @@ use minicbor::data::Type;
 use minicbor::decode::Error;
 
 use super::error::{Fault, ReadError};
-use super::layout::{DIGEST_BYTES, Digest, ReadLimits};
+use super::layout::{DIGEST_BYTES, Digest, SaveLimits};
 
 /// A place in the bytes of a section or of a whole file.
 #[derive(Clone)]
@@ -205,7 +205,7 @@ impl<'b> Cursor<'b> {
     ///
     /// # Errors
     /// For bytes that end within it, items of unknown length, and nesting beyond the limit.
-    pub(super) fn skip(&mut self, expected: &str, limits: &ReadLimits) -> Result<(), ReadError> {
+    pub(super) fn skip(&mut self, expected: &str, limits: &SaveLimits) -> Result<(), ReadError> {
         let start = self.offset();
         // How many items each array or map that is open still has to come.
         let mut open: Vec<u64> = Vec::new();

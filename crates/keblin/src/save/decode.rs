@@ -31,6 +31,11 @@ pub(crate) enum Missing {
         level: String,
         checkpoint: String,
     },
+    /// A level or difficulty that is kept although it is not declared.
+    Kept {
+        place: &'static str,
+        id: String,
+    },
     /// The id that a field held.
     Id {
         field: String,
@@ -41,9 +46,17 @@ pub(crate) enum Missing {
 /// Whether a save is one of this game, and of this version of it or one that steps lead on from; if not, it is to be left
 /// untouched.
 pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), ReadError> {
-    if file.game != schema.game.as_str() {
-        let fault = Fault::OtherGame { found: file.game.to_string(), expected: schema.game.clone() };
-        return Err(ReadError::new(HEADER, 0, fault));
+    match file.game {
+        Some(game) if game != schema.game.as_str() => {
+            let fault = Fault::OtherGame { found: game.to_string(), expected: schema.game.clone() };
+            return Err(ReadError::new(HEADER, 0, fault));
+        }
+        // The header is damaged. That the shape is this game's, to the last field, says as much as its name.
+        None if !has_the_shape(file, schema) => {
+            let damaged = || ReadError::new(HEADER, 0, Fault::Digest);
+            return Err(file.fault.clone().unwrap_or_else(damaged));
+        }
+        _ => {}
     }
     let (found, known) = (file.head.schema_version, schema.version);
     let fault = match found.cmp(&known) {
@@ -53,6 +66,14 @@ pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), R
         Ordering::Equal => return Ok(()),
     };
     Err(ReadError::new(STATE, file.head.offset, fault))
+}
+
+/// Whether a save was written with just the shape of this version or of an earlier one.
+fn has_the_shape(file: &SaveFile<'_>, schema: &Schema) -> bool {
+    let has = |schema: &Schema| {
+        schema.version == file.head.schema_version && Plan::of(schema).fingerprint == file.head.fingerprint
+    };
+    has(schema) || schema.past().iter().any(|past| has(&past.schema))
 }
 
 /// Whether bytes whose states are damaged may be looked into: not if their header is whole and of another game or format.

@@ -9,7 +9,7 @@ use super::map::Failure;
 use super::plan::Plan;
 use super::tape::{FactOf, Part, Tape};
 use super::values;
-use crate::snapshot::{Snapshot, State, Stay, Visit};
+use crate::snapshot::{Carried, Snapshot, State, Stay, Visit};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
@@ -18,14 +18,15 @@ pub(super) struct Filling<'s> {
     schema: &'s Schema,
     plan: &'s Plan,
     state: &'s State,
+    carried: &'s Carried,
     /// The values of the fields: those of the state, or a copy.
     cells: &'s [Value],
 }
 
 impl<'s> Filling<'s> {
     pub(super) fn of(snapshot: &'s Snapshot, plan: &'s Plan) -> Filling<'s> {
-        let Snapshot { schema, state, .. } = snapshot;
-        Filling { schema, plan, state, cells: &state.cells }
+        let Snapshot { schema, state, carried, .. } = snapshot;
+        Filling { schema, plan, state, carried, cells: &state.cells }
     }
 
     /// Writes a tape with its gaps filled.
@@ -79,7 +80,7 @@ impl<'s> Filling<'s> {
     }
 
     fn fill(&self, out: &mut Out<'_>, part: Part) -> Result<(), Failure> {
-        let Filling { schema, plan, state, .. } = self;
+        let Filling { schema, plan, state, carried, .. } = self;
         let run = state.run.as_ref();
         let visit = run.and_then(|run| run.visit.as_ref());
         match part {
@@ -88,14 +89,19 @@ impl<'s> Filling<'s> {
             Part::Table { first, places } => self.table(out, first, places),
             Part::Latched(index) => out.bool(state.latched.get(index) == Some(&true)).map(drop),
             Part::Told(index) => out.bool(state.told.get(index) == Some(&true)).map(drop),
-            Part::Furthest => id(out, level(schema, state.furthest)),
-            Part::Difficulty => id(out, difficulty(schema, state.difficulty)),
+            Part::Furthest => id(out, carried.furthest.as_deref().or(level(schema, state.furthest))),
+            Part::Difficulty => {
+                id(out, carried.difficulty.as_deref().or(difficulty(schema, state.difficulty)))
+            }
             Part::Played => out.i64(state.played.as_nanos()).map(drop),
             Part::Run => match run {
                 Some(_) => self.write(out, &plan.inside_run),
                 None => out.null().map(drop),
             },
-            Part::RunDifficulty => id(out, difficulty(schema, run.and_then(|run| run.difficulty))),
+            Part::RunDifficulty => {
+                let declared = difficulty(schema, run.and_then(|run| run.difficulty));
+                id(out, carried.run_difficulty.as_deref().or(declared))
+            }
             Part::Visit => match visit {
                 Some(_) => self.write(out, &plan.visit),
                 None => out.null().map(drop),

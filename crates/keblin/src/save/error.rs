@@ -1,7 +1,8 @@
 //! Why bytes are not a save, or not one of this game: section, byte offset, and what was expected and found there.
 
-use std::fmt;
+use std::fmt::{self, Write};
 
+use keblin_schema::text::Shown;
 use keblin_schema::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.
@@ -55,6 +56,20 @@ pub enum Fault {
         file: u64,
         /// That of the copy.
         copy: u64,
+    },
+    /// There is no file, and there is a copy before it.
+    Missing,
+    /// The file is from before something was erased, and the copy before it from after.
+    ErasedSince {
+        /// The number of the save in the file.
+        file: u64,
+        /// That of the copy.
+        copy: u64,
+    },
+    /// The operating system cannot read the file.
+    Unreadable {
+        /// Why.
+        why: String,
     },
     /// The end of a state is not what its beginning says.
     Foot,
@@ -138,6 +153,9 @@ impl Fault {
             Fault::Unexpected { .. } => "unexpected",
             Fault::Trailing { .. } => "trailing",
             Fault::OlderThanCopy { .. } => "older_than_copy",
+            Fault::Missing => "missing",
+            Fault::ErasedSince { .. } => "erased_since",
+            Fault::Unreadable { .. } => "unreadable",
             Fault::Foot => "foot",
             Fault::TooDeep { .. } => "too_deep",
             Fault::SearchedTooLong { .. } => "searched_too_long",
@@ -155,12 +173,21 @@ impl Fault {
 
 impl fmt::Display for ReadError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}, byte {}: {}", self.section, self.offset, self.fault)
+        write!(f, "{}, byte {}: {}", Shown(&self.section), self.offset, self.fault)
     }
 }
 
 impl fmt::Display for Fault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        // What was found may be anything: what would act on a terminal is escaped.
+        let mut said = String::new();
+        self.say(&mut said)?;
+        write!(f, "{}", Shown(&said))
+    }
+}
+
+impl Fault {
+    fn say(&self, f: &mut String) -> fmt::Result {
         match self {
             Fault::Empty => write!(f, "the file is empty"),
             Fault::NotASave => write!(f, "this is no save of ours, or its first bytes are damaged"),
@@ -176,6 +203,14 @@ impl fmt::Display for Fault {
             Fault::OlderThanCopy { file, copy } => {
                 write!(f, "the file holds save {file}, and the copy before it the later save {copy}")
             }
+            Fault::Missing => write!(f, "the file is missing, and its backup is there"),
+            Fault::ErasedSince { file, copy } => {
+                write!(
+                    f,
+                    "the file holds save {file} from before something was erased; the backup holds save {copy}"
+                )
+            }
+            Fault::Unreadable { why } => write!(f, "the file cannot be read: {why}"),
             Fault::Foot => {
                 write!(f, "the state's foot does not match the state: its end was not written with it")
             }
@@ -236,8 +271,10 @@ impl fmt::Display for StepFault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let StepFault { to, place, value, why, needs_game } = self;
         match needs_game {
-            true => write!(f, "in the step to version {to} the game's own code makes {place}: {why}"),
-            false => write!(f, "the step to version {to} cannot be done: {place}, {value}: {why}"),
+            true => {
+                write!(f, "in the step to version {to} the game's own code makes {place}: {}", Shown(why))
+            }
+            false => write!(f, "the step to version {to} cannot be done: {place}, {value}: {}", Shown(why)),
         }
     }
 }

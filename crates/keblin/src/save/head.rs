@@ -3,7 +3,7 @@
 
 use super::block::{Block, Budget};
 use super::error::{Fault, ReadError};
-use super::layout::{ReadLimits, STATE};
+use super::layout::{STATE, SaveLimits};
 use super::reader::{foot_at_the_end, header};
 use super::state::{StateBlock, StateHead};
 
@@ -40,7 +40,7 @@ pub(crate) fn head_of(len_bytes: usize, first: &[u8], last: &[u8]) -> Result<Slo
     let header = header(first)?;
     let base = len_bytes.saturating_sub(last.len());
     let start = len_bytes - state_bytes(len_bytes, last)?;
-    let limits = ReadLimits::default();
+    let limits = SaveLimits::default();
     let in_file = |error: ReadError| ReadError { offset: error.offset + base, ..error };
     let cut = || ReadError::new(STATE, start, Fault::Cut { expected: "the whole state".into() });
     let offset = start.checked_sub(base).ok_or_else(cut)?;

@@ -36,9 +36,13 @@ impl ByKeys<'_> {
             &map,
             &["furthest", "difficulty", "played", "fields", "levels", "unlocked", "told"],
         );
-        state.furthest =
-            id(&body.required(&map, "furthest")?, "furthest")?.and_then(|id| self.schema.level_named(id));
-        state.difficulty = self.difficulty(&body.required(&map, "difficulty")?)?.or(state.difficulty);
+        let furthest = id(&body.required(&map, "furthest")?, "furthest")?;
+        state.furthest = furthest.and_then(|id| self.schema.level_named(id));
+        self.carried.furthest = self.kept("profile.furthest", furthest, state.furthest.is_some());
+        let chosen = id(&body.required(&map, "difficulty")?, "difficulty")?;
+        let known = chosen.and_then(|id| self.schema.difficulty_named(id));
+        self.carried.difficulty = self.kept("profile.difficulty", chosen, known.is_some());
+        state.difficulty = known.or(state.difficulty);
         let played =
             body.required(&map, "played")?.whole(|c| c.next(|| "played as time", minicbor::Decoder::i64))?;
         state.played = Time::from_nanos(played);
@@ -67,7 +71,10 @@ impl ByKeys<'_> {
         let told = run.required(&map, "told")?.map()?;
         self.told(&[RUN, "run", "told"], &told, &[Again::Level, Again::Run], state)?;
         let visit = run.required(&map, "visit")?;
-        let difficulty = self.difficulty(&run.required(&map, "difficulty")?)?.or(state.difficulty);
+        let chosen = id(&run.required(&map, "difficulty")?, "difficulty")?;
+        let known = chosen.and_then(|id| self.schema.difficulty_named(id));
+        self.carried.run_difficulty = self.kept("run.run.difficulty", chosen, known.is_some());
+        let difficulty = known.or(state.difficulty);
         let visit = if visit.is_null() { None } else { self.visit(&visit)? };
         state.run = Some(Run { difficulty, visit });
         Ok(())
@@ -278,8 +285,11 @@ impl ByKeys<'_> {
         Ok(())
     }
 
-    fn difficulty(&self, item: &Item<'_>) -> Result<Option<usize>, ReadError> {
-        Ok(id(item, "difficulty")?.and_then(|id| self.schema.difficulty_named(id)))
+    /// An id that is not declared here, to be written back; it is told.
+    fn kept(&mut self, place: &'static str, id: Option<&str>, is_declared: bool) -> Option<Arc<str>> {
+        let id = id.filter(|_| !is_declared)?;
+        self.missing.push(Missing::Kept { place, id: id.to_string() });
+        Some(id.into())
     }
 
     /// Carries along what has a key that is not known.

@@ -22,6 +22,8 @@
 //! | `section` | array of 4: name, codec, length of the body, body | – |
 //! | `state` | array of 10: number, schema version, fingerprint, saved at (Unix ms), cause, edited, summary, table, predecessors, offset | seal or null, foot |
 //!
+//! | `erasures` | array of 1: how many times something was erased; written only where that is not 0 | – |
+//!
 //! Behind the last state there may be room: zero bytes, each a CBOR item as well.
 //!
 //! A digest is 32 bytes of BLAKE3. That of the header and of every block is over all its bytes before the digest's own
@@ -72,6 +74,13 @@ pub const SECTION: &str = "section";
 /// The word of a state block.
 pub const STATE: &str = "state";
 
+/// The word of the block that counts how many times something was erased from the slot. It is not needed: a reader that does
+/// not know it carries it along.
+pub const ERASURES: &str = "erasures";
+
+/// How many items the content of an erasures block has.
+pub const ERASURES_CONTENT_ITEMS: u64 = 1;
+
 /// The name of the header in the state's table.
 pub const HEADER: &str = "header";
 
@@ -114,10 +123,11 @@ pub const FOOT_ITEM_BYTES: usize = FOOT_BYTES + 2;
 /// Length of the part of a digest that a foot ends in, in bytes.
 pub const FOOT_DIGEST_BYTES: usize = 8;
 
-/// What a reader takes at most. Hostile bytes cost no more than these.
+/// How large a save may be. The reader refuses what is beyond these limits, and so does the writer, before it writes
+/// anything: what was saved opens again. Hostile bytes cost no more than these.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct ReadLimits {
+pub struct SaveLimits {
     /// The largest file, in bytes.
     pub max_save_bytes: usize,
     /// The largest block, in bytes.
@@ -128,22 +138,28 @@ pub struct ReadLimits {
     pub max_nesting: usize,
     /// How many times over a damaged file may be looked through for an earlier state.
     pub max_passes: usize,
+    /// How many damaged places the search for an earlier state passes over.
+    pub max_damaged: usize,
 }
 
-impl Default for ReadLimits {
-    fn default() -> ReadLimits {
-        ReadLimits {
+impl Default for SaveLimits {
+    fn default() -> SaveLimits {
+        SaveLimits {
             max_save_bytes: MAX_SAVE_BYTES,
             max_block_bytes: MAX_SAVE_BYTES,
-            max_rows: 4096,
+            max_rows: MAX_ROWS,
             max_nesting: 32,
             max_passes: 8,
+            max_damaged: 1 << 16,
         }
     }
 }
 
-/// The largest save that is read unless [`ReadLimits`] say otherwise, in bytes.
-pub const MAX_SAVE_BYTES: usize = 64 << 20;
+/// The largest save, in bytes, unless [`SaveLimits`] say otherwise.
+pub const MAX_SAVE_BYTES: usize = 1 << 30;
+
+/// The most rows in the table of a state, unless [`SaveLimits`] say otherwise: the header and a million sections.
+pub const MAX_ROWS: u64 = 1_000_001;
 
 /// A digest of some bytes.
 #[must_use]

@@ -8,7 +8,7 @@ use minicbor::Encoder;
 
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
-use super::layout::ReadLimits;
+use super::layout::SaveLimits;
 
 /// The bytes of what is written.
 pub(super) fn encoded(write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) -> Vec<u8> {
@@ -85,7 +85,7 @@ impl<'b> Item<'b> {
 
     fn next(&self, cursor: &mut Cursor<'b>) -> Result<Item<'b>, ReadError> {
         let offset = cursor.offset();
-        cursor.skip("a value", &ReadLimits::default())?;
+        cursor.skip("a value", &SaveLimits::default())?;
         Ok(Item { section: self.section, offset, bytes: cursor.since(offset) })
     }
 

@@ -88,7 +88,7 @@ pub use block::Section;
 pub use error::{Fault, ReadError};
 pub use fingerprint::Fingerprint;
 pub use head::SlotHead;
-pub use layout::ReadLimits;
+pub use layout::SaveLimits;
 pub use reader::{SaveFile, read, read_within};
 pub use seal::{Seal, SealKey};
 pub use stamp::{Lineage, Stamp};

@@ -1,14 +1,16 @@
 //! Bytes to the last whole state of a save: the mirror of `writer`, both by the table in `layout`. Every digest and length
 //! that is stored is compared, and nothing is reserved from a count that was not.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use super::block::{Block, Budget, Section};
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    DEVICE, DIGEST_BYTES, Digest, FILE_START, FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER,
-    HEADER_ITEMS, NAME, PICTURE, ReadLimits, SECTION, STATE, digest,
+    DEVICE, DIGEST_BYTES, Digest, ERASURES, ERASURES_CONTENT_ITEMS, FILE_START, FOOT_DIGEST_BYTES,
+    FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER, HEADER_ITEMS, NAME, PICTURE, SECTION, STATE, SaveLimits,
+    digest,
 };
 use super::seal::{Seal, SealKey};
 use super::search;
@@ -20,15 +22,17 @@ use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SaveFile<'b> {
-    /// The game it is of.
-    pub game: &'b str,
-    /// When the slot was first saved, in milliseconds since 1970.
+    /// The game it is of; `None` if the header is damaged, which alone says so.
+    pub game: Option<&'b str>,
+    /// When the slot was first saved, in milliseconds since 1970; 0 if the header is damaged.
     pub created_unix_ms: u64,
+    /// How many times something was erased from the slot.
+    pub erasures: u64,
     /// What the state says about itself.
     pub head: StateHead,
     /// The sections that belong to the state, in the order of the file.
     pub sections: Vec<Section<'b>>,
-    /// What stands behind this state, where it is not the end of the file: damage, by which later states were lost.
+    /// Damage that does not belong to this state: behind it, by which later states were lost, or in the header.
     pub fault: Option<ReadError>,
     /// Blocks that are not known and need not be, with their names.
     unknown: Vec<(&'b str, &'b [u8])>,
@@ -58,14 +62,14 @@ pub struct Header<'b> {
 /// # Errors
 /// [`ReadError`] if no state of a game that this library can read is whole: the first place that is not as it must be.
 pub fn read(bytes: &[u8]) -> Result<SaveFile<'_>, ReadError> {
-    read_within(bytes, &ReadLimits::default())
+    read_within(bytes, &SaveLimits::default())
 }
 
 /// Reads as [`read`] does, within other limits.
 ///
 /// # Errors
 /// As [`read`].
-pub fn read_within<'b>(bytes: &'b [u8], limits: &ReadLimits) -> Result<SaveFile<'b>, ReadError> {
+pub fn read_within<'b>(bytes: &'b [u8], limits: &SaveLimits) -> Result<SaveFile<'b>, ReadError> {
     if bytes.is_empty() {
         return Err(ReadError::new("file", 0, Fault::Empty));
     }
@@ -73,12 +77,19 @@ pub fn read_within<'b>(bytes: &'b [u8], limits: &ReadLimits) -> Result<SaveFile<
         let fault = Fault::TooLarge { bytes: bytes.len(), most: limits.max_save_bytes };
         return Err(ReadError::new("file", 0, fault));
     }
-    let header = header(bytes)?;
+    let header = header(bytes);
+    if let Err(error) = &header
+        && error.is_refusal()
+    {
+        return Err(error.clone());
+    }
     let bytes = without_room(bytes);
     let mut budget = Budget::of(bytes, limits);
-    let last = match foot_at_the_end(bytes, 0) {
-        Some(offset) => state_at(bytes, &header, offset, limits, &mut budget).map_err(Some),
-        None => Err(None),
+    let last = match (&header, foot_at_the_end(bytes, 0)) {
+        (Ok(header), Some(offset)) => {
+            state_at(bytes, Some(header), offset, limits, &mut budget).map_err(Some)
+        }
+        _ => Err(None),
     };
     match last {
         Ok(file) if file.end() == bytes.len() => Ok(file),
@@ -131,12 +142,13 @@ pub(crate) fn header(bytes: &[u8]) -> Result<Header<'_>, ReadError> {
         return Err(cursor.fault(name_at, Fault::NotASave));
     }
     let format_at = cursor.offset();
-    let format = cursor.next(|| "the format", minicbor::Decoder::u32)?;
+    let format = cursor.count("the format")?;
+    let format = u32::try_from(format).unwrap_or(u32::MAX);
     if format != FORMAT || items != HEADER_ITEMS {
         // Name and format are read, the digest stands last.
         let between = items.checked_sub(3).ok_or_else(|| cursor.unexpected(FILE_START.len(), "5 items"))?;
         for _ in 0..between {
-            cursor.skip("an item of the header", &ReadLimits::default())?;
+            cursor.skip("an item of the header", &SaveLimits::default())?;
         }
         own_digest(&mut cursor)?;
         let fault = Fault::NewerFormat { found: format, known: FORMAT };
@@ -158,13 +170,14 @@ fn own_digest(cursor: &mut Cursor<'_>) -> Result<Digest, ReadError> {
     Err(cursor.fault(at, Fault::Digest))
 }
 
-/// The state whose block begins at an offset, once everything that its table names is whole.
+/// The state whose block begins at an offset, once everything that its table names is whole. Where the header is damaged,
+/// the table says what it was, and nothing says of which game.
 pub(super) fn state_at<'b>(
     bytes: &'b [u8],
-    header: &Header<'b>,
+    header: Option<&Header<'b>>,
     offset: usize,
-    limits: &ReadLimits,
-    budget: &mut Budget<'b>,
+    limits: &SaveLimits,
+    budget: &mut Budget,
 ) -> Result<SaveFile<'b>, ReadError> {
     let block = Block::at(bytes, offset, limits, budget)?;
     if block.word != STATE {
@@ -178,23 +191,29 @@ pub(super) fn state_at<'b>(
         free_from = row.offset + row.len_bytes;
         follows
     }) && free_from == offset;
+    let mut rows = rows.iter();
+    let (header_len, header_digest) = header_row(rows.next(), header, offset)?;
     let mut file = SaveFile {
-        game: header.game,
-        created_unix_ms: header.created_unix_ms,
+        game: header.map(|header| header.game),
+        created_unix_ms: header.map_or(0, |header| header.created_unix_ms),
+        erasures: 0,
         head,
         sections: Vec::new(),
         fault: None,
         unknown: Vec::new(),
         seal,
-        header_len: header.len_bytes,
-        header_digest: header.digest,
+        header_len,
+        header_digest,
         is_contiguous,
     };
-    let mut rows = rows.iter();
-    header_row(rows.next(), header, offset)?;
+    let mut names = HashSet::new();
     for row in rows {
         let block = block_of_row(bytes, row, limits, budget)?;
         block.refuses(bytes)?;
+        if let Some(erasures) = erasures(bytes, &block) {
+            file.erasures = erasures;
+            continue;
+        }
         if block.word != SECTION {
             file.unknown.push((row.name, bytes.get(block.range.clone()).unwrap_or_default()));
             continue;
@@ -204,7 +223,7 @@ pub(super) fn state_at<'b>(
             let (expected, found) = (format!("section {:?}", row.name), format!("{:?}", section.name));
             return Err(ReadError::new("file", row.offset, Fault::Unexpected { expected, found }));
         }
-        if file.sections.iter().any(|before| before.name == section.name) {
+        if !names.insert(section.name) {
             let (expected, found) = ("each section once".into(), format!("{:?} twice", section.name));
             return Err(ReadError::new(STATE, offset, Fault::Unexpected { expected, found }));
         }
@@ -217,11 +236,29 @@ pub(super) fn state_at<'b>(
     Ok(file)
 }
 
-/// The first row is the header's.
-fn header_row(row: Option<&Row<'_>>, header: &Header<'_>, state: usize) -> Result<(), ReadError> {
-    let expected = Row { name: HEADER, offset: 0, len_bytes: header.len_bytes, digest: header.digest };
-    if row == Some(&expected) {
-        return Ok(());
+/// How many times something was erased, if that is what a block says.
+fn erasures(bytes: &[u8], block: &Block<'_>) -> Option<u64> {
+    if block.word != ERASURES {
+        return None;
+    }
+    let mut cursor = block.content_cursor(bytes, "file");
+    cursor.array_of(ERASURES_CONTENT_ITEMS, "how many erasures").ok()?;
+    cursor.count("how many erasures").ok()
+}
+
+/// The first row is the header's: its length and its digest.
+fn header_row(
+    row: Option<&Row<'_>>,
+    header: Option<&Header<'_>>,
+    state: usize,
+) -> Result<(usize, Digest), ReadError> {
+    let is_it = |row: &&Row<'_>| {
+        let is_the_one =
+            header.is_none_or(|header| (row.len_bytes, row.digest) == (header.len_bytes, header.digest));
+        row.name == HEADER && row.offset == 0 && is_the_one
+    };
+    if let Some(row) = row.filter(is_it) {
+        return Ok((row.len_bytes, row.digest));
     }
     let (expected, found) = ("the header of this file first".to_string(), "another one".to_string());
     Err(ReadError::new(STATE, state, Fault::Unexpected { expected, found }))
@@ -231,8 +268,8 @@ fn header_row(row: Option<&Row<'_>>, header: &Header<'_>, state: usize) -> Resul
 fn block_of_row<'b>(
     bytes: &'b [u8],
     row: &Row<'b>,
-    limits: &ReadLimits,
-    budget: &mut Budget<'b>,
+    limits: &SaveLimits,
+    budget: &mut Budget,
 ) -> Result<Block<'b>, ReadError> {
     let block = Block::at(bytes, row.offset, limits, budget)?;
     if block.range.len() != row.len_bytes {
@@ -285,7 +322,7 @@ impl<'b> SaveFile<'b> {
         self.fault.is_none() && self.is_contiguous
     }
 
-    pub(super) fn section(&self, name: &str) -> Result<&Section<'b>, ReadError> {
+    pub(crate) fn section(&self, name: &str) -> Result<&Section<'b>, ReadError> {
         let section = self.sections.iter().find(|section| section.name == name);
         let expected = || Fault::Cut { expected: format!("a section {name:?} in the table") };
         section.ok_or_else(|| ReadError::new(STATE, self.head.offset, expected()))

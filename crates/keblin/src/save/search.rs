@@ -3,10 +3,13 @@
 
 use memchr::memmem;
 
-use super::block::{Block, Budget, Section};
+use std::collections::HashSet;
+
+use super::block::{Block, Budget, Section, Walked};
 use super::error::{Fault, ReadError};
-use super::layout::{BLOCK_MARK, ReadLimits, SECTION, STATE};
+use super::layout::{BLOCK_MARK, Digest, SECTION, STATE, SaveLimits};
 use super::reader::{Header, SaveFile, header, state_at, without_room};
+use super::state::StateBlock;
 
 /// What stands in a file, in its order.
 #[derive(Default)]
@@ -22,19 +25,15 @@ pub(super) struct Walk {
 }
 
 impl Walk {
-    /// Walks a file from an offset to its end.
-    pub(super) fn through<'b>(
-        bytes: &'b [u8],
-        from: usize,
-        limits: &ReadLimits,
-        budget: &mut Budget<'b>,
-    ) -> Walk {
-        budget.remember();
-        let mut walk = Walk::default();
+    /// Walks a file from an offset to its end. Every byte is looked at, and every digest compared, once; the budget
+    /// remembers it.
+    pub(super) fn through(bytes: &[u8], from: usize, limits: &SaveLimits, budget: &mut Budget) -> Walk {
+        let (mut walk, mut walked) = (Walk::default(), Walked::default());
         let mut offset = from;
         while offset < bytes.len() {
             match Block::at(bytes, offset, limits, budget) {
                 Ok(block) => {
+                    walked.whole.push(offset);
                     match block.word {
                         STATE => walk.states.push(offset),
                         SECTION => walk.sections.push(offset),
@@ -43,7 +42,9 @@ impl Walk {
                     offset = block.range.end;
                 }
                 Err(error) => {
-                    let is_over = matches!(error.fault, Fault::SearchedTooLong { .. });
+                    let is_over = matches!(error.fault, Fault::SearchedTooLong { .. })
+                        || walk.faults.len() >= limits.max_damaged;
+                    walked.faults.insert(offset, error.clone());
                     walk.faults.push(error);
                     let rest = bytes.get(offset + 1..).unwrap_or_default();
                     match memmem::find(rest, BLOCK_MARK) {
@@ -53,6 +54,7 @@ impl Walk {
                 }
             }
         }
+        budget.walked = Some(walked);
         walk
     }
 }
@@ -61,18 +63,17 @@ impl Walk {
 /// the state the file ends in, if it ends in one.
 pub(super) fn earlier<'b>(
     bytes: &'b [u8],
-    header: &Header<'b>,
+    header: &Result<Header<'b>, ReadError>,
     fault: Option<ReadError>,
-    limits: &ReadLimits,
-    budget: &mut Budget<'b>,
+    limits: &SaveLimits,
+    budget: &mut Budget,
 ) -> Result<SaveFile<'b>, ReadError> {
-    let walk = Walk::through(bytes, header.len_bytes, limits, budget);
-    let mut fault = fault;
+    let walk = Walk::through(bytes, start(bytes, header), limits, budget);
+    let mut fault = fault.or_else(|| header.as_ref().err().cloned());
     for offset in walk.states.iter().rev() {
-        match state_at(bytes, header, *offset, limits, budget) {
+        match state_at(bytes, header.as_ref().ok(), *offset, limits, budget) {
             Ok(file) => return behind(file, bytes, &walk, fault),
             Err(error) if error.is_refusal() => return Err(error),
-            Err(error) if matches!(error.fault, Fault::SearchedTooLong { .. }) => return Err(error),
             Err(error) => fault = fault.or(Some(error)),
         }
     }
@@ -81,6 +82,12 @@ pub(super) fn earlier<'b>(
     }
     let nothing = || ReadError::new("file", bytes.len(), Fault::Cut { expected: "a state".into() });
     Err(fault.or(walk.faults.into_iter().next()).unwrap_or_else(nothing))
+}
+
+/// Where the first block begins; where the header is damaged, at the first mark.
+fn start(bytes: &[u8], header: &Result<Header<'_>, ReadError>) -> usize {
+    let marked = |_: &ReadError| memmem::find(bytes, BLOCK_MARK).unwrap_or(bytes.len());
+    header.as_ref().map_or_else(marked, |header| header.len_bytes)
 }
 
 /// A state with what is wrong behind it; refused if a later version wrote something there that must be understood.
@@ -104,9 +111,9 @@ fn behind<'b>(
 /// What is in a file: its states one by one, and what is damaged between them.
 pub(crate) struct History<'b> {
     bytes: &'b [u8],
-    header: Header<'b>,
-    limits: ReadLimits,
-    budget: Budget<'b>,
+    header: Result<Header<'b>, ReadError>,
+    limits: SaveLimits,
+    budget: Budget,
     /// Where the states begin.
     pub(crate) states: Vec<usize>,
     /// What is no block that is whole.
@@ -114,25 +121,49 @@ pub(crate) struct History<'b> {
 }
 
 impl<'b> History<'b> {
-    /// Walks a file; nothing if its header is not whole.
-    pub(crate) fn of(bytes: &'b [u8]) -> Option<History<'b>> {
-        let limits = ReadLimits::default();
-        let header = header(bytes).ok()?;
+    /// Walks a file, within the limits of every reader.
+    pub(crate) fn of(bytes: &'b [u8]) -> History<'b> {
+        History::within(bytes, SaveLimits::default())
+    }
+
+    /// Walks a file, within other limits.
+    pub(crate) fn within(bytes: &'b [u8], limits: SaveLimits) -> History<'b> {
+        let header = header(bytes);
         let bytes = without_room(bytes);
         let mut budget = Budget::of(bytes, &limits);
-        let Walk { states, faults, .. } = Walk::through(bytes, header.len_bytes, &limits, &mut budget);
-        Some(History { bytes, header, limits, budget, states, faults })
+        let Walk { states, faults, .. } = Walk::through(bytes, start(bytes, &header), &limits, &mut budget);
+        History { bytes, header, limits, budget, states, faults }
     }
 
     /// The state at an offset, if everything that belongs to it is whole.
     pub(crate) fn state(&mut self, offset: usize) -> Result<SaveFile<'b>, ReadError> {
-        state_at(self.bytes, &self.header, offset, &self.limits, &mut self.budget)
+        state_at(self.bytes, self.header.as_ref().ok(), offset, &self.limits, &mut self.budget)
     }
+
+    /// The digests of every state in the file and of those that came before them, as far as they say so.
+    pub(crate) fn lineage(&mut self) -> HashSet<Digest> {
+        let mut digests = HashSet::new();
+        for offset in &self.states {
+            let block = Block::at(self.bytes, *offset, &self.limits, &mut self.budget);
+            let state = block.and_then(|block| StateBlock::of(self.bytes, &block, 0, &self.limits));
+            if let Ok(StateBlock { head, .. }) = state {
+                digests.insert(head.digest);
+                digests.extend(head.predecessors);
+            }
+        }
+        digests
+    }
+}
+
+/// Whether every block of a file is whole, up to the room behind its last state.
+pub(crate) fn is_whole_throughout(bytes: &[u8], limits: &SaveLimits) -> bool {
+    let history = History::within(bytes, limits.clone());
+    history.header.is_ok() && history.faults.is_empty() && !history.states.is_empty()
 }
 
 /// The sections that are whole, whatever became of the states they belonged to, in the order of the file.
 pub(crate) fn sections(bytes: &[u8]) -> Vec<Section<'_>> {
-    let (limits, bytes) = (ReadLimits::default(), without_room(bytes));
+    let (limits, bytes) = (SaveLimits::default(), without_room(bytes));
     let mut budget = Budget::of(bytes, &limits);
     let walk = Walk::through(bytes, 0, &limits, &mut budget);
     let mut section = |offset: &usize| {

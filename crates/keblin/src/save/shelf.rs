@@ -14,7 +14,7 @@ use crate::snapshot::Areas;
 #[derive(Debug, Default)]
 pub(super) struct Table {
     rows: Vec<u8>,
-    count: u64,
+    pub(super) count: u64,
     /// How long the items are together, in bytes.
     pub(super) items_bytes: usize,
 }

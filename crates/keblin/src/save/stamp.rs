@@ -3,6 +3,9 @@
 use super::layout::{Digest, MAX_PREDECESSORS};
 use super::reader::SaveFile;
 
+/// How many states of another save are known when it is taken among those before.
+const JOINED_STATES: usize = 8;
+
 /// What a save says about itself besides the values. Times are given, so that the same snapshot and stamp give the same
 /// bytes everywhere.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -11,6 +14,8 @@ pub struct Stamp {
     pub number: u64,
     /// When the slot was first saved, in milliseconds since 1970.
     pub created_unix_ms: u64,
+    /// How many times something was erased from the slot.
+    pub erasures: u64,
     /// When this was saved, in milliseconds since 1970.
     pub saved_at_unix_ms: u64,
     /// What made the game save, in a word.
@@ -29,6 +34,8 @@ pub struct Lineage {
     pub number: u64,
     /// When the slot was first saved, in milliseconds since 1970.
     pub created_unix_ms: u64,
+    /// How many times something was erased from the slot.
+    pub erasures: u64,
     /// The digests of the states up to it, the latest first.
     pub states: Vec<Digest>,
 }
@@ -39,6 +46,35 @@ impl Lineage {
         other.states.first().is_some_and(|state| self.states.contains(state))
     }
 
+    /// Whether a save is of the same slot, from before something was erased: it must not bring that back.
+    pub(crate) fn has_erased_since(&self, other: &Lineage) -> bool {
+        self.created_unix_ms == other.created_unix_ms && self.erasures > other.erasures
+    }
+
+    /// Whether it has been in a state, as far as it says so.
+    pub(crate) fn has_been(&self, state: &Digest) -> bool {
+        self.states.contains(state)
+    }
+
+    /// Takes another save among those before it: what follows has a higher number than both, and knows both.
+    pub(crate) fn join(&mut self, other: &Lineage) {
+        self.number = self.number.max(other.number);
+        if self.created_unix_ms == other.created_unix_ms {
+            self.erasures = self.erasures.max(other.erasures);
+        }
+        let unknown = other.states.iter().take_while(|state| !self.has_been(state)).take(JOINED_STATES);
+        let unknown: Vec<Digest> = unknown.copied().collect();
+        // Behind the last of ours, so that it is the oldest that are forgotten.
+        let behind = self.states.len().min(1);
+        self.states.splice(behind..behind, unknown);
+        self.states.truncate(MAX_PREDECESSORS);
+    }
+
+    /// The digest of the last state.
+    pub(crate) fn head(&self) -> Option<&Digest> {
+        self.states.first()
+    }
+
     /// What follows the state that was read of a file.
     #[must_use]
     pub fn of(file: &SaveFile<'_>) -> Lineage {
@@ -46,6 +82,7 @@ impl Lineage {
         Lineage {
             number: file.head.number,
             created_unix_ms: file.created_unix_ms,
+            erasures: file.erasures,
             states: states.take(MAX_PREDECESSORS).collect(),
         }
     }
@@ -68,6 +105,7 @@ impl Stamp {
             Some(lineage) => Stamp {
                 number: lineage.number.saturating_add(1),
                 created_unix_ms: lineage.created_unix_ms,
+                erasures: lineage.erasures,
                 predecessors: lineage.states.clone(),
                 ..first
             },
@@ -80,6 +118,7 @@ impl Stamp {
         Stamp {
             number: file.head.number,
             created_unix_ms: file.created_unix_ms,
+            erasures: file.erasures,
             saved_at_unix_ms: file.head.saved_at_unix_ms,
             cause: file.head.cause.clone(),
             edited: file.head.edited,

@@ -8,7 +8,7 @@ use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::fingerprint::Fingerprint;
 use super::layout::{
-    Digest, FOOT_BYTES, MAX_PREDECESSORS, ROW_ITEMS, ReadLimits, STATE, STATE_CONTENT_ITEMS, STATE_ITEMS,
+    Digest, FOOT_BYTES, MAX_PREDECESSORS, ROW_ITEMS, STATE, STATE_CONTENT_ITEMS, STATE_ITEMS, SaveLimits,
     foot,
 };
 use super::map::Failure;
@@ -66,7 +66,7 @@ impl<'b> StateBlock<'b> {
         file: &'b [u8],
         block: &Block<'b>,
         base: usize,
-        limits: &ReadLimits,
+        limits: &SaveLimits,
     ) -> Result<StateBlock<'b>, ReadError> {
         let own_offset = base + block.range.start;
         let mut cursor = block.content_cursor(file, STATE);
@@ -112,7 +112,7 @@ fn seal_and_foot<'b>(
     file: &'b [u8],
     block: &Block<'b>,
     number: u64,
-    limits: &ReadLimits,
+    limits: &SaveLimits,
 ) -> Result<Option<&'b [u8]>, ReadError> {
     let mut cursor = Cursor::in_file(STATE, file, block.rest.start);
     let seal_at = cursor.offset();
@@ -135,7 +135,7 @@ fn seal_and_foot<'b>(
 fn rows<'b>(
     cursor: &mut Cursor<'b>,
     state_offset: usize,
-    limits: &ReadLimits,
+    limits: &SaveLimits,
 ) -> Result<Vec<Row<'b>>, ReadError> {
     let start = cursor.offset();
     let count = cursor.array("the table")?;

@@ -6,7 +6,7 @@ use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;
 use super::error::ReadError;
-use super::layout::ReadLimits;
+use super::layout::SaveLimits;
 use super::map::Failure;
 use crate::snapshot::Snapshot;
 
@@ -81,7 +81,7 @@ impl Summary {
     }
 
     /// Reads a summary; keys it does not know are passed over.
-    pub(super) fn read(cursor: &mut Cursor<'_>, limits: &ReadLimits) -> Result<Summary, ReadError> {
+    pub(super) fn read(cursor: &mut Cursor<'_>, limits: &SaveLimits) -> Result<Summary, ReadError> {
         let mut summary = Summary::default();
         for _ in 0..cursor.map("a summary")? {
             match cursor.text("a key of the summary")? {

@@ -13,7 +13,7 @@ use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;
 use super::error::ReadError;
-use super::layout::ReadLimits;
+use super::layout::SaveLimits;
 use super::map::{Failure, encoded};
 use super::plan::{NO_SHAPE, ShapeOrder};
 
@@ -211,7 +211,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
         };
         let place = index.and_then(|index| Some((members.get(index)?, values.get_mut(index)?)));
         let Some((member, value)) = place else {
-            cursor.skip("a member", &ReadLimits::default())?;
+            cursor.skip("a member", &SaveLimits::default())?;
             continue;
         };
         let what = member.name.as_str();

@@ -7,9 +7,9 @@ use minicbor::data::Tag;
 use super::block::Block;
 use super::encode::Filling;
 use super::layout::{
-    BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, FORMAT, HEADER,
-    HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS,
-    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, foot,
+    BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, ERASURES,
+    ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN,
+    SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, foot,
 };
 use super::map::Failure;
 use super::parts::{Mark, Parts};
@@ -21,6 +21,7 @@ use super::stamp::{Lineage, Stamp};
 use super::state::{Row, StateHead, write_content};
 use super::summary::Summary;
 use super::tape::Tape;
+use crate::fullness::{Fullness, Measure};
 use crate::snapshot::{Picture, Snapshot};
 
 /// A whole save of a slot: everything but what belongs to the device.
@@ -120,8 +121,30 @@ pub(crate) struct Written {
     pub(crate) tail: Tail,
     /// How many bytes of the file belong to this state.
     pub(crate) live: usize,
+    /// How many rows its table has.
+    rows: u64,
     /// Whether it shares areas with a state before it, and others have changed.
     pub(crate) has_new_areas: bool,
+}
+
+impl Written {
+    /// How much of what a save may hold the state takes.
+    pub(crate) fn fullness(&self, limits: &SaveLimits) -> Fullness {
+        let (bytes, sections) = (self.live as u64, self.rows.saturating_sub(1));
+        let (most_bytes, most_sections) =
+            (limits.max_save_bytes.min(limits.max_block_bytes) as u64, limits.max_rows.saturating_sub(1));
+        // What is nearer to its end; compared as parts of a thousand.
+        let of = |used: u64, most: u64| used.saturating_mul(1000) / most.max(1);
+        match of(sections, most_sections) > of(bytes, most_bytes) {
+            true => Fullness { of: Measure::Sections, used: sections, most: most_sections },
+            false => Fullness { of: Measure::Bytes, used: bytes, most: most_bytes },
+        }
+    }
+
+    /// Whether the file that it ends is read again.
+    pub(crate) fn fits(&self, limits: &SaveLimits) -> bool {
+        self.tail.end <= limits.max_save_bytes && self.fullness(limits).fits()
+    }
 }
 
 /// A file, or the end of one, being written.
@@ -182,6 +205,9 @@ impl<'s> Writing<'s> {
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
+        if self.stamp.erasures > 0 {
+            self.erasures(self.stamp.erasures);
+        }
         let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
         self.state(plan, shelf, has_new_areas, key)
     }
@@ -209,6 +235,18 @@ impl<'s> Writing<'s> {
             });
             shelf.wrote(*at, &row, &mut self.table);
         }
+    }
+
+    /// How many times something was erased.
+    fn erasures(&mut self, count: u64) {
+        let (offset, begin) = (self.offset(), self.out.mark());
+        self.put(|out| {
+            out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(ERASURES)?.bool(false)?;
+            out.array(ERASURES_CONTENT_ITEMS)?.u64(count)?;
+            Ok(())
+        });
+        let digest = self.digest_since(begin);
+        self.table.push(&Row { name: ERASURES, offset, len_bytes: self.offset() - offset, digest });
     }
 
     /// A block that is not known here, as it was.
@@ -289,12 +327,13 @@ impl<'s> Writing<'s> {
         let lineage = Lineage {
             number: stamp.number,
             created_unix_ms: stamp.created_unix_ms,
+            erasures: stamp.erasures,
             states: states.take(MAX_PREDECESSORS).collect(),
         };
-        let live = table.items_bytes + (end - offset);
+        let (live, rows) = (table.items_bytes + (end - offset), table.count);
         let Row { len_bytes: header_len, digest: header_digest, .. } = self.header;
         let tail = Tail { header_len, header_digest, end, shelf: shelf.with(table) };
-        Written { parts: self.out, lineage, tail, live, has_new_areas }
+        Written { parts: self.out, lineage, tail, live, rows, has_new_areas }
     }
 
     /// Bytes from the start of the file.

@@ -1,10 +1,14 @@
 //! Where the files of saves rest: on a disk, in memory, or wherever a platform keeps them. What saving promises, it
 //! promises by the duties written down here.
 
+use std::collections::BTreeSet;
 use std::fmt;
-use std::path::Path;
+use std::hash::{BuildHasher, RandomState};
+use std::path::{Path, PathBuf};
 
-use super::disk::{self, DiskError};
+use super::disk;
+use super::error::DiskError;
+use crate::save::layout::FOOT_ITEM_BYTES;
 
 pub use super::disk::Disk;
 pub use super::faulty::{Doing, Faulty};
@@ -63,26 +67,43 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if that cannot be said, or the bytes could not all be written.
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
-    /// Brings everything that was appended to a file to where it outlives a loss of power.
+    /// Brings everything that was appended to a file to where it outlives a loss of power. Returns whether the file that
+    /// was synced is still the one under that name when it is done: somebody else may have put another one there.
     ///
     /// # Errors
     /// [`DiskError`] if that cannot be said; then any part of it may be lost, also if a later call succeeds.
-    fn sync(&self, path: &Path) -> Result<(), DiskError>;
+    fn sync(&self, path: &Path) -> Result<bool, DiskError>;
 
     /// Puts a file with these bytes where there may be another, and makes the folder if there is none. At every instant,
     /// also after a loss of power, the name stands for the whole old file or the whole new one; when this returns, for
-    /// the new one. `beside` is a name that may be used, and overwritten, on the way.
+    /// the new one. `beside` is a name that nothing has, to be used on the way; it is made new, and never through a link.
+    /// The new file gets the access rights of the old one. Returns whether the name stands for the new file when it is
+    /// done: somebody else may have put another one there.
     ///
     /// # Errors
     /// [`DiskError`] if it cannot; then the name stands for either.
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError>;
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
-    /// Gives a file another name, and makes that folder if there is none. At every instant it has one of the two, and
-    /// when this returns the other one, also after a loss of power.
+    /// Gives files other names, each from its first to its second, and makes those folders if there are none. At every
+    /// instant each has one of its two names, and when this returns the second, also after a loss of power.
     ///
     /// # Errors
-    /// [`DiskError`] if it cannot; then it has either.
-    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
+    /// [`DiskError`] if it cannot; then each has either.
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError>;
+
+    /// Removes a file: what a write that was cut off has left behind, or the oldest of what was set aside. Whether there
+    /// was one. It need not outlive a loss of power.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it is there and cannot be removed.
+    fn remove(&self, path: &Path) -> Result<bool, DiskError>;
+
+    /// When a file was last written to, in milliseconds since 1970; `None` if there is none of that name, or if nobody
+    /// knows.
+    ///
+    /// # Errors
+    /// [`DiskError`] if that cannot be said.
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError>;
 
     /// The names of the files in a folder, in alphabetical order; none if there is no folder.
     ///
@@ -101,6 +122,12 @@ pub trait Backend: fmt::Debug + Send + Sync {
     fn now_unix_ms(&self) -> u64 {
         disk::now_unix_ms()
     }
+
+    /// A number that nobody can know beforehand, for names of files on the way.
+    fn unguessable(&self) -> u64 {
+        // Each is keyed anew by the operating system's random numbers.
+        RandomState::new().hash_one(disk::now_unix_ms())
+    }
 }
 
 /// A lock, held until it is dropped.
@@ -108,39 +135,75 @@ pub trait Lock: Send + Sync {}
 
 impl<T: Send + Sync> Lock for T {}
 
+/// Which file a name stands for, whatever it is called; nothing where that cannot be known.
+pub(super) type Which = Option<(u64, u64)>;
+
 /// The steps that publishing and setting aside are made of, where a place for files has such steps.
-pub(super) trait Steps {
+pub(super) trait Steps: Backend {
+    /// Makes a folder and its parents, so that they outlive a loss of power.
     fn make_folder(&self, folder: &Path) -> Result<(), DiskError>;
-    /// Writes a new file; what stood under that name, a leftover of a broken write, is overwritten.
-    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError>;
+    /// Writes a new file. Nothing has that name.
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<Which, DiskError>;
+    /// Gives a file the access rights of another, if there is one.
+    fn take_rights(&self, path: &Path, of: &Path) -> Result<(), DiskError>;
+    /// Which file a name stands for.
+    fn which(&self, path: &Path) -> Result<Which, DiskError>;
     fn sync_file(&self, path: &Path) -> Result<(), DiskError>;
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
     /// Brings the names in a folder to where they outlive a loss of power.
     fn sync_folder(&self, folder: &Path) -> Result<(), DiskError>;
 
-    fn publish_by_steps(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn publish_by_steps(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         for folder in [beside.parent(), path.parent()].into_iter().flatten() {
             self.make_folder(folder)?;
         }
-        self.write(beside, parts)?;
+        let written = self.write_and_sync(path, beside, parts);
+        if written.is_err() {
+            // A part of it helps nobody. That it cannot be removed either is not what the caller asked about.
+            let _ = self.remove(beside);
+        }
+        let which = written?;
+        self.rename_for_good(&[(beside.to_path_buf(), path.to_path_buf())])?;
+        self.stands_for(path, which, parts)
+    }
+
+    fn write_and_sync(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<Which, DiskError> {
+        let which = self.write(beside, parts)?;
+        self.take_rights(beside, path)?;
         if !cfg!(keblin_fault = "no_sync") {
             self.sync_file(beside)?;
         }
-        self.rename_for_good(beside, path)
+        Ok(which)
     }
 
-    fn set_aside_by_steps(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        to.parent().map_or(Ok(()), |folder| self.make_folder(folder))?;
-        self.rename_for_good(path, to)
+    /// Whether a name stands for a file that was written; where nobody knows which that is, whether it has its length and
+    /// its last bytes.
+    fn stands_for(&self, path: &Path, which: Which, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        if which.is_some() {
+            return Ok(self.which(path)? == which);
+        }
+        let len = parts.iter().map(|part| part.len() as u64).sum();
+        let last = parts.last().copied().unwrap_or_default();
+        let last = last.get(last.len().saturating_sub(FOOT_ITEM_BYTES)..).unwrap_or_default();
+        let is_as_long = self.len(path)? == Some(len);
+        let found = self.read(path, len.saturating_sub(last.len() as u64), last.len() as u64)?;
+        Ok(is_as_long && found.as_deref() == Some(last))
     }
 
-    fn rename_for_good(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        self.rename(path, to)?;
+    fn set_aside_by_steps(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        let folders: BTreeSet<&Path> = moves.iter().filter_map(|(_, to)| to.parent()).collect();
+        folders.into_iter().try_for_each(|folder| self.make_folder(folder))?;
+        self.rename_for_good(moves)
+    }
+
+    fn rename_for_good(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        moves.iter().try_for_each(|(path, to)| self.rename(path, to))?;
         if cfg!(keblin_fault = "no_folder_sync") {
             return Ok(());
         }
-        // The new name first: a file with two names is found, one with none is not.
-        let (new, old) = (to.parent(), path.parent().filter(|old| Some(*old) != to.parent()));
-        [new, old].into_iter().flatten().try_for_each(|folder| self.sync_folder(folder))
+        // The new names first: a file with two names is found, one with none is not.
+        let new: BTreeSet<&Path> = moves.iter().filter_map(|(_, to)| to.parent()).collect();
+        let old: BTreeSet<&Path> = moves.iter().filter_map(|(path, _)| path.parent()).collect();
+        new.iter().chain(old.difference(&new)).try_for_each(|folder| self.sync_folder(folder))
     }
 }

@@ -7,9 +7,10 @@ use keblin_schema::Schema;
 
 use super::keeper::{Keeper, Place};
 use super::opening::{Opened, Origin};
+use super::saving::SaveError;
 use crate::progress::{Notice, Progress};
 use crate::save::writer::write_whole;
-use crate::save::{ReadError, SealKey, Stamp};
+use crate::save::{ReadError, SaveLimits, SealKey, Stamp};
 use crate::verify::verify_sealed;
 
 /// A save to be kept by the game itself.
@@ -60,17 +61,25 @@ impl Keeper {
 
     /// What is due, as bytes for the game to keep, with the time in milliseconds since 1970; `None` if nothing is due,
     /// or if this keeper writes to a slot. If the game fails to keep them, it calls [`Keeper::not_kept`].
-    pub fn take_due(&mut self, now_unix_ms: u64) -> Option<DueSave> {
+    ///
+    /// # Errors
+    /// [`SaveError::TooLarge`] if the bytes could not be read again. It stays due.
+    pub fn take_due(&mut self, now_unix_ms: u64) -> Result<Option<DueSave>, SaveError> {
         self.note_due();
         let snapshot = self.snapshot_with_picture();
-        let Place::Bytes { known, key } = &mut self.place else { return None };
-        let cause = self.due.take()?;
-        let stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
-        let written = write_whole(&snapshot, &stamp, key.as_ref());
+        let Place::Bytes { known, key } = &mut self.place else { return Ok(None) };
+        let Some(cause) = self.due.take() else { return Ok(None) };
+        let mut stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
+        stamp.erasures += u64::from(!self.erased.is_empty());
+        let (written, limits) = (write_whole(&snapshot, &stamp, key.as_ref()), SaveLimits::default());
+        if !written.fits(&limits) {
+            self.due = Some(cause);
+            return Err(SaveError::TooLarge(written.fullness(&limits)));
+        }
         *known = Some(written.lineage);
         self.erased.clear();
         self.progress.note_written(&snapshot);
-        Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause })
+        Ok(Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause }))
     }
 
     /// The game could not keep what [`Keeper::take_due`] gave: it is due again.

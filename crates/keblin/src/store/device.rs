@@ -1,17 +1,22 @@
 //! The device file: settings, which belong to no slot and outlive every profile. It lies aside, so that what syncs the
 //! folder of slots leaves it on its device. Settings are no progress: where the file is damaged it is set aside, and
-//! they are as declared.
+//! they are as declared. Slots share it, so it has a lock of its own, and what one slot has not changed is left to the others.
 
+use std::io::ErrorKind;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::time::Duration;
 
+use keblin_schema::keep::meet;
 use keblin_schema::model::Scope;
-use keblin_schema::{Schema, Severity, Value};
+use keblin_schema::{Keep, Schema, Severity, Value};
 
-use super::disk::DiskError;
-use super::savedir::SaveDir;
+use super::backend::Lock;
+use super::error::{DiskError, failed};
+use super::held::Held;
+use super::savedir::{ENDING, SaveDir};
 use crate::save::decode::of_this_game;
-use crate::save::{Lineage, Stamp, read, write_device};
+use crate::save::{Lineage, Stamp, read_within, write_device};
 use crate::snapshot::Snapshot;
 use crate::verify::SaveFinding;
 use crate::verify::past::device_values;
@@ -24,28 +29,36 @@ pub(super) struct Settings {
     pub(super) findings: Vec<SaveFinding>,
 }
 
+/// How often the lock of the settings is asked for, and how long is waited in between: a second in all.
+const LOCK_TRIES: u32 = 200;
+const LOCK_PAUSE: Duration = Duration::from_millis(5);
+
 fn has_settings(schema: &Schema) -> bool {
     schema.fields.iter().any(|field| field.scope == Scope::Device && field.durable)
 }
 
 impl SaveDir {
-    pub(super) fn settings(&self, schema: &Arc<Schema>) -> Result<Settings, DiskError> {
+    /// The settings, as far as they can be read. What is wrong with them keeps no save from being opened.
+    pub(super) fn settings(&self, schema: &Arc<Schema>) -> Settings {
         let path = self.device_path();
-        let bytes = if has_settings(schema) { self.read(&path)? } else { None };
-        let Some(bytes) = bytes else { return Ok(Settings { values: None, findings: Vec::new() }) };
-        match read(&bytes).and_then(|file| device_values(&file, schema)) {
-            Ok(values) => Ok(Settings { values: Some(values), findings: Vec::new() }),
-            Err(error) => {
-                let message = format!("{error}; settings are as declared");
-                let finding = SaveFinding {
-                    code: "settings_damaged",
-                    severity: Severity::Warning,
-                    place: path.display().to_string(),
-                    message,
-                };
-                Ok(Settings { values: None, findings: vec![finding] })
-            }
+        let none = || Settings { values: None, findings: Vec::new() };
+        if !has_settings(schema) {
+            return none();
         }
+        let (code, error) = match self.read(&path) {
+            Ok(None) => return none(),
+            Ok(Some(bytes)) => {
+                match read_within(&bytes, self.limits()).and_then(|file| device_values(&file, schema)) {
+                    Ok(values) => return Settings { values: Some(values), findings: Vec::new() },
+                    Err(error) => ("settings_damaged", error.to_string()),
+                }
+            }
+            Err(error) => ("settings_unreadable", error.to_string()),
+        };
+        let message = format!("{error}; settings are as declared");
+        let finding =
+            SaveFinding { code, severity: Severity::Warning, place: path.display().to_string(), message };
+        Settings { values: None, findings: vec![finding] }
     }
 
     /// Writes the values of device scope, if they have changed.
@@ -55,48 +68,107 @@ impl SaveDir {
     /// another game or a newer version is left as it is, and nothing is written.
     ///
     /// # Errors
-    /// [`DiskError`] if the disk is full, read-only or gone.
+    /// [`DiskError`] if the disk is full, read-only or gone, or if somebody else keeps the settings locked.
     pub fn save_settings(&self, snapshot: &Snapshot) -> Result<(), DiskError> {
+        self.save_settings_since(snapshot, None)
+    }
+
+    /// As [`SaveDir::save_settings`], for a slot that knows what the settings were when it last read or wrote them: only
+    /// what it has changed since is written over what other slots have written.
+    pub(super) fn save_settings_held(&self, snapshot: &Snapshot, held: &mut Held) -> Result<(), DiskError> {
+        let is_as_before = |before: &Vec<Value>| snapshot.device_is(before);
+        if !held.settings.as_ref().is_some_and(is_as_before) {
+            self.save_settings_since(snapshot, held.settings.as_deref())?;
+            held.settings = Some(snapshot.device_values().to_vec());
+        }
+        Ok(())
+    }
+
+    fn save_settings_since(&self, snapshot: &Snapshot, before: Option<&[Value]>) -> Result<(), DiskError> {
         let (path, schema) = (self.device_path(), snapshot.schema());
         if !has_settings(schema) {
             return Ok(());
         }
-        let held = self.read(&path)?;
-        let mut before = None;
-        if let Some(bytes) = &held {
-            match read(bytes).and_then(|file| of_this_game(&file, schema).map(|()| file)) {
+        let _lock = self.lock_settings()?;
+        let there = match self.read(&path) {
+            Ok(there) => there,
+            Err(_) => {
+                self.files().set_aside(&[(path.clone(), self.free_aside("device", "unreadable")?)])?;
+                None
+            }
+        };
+        let (mut lineage, mut theirs) = (None, None);
+        if let Some(bytes) = &there {
+            let file = read_within(bytes, self.limits());
+            match file.and_then(|file| of_this_game(&file, schema).map(|()| file)) {
                 Ok(file) => {
-                    before = Some(Lineage::of(&file));
-                    match device_values(&file, schema) {
-                        Ok(values) if snapshot.device_is(&values) => return Ok(()),
-                        Ok(_) => {}
+                    lineage = Some(Lineage::of(&file));
+                    theirs = device_values(&file, schema).ok();
+                    if theirs.is_none() {
                         // A step could not be done: what was set is as declared now, and whoever mends the step finds it.
-                        Err(_) => {
-                            self.files().set_aside(&path, &self.free_aside("device", "not_migrated")?)?
-                        }
+                        let aside = self.free_aside("device", "not_migrated")?;
+                        self.files().set_aside(&[(path.clone(), aside)])?;
                     }
                 }
                 Err(error) if error.is_refusal() => return Ok(()),
-                Err(_) => self.files().set_aside(&path, &self.free_aside("device", "damaged")?)?,
+                Err(_) => {
+                    self.files().set_aside(&[(path.clone(), self.free_aside("device", "damaged")?)])?;
+                }
             }
         }
-        let stamp = Stamp::after(before.as_ref(), self.files().now_unix_ms(), "settings");
-        self.publish("device", &path, &[&write_device(snapshot, &stamp)])
+        let together = theirs.as_ref().map(|theirs| met(snapshot, theirs, before));
+        let written = together.as_ref().unwrap_or(snapshot);
+        if theirs.is_some_and(|theirs| written.device_is(&theirs)) {
+            return Ok(());
+        }
+        let stamp = Stamp::after(lineage.as_ref(), self.files().now_unix_ms(), "settings");
+        self.publish("device", &path, &[&write_device(written, &stamp)])?;
+        self.tidy("device");
+        Ok(())
     }
 
-    pub(super) fn aside_path(&self, name: &str, why: &str) -> PathBuf {
-        self.aside().join(format!("{name}.{why}{}", super::savedir::ENDING))
-    }
-
-    /// The first name aside that says why and is free.
-    pub(super) fn free_aside(&self, name: &str, why: &str) -> Result<PathBuf, DiskError> {
-        let mut number = 1_u64;
-        loop {
-            let path = self.aside_path(name, &format!("{why}-{number}"));
-            if !self.exists(&path)? {
-                return Ok(path);
+    fn lock_settings(&self) -> Result<Box<dyn Lock>, DiskError> {
+        let path = self.device_lock_path();
+        for _ in 0..LOCK_TRIES {
+            if let Some(lock) = self.files().lock(&path)? {
+                return Ok(lock);
             }
-            number += 1;
+            // Whoever has it is writing a small file.
+            std::thread::sleep(LOCK_PAUSE);
+        }
+        Err(failed("locking", &path)(ErrorKind::WouldBlock.into()))
+    }
+
+    /// The file that is locked while settings are written.
+    #[must_use]
+    pub fn device_lock_path(&self) -> PathBuf {
+        self.device_path().with_extension("lock")
+    }
+
+    /// The file of the settings that belong to the device, beside the slots.
+    #[must_use]
+    pub fn device_path(&self) -> PathBuf {
+        self.aside().join(format!("device{ENDING}"))
+    }
+}
+
+/// A snapshot with settings of both: what was not changed here since `before` is as others have written it, and what has a
+/// keep rule meets by it.
+fn met(snapshot: &Snapshot, theirs: &[Value], before: Option<&[Value]>) -> Snapshot {
+    let mut together = snapshot.clone();
+    let (schema, first) = (Arc::clone(snapshot.schema()), snapshot.schema().saved_cells);
+    let ours = together.state.cells.iter_mut().enumerate().skip(first);
+    for (number, ((cell, ours), theirs)) in ours.zip(theirs).enumerate() {
+        let keep = schema.cell_owner(cell).map_or(Keep::Latest, |(field, _)| field.keep);
+        let is_as_before = before.is_some_and(|before| before.get(number) == Some(ours));
+        let met = match keep {
+            Keep::Latest if is_as_before => Some(theirs.clone()),
+            Keep::Latest => None,
+            keep => meet(keep, ours, theirs),
+        };
+        if let Some(met) = met {
+            *ours = met;
         }
     }
+    together
 }

@@ -1,67 +1,59 @@
 //! The disk: the calls to the operating system, each with its path in the error. The only file that writes, renames or
-//! looks at the clock.
+//! looks at the clock. Only regular files are opened, and none through a link: what lies in a folder that others can
+//! write to may be anything.
 
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 
 use std::collections::BTreeMap;
-use std::fmt;
 use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use super::backend::{Backend, LeftAt, Lock, Steps};
-use crate::save::layout::MAX_SAVE_BYTES;
-
-/// A call to the operating system that failed.
-#[derive(Debug)]
-pub struct DiskError {
-    /// What was being done.
-    pub doing: &'static str,
-    /// To what.
-    pub path: PathBuf,
-    /// Why it failed.
-    pub source: io::Error,
-}
-
-impl fmt::Display for DiskError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} {}: {}", self.doing, self.path.display(), self.source)
-    }
-}
-
-impl std::error::Error for DiskError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        Some(&self.source)
-    }
-}
-
-impl DiskError {
-    /// Whether it failed because nothing may be written there.
-    pub(super) fn is_read_only(&self) -> bool {
-        matches!(self.source.kind(), ErrorKind::PermissionDenied | ErrorKind::ReadOnlyFilesystem)
-    }
-}
-
-pub(super) fn failed(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> DiskError {
-    let path = path.to_path_buf();
-    move |source| DiskError { doing, path, source }
-}
-
-/// What is not there is no failure.
-fn there<T>(result: io::Result<T>) -> io::Result<Option<T>> {
-    match result {
-        Ok(found) => Ok(Some(found)),
-        Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
-        Err(error) => Err(error),
-    }
-}
+use super::backend::{Backend, LeftAt, Lock, Steps, Which};
+use super::error::{DiskError, failed, there};
 
 /// Milliseconds since 1970; 0 on a clock that stands before.
 pub(super) fn now_unix_ms() -> u64 {
-    let since = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+    unix_ms(SystemTime::now())
+}
+
+fn unix_ms(time: SystemTime) -> u64 {
+    let since = time.duration_since(UNIX_EPOCH).unwrap_or_default();
     u64::try_from(since.as_millis()).unwrap_or(u64::MAX)
+}
+
+/// What is known of a regular file; an error for anything else of that name.
+fn regular(path: &Path) -> io::Result<Metadata> {
+    let found = fs::symlink_metadata(path)?;
+    is_regular(&found).map(|()| found)
+}
+
+fn is_regular(found: &Metadata) -> io::Result<()> {
+    let kind = found.file_type();
+    let what = match () {
+        () if kind.is_file() => return Ok(()),
+        () if kind.is_dir() => "expected a file, but found a folder; move it away",
+        () if kind.is_symlink() => {
+            "expected a file, but found a link, and links are not followed; put the file itself here"
+        }
+        () => "expected a file, but found a device or a pipe; move it away",
+    };
+    Err(io::Error::new(ErrorKind::InvalidInput, what))
+}
+
+/// Opens a regular file, never through a link, and never waiting for a pipe.
+fn open_regular(options: &mut OpenOptions, path: &Path) -> io::Result<File> {
+    regular(path)?;
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt;
+        options.custom_flags(libc::O_NOFOLLOW | libc::O_NONBLOCK);
+    }
+    let file = options.open(path)?;
+    // It may have been exchanged since it was looked at.
+    is_regular(&file.metadata()?).map(|()| file)
 }
 
 /// The files of the operating system.
@@ -76,18 +68,18 @@ pub struct Disk {
 struct Kept {
     file: Arc<File>,
     /// Which file of the system it is; nothing where that cannot be known, and then it is kept no longer than to its sync.
-    which: Option<(u64, u64)>,
+    which: Which,
 }
 
 /// Which file of the system a name stands for, whatever it is called.
 #[cfg(unix)]
-fn which(found: &Metadata) -> Option<(u64, u64)> {
+fn which_of(found: &Metadata) -> Which {
     use std::os::unix::fs::MetadataExt;
     Some((found.dev(), found.ino()))
 }
 
 #[cfg(not(unix))]
-fn which(_: &Metadata) -> Option<(u64, u64)> {
+fn which_of(_: &Metadata) -> Which {
     None
 }
 
@@ -104,27 +96,29 @@ impl Disk {
 
     /// The file of a name, opened, and how long it is: the one that is kept, if the name still stands for it.
     fn open(&self, path: &Path) -> Result<Option<(Arc<File>, u64)>, DiskError> {
-        let found = there(fs::metadata(path)).map_err(failed("looking for", path))?;
+        let found = there(regular(path)).map_err(failed("looking for", path))?;
         let Some(found) = found else {
             self.let_go(path);
             return Ok(None);
         };
-        let is_it = |kept: &&Kept| kept.which.is_some() && kept.which == which(&found);
+        let is_it = |kept: &&Kept| kept.which.is_some() && kept.which == which_of(&found);
         if let Some(kept) = self.kept().get(path).filter(is_it) {
             return Ok(Some((Arc::clone(&kept.file), found.len())));
         }
-        let file = OpenOptions::new().read(true).write(true).open(path).map_err(failed("opening", path))?;
+        let file = open_regular(OpenOptions::new().read(true).write(true), path);
+        let file = file.map_err(failed("opening", path))?;
         let found = file.metadata().map_err(failed("looking at", path))?;
         let file = Arc::new(file);
-        self.kept().insert(path.to_path_buf(), Kept { file: Arc::clone(&file), which: which(&found) });
+        self.kept().insert(path.to_path_buf(), Kept { file: Arc::clone(&file), which: which_of(&found) });
         Ok(Some((file, found.len())))
     }
 }
 
 /// At most so many bytes of a file of some length from an offset on.
 fn read_from(mut file: &File, len: u64, from: u64, most: u64) -> io::Result<Vec<u8>> {
-    let room = len.saturating_sub(from).min(most).min(MAX_SAVE_BYTES as u64 + 1);
-    let mut bytes = Vec::with_capacity(usize::try_from(room).unwrap_or(0));
+    let room = usize::try_from(len.saturating_sub(from).min(most)).unwrap_or(usize::MAX);
+    let mut bytes = Vec::new();
+    bytes.try_reserve_exact(room).map_err(|_| io::Error::from(ErrorKind::OutOfMemory))?;
     file.seek(SeekFrom::Start(from))?;
     file.take(most).read_to_end(&mut bytes)?;
     Ok(bytes)
@@ -148,14 +142,15 @@ fn write_all(mut file: &File, parts: &[&[u8]]) -> io::Result<()> {
 
 impl Backend for Disk {
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        let found = there(fs::metadata(path)).map_err(failed("looking for", path))?;
+        let found = there(regular(path)).map_err(failed("looking for", path))?;
         Ok(found.map(|found| found.len()))
     }
 
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
-        let file = there(File::open(path)).map_err(failed("opening", path))?;
+        let file =
+            there(open_regular(OpenOptions::new().read(true), path)).map_err(failed("opening", path))?;
         let Some(file) = file else { return Ok(None) };
-        let len = file.metadata().map_or(0, |found| found.len());
+        let len = file.metadata().map_err(failed("looking at", path))?.len();
         read_from(&file, len, from, most).map(Some).map_err(failed("reading", path))
     }
 
@@ -171,28 +166,48 @@ impl Backend for Disk {
         Ok(true)
     }
 
-    fn sync(&self, path: &Path) -> Result<(), DiskError> {
+    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         let kept = self.kept().get(path).cloned();
         // The same open file: some systems tell a failure only there.
         let Some(Kept { file, which }) = kept else {
-            let file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
-            return file.sync_data().map_err(failed("syncing", path));
+            let file = open_regular(OpenOptions::new().write(true), path).map_err(failed("opening", path))?;
+            file.sync_data().map_err(failed("syncing", path))?;
+            let synced = file.metadata().map_err(failed("looking at", path))?;
+            return Ok(which_of(&synced) == self.which(path)?);
         };
         let synced = file.sync_data().map_err(failed("syncing", path));
         if synced.is_err() || which.is_none() {
             self.let_go(path);
         }
-        synced
+        synced?;
+        match which {
+            Some(_) => Ok(self.which(path)? == which),
+            None => {
+                let len = file.metadata().map_err(failed("looking at", path))?.len();
+                Ok(self.len(path)? == Some(len))
+            }
+        }
     }
 
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.let_go(path);
         self.publish_by_steps(path, beside, parts)
     }
 
-    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        self.let_go(path);
-        self.set_aside_by_steps(path, to)
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        moves.iter().for_each(|(path, _)| self.let_go(path));
+        self.set_aside_by_steps(moves)
+    }
+
+    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
+        // Of a link this removes the link.
+        let removed = there(fs::remove_file(path)).map_err(failed("removing", path))?;
+        Ok(removed.is_some())
+    }
+
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        let found = there(fs::symlink_metadata(path)).map_err(failed("looking for", path))?;
+        Ok(found.and_then(|found| found.modified().ok()).map(unix_ms))
     }
 
     fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
@@ -208,9 +223,13 @@ impl Backend for Disk {
 
     fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
         path.parent().map_or(Ok(()), |folder| self.make_folder(folder))?;
-        let mut options = OpenOptions::new();
-        let file =
-            options.write(true).create(true).truncate(false).open(path).map_err(failed("opening", path))?;
+        let file = match OpenOptions::new().write(true).create_new(true).open(path) {
+            Err(error) if error.kind() == ErrorKind::AlreadyExists => {
+                open_regular(OpenOptions::new().write(true), path)
+            }
+            opened => opened,
+        };
+        let file = file.map_err(failed("opening", path))?;
         match file.try_lock() {
             Ok(()) => Ok(Some(Box::new(file))),
             Err(TryLockError::WouldBlock) => Ok(None),
@@ -221,18 +240,33 @@ impl Backend for Disk {
 
 impl Steps for Disk {
     fn make_folder(&self, folder: &Path) -> Result<(), DiskError> {
-        fs::create_dir_all(folder).map_err(failed("making the folder", folder))
+        let is_there = |folder: &&Path| folder.as_os_str().is_empty() || folder.exists();
+        let missing: Vec<&Path> = folder.ancestors().take_while(|folder| !is_there(folder)).collect();
+        fs::create_dir_all(folder).map_err(failed("making the folder", folder))?;
+        // A folder is only as safe as its name in its parent.
+        let parents = missing.into_iter().rev().filter_map(Path::parent);
+        parents.into_iter().try_for_each(|parent| self.sync_folder(parent))
     }
 
-    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<Which, DiskError> {
         let mut options = OpenOptions::new();
-        let file =
-            options.write(true).create(true).truncate(true).open(path).map_err(failed("creating", path))?;
-        write_all(&file, parts).map_err(failed("writing", path))
+        let file = options.write(true).create_new(true).open(path).map_err(failed("creating", path))?;
+        write_all(&file, parts).map_err(failed("writing", path))?;
+        Ok(which_of(&file.metadata().map_err(failed("looking at", path))?))
+    }
+
+    fn take_rights(&self, path: &Path, of: &Path) -> Result<(), DiskError> {
+        let Ok(found) = regular(of) else { return Ok(()) };
+        fs::set_permissions(path, found.permissions()).map_err(failed("setting the access rights of", path))
+    }
+
+    fn which(&self, path: &Path) -> Result<Which, DiskError> {
+        let found = there(fs::symlink_metadata(path)).map_err(failed("looking for", path))?;
+        Ok(found.as_ref().and_then(which_of))
     }
 
     fn sync_file(&self, path: &Path) -> Result<(), DiskError> {
-        let file = OpenOptions::new().write(true).open(path).map_err(failed("opening", path))?;
+        let file = open_regular(OpenOptions::new().write(true), path).map_err(failed("opening", path))?;
         file.sync_all().map_err(failed("syncing", path))
     }
 

@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 use std::io::ErrorKind;
-use std::path::Path;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::backend::{Backend, LeftAt, Lock};
-use super::disk::{DiskError, failed};
+use super::error::{DiskError, failed};
 
 /// A call of a [`Backend`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -21,6 +21,8 @@ pub enum Doing {
     Publish,
     /// [`Backend::set_aside`].
     SetAside,
+    /// [`Backend::remove`].
+    Remove,
     /// [`Backend::list`].
     List,
     /// [`Backend::lock`].
@@ -32,6 +34,7 @@ pub enum Doing {
 pub struct Faulty {
     files: Arc<dyn Backend>,
     failing: Arc<Mutex<BTreeMap<Doing, Failing>>>,
+    bad: Arc<Mutex<BTreeMap<(PathBuf, Doing), ErrorKind>>>,
 }
 
 /// How calls of a kind fail.
@@ -47,7 +50,7 @@ impl Faulty {
     /// The same files; nothing fails yet.
     #[must_use]
     pub fn new(files: Arc<dyn Backend>) -> Faulty {
-        Faulty { files, failing: Arc::default() }
+        Faulty { files, failing: Arc::default(), bad: Arc::default() }
     }
 
     /// Lets the next calls of a kind fail, so many of them.
@@ -59,6 +62,25 @@ impl Faulty {
     pub fn fail_after(&self, doing: Doing, after: usize, with: ErrorKind, times: usize) {
         let failing = Failing { after, with, times };
         self.failing.lock().unwrap_or_else(PoisonError::into_inner).insert(doing, failing);
+    }
+
+    /// Lets every call of a kind fail for one file, as for one on a bad sector, whatever it is called later.
+    pub fn fail_for(&self, path: PathBuf, doing: Doing, with: ErrorKind) {
+        self.bad().insert((path, doing), with);
+    }
+
+    fn bad(&self) -> MutexGuard<'_, BTreeMap<(PathBuf, Doing), ErrorKind>> {
+        self.bad.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A file has another name now, or none.
+    fn renamed(&self, path: &Path, to: Option<&Path>) {
+        let mut bad = self.bad();
+        let of_file: Vec<_> = bad.keys().filter(|(file, _)| file == path).cloned().collect();
+        for key in of_file {
+            let with = bad.remove(&key);
+            bad.extend(to.zip(with).map(|(to, with)| ((to.to_path_buf(), key.1), with)));
+        }
     }
 
     fn error(&self, doing: Doing) -> Option<ErrorKind> {
@@ -73,7 +95,8 @@ impl Faulty {
     }
 
     fn check(&self, doing: Doing, what: &'static str, path: &Path) -> Result<(), DiskError> {
-        self.error(doing).map_or(Ok(()), |error| Err(failed(what, path)(error.into())))
+        let bad = self.bad().get(&(path.to_path_buf(), doing)).copied();
+        bad.or_else(|| self.error(doing)).map_or(Ok(()), |error| Err(failed(what, path)(error.into())))
     }
 }
 
@@ -98,19 +121,34 @@ impl Backend for Faulty {
         self.files.append(path, left, parts)
     }
 
-    fn sync(&self, path: &Path) -> Result<(), DiskError> {
+    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         self.check(Doing::Sync, "syncing", path)?;
         self.files.sync(path)
     }
 
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.check(Doing::Publish, "writing", path)?;
-        self.files.publish(path, beside, parts)
+        let published = self.files.publish(path, beside, parts)?;
+        self.renamed(path, None);
+        Ok(published)
     }
 
-    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        self.check(Doing::SetAside, "renaming", path)?;
-        self.files.set_aside(path, to)
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        for (path, _) in moves {
+            self.check(Doing::SetAside, "renaming", path)?;
+        }
+        self.files.set_aside(moves)?;
+        moves.iter().for_each(|(path, to)| self.renamed(path, Some(to)));
+        Ok(())
+    }
+
+    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
+        self.check(Doing::Remove, "removing", path)?;
+        self.files.remove(path)
+    }
+
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.files.written_unix_ms(path)
     }
 
     fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
@@ -125,5 +163,9 @@ impl Backend for Faulty {
 
     fn now_unix_ms(&self) -> u64 {
         self.files.now_unix_ms()
+    }
+
+    fn unguessable(&self) -> u64 {
+        self.files.unguessable()
     }
 }

@@ -5,7 +5,7 @@ use std::ops::{Deref, DerefMut};
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::Schema;
+use keblin_schema::{Name, Schema};
 
 use super::opening::{OpenError, Opened, Origin};
 use super::saving::{SaveError, Saved};
@@ -60,6 +60,38 @@ pub struct Keeper {
     pub(super) erased: Vec<Erase>,
     picture: Option<Arc<Picture>>,
     retry: Option<Retry>,
+    /// The game that it was opened for.
+    game: Name,
+    /// Whether it was told that the save is nearly full.
+    is_nearly_full: bool,
+}
+
+/// Why a keeper did not go on to another slot.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum SwitchError {
+    /// What was played could not be saved. It is still played.
+    Save(SaveError),
+    /// The other slot could not be opened. What was played is saved, and still played.
+    Open(OpenError),
+}
+
+impl fmt::Display for SwitchError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            SwitchError::Save(error) => error.fmt(f),
+            SwitchError::Open(error) => error.fmt(f),
+        }
+    }
+}
+
+impl std::error::Error for SwitchError {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match self {
+            SwitchError::Save(error) => Some(error),
+            SwitchError::Open(error) => Some(error),
+        }
+    }
 }
 
 /// Where saves go.
@@ -102,12 +134,66 @@ impl DerefMut for Keeper {
 }
 
 impl Keeper {
-    /// Opens a slot to be played.
+    /// Opens a slot to be played. The keeper has the slot until it is closed or dropped: whoever opens it meanwhile, also
+    /// in this program, gets [`OpenError::InUse`]. To go on from the title with what is saved, in place of what is
+    /// played, use [`Keeper::switch_to`].
     ///
     /// # Errors
     /// As [`Slot::open`].
     pub fn open(slot: &Slot, schema: &Arc<Schema>) -> Result<Keeper, OpenError> {
-        Ok(Keeper::of(slot.open(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
+        Ok(Keeper::of(slot.open_to_keep(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
+    }
+
+    /// Goes on to another slot, or opens this one anew: saves what is played, opens the slot, and is the keeper of that
+    /// from then on.
+    ///
+    /// ```
+    /// # use keblin::{Keeper, SaveDir, Schema};
+    /// # use std::sync::Arc;
+    /// # let text = "game = 'otter'\nversion = 1\n[fields]\nshells = { type = 'int', scope = 'profile' }\n";
+    /// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
+    /// # let folder = tempfile::tempdir()?;
+    /// let saves = SaveDir::at(folder.path());
+    /// let mut game = Keeper::open(&saves.slot("otter")?, &schema)?;
+    /// // The player chooses another slot in the menu:
+    /// game.switch_to(&saves.slot("heron")?)?;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// [`SwitchError::Save`] if what is played cannot be saved, [`SwitchError::Open`] if the slot cannot be opened. Either
+    /// way the keeper is as it was, and nothing is lost.
+    pub fn switch_to(&mut self, slot: &Slot) -> Result<(), SwitchError> {
+        let schema = Arc::clone(self.progress.schema());
+        let own = match &self.place {
+            Place::Slot { slot: own, .. } => Some(own.clone()),
+            _ => None,
+        };
+        if own.is_some() {
+            self.save_for("quit").map_err(SwitchError::Save)?;
+        }
+        match own.filter(|own| own.path() == slot.path()) {
+            // Its own slot is not given up, and nobody can take it meanwhile.
+            Some(own) => {
+                let opened = own.open_again(&schema).map_err(SwitchError::Open)?;
+                let place = std::mem::replace(&mut self.place, Place::View);
+                *self = Keeper::of(opened, place);
+            }
+            None => {
+                let keeper = Keeper::open(slot, &schema).map_err(SwitchError::Open)?;
+                self.let_go();
+                *self = keeper;
+            }
+        }
+        Ok(())
+    }
+
+    /// Gives up the slot, once the writer has come to its end.
+    fn let_go(&mut self) {
+        if let Place::Slot { slot, writer } = std::mem::replace(&mut self.place, Place::View) {
+            drop(writer);
+            slot.give_up();
+        }
     }
 
     /// Looks at a slot, whoever else plays it. Everything can be done with it, and nothing is ever written.
@@ -119,15 +205,21 @@ impl Keeper {
     }
 
     /// What [`Ruin`](super::Ruin) has opened after the player agreed, to be played.
-    #[must_use]
-    pub fn opened(slot: &Slot, opened: Opened) -> Keeper {
-        Keeper::of(opened, Place::Slot { slot: slot.clone(), writer: None })
+    ///
+    /// # Errors
+    /// [`OpenError::InUse`] if another keeper in this program has the slot.
+    pub fn opened(slot: &Slot, opened: Opened) -> Result<Keeper, OpenError> {
+        match slot.claim() {
+            true => Ok(Keeper::of(opened, Place::Slot { slot: slot.clone(), writer: None })),
+            false => Err(OpenError::InUse { lock: slot.lock_path() }),
+        }
     }
 
     pub(super) fn of(opened: Opened, place: Place) -> Keeper {
         let Opened { progress, origin, findings } = opened;
         let (due, erased, picture, retry) = (None, Vec::new(), None, None);
-        Keeper { progress, origin, findings, place, due, erased, picture, retry }
+        let (game, is_nearly_full) = (progress.schema().game.clone(), false);
+        Keeper { progress, origin, findings, place, due, erased, picture, retry, game, is_nearly_full }
     }
 
     /// Where its progress came from.
@@ -199,7 +291,7 @@ impl Keeper {
     pub fn close(mut self) -> Result<Option<Saved>, SaveError> {
         let saved = self.save_for("quit");
         // Said already: dropping it must not try once more.
-        self.place = Place::View;
+        self.let_go();
         saved
     }
 
@@ -252,6 +344,9 @@ impl Keeper {
     /// Hands this instant to the writer, which is started for the first of them.
     fn hand_over(&mut self, cause: String) {
         let job = self.job(cause);
+        if let Err(error) = self.is_of_its_game() {
+            return self.failed(job.cause, job.erased, &error.to_string());
+        }
         let Place::Slot { slot, writer } = &mut self.place else { return };
         let started = match writer.take() {
             Some(started) => Ok(started),
@@ -275,11 +370,21 @@ impl Keeper {
             }
             Place::Slot { .. } => self.job(cause.to_string()),
         };
+        self.is_of_its_game()?;
         let Place::Slot { slot, writer } = &self.place else { return Ok(None) };
         // What is on its way comes first. Then there is nothing to be gained by another thread.
         let mut done = writer.as_ref().map(|writer| writer.finish(&mut job)).unwrap_or_default();
         done.push(slot.keep(job));
         self.note_done(done).transpose()
+    }
+
+    /// A progress of another game may have been put in place of its own: that is never written over this game's save.
+    fn is_of_its_game(&self) -> Result<(), SaveError> {
+        let found = &self.progress.schema().game;
+        match *found == self.game {
+            true => Ok(()),
+            false => Err(SaveError::OtherGame { expected: self.game.to_string(), found: found.to_string() }),
+        }
     }
 
     /// Waits for what is on its way or due, well or not.
@@ -301,6 +406,7 @@ impl Keeper {
                 Ok(saved) => {
                     self.retry = None;
                     self.progress.have_written(cells);
+                    self.note_what_was_found(saved);
                     if let Some(replaced) = saved.replaced.as_ref().filter(|replaced| replaced.has_met) {
                         self.progress.reconcile(&replaced.snapshot);
                     }
@@ -310,6 +416,18 @@ impl Keeper {
             last = Some(result);
         }
         last
+    }
+
+    /// Tells what a save has found on its way, and how full it is.
+    fn note_what_was_found(&mut self, saved: &Saved) {
+        for (path, why) in &saved.set_aside {
+            self.progress.tell(Notice::SetAside { path: path.clone(), why: *why });
+        }
+        let is_nearly_full = saved.fullness.is_nearly_full();
+        if is_nearly_full && !self.is_nearly_full {
+            self.progress.tell(Notice::NearlyFull(saved.fullness));
+        }
+        self.is_nearly_full = is_nearly_full;
     }
 
     /// A write has failed: told once, and due again after a while.
@@ -329,6 +447,7 @@ impl Drop for Keeper {
         if matches!(self.place, Place::Slot { .. }) {
             // Nobody is left to be told; `close` tells.
             let _ = self.save_for("quit");
+            self.let_go();
         }
     }
 }

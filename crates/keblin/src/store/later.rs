@@ -5,7 +5,7 @@ use std::thread::JoinHandle;
 
 use keblin_schema::Schema;
 
-use super::disk;
+use super::error::failed;
 use super::keeper::Keeper;
 use super::opening::OpenError;
 use super::slot::Slot;
@@ -41,7 +41,7 @@ impl Keeper {
         let (its_slot, its_schema) = (slot.clone(), Arc::clone(schema));
         let thread = std::thread::Builder::new().name(format!("opening of {}", slot.name()));
         let thread = thread.spawn(move || Keeper::open(&its_slot, &its_schema));
-        let thread = thread.map_err(disk::failed("starting to open", &slot.path()))?;
+        let thread = thread.map_err(failed("starting to open", &slot.path()))?;
         Ok(Opening { thread })
     }
 }

@@ -6,13 +6,14 @@ use std::path::{Path, PathBuf};
 
 use keblin_schema::Name;
 
-use super::disk::DiskError;
-use super::savedir::{SaveDir, SlotNameError};
+use super::error::DiskError;
+use super::savedir::{ENDING, SaveDir, SlotNameError};
+use super::saving::shown;
 use super::slot::Slot;
 use crate::save::head::{SlotHead, head_of, state_bytes};
 use crate::save::layout::{FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES};
 use crate::save::reader::without_room;
-use crate::save::{ReadError, read};
+use crate::save::{Fault, ReadError, read_within};
 
 /// How many bytes of the start of a file are read for the list: the header is shorter.
 const START_BYTES: usize = 512;
@@ -20,8 +21,11 @@ const START_BYTES: usize = 512;
 /// How many bytes of the end are read at first: most states are shorter.
 const TAIL_BYTES: usize = 4096;
 
-/// The longest state that the list reads, in bytes.
-const MAX_TAIL_BYTES: usize = 60 << 10;
+/// The longest state that the list reads, in bytes: the table of a large world is most of it.
+const MAX_TAIL_BYTES: usize = 64 << 20;
+
+/// The most room that the list looks through, in bytes. What is made at once is less.
+const MAX_ROOM_BYTES: u64 = 4 << 20;
 
 /// How many bytes at a time are looked through for the end of room.
 const ROOM_STEP_BYTES: u64 = 64 << 10;
@@ -86,31 +90,53 @@ impl fmt::Display for SlotError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             SlotError::Name(error) => write!(f, "{error}"),
-            SlotError::Missing { path } => write!(f, "there is no save {}", path.display()),
+            SlotError::Missing { path } => write!(f, "there is no save {}", shown(path)),
             SlotError::Taken { path } => {
-                write!(f, "there is a save {} already; remove it first", path.display())
+                write!(f, "there is a save {} already; remove it first", shown(path))
             }
-            SlotError::InUse { lock } => write!(f, "the slot is open: {} is locked", lock.display()),
+            SlotError::InUse { lock } => write!(f, "the slot is open: {} is locked", shown(lock)),
             SlotError::Damaged { path, error } => {
-                write!(f, "{}: {error}; open it to mend it, and copy it then", path.display())
+                write!(f, "{}: {error}; open it to mend it, and copy it then", shown(path))
             }
             SlotError::Disk(error) => write!(f, "{error}"),
         }
     }
 }
 
-impl std::error::Error for SlotError {}
+impl std::error::Error for SlotError {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match self {
+            SlotError::Name(error) => Some(error),
+            SlotError::Damaged { error, .. } => Some(error),
+            SlotError::Disk(error) => Some(error),
+            _ => None,
+        }
+    }
+}
 
 impl SaveDir {
-    /// The slots that have a save, by name, each with what its save says about itself.
+    /// The slots that have a save, by name, each with what its save says about itself. A slot whose file is missing beside a
+    /// copy of it is one of them.
     ///
     /// # Errors
-    /// [`DiskError`] if the folder or a file is there but cannot be read. A damaged file is an entry that says so.
+    /// [`DiskError`] if the folder is there but cannot be listed. A file that is damaged, or cannot be read, is an entry
+    /// that says so.
     pub fn list(&self) -> Result<Vec<SlotEntry>, DiskError> {
         let mut entries = Vec::new();
         for name in self.slots()? {
-            entries.extend(self.entry(&name, &Slot::new(self.clone(), name.clone()).path())?);
+            entries.extend(self.entry(&name, &Slot::new(self.clone(), name.clone()).path()));
         }
+        let previous = format!(".previous{ENDING}");
+        for file in self.files().list(&self.aside())? {
+            let Some(name) = file.strip_suffix(&previous).and_then(|name| Name::new(name).ok()) else {
+                continue;
+            };
+            if entries.iter().all(|entry| entry.name != name) {
+                let head = Err(ReadError::new("file", 0, Fault::Missing));
+                entries.push(SlotEntry { name, len_bytes: 0, head });
+            }
+        }
+        entries.sort_by(|one, other| one.name.cmp(&other.name));
         Ok(entries)
     }
 
@@ -126,8 +152,22 @@ impl SaveDir {
     }
 
     /// What is told of a save by its two ends; `None` if there is no file.
-    pub(super) fn entry(&self, name: &Name, path: &Path) -> Result<Option<SlotEntry>, DiskError> {
+    pub(super) fn entry(&self, name: &Name, path: &Path) -> Option<SlotEntry> {
+        let unreadable = |error: DiskError| {
+            let fault = Fault::Unreadable { why: error.source.to_string() };
+            SlotEntry { name: name.clone(), len_bytes: 0, head: Err(ReadError::new("file", 0, fault)) }
+        };
+        self.entry_of(name, path).unwrap_or_else(|error| Some(unreadable(error)))
+    }
+
+    fn entry_of(&self, name: &Name, path: &Path) -> Result<Option<SlotEntry>, DiskError> {
         let Some(len_bytes) = self.files().len(path)? else { return Ok(None) };
+        let most = self.limits().max_save_bytes;
+        if len_bytes > most as u64 {
+            let bytes = usize::try_from(len_bytes).unwrap_or(usize::MAX);
+            let head = Err(ReadError::new("file", 0, Fault::TooLarge { bytes, most }));
+            return Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }));
+        }
         let part = |from: u64, most: usize| {
             let bytes = self.files().read(path, from, most as u64)?;
             Ok::<_, DiskError>(bytes.unwrap_or_default())
@@ -150,7 +190,7 @@ impl SaveDir {
     /// Where the room begins that a file ends in; its length if there is none.
     fn room_at(&self, path: &Path, len_bytes: u64) -> Result<u64, DiskError> {
         let (mut end, mut step) = (len_bytes, FOOT_ITEM_BYTES as u64);
-        while end > 0 {
+        while end > 0 && len_bytes - end < MAX_ROOM_BYTES {
             // A foot may begin before the step in which its last byte lies that is not zero, and end behind it.
             let step_at = end.saturating_sub(step);
             let from = step_at.saturating_sub(FOOT_ITEM_BYTES as u64);
@@ -176,7 +216,7 @@ impl SaveDir {
         let (from, to) = (self.slot(from)?, self.slot(to)?);
         let path = from.path();
         let bytes = self.read(&path)?.ok_or_else(|| SlotError::Missing { path: path.clone() })?;
-        let whole = read(&bytes).and_then(|file| file.fault.map_or(Ok(()), Err));
+        let whole = read_within(&bytes, self.limits()).and_then(|file| file.fault.map_or(Ok(()), Err));
         whole.map_err(|error| SlotError::Damaged { path, error })?;
         if !to.hold()? {
             return Err(SlotError::InUse { lock: to.lock_path() });
@@ -211,6 +251,6 @@ impl SaveDir {
             return Err(SlotError::InUse { lock: slot.lock_path() });
         }
         files.extend(slot.pin_paths()?);
-        files.into_iter().map(|path| slot.set_aside(&path, "removed").map_err(SlotError::from)).collect()
+        Ok(self.set_all_aside(slot.name().as_str(), files, "removed")?)
     }
 }

@@ -1,12 +1,14 @@
 //! Files in memory: for games that keep their bytes elsewhere, and for tests.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, LeftAt, Lock, Steps};
-use super::disk::{DiskError, failed, now_unix_ms};
+use super::backend::{Backend, LeftAt, Lock, Steps, Which};
+use super::disk::now_unix_ms;
+use super::error::{DiskError, failed};
 
 /// Files in memory. Clones share them. They are gone with the program, so a sync promises nothing.
 #[derive(Clone, Debug, Default)]
@@ -16,10 +18,24 @@ pub struct Memory {
 
 #[derive(Debug, Default)]
 struct Held {
-    files: BTreeMap<PathBuf, Vec<u8>>,
+    files: BTreeMap<PathBuf, MemoryFile>,
     locked: BTreeSet<PathBuf>,
+    /// The files that were appended to since they were synced, by name: each a number of [`MemoryFile`].
+    appended: BTreeMap<PathBuf, u64>,
+    /// How many files were made.
+    made: u64,
+    /// How many names were asked for that nobody can guess.
+    names: u64,
     /// In milliseconds since 1970, if it is not the system's.
     clock: Option<u64>,
+}
+
+/// A file, whatever it is called.
+#[derive(Clone, Debug)]
+struct MemoryFile {
+    number: u64,
+    bytes: Vec<u8>,
+    written_unix_ms: u64,
 }
 
 /// A lock of a [`Memory`].
@@ -38,14 +54,29 @@ impl Memory {
     /// Files that are there from the start.
     #[must_use]
     pub fn of(files: impl IntoIterator<Item = (PathBuf, Vec<u8>)>) -> Memory {
-        let held = Held { files: files.into_iter().collect(), ..Held::default() };
-        Memory { held: Arc::new(Mutex::new(held)) }
+        let memory = Memory::default();
+        for (path, bytes) in files {
+            memory.held().make(path, bytes);
+        }
+        memory
     }
 
     /// All files with their bytes.
     #[must_use]
     pub fn files(&self) -> BTreeMap<PathBuf, Vec<u8>> {
-        self.held().files.clone()
+        self.held().files.iter().map(|(path, file)| (path.clone(), file.bytes.clone())).collect()
+    }
+
+    /// Puts a file there, in place of the one of that name, as another program would.
+    pub fn put_file(&self, path: impl Into<PathBuf>, bytes: Vec<u8>) {
+        self.held().make(path.into(), bytes);
+    }
+
+    /// Changes a byte of a file where it lies, as a medium does that rots.
+    pub fn rot(&self, path: &Path, at: usize, byte: u8) {
+        if let Some(place) = self.held().files.get_mut(path).and_then(|file| file.bytes.get_mut(at)) {
+            *place = byte;
+        }
     }
 
     /// Sets the clock, in milliseconds since 1970, and stops it there.
@@ -56,6 +87,20 @@ impl Memory {
     fn held(&self) -> MutexGuard<'_, Held> {
         // Nothing panics while it is held.
         self.held.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl Held {
+    fn now_unix_ms(&self) -> u64 {
+        self.clock.unwrap_or_else(now_unix_ms)
+    }
+
+    /// Makes a new file; its number.
+    fn make(&mut self, path: PathBuf, bytes: Vec<u8>) -> u64 {
+        self.made += 1;
+        let file = MemoryFile { number: self.made, bytes, written_unix_ms: self.now_unix_ms() };
+        self.files.insert(path, file);
+        self.made
     }
 }
 
@@ -78,37 +123,52 @@ pub(super) fn put(file: &mut Vec<u8>, at: usize, bytes: &[u8]) {
 
 impl Backend for Memory {
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        Ok(self.held().files.get(path).map(|bytes| bytes.len() as u64))
+        Ok(self.held().files.get(path).map(|file| file.bytes.len() as u64))
     }
 
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
-        let part = |bytes: &Vec<u8>| part_of(bytes, from, most).to_vec();
+        let part = |file: &MemoryFile| part_of(&file.bytes, from, most).to_vec();
         Ok(self.held().files.get(path).map(part))
     }
 
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
         let mut held = self.held();
-        let Some(file) = held.files.get_mut(path).filter(|file| file.len() as u64 == left.len) else {
+        let now = held.now_unix_ms();
+        let Some(file) = held.files.get_mut(path).filter(|file| file.bytes.len() as u64 == left.len) else {
             return Ok(false);
         };
         let (from, most) = left.looked_at();
-        if !left.is_so(part_of(file, from, most)) {
+        if !left.is_so(part_of(&file.bytes, from, most)) {
             return Ok(false);
         }
-        put(file, usize::try_from(left.end).unwrap_or(usize::MAX), &parts.concat());
+        put(&mut file.bytes, usize::try_from(left.end).unwrap_or(usize::MAX), &parts.concat());
+        file.written_unix_ms = now;
+        let number = file.number;
+        held.appended.insert(path.to_path_buf(), number);
         Ok(true)
     }
 
-    fn sync(&self, _path: &Path) -> Result<(), DiskError> {
-        Ok(())
+    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
+        let mut held = self.held();
+        let appended = held.appended.remove(path);
+        let there = held.files.get(path).map(|file| file.number);
+        Ok(there.is_some() && (appended.is_none() || appended == there))
     }
 
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.publish_by_steps(path, beside, parts)
     }
 
-    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        self.set_aside_by_steps(path, to)
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        self.set_aside_by_steps(moves)
+    }
+
+    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
+        Ok(self.held().files.remove(path).is_some())
+    }
+
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        Ok(self.held().files.get(path).map(|file| file.written_unix_ms))
     }
 
     fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
@@ -120,7 +180,9 @@ impl Backend for Memory {
     fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
         let free = {
             let mut held = self.held();
-            held.files.entry(path.to_path_buf()).or_default();
+            if !held.files.contains_key(path) {
+                held.make(path.to_path_buf(), Vec::new());
+            }
             held.locked.insert(path.to_path_buf())
         };
         let lock = || HeldLock { memory: self.clone(), path: path.to_path_buf() };
@@ -128,8 +190,18 @@ impl Backend for Memory {
     }
 
     fn now_unix_ms(&self) -> u64 {
-        let clock = self.held().clock;
-        clock.unwrap_or_else(now_unix_ms)
+        self.held().now_unix_ms()
+    }
+
+    /// The same numbers in each run, so that what is tested can be repeated.
+    fn unguessable(&self) -> u64 {
+        let mut held = self.held();
+        held.names += 1;
+        let mut hasher = DefaultHasher::new();
+        held.names.hash(&mut hasher);
+        // What an earlier run has left has other names.
+        held.files.keys().for_each(|path| path.hash(&mut hasher));
+        hasher.finish()
     }
 }
 
@@ -138,9 +210,20 @@ impl Steps for Memory {
         Ok(())
     }
 
-    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
-        self.held().files.insert(path.to_path_buf(), parts.concat());
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<Which, DiskError> {
+        let mut held = self.held();
+        if held.files.contains_key(path) {
+            return Err(failed("creating", path)(ErrorKind::AlreadyExists.into()));
+        }
+        Ok(Some((0, held.make(path.to_path_buf(), parts.concat()))))
+    }
+
+    fn take_rights(&self, _path: &Path, _of: &Path) -> Result<(), DiskError> {
         Ok(())
+    }
+
+    fn which(&self, path: &Path) -> Result<Which, DiskError> {
+        Ok(self.held().files.get(path).map(|file| (0, file.number)))
     }
 
     fn sync_file(&self, _path: &Path) -> Result<(), DiskError> {
@@ -150,8 +233,8 @@ impl Steps for Memory {
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
         let mut held = self.held();
         let missing = || failed("renaming", path)(ErrorKind::NotFound.into());
-        let bytes = held.files.remove(path).ok_or_else(missing)?;
-        held.files.insert(to.to_path_buf(), bytes);
+        let file = held.files.remove(path).ok_or_else(missing)?;
+        held.files.insert(to.to_path_buf(), file);
         Ok(())
     }
 

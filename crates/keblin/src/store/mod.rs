@@ -19,6 +19,9 @@
 /// Where the files of saves rest.
 pub mod backend;
 
+/// What an operating system says when it fails.
+mod error;
+
 /// The calls to the operating system, each with its path in the error.
 mod disk;
 
@@ -34,11 +37,23 @@ mod faulty;
 /// The folder.
 mod savedir;
 
-/// One slot: its files, its lock, and what is known of them.
+/// What lies aside, and how long.
+pub mod aside;
+
+/// What is known of a slot's files.
+mod held;
+
+/// One slot: its files and its lock.
 mod slot;
 
 /// Saving a slot.
 mod saving;
+
+/// Another state behind the last one.
+mod append;
+
+/// A whole file in place of the one that is there.
+mod publish;
 
 /// Opening a slot.
 mod opening;
@@ -68,8 +83,8 @@ mod ruin;
 mod device;
 
 pub use bytes::DueSave;
-pub use disk::DiskError;
-pub use keeper::Keeper;
+pub use error::DiskError;
+pub use keeper::{Keeper, SwitchError};
 pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
 pub use opening::{OpenError, Opened, Origin};

@@ -2,18 +2,20 @@
 //! two, its seal, its values and how they fit. Never a mixture, and never a first run where there was a save.
 
 use std::fmt;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keblin_schema::Schema;
 
 use super::device::Settings;
-use super::disk::DiskError;
+use super::error::DiskError;
 use super::ruin::Ruin;
+use super::saving::shown;
 use super::slot::Slot;
-use crate::progress::{Notice, Progress};
-use crate::save::{Fault, ReadError};
-use crate::verify::{Save, SaveFinding, Verified, verify_sealed};
+use crate::progress::{AsideReason, Notice, Progress};
+use crate::save::search::History;
+use crate::save::{Fault, Lineage, ReadError};
+use crate::verify::{Save, SaveFinding, Verified, verify_within};
 
 /// A slot that was opened.
 #[derive(Clone, Debug)]
@@ -48,6 +50,12 @@ pub enum Origin {
         /// Where the file was set aside; `None` if it was missing, or for a view.
         set_aside: Option<PathBuf>,
     },
+    /// Two saves were there that knew nothing of each other: somebody had put another file in place of one of ours. The one
+    /// that was saved later is used, and the records of both have met. The next save sets the other aside.
+    Met {
+        /// The file with the other one.
+        other: PathBuf,
+    },
     /// From a file that had been set aside, because the player agreed.
     SetAside {
         /// Which.
@@ -68,7 +76,8 @@ pub enum OpenError {
     },
     /// No whole save is left; ask the player, then [`Ruin::earlier`] or [`Ruin::start_fresh`].
     Damaged(Box<Ruin>),
-    /// Another copy of the program, or another [`Slot`] in this one, has it open. [`Slot::view`] can look at it.
+    /// Another copy of the program, or another [`Keeper`](super::Keeper) or [`Slot`] in this one, has it open: close that
+    /// one first. [`Slot::view`] can look at it.
     InUse {
         /// The lock.
         lock: PathBuf,
@@ -87,18 +96,30 @@ impl fmt::Display for OpenError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             OpenError::Refused { path, error } => {
-                write!(f, "{}: {error}; it is left as it is", path.display())
+                write!(f, "{}: {error}; it is left as it is", shown(path))
             }
             OpenError::Damaged(ruin) => write!(f, "{ruin}"),
             OpenError::InUse { lock } => {
-                write!(f, "the slot is open elsewhere: {} is locked; close the other copy", lock.display())
+                let lock = shown(lock);
+                write!(
+                    f,
+                    "the slot is open already: {lock} is locked; close the keeper or program that has it"
+                )
             }
             OpenError::Disk(error) => write!(f, "{error}"),
         }
     }
 }
 
-impl std::error::Error for OpenError {}
+impl std::error::Error for OpenError {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match self {
+            OpenError::Refused { error, .. } => Some(error),
+            OpenError::Disk(error) => Some(error),
+            _ => None,
+        }
+    }
+}
 
 impl Opened {
     pub(super) fn first_run(schema: &Arc<Schema>, settings: &Settings) -> Opened {
@@ -114,7 +135,7 @@ impl Opened {
             None => save,
         };
         let mut progress = save.into_progress();
-        if origin != Origin::File {
+        if !matches!(origin, Origin::File | Origin::Met { .. }) {
             progress.tell(Notice::FellBack);
         }
         Opened { progress, origin, findings }
@@ -127,6 +148,8 @@ enum Found {
     /// Whole, and not for this game or version.
     Refused(ReadError),
     Damaged(ReadError),
+    /// It is there, and the operating system cannot read it.
+    Unreadable(DiskError),
     Whole(Box<Verified<Save>>),
 }
 
@@ -143,14 +166,38 @@ impl Slot {
     /// taken. Damage of the file alone is mended so: [`Notice::FellBack`] is told, and a file without a whole state is
     /// set aside.
     ///
-    /// The slot stays locked until the last clone of this [`Slot`] is dropped. Where the folder cannot be written to, it
-    /// is opened without a lock, and saving will fail.
+    /// Where both are whole and know nothing of each other, somebody has put another file there: the one that was saved
+    /// later is taken, and the records of both meet ([`Origin::Met`]). Of two saves of the slot, one of them from before
+    /// something was erased, the other is taken.
+    ///
+    /// The slot stays locked until [`Slot::release`], or until the last clone of this [`Slot`] is dropped. Where the folder
+    /// cannot be written to, it is opened without a lock, and saving will fail.
     ///
     /// # Errors
     /// [`OpenError::Refused`] for a save of another game or version, [`OpenError::Damaged`] if no whole save is left,
     /// [`OpenError::InUse`] if another copy of the program has it open, [`OpenError::Disk`] if the files cannot be
     /// read. In all of them the files are as they were.
     pub fn open(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
+        if self.held().is_played {
+            return Err(OpenError::InUse { lock: self.lock_path() });
+        }
+        self.open_as(schema, Way::ToPlay)
+    }
+
+    /// Opens the slot for a keeper, which has it then until it gives it up.
+    pub(super) fn open_to_keep(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
+        if !self.claim() {
+            return Err(OpenError::InUse { lock: self.lock_path() });
+        }
+        let opened = self.open_as(schema, Way::ToPlay);
+        if opened.is_err() {
+            self.give_up();
+        }
+        opened
+    }
+
+    /// Opens the slot once more for the keeper that has it.
+    pub(super) fn open_again(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
         self.open_as(schema, Way::ToPlay)
     }
 
@@ -163,11 +210,16 @@ impl Slot {
     }
 
     fn open_as(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
-        let is_there = self.dir().exists(&self.path())? || self.dir().exists(&self.previous_path())?;
+        // What cannot be looked at may well be there.
+        let may_be_there = |path: &Path| !matches!(self.dir().exists(path), Ok(false));
+        let is_there = may_be_there(&self.path()) || may_be_there(&self.previous_path());
         if way == Way::ToPlay && is_there && !self.hold_if_possible()? {
             return Err(OpenError::InUse { lock: self.lock_path() });
         }
-        let settings = self.dir().settings(schema)?;
+        let settings = self.dir().settings(schema);
+        if way == Way::ToPlay {
+            self.held().settings.clone_from(&settings.values);
+        }
         let mut opened = self.newest(schema, &settings, way)?;
         opened.findings.extend(settings.findings);
         Ok(opened)
@@ -176,35 +228,35 @@ impl Slot {
     /// The newer of the last whole states of the file and the copy before it.
     fn newest(&self, schema: &Arc<Schema>, settings: &Settings, way: Way) -> Result<Opened, OpenError> {
         let (path, previous_path) = (self.path(), self.previous_path());
-        let file = self.found(&path, schema)?;
-        let previous = self.found(&previous_path, schema)?;
+        let file = self.found(&path, schema);
+        let previous = self.found(&previous_path, schema);
         match (file, previous) {
             (Found::Missing, Found::Missing) => {
                 self.held().began_empty |= way == Way::ToPlay;
                 Ok(Opened::first_run(schema, settings))
             }
             (Found::Refused(error), _) => Err(OpenError::Refused { path, error }),
-            (Found::Whole(file), Found::Whole(copy)) if is_later(&copy, &file) => {
-                let older = Fault::OlderThanCopy { file: file.head().number, copy: copy.head().number };
-                let fault = file
-                    .fault()
-                    .cloned()
-                    .unwrap_or_else(|| ReadError::new("state", file.head().offset, older));
-                self.fall_back(*copy, settings, fault, way)
-            }
-            (Found::Whole(file), _) => {
-                let origin = match file.fault() {
-                    None => Origin::File,
-                    Some(fault) => Origin::EarlierState { fault: fault.clone() },
-                };
-                self.know(&file, way);
-                Ok(Opened::from_save(*file, settings, origin))
+            (Found::Whole(file), Found::Whole(copy)) => self.of_two(*file, *copy, settings, way),
+            (Found::Whole(file), of_copy) => {
+                let mut opened = self.the_file(*file, settings, way);
+                if let Found::Unreadable(error) = of_copy {
+                    let message = format!("{error}; the save itself is whole");
+                    let place = previous_path.display().to_string();
+                    opened.findings.push(SaveFinding::warning("copy_unreadable", place, message));
+                }
+                Ok(opened)
             }
             (Found::Damaged(fault), Found::Whole(copy)) => self.fall_back(*copy, settings, fault, way),
-            (Found::Missing, Found::Whole(copy)) => {
-                let fault = ReadError::new("file", 0, Fault::Empty);
+            (Found::Unreadable(error), Found::Whole(copy)) => {
+                let fault = ReadError::new("file", 0, Fault::Unreadable { why: error.source.to_string() });
                 self.fall_back(*copy, settings, fault, way)
             }
+            (Found::Missing, Found::Whole(copy)) => {
+                let fault = ReadError::new("file", 0, Fault::Missing);
+                self.fall_back(*copy, settings, fault, way)
+            }
+            // What cannot be read may be whole: it is no ruin.
+            (Found::Unreadable(error), _) | (_, Found::Unreadable(error)) => Err(OpenError::Disk(error)),
             (_, Found::Refused(error)) => Err(OpenError::Refused { path: previous_path, error }),
             (Found::Damaged(fault), Found::Missing) => self.ruin(schema, vec![(path, fault)]),
             (Found::Missing, Found::Damaged(fault)) => self.ruin(schema, vec![(previous_path, fault)]),
@@ -214,13 +266,104 @@ impl Slot {
         }
     }
 
-    fn found(&self, path: &std::path::Path, schema: &Arc<Schema>) -> Result<Found, DiskError> {
-        let Some(bytes) = self.dir().read(path)? else { return Ok(Found::Missing) };
-        Ok(match verify_sealed(&bytes, schema, self.dir().key()) {
+    fn found(&self, path: &Path, schema: &Arc<Schema>) -> Found {
+        let bytes = match self.dir().read(path) {
+            Ok(Some(bytes)) => bytes,
+            Ok(None) => return Found::Missing,
+            Err(error) => return Found::Unreadable(error),
+        };
+        match verify_within(&bytes, schema, self.dir().key(), self.dir().limits()) {
             Ok(save) => Found::Whole(Box::new(save)),
             Err(error) if error.is_refusal() => Found::Refused(error),
             Err(error) => Found::Damaged(error),
-        })
+        }
+    }
+
+    /// One of two whole saves, or what comes of both.
+    fn of_two(
+        &self,
+        file: Verified<Save>,
+        copy: Verified<Save>,
+        settings: &Settings,
+        way: Way,
+    ) -> Result<Opened, OpenError> {
+        let numbers = (file.head().number, copy.head().number);
+        let gives_way = |fault: Fault| ReadError::new("state", file.head().offset, fault);
+        match self.relation(file.lineage(), copy.lineage()) {
+            Relation::FileIsLater => Ok(self.the_file(file, settings, way)),
+            Relation::FileHasErased => {
+                let opened = self.the_file(file, settings, way);
+                self.held().owes_erasing |= way == Way::ToPlay;
+                Ok(opened)
+            }
+            Relation::CopyHasErased => {
+                let fault = gives_way(Fault::ErasedSince { file: numbers.0, copy: numbers.1 });
+                self.fall_back(copy, settings, fault, way)
+            }
+            Relation::CopyIsLater => {
+                let older = Fault::OlderThanCopy { file: numbers.0, copy: numbers.1 };
+                let fault = file.fault().cloned().unwrap_or_else(|| gives_way(older));
+                self.fall_back(copy, settings, fault, way)
+            }
+            Relation::Apart => Ok(self.meet(file, copy, settings, way)),
+        }
+    }
+
+    fn relation(&self, file: &Lineage, copy: &Lineage) -> Relation {
+        let knows = |one: &Lineage, path: &Path, other: &Lineage| {
+            let Some(head) = other.head() else { return false };
+            one.has_been(head) || {
+                // A file holds more states than its last one names.
+                let bytes = self.dir().read(path).ok().flatten().unwrap_or_default();
+                History::within(&bytes, self.dir().limits().clone()).lineage().contains(head)
+            }
+        };
+        match () {
+            () if copy.has_erased_since(file) => Relation::CopyHasErased,
+            () if file.has_erased_since(copy) => Relation::FileHasErased,
+            () if knows(file, &self.path(), copy) => Relation::FileIsLater,
+            () if knows(copy, &self.previous_path(), file) => Relation::CopyIsLater,
+            () if cfg!(keblin_fault = "no_meeting") => Relation::FileIsLater,
+            () => Relation::Apart,
+        }
+    }
+
+    /// The save in the file, as it is.
+    fn the_file(&self, file: Verified<Save>, settings: &Settings, way: Way) -> Opened {
+        let origin = match file.fault() {
+            None => Origin::File,
+            Some(fault) => Origin::EarlierState { fault: fault.clone() },
+        };
+        self.know(file.lineage(), None, way);
+        Opened::from_save(file, settings, origin)
+    }
+
+    /// The later of two saves that know nothing of each other, with the records of both.
+    fn meet(&self, file: Verified<Save>, copy: Verified<Save>, settings: &Settings, way: Way) -> Opened {
+        // By the clock first: it is all that two machines have in common. The rest only makes it the same one each time.
+        let order = |save: &Verified<Save>| {
+            let head = save.head();
+            (head.saved_at_unix_ms, head.number, head.digest)
+        };
+        let (later, earlier, other) = match order(&file) >= order(&copy) {
+            true => (file, copy, self.previous_path()),
+            false => (copy, file, self.path()),
+        };
+        self.know(later.lineage(), Some(earlier.lineage()), way);
+        let mut opened = Opened::from_save(later, settings, Origin::Met { other });
+        opened.progress.reconcile(earlier.snapshot());
+        opened
+    }
+
+    /// Remembers what the next save follows, if it was opened to be played, and what it has met.
+    pub(super) fn know(&self, save: &Lineage, met: Option<&Lineage>, way: Way) {
+        if way == Way::ToPlay {
+            let mut known = save.clone();
+            known.number = known.number.max(met.map_or(0, |met| met.number));
+            let mut held = self.held();
+            (held.known, held.left) = (Some(known), None);
+            held.met = met.and_then(Lineage::head).copied();
+        }
     }
 
     /// Progress from the copy; the file, if it is there, is set aside unless this is only to look.
@@ -231,10 +374,17 @@ impl Slot {
         fault: ReadError,
         way: Way,
     ) -> Result<Opened, OpenError> {
-        let why = if matches!(fault.fault, Fault::OlderThanCopy { .. }) { "older" } else { "damaged" };
-        let is_there = way == Way::ToPlay && self.dir().exists(&self.path())?;
-        let set_aside = if is_there { Some(self.set_aside(&self.path(), why)?) } else { None };
-        self.know(&copy, way);
+        let why = match fault.fault {
+            Fault::OlderThanCopy { .. } => AsideReason::Older,
+            Fault::ErasedSince { .. } => AsideReason::Erased,
+            Fault::Unreadable { .. } => AsideReason::Unreadable,
+            _ => AsideReason::Damaged,
+        };
+        // What cannot be read may be readable again in a moment: it stays until the next save.
+        let is_to_go = way == Way::ToPlay && why != AsideReason::Unreadable;
+        let is_there = is_to_go && self.dir().exists(&self.path())?;
+        let set_aside = if is_there { Some(self.set_aside(&self.path(), why.as_str())?) } else { None };
+        self.know(copy.lineage(), None, way);
         Ok(Opened::from_save(copy, settings, Origin::Previous { fault, set_aside }))
     }
 
@@ -243,8 +393,16 @@ impl Slot {
     }
 }
 
-/// Whether a save is a later one of the same slot.
-fn is_later(one: &Verified<Save>, other: &Verified<Save>) -> bool {
-    let is_of_the_slot = one.stamp().created_unix_ms == other.stamp().created_unix_ms;
-    is_of_the_slot && one.head().number > other.head().number
+/// How two whole saves of a slot stand to each other.
+enum Relation {
+    /// The file has grown out of the copy before it.
+    FileIsLater,
+    /// The copy has grown out of the file: somebody has put an older one back.
+    CopyIsLater,
+    /// The file is from after something was erased, the copy from before.
+    FileHasErased,
+    /// The other way round.
+    CopyHasErased,
+    /// Neither knows of the other.
+    Apart,
 }

@@ -7,18 +7,19 @@ use std::sync::Arc;
 use keblin_schema::name::NameFault;
 use keblin_schema::{Name, Schema};
 
-use super::disk::DiskError;
+use super::error::DiskError;
+use super::held::Held;
 use super::keeper::{Keeper, Place};
 use super::savedir::ENDING;
-use super::saving::SaveError;
+use super::saving::{SaveError, shown};
 use super::slot::Slot;
 use crate::progress::erase::Erase;
-use crate::progress::{Progress, Refused};
+use crate::progress::{AsideReason, Progress, Refused};
 use crate::save::head::SlotHead;
 use crate::save::writer::write_whole;
 use crate::save::{Lineage, ReadError, Stamp};
 use crate::snapshot::Snapshot;
-use crate::verify::verify_sealed;
+use crate::verify::{Save, Verified, verify_within};
 
 /// An instant that the player has kept.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -75,15 +76,23 @@ impl fmt::Display for PinError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             PinError::Name { name, fault } => write!(f, "{name:?} cannot be the name of a pin: {fault}"),
-            PinError::Missing { path } => write!(f, "there is no pin {}", path.display()),
-            PinError::Unusable { path, error } => write!(f, "{}: {error}", path.display()),
+            PinError::Missing { path } => write!(f, "there is no pin {}", shown(path)),
+            PinError::Unusable { path, error } => write!(f, "{}: {error}", shown(path)),
             PinError::Refused(refused) => write!(f, "{refused}"),
             PinError::Save(error) => write!(f, "{error}"),
         }
     }
 }
 
-impl std::error::Error for PinError {}
+impl std::error::Error for PinError {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match self {
+            PinError::Unusable { error, .. } => Some(error),
+            PinError::Save(error) => Some(error),
+            _ => None,
+        }
+    }
+}
 
 impl Keeper {
     /// Keeps this instant under a name, in place of the one that may have that name, and waits until it is on the disk.
@@ -94,7 +103,9 @@ impl Keeper {
         // What comes before it is before it on the disk, too.
         self.finish_writing();
         let snapshot = self.snapshot_with_picture();
-        self.slot()?.pin(name, &snapshot)
+        let slot = self.slot()?;
+        let held = slot.to_keep()?;
+        slot.pin_held(&held, name, &snapshot)
     }
 
     /// The pins of the slot, by name.
@@ -110,7 +121,9 @@ impl Keeper {
     /// # Errors
     /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] where there is no slot.
     pub fn unpin(&mut self, name: &str) -> Result<(), PinError> {
-        self.slot()?.unpin(name).map(drop)
+        let slot = self.slot()?;
+        let held = slot.to_keep()?;
+        slot.unpin_held(&held, name).map(drop)
     }
 
     /// Goes back to a pin, with the player's yes, as [`Progress::load`] does: the run is as it was then, records meet,
@@ -144,10 +157,13 @@ impl Slot {
     /// # Errors
     /// [`PinError`] if the name is none, the slot is open elsewhere, or the disk is full, read-only or gone.
     pub fn pin(&self, name: &str, snapshot: &Snapshot) -> Result<(), PinError> {
-        let path = self.pin_path(&pin_name(name)?);
         let held = self.to_save()?;
-        self.write_pin(&path, held.known.as_ref(), snapshot, "pin")?;
-        Ok(())
+        self.pin_held(&held, name, snapshot)
+    }
+
+    fn pin_held(&self, held: &Held, name: &str, snapshot: &Snapshot) -> Result<(), PinError> {
+        let path = self.pin_path(&pin_name(name)?);
+        Ok(self.write_pin(&path, held.known.as_ref(), snapshot, "pin")?)
     }
 
     /// The pins of the slot, by name.
@@ -157,7 +173,7 @@ impl Slot {
     pub fn pins(&self) -> Result<Vec<Pin>, DiskError> {
         let mut pins = Vec::new();
         for name in self.pin_names()? {
-            let entry = self.dir().entry(&name, &self.pin_path(&name))?;
+            let entry = self.dir().entry(&name, &self.pin_path(&name));
             pins.extend(entry.map(|entry| Pin { name, head: entry.head }));
         }
         Ok(pins)
@@ -171,8 +187,7 @@ impl Slot {
     pub fn pinned(&self, name: &str, schema: &Arc<Schema>) -> Result<Snapshot, PinError> {
         let path = self.pin_path(&pin_name(name)?);
         let bytes = self.dir().read(&path)?.ok_or_else(|| PinError::Missing { path: path.clone() })?;
-        let save = verify_sealed(&bytes, schema, self.dir().key());
-        let save = save.map_err(|error| PinError::Unusable { path, error })?;
+        let save = self.verified(&bytes, schema).map_err(|error| PinError::Unusable { path, error })?;
         // As a game would find it: places that are gone are left, and values are held to their bounds.
         Ok(save.into_progress().snapshot())
     }
@@ -183,33 +198,55 @@ impl Slot {
     /// [`PinError::Missing`] if there is none of that name, [`PinError::Save`] if the slot is open elsewhere or the disk
     /// fails.
     pub fn unpin(&self, name: &str) -> Result<PathBuf, PinError> {
+        let held = self.to_save()?;
+        self.unpin_held(&held, name)
+    }
+
+    /// Whoever calls it has the lock.
+    fn unpin_held(&self, _held: &Held, name: &str) -> Result<PathBuf, PinError> {
         let path = self.pin_path(&pin_name(name)?);
-        let _held = self.to_save()?;
         match self.dir().exists(&path)? {
             true => Ok(self.set_aside(&path, "removed")?),
             false => Err(PinError::Missing { path }),
         }
     }
 
+    fn verified(&self, bytes: &[u8], schema: &Arc<Schema>) -> Result<Verified<Save>, ReadError> {
+        verify_within(bytes, schema, self.dir().key(), self.dir().limits())
+    }
+
     /// Erases in every pin what was erased in the slot, so that going back cannot bring it back. Where that is the whole
-    /// profile, or where a pin cannot be read, the pin is set aside under `erased`.
-    pub(super) fn erase_in_pins(&self, schema: &Arc<Schema>, erased: &[Erase]) -> Result<(), SaveError> {
-        for name in self.pin_names()? {
-            let held = self.to_save()?;
-            let path = self.pin_path(&name);
-            let bytes = self.dir().read(&path)?.unwrap_or_default();
-            let save = verify_sealed(&bytes, schema, self.dir().key());
-            let Some(save) = save.ok().filter(|_| !erased.contains(&Erase::Profile)) else {
-                drop(held);
-                self.set_aside(&path, "erased")?;
+    /// profile, or where a pin cannot be read, the pin is set aside under `erased`. A pin that holds nothing of it stays as
+    /// it is.
+    pub(super) fn erase_in_pins(
+        &self,
+        held: &Held,
+        schema: &Arc<Schema>,
+        erased: &[Erase],
+    ) -> Result<(), SaveError> {
+        let mut going = Vec::new();
+        for path in self.pin_paths()? {
+            if erased.contains(&Erase::Profile) {
+                going.push(path);
+                continue;
+            }
+            let bytes = self.dir().read(&path).ok().flatten().unwrap_or_default();
+            let Ok(save) = self.verified(&bytes, schema) else {
+                going.push(path);
                 continue;
             };
             let mut progress = Progress::view(save.snapshot());
-            for what in erased {
-                // It is refused only without a yes.
-                let _ = progress.erase(what, true);
+            // It is refused only without a yes.
+            let had_some = erased
+                .iter()
+                .filter(|what| progress.erase(what, true).is_ok_and(|went| !went.is_empty()))
+                .count();
+            if had_some > 0 {
+                self.write_pin(&path, held.known.as_ref(), &progress.snapshot(), "erase")?;
             }
-            self.write_pin(&path, held.known.as_ref(), &progress.snapshot(), "erase")?;
+        }
+        if !going.is_empty() {
+            self.dir().set_all_aside(self.name().as_str(), going, AsideReason::Erased.as_str())?;
         }
         Ok(())
     }
@@ -220,13 +257,18 @@ impl Slot {
         known: Option<&Lineage>,
         snapshot: &Snapshot,
         cause: &str,
-    ) -> Result<(), DiskError> {
+    ) -> Result<(), SaveError> {
         let now = self.dir().files().now_unix_ms();
         // A pin is no save of the slot: it follows the last one, and none follows it.
         let stamp =
             Stamp { number: known.map_or(0, |known| known.number), ..Stamp::after(known, now, cause) };
         let written = write_whole(snapshot, &stamp, self.dir().key());
-        self.dir().publish(self.name().as_str(), path, &written.parts.all())
+        let limits = self.dir().limits();
+        if !written.fits(limits) {
+            return Err(SaveError::TooLarge(written.fullness(limits)));
+        }
+        self.put(path, &written.parts.all())?;
+        Ok(())
     }
 
     fn pin_names(&self) -> Result<Vec<Name>, DiskError> {

@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, LeftAt, Lock, Steps};
-use super::disk::{DiskError, failed};
+use super::backend::{Backend, LeftAt, Lock, Steps, Which};
+use super::error::{DiskError, failed};
 use super::memory::{Memory, put};
 
 /// The bytes that a medium writes as one.
@@ -51,6 +51,7 @@ enum Call {
     Sync(PathBuf),
     SyncFailed(PathBuf),
     Rename(PathBuf, PathBuf),
+    Remove(PathBuf),
     SyncFolder(PathBuf),
 }
 
@@ -72,6 +73,12 @@ impl PowerCut {
     /// there, although the program sees it, and although a later sync succeeds.
     pub fn fail_next_sync(&self) {
         self.failing.store(true, Ordering::SeqCst);
+    }
+
+    /// The files as the program sees them: what is put there past it is not remembered as a call.
+    #[must_use]
+    pub fn files(&self) -> &Memory {
+        &self.files
     }
 
     /// How many calls that change something there were.
@@ -130,20 +137,30 @@ impl Backend for PowerCut {
         Ok(is_written)
     }
 
-    fn sync(&self, path: &Path) -> Result<(), DiskError> {
+    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         if self.failing.swap(false, Ordering::SeqCst) {
             self.note(Call::SyncFailed(path.to_path_buf()));
             return Err(failed("syncing", path)(Error::other("input/output error")));
         }
-        self.sync_file(path)
+        self.sync_file(path)?;
+        self.files.sync(path)
     }
 
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.publish_by_steps(path, beside, parts)
     }
 
-    fn set_aside(&self, path: &Path, to: &Path) -> Result<(), DiskError> {
-        self.set_aside_by_steps(path, to)
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        self.set_aside_by_steps(moves)
+    }
+
+    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
+        self.note(Call::Remove(path.to_path_buf()));
+        self.files.remove(path)
+    }
+
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.files.written_unix_ms(path)
     }
 
     fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
@@ -153,6 +170,10 @@ impl Backend for PowerCut {
     fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
         self.files.lock(path)
     }
+
+    fn unguessable(&self) -> u64 {
+        self.files.unguessable()
+    }
 }
 
 impl Steps for PowerCut {
@@ -160,10 +181,18 @@ impl Steps for PowerCut {
         self.files.make_folder(folder)
     }
 
-    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
-        self.files.write(path, parts)?;
+    fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<Which, DiskError> {
+        let which = self.files.write(path, parts)?;
         self.note(Call::Write(path.to_path_buf(), parts.concat()));
-        Ok(())
+        Ok(which)
+    }
+
+    fn take_rights(&self, path: &Path, of: &Path) -> Result<(), DiskError> {
+        self.files.take_rights(path, of)
+    }
+
+    fn which(&self, path: &Path) -> Result<Which, DiskError> {
+        self.files.which(path)
     }
 
     fn sync_file(&self, path: &Path) -> Result<(), DiskError> {
@@ -205,17 +234,21 @@ struct Content {
     lost: usize,
 }
 
-/// A file that gets a name, and perhaps gives up another.
+/// A file that gets a name, gives up another, or both.
 #[derive(Clone, Debug)]
 struct Naming {
     content: usize,
-    name: PathBuf,
+    name: Option<PathBuf>,
     gives_up: Option<PathBuf>,
 }
 
 impl Naming {
+    fn given(content: usize, name: &Path) -> Naming {
+        Naming { content, name: Some(name.to_path_buf()), gives_up: None }
+    }
+
     fn is_in(&self, folder: &Path) -> bool {
-        [Some(&self.name), self.gives_up.as_ref()]
+        [self.name.as_ref(), self.gives_up.as_ref()]
             .into_iter()
             .flatten()
             .any(|name| name.parent() == Some(folder))
@@ -225,7 +258,7 @@ impl Naming {
         if let Some(old) = self.gives_up.as_ref().filter(|old| names.get(*old) == Some(&self.content)) {
             names.remove(old);
         }
-        names.insert(self.name.clone(), self.content);
+        names.extend(self.name.clone().map(|name| (name, self.content)));
     }
 }
 
@@ -240,7 +273,7 @@ impl Medium {
         match call {
             Call::Write(path, bytes) => {
                 self.contents.push(Content { writes: vec![(0, bytes.clone())], ..Content::default() });
-                self.name(Naming { content: self.contents.len() - 1, name: path.clone(), gives_up: None });
+                self.name(Naming::given(self.contents.len() - 1, path));
             }
             Call::Append(path, from, bytes) => {
                 let write = (*from, bytes.clone());
@@ -260,7 +293,12 @@ impl Medium {
             }
             Call::Rename(path, to) => {
                 if let Some(content) = self.seen.get(path).copied() {
-                    self.name(Naming { content, name: to.clone(), gives_up: Some(path.clone()) });
+                    self.name(Naming { gives_up: Some(path.clone()), ..Naming::given(content, to) });
+                }
+            }
+            Call::Remove(path) => {
+                if let Some(content) = self.seen.get(path).copied() {
+                    self.name(Naming { content, name: None, gives_up: Some(path.clone()) });
                 }
             }
             Call::SyncFolder(folder) => {

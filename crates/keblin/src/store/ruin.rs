@@ -7,12 +7,13 @@ use std::sync::Arc;
 
 use keblin_schema::Schema;
 
-use super::disk::DiskError;
+use super::error::DiskError;
 use super::opening::{OpenError, Opened, Origin, Way};
 use super::savedir::ENDING;
+use super::saving::shown;
 use super::slot::Slot;
 use crate::save::{ReadError, StateHead};
-use crate::verify::verify_sealed;
+use crate::verify::{Save, Verified, verify_within};
 
 /// A slot without a whole save.
 #[derive(Clone, Debug)]
@@ -41,10 +42,9 @@ impl Ruin {
             if !is_of_the_slot || faults.iter().any(|(damaged, _)| *damaged == path) {
                 continue;
             }
-            let save = slot
-                .dir()
-                .read(&path)?
-                .and_then(|bytes| verify_sealed(&bytes, &schema, slot.dir().key()).ok());
+            // One that cannot be read is no offer, and keeps no other from being one.
+            let bytes = slot.dir().read(&path).ok().flatten();
+            let save = bytes.and_then(|bytes| verified(&slot, &schema, &bytes).ok());
             let Some(head) = save.map(|save| save.head().clone()) else { continue };
             if earlier.as_ref().is_none_or(|(_, held)| held.number < head.number) {
                 earlier = Some((path, head));
@@ -73,22 +73,32 @@ impl Ruin {
     /// changed since.
     pub fn earlier(self) -> Result<Option<Opened>, OpenError> {
         let Some((path, _)) = &self.earlier else { return Ok(None) };
+        self.lock()?;
         let bytes = self.slot.dir().read(path)?.unwrap_or_default();
-        let save = verify_sealed(&bytes, &self.schema, self.slot.dir().key())
+        let save = verified(&self.slot, &self.schema, &bytes)
             .map_err(|error| OpenError::Refused { path: path.clone(), error })?;
         let path = self.set_aside()?.unwrap_or_else(|| path.clone());
-        self.slot.know(&save, Way::ToPlay);
-        let settings = self.slot.dir().settings(&self.schema)?;
+        self.slot.know(save.lineage(), None, Way::ToPlay);
+        let settings = self.slot.dir().settings(&self.schema);
         Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path })))
     }
 
     /// Starts from nothing, once the player has agreed: the damaged files are set aside, not deleted.
     ///
     /// # Errors
-    /// [`DiskError`] if a file cannot be set aside; then nothing is lost and it can be tried again.
-    pub fn start_fresh(self) -> Result<Opened, DiskError> {
+    /// [`OpenError::Disk`] if a file cannot be set aside, [`OpenError::InUse`] if somebody else has opened the slot
+    /// meanwhile; then nothing is lost and it can be tried again.
+    pub fn start_fresh(self) -> Result<Opened, OpenError> {
+        self.lock()?;
         self.set_aside()?;
-        Ok(Opened::first_run(&self.schema, &self.slot.dir().settings(&self.schema)?))
+        Ok(Opened::first_run(&self.schema, &self.slot.dir().settings(&self.schema)))
+    }
+
+    fn lock(&self) -> Result<(), OpenError> {
+        match self.slot.hold_if_possible()? {
+            true => Ok(()),
+            false => Err(OpenError::InUse { lock: self.slot.lock_path() }),
+        }
     }
 
     /// Sets the damaged files aside. What a broken write left behind may be all that is whole, and the next write would
@@ -101,14 +111,18 @@ impl Ruin {
     }
 }
 
+fn verified(slot: &Slot, schema: &Arc<Schema>, bytes: &[u8]) -> Result<Verified<Save>, ReadError> {
+    verify_within(bytes, schema, slot.dir().key(), slot.dir().limits())
+}
+
 impl fmt::Display for Ruin {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "no whole save of slot {} is left", self.slot.name())?;
         for (path, fault) in &self.faults {
-            write!(f, "\n  {}: {fault}", path.display())?;
+            write!(f, "\n  {}: {fault}", shown(path))?;
         }
         match &self.earlier {
-            Some((path, head)) => write!(f, "\n  save {} is whole in {}", head.number, path.display()),
+            Some((path, head)) => write!(f, "\n  save {} is whole in {}", head.number, shown(path)),
             None => Ok(()),
         }
     }

@@ -8,10 +8,12 @@ use keblin_schema::Name;
 use keblin_schema::name::NameFault;
 
 use super::backend::{Backend, Disk};
-use super::disk::DiskError;
+use super::error::{DiskError, failed};
 use super::slot::Slot;
-use crate::save::SealKey;
-use crate::save::layout::MAX_SAVE_BYTES;
+use crate::save::{Fault, SaveLimits, SealKey};
+
+/// What the reason in a name begins with that a file has while it is written.
+pub(super) const FRESH: &str = "fresh-";
 
 /// The ending of a save's file name.
 pub(super) const ENDING: &str = ".keblin";
@@ -22,6 +24,7 @@ pub struct SaveDir {
     folder: PathBuf,
     files: Arc<dyn Backend>,
     key: Option<SealKey>,
+    limits: SaveLimits,
 }
 
 /// A text that is not the name of a slot.
@@ -42,16 +45,20 @@ impl fmt::Display for SlotNameError {
 impl std::error::Error for SlotNameError {}
 
 impl SaveDir {
-    /// The saves in a folder of the disk.
+    /// The saves in a folder of the disk. A relative folder is one of the folder that the program works in now, and stays
+    /// that one.
     #[must_use]
     pub fn at(folder: impl Into<PathBuf>) -> SaveDir {
+        let folder = folder.into();
+        // It fails for an empty path alone, which names no folder; the first call says so.
+        let folder = std::path::absolute(&folder).unwrap_or(folder);
         SaveDir::on(Arc::new(Disk::default()), folder)
     }
 
     /// The saves in a folder somewhere else: in memory, or where a platform keeps its files.
     #[must_use]
     pub fn on(files: Arc<dyn Backend>, folder: impl Into<PathBuf>) -> SaveDir {
-        SaveDir { folder: folder.into(), files, key: None }
+        SaveDir { folder: folder.into(), files, key: None, limits: SaveLimits::default() }
     }
 
     /// The same, with saves sealed by a key of the game, and the seals of those there are checked. A seal that does not
@@ -59,6 +66,16 @@ impl SaveDir {
     #[must_use]
     pub fn sealed(self, key: SealKey) -> SaveDir {
         SaveDir { key: Some(key), ..self }
+    }
+
+    /// The same, within other limits. A save beyond them is refused before anything is written, and is not read.
+    #[must_use]
+    pub fn within(self, limits: SaveLimits) -> SaveDir {
+        SaveDir { limits, ..self }
+    }
+
+    pub(super) fn limits(&self) -> &SaveLimits {
+        &self.limits
     }
 
     pub(super) fn key(&self) -> Option<&SealKey> {
@@ -85,12 +102,6 @@ impl SaveDir {
         Ok(files.iter().filter_map(|file| Name::new(file.strip_suffix(ENDING)?).ok()).collect())
     }
 
-    /// The file of the settings that belong to the device, beside the slots.
-    #[must_use]
-    pub fn device_path(&self) -> PathBuf {
-        self.aside().join(format!("device{ENDING}"))
-    }
-
     /// The folder.
     #[must_use]
     pub fn folder(&self) -> &Path {
@@ -101,22 +112,33 @@ impl SaveDir {
         self.files.as_ref()
     }
 
-    /// The bytes of a file, `None` if there is none. One too large to be a save is read only so far that this is seen.
+    /// The bytes of a file, `None` if there is none. One too large to be a save is not read.
     pub(super) fn read(&self, path: &Path) -> Result<Option<Vec<u8>>, DiskError> {
-        self.files.read(path, 0, MAX_SAVE_BYTES as u64 + 1)
+        let Some(len) = self.files.len(path)? else { return Ok(None) };
+        let most = self.limits.max_save_bytes;
+        if len > most as u64 {
+            let bytes = usize::try_from(len).unwrap_or(usize::MAX);
+            return Err(failed("reading", path)(std::io::Error::new(
+                std::io::ErrorKind::FileTooLarge,
+                Fault::TooLarge { bytes, most }.to_string(),
+            )));
+        }
+        // It may have grown since.
+        self.files.read(path, 0, most as u64)
     }
 
+    /// Whether there is something of that name, whatever it is.
     pub(super) fn exists(&self, path: &Path) -> Result<bool, DiskError> {
-        Ok(self.files.len(path)?.is_some())
+        match self.files.len(path) {
+            Err(error) if error.source.kind() == std::io::ErrorKind::InvalidInput => Ok(true),
+            found => Ok(found?.is_some()),
+        }
     }
 
-    /// Puts a file of a slot, or of the device, in place of the one that may be there.
-    pub(super) fn publish(&self, name: &str, path: &Path, parts: &[&[u8]]) -> Result<(), DiskError> {
-        self.files.publish(path, &self.aside_path(name, "fresh"), parts)
-    }
-
-    /// Where everything lies that is not a slot.
-    pub(super) fn aside(&self) -> PathBuf {
-        self.folder.join("aside")
+    /// Puts a file of a slot, or of the device, in place of the one that may be there; whether it is the one of that name
+    /// now. On the way it has a name that nobody can know beforehand.
+    pub(super) fn publish(&self, name: &str, path: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        let beside = self.aside_path(name, &format!("{FRESH}{:016x}", self.files.unguessable()));
+        self.files.publish(path, &beside, parts)
     }
 }

@@ -6,79 +6,22 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use keblin_schema::{Name, Schema};
 
-use super::backend::Lock;
-use super::disk::DiskError;
-use super::opening::Way;
+use super::aside::is_fresh;
+use super::error::DiskError;
+use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
-use super::saving::Left;
-use crate::save::Lineage;
-use crate::save::layout::Digest;
-use crate::save::writer::Written;
 use crate::snapshot::Picture;
-use crate::verify::{Save, Verified};
 
-/// A slot of a folder of saves. Clones are the same slot; the last of them that is dropped gives up the lock.
+/// A slot of a folder of saves. Clones are the same slot.
+///
+/// A [`Keeper`](super::Keeper) that plays the slot has its lock until it is closed or dropped; meanwhile every other one,
+/// also of this very value, gets [`OpenError::InUse`](super::OpenError::InUse). Without a keeper, [`Slot::open`] and saving
+/// take the lock, and [`Slot::release`] or dropping the last clone gives it up.
 #[derive(Clone)]
 pub struct Slot {
     dir: SaveDir,
     name: Name,
     held: Arc<Mutex<Held>>,
-}
-
-/// Room for more bytes than this is not kept.
-const MAX_ROOM: usize = 1 << 20;
-
-/// What the clones of a slot share.
-#[derive(Default)]
-pub(super) struct Held {
-    /// The lock, while it is held.
-    lock: Option<Box<dyn Lock>>,
-    /// What was opened or saved last.
-    pub(super) known: Option<Lineage>,
-    /// The states that could not be saved for certain since the last that was: one of them may be in the file.
-    pub(super) tried: Vec<Digest>,
-    /// The file as it was left; nothing if another state cannot be written behind it.
-    pub(super) left: Option<Left>,
-    /// Bytes that were written, whose room the next ones take.
-    pub(super) room: Vec<u8>,
-    /// Whether it was opened when there was no save.
-    pub(super) began_empty: bool,
-    /// Whether the copy before may still hold what was erased.
-    pub(super) owes_erasing: bool,
-}
-
-impl Held {
-    /// Takes the lock of a slot, if it is not held; whether it is now.
-    pub(super) fn lock(&mut self, slot: &Slot) -> Result<bool, DiskError> {
-        if self.lock.is_none() {
-            self.lock = slot.dir.files().lock(&slot.lock_path())?;
-        }
-        Ok(self.lock.is_some())
-    }
-
-    /// Gives up the lock.
-    pub(super) fn let_go(&mut self) {
-        self.lock = None;
-    }
-
-    /// Whether a save is none of those that led to what was opened or saved last, and none that was tried since.
-    pub(super) fn is_strange(&self, save: &Lineage) -> bool {
-        let is_tried = save.states.first().is_some_and(|state| self.tried.contains(state));
-        !is_tried && self.known.as_ref().map_or(self.began_empty, |known| !known.knows(save))
-    }
-
-    /// Remembers what is about to be written.
-    pub(super) fn try_for(&mut self, save: &Lineage) {
-        self.tried.extend(save.states.first());
-    }
-
-    /// What was about to be written is there for certain.
-    pub(super) fn has_saved(&mut self, written: Written, left: Option<Left>) {
-        self.tried.clear();
-        (self.left, self.known) = (left, Some(written.lineage));
-        let room = written.parts.into_room();
-        self.room = if room.len() < MAX_ROOM { room } else { Vec::new() };
-    }
 }
 
 impl fmt::Debug for Slot {
@@ -142,12 +85,24 @@ impl Slot {
         }
     }
 
-    /// Remembers what the next save follows, if it was opened to be played.
-    pub(super) fn know(&self, save: &Verified<Save>, way: Way) {
-        if way == Way::ToPlay {
-            let mut held = self.held();
-            (held.known, held.left) = (Some(save.lineage().clone()), None);
+    /// Takes the slot for a keeper, until [`Slot::release`]; whether nobody else in this program has it.
+    pub(super) fn claim(&self) -> bool {
+        let mut held = self.held();
+        !std::mem::replace(&mut held.is_played, true)
+    }
+
+    /// Gives up the lock, and forgets what is known of the files, as if this [`Slot`] were new. Does nothing while a keeper
+    /// plays the slot: closing it gives the slot up.
+    pub fn release(&self) {
+        let mut held = self.held();
+        if !held.is_played {
+            *held = Held::default();
         }
+    }
+
+    /// The keeper gives the slot up.
+    pub(super) fn give_up(&self) {
+        *self.held() = Held::default();
     }
 
     /// The picture that the slot was saved with.
@@ -160,15 +115,15 @@ impl Slot {
         Ok(save.and_then(|save| save.snapshot().picture().cloned()))
     }
 
-    /// Whether a file is one that the next save writes over.
+    /// Whether a file is what a write that was cut off has left.
     pub(super) fn is_temporary(&self, path: &Path) -> bool {
-        self.aside_path("fresh") == path
+        is_fresh(self.name.as_str(), path)
     }
 
     /// Moves a file aside under a name that says why.
     pub(super) fn set_aside(&self, path: &Path, why: &str) -> Result<PathBuf, DiskError> {
         let target = self.dir.free_aside(self.name.as_str(), why)?;
-        self.dir.files().set_aside(path, &target)?;
+        self.dir.files().set_aside(&[(path.to_path_buf(), target.clone())])?;
         Ok(target)
     }
 }

@@ -1,12 +1,14 @@
 //! The thread that writes for a keeper. The frame hands over a snapshot and goes on; of snapshots that wait only the last
 //! is written.
 
+use std::any::Any;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 
 use keblin_schema::Value;
 
-use super::disk::DiskError;
+use super::error::{DiskError, failed};
 use super::saving::{SaveError, Saved};
 use super::slot::Slot;
 use crate::progress::erase::Erase;
@@ -69,7 +71,7 @@ impl Writer {
         let (at_work, its_slot) = (Arc::clone(&desk), slot.clone());
         let thread = std::thread::Builder::new().name(format!("keeper of {}", slot.name()));
         let thread = thread.spawn(move || work(&at_work, &its_slot));
-        let thread = thread.map_err(super::disk::failed("starting the writer of", &slot.path()))?;
+        let thread = thread.map_err(failed("starting the writer of", &slot.path()))?;
         Ok(Writer { desk, thread: Some(thread) })
     }
 
@@ -142,18 +144,29 @@ fn work(desk: &Desk, slot: &Slot) {
 }
 
 impl Slot {
-    /// Does a job. What it held is given up here, not on the frame.
+    /// Does a job. What it held is given up here, not on the frame. A panic of the files is an error like another: the
+    /// writer goes on, and it is tried again.
     pub(super) fn keep(&self, job: Job) -> Done {
-        let (result, cells) = (self.write(&job), job.snapshot.state.cells.as_slice().into());
+        let written = catch_unwind(AssertUnwindSafe(|| self.write(&job)));
+        let result =
+            written.unwrap_or_else(|panic| Err(SaveError::Panicked { message: said(panic.as_ref()) }));
+        let cells = job.snapshot.state.cells.as_slice().into();
         Done { cause: job.cause, erased: job.erased, cells, result }
     }
 
     fn write(&self, job: &Job) -> Result<Saved, SaveError> {
+        let mut held = self.to_keep()?;
         if job.erased.is_empty() {
-            return self.append(&job.snapshot, &job.cause);
+            return self.append_held(&mut held, &job.snapshot, &job.cause);
         }
         // The pins first: cut off in between, nothing was erased yet that a pin could bring back.
-        self.erase_in_pins(job.snapshot.schema(), &job.erased)?;
-        self.save_erased(&job.snapshot, &job.cause)
+        self.erase_in_pins(&held, job.snapshot.schema(), &job.erased)?;
+        self.save_erased_held(&mut held, &job.snapshot, &job.cause)
     }
+}
+
+/// What a panic said.
+fn said(panic: &(dyn Any + Send)) -> String {
+    let text = panic.downcast_ref::<&str>().map(ToString::to_string);
+    text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_else(|| "nothing".to_string())
 }

@@ -1,7 +1,7 @@
 //! Everything that is in a file: the state that opening takes, and those before it, of which damage says that a disk is
 //! failing before anything is lost.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use keblin_schema::{Schema, Severity};
@@ -9,8 +9,10 @@ use keblin_schema::{Schema, Severity};
 use super::check_file;
 use super::finding::SaveFinding;
 use super::past::device_values;
+use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
+use crate::save::layout::{PROFILE, RUN};
 use crate::save::search::History;
-use crate::save::{ReadError, SaveFile, Seal, SealKey};
+use crate::save::{ReadError, SaveFile, Seal, SealKey, Section};
 
 /// What was found in a file.
 #[derive(Clone, Debug)]
@@ -75,21 +77,13 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
         return Examined { kept, states, findings };
     }
     let (mut states, mut stale_ones) = (Vec::new(), Vec::new());
-    if let Some(mut history) = History::of(bytes) {
-        for offset in std::mem::take(&mut history.states) {
-            let state = history.state(offset).and_then(|file| {
-                let number = file.head.number;
-                // A state of another version is whole if its bytes are; what they mean is for its own schema to say.
-                match readable(file, schema) {
-                    Err(error) if !error.is_refusal() => Err(error),
-                    _ => Ok(number),
-                }
-            });
-            states.push(StateSeen { number: state.as_ref().ok().copied(), offset, whole: state.is_ok() });
-            stale_ones.extend(state.err().map(|error| stale(&error)));
-        }
-        stale_ones.extend(history.faults.iter().map(stale));
+    let (mut history, mut readable) = (History::of(bytes), Readable { schema, looked_at: HashMap::new() });
+    for offset in std::mem::take(&mut history.states) {
+        let state = history.state(offset).and_then(|file| readable.check(&file).map(|()| file.head.number));
+        states.push(StateSeen { number: state.as_ref().ok().copied(), offset, whole: state.is_ok() });
+        stale_ones.extend(state.err().map(|error| stale(&error)));
     }
+    stale_ones.extend(history.faults.iter().map(stale));
     // What opening tells, it tells with its consequence; damage that several states share is told once.
     let mut told: HashSet<String> = findings.iter().map(|finding| finding.place.clone()).collect();
     stale_ones.retain(|finding| told.insert(finding.place.clone()));
@@ -117,11 +111,37 @@ fn kept(
     Ok((Kept::Device { number }, super::about_the_file(&file, seal, false)))
 }
 
-fn readable(file: SaveFile<'_>, schema: &Arc<Schema>) -> Result<(), ReadError> {
-    if file.is_device() {
-        return device_values(&file, schema).map(drop);
+/// Whether the values of states can be read, each section by itself: states share sections, and each is looked at once.
+struct Readable<'s> {
+    schema: &'s Arc<Schema>,
+    /// By where the body of the section begins, and the version that it is read by.
+    looked_at: HashMap<(usize, u32), Result<(), ReadError>>,
+}
+
+impl Readable<'_> {
+    fn check(&mut self, file: &SaveFile<'_>) -> Result<(), ReadError> {
+        // A state of another game or version is whole if its bytes are; what they mean is for its own schema to say.
+        let Ok(()) = of_this_game(file, self.schema) else { return Ok(()) };
+        if file.is_device() {
+            return device_values(file, self.schema).map(drop);
+        }
+        let schema = of_the_past(file, self.schema).unwrap_or(self.schema);
+        for name in [PROFILE, RUN] {
+            let section = file.section(name)?;
+            let at = (section.body_offset, schema.version);
+            self.looked_at.entry(at).or_insert_with(|| readable(section, schema)).clone()?;
+        }
+        Ok(())
     }
-    check_file(file, schema, None).map(drop)
+}
+
+fn readable(section: &Section<'_>, schema: &Arc<Schema>) -> Result<(), ReadError> {
+    if is_written_by(section, schema) {
+        return Ok(());
+    }
+    let (profile, run) = if section.name == PROFILE { (Some(section), None) } else { (None, Some(section)) };
+    let (_, [of_profile, of_run]) = decode_apart(profile, run, schema);
+    of_profile.or(of_run).map_or(Ok(()), Err)
 }
 
 impl SaveFinding {

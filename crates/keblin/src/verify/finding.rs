@@ -3,6 +3,7 @@
 use std::fmt;
 
 use keblin_schema::Severity;
+use keblin_schema::text::Shown;
 
 /// One thing told of a save.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -19,7 +20,7 @@ pub struct SaveFinding {
 }
 
 impl SaveFinding {
-    pub(super) fn warning(
+    pub(crate) fn warning(
         code: &'static str,
         place: impl Into<String>,
         message: impl Into<String>,
@@ -30,6 +31,7 @@ impl SaveFinding {
 
 impl fmt::Display for SaveFinding {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: {}: {} [{}]", self.place, self.severity.as_str(), self.message, self.code)
+        let (place, message) = (Shown(&self.place), Shown(&self.message));
+        write!(f, "{place}: {}: {message} [{}]", self.severity.as_str(), self.code)
     }
 }

@@ -37,7 +37,9 @@ use crate::migrate::Account;
 use crate::progress::{Notice, Progress};
 use crate::save::decode::{Missing, of_the_past, of_this_game};
 use crate::save::glance::glance;
-use crate::save::{Lineage, ReadError, SaveFile, Seal, SealKey, Stamp, StateHead, read};
+use crate::save::{
+    Lineage, ReadError, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
+};
 use crate::snapshot::Snapshot;
 
 /// Something whose bytes and kinds were checked. Only [`verify`] makes one.
@@ -76,7 +78,20 @@ pub fn verify_sealed(
     schema: &Arc<Schema>,
     key: Option<&SealKey>,
 ) -> Result<Verified<Save>, ReadError> {
-    verify_file(read(bytes)?, schema, key)
+    verify_within(bytes, schema, key, &SaveLimits::default())
+}
+
+/// Checks as [`verify_sealed`] does, within other limits.
+///
+/// # Errors
+/// As [`verify`].
+pub fn verify_within(
+    bytes: &[u8],
+    schema: &Arc<Schema>,
+    key: Option<&SealKey>,
+    limits: &SaveLimits,
+) -> Result<Verified<Save>, ReadError> {
+    verify_file(read_within(bytes, limits)?, schema, key)
 }
 
 /// What is told of the last whole state of a save, without making progress of it: for folders of many saves.

@@ -159,6 +159,11 @@ fn missing(missing: &Missing) -> SaveFinding {
             "run.run.visit.level",
             format!("level `{level}` is no longer declared; the player is on the map"),
         ),
+        Missing::Kept { place, id } => SaveFinding::warning(
+            "id_kept",
+            *place,
+            format!("`{id}` is not declared in this version of the game; it is kept in the save"),
+        ),
         Missing::Id { field, id } => SaveFinding::warning(
             "id_gone",
             field.clone(),

@@ -6,11 +6,14 @@ use std::sync::Arc;
 use keblin::migrate::{CodeError, set_code};
 use keblin::progress::Erase;
 use keblin::save::{Stamp, read, write};
+use keblin::steps::{Files, TextFile};
 use keblin::store::OpenError;
 use keblin::verify::verify;
 use keblin::{Field, Keeper, Notice, Progress, SaveDir, Value};
 
+use crate::round_trip::stamp;
 use crate::steps::{parsed, versions};
+use crate::tables::schema;
 use crate::years::{answer, fen_post_of, is_all_there, long_ago, suppose};
 
 /// A save may hold more than its own version let it, by a tool or a fault: that is told, held to what fits, and costs nobody
@@ -228,7 +231,7 @@ fn bytes_of_an_earlier_version_are_brought_along_where_the_game_keeps_them() {
     is_all_there(&game, 17);
     assert!(game.drain_notices().any(|notice| matches!(notice, Notice::Migrated(_))));
     game.save_now().unwrap();
-    let due = game.take_due(8).unwrap();
+    let due = game.take_due(8).unwrap().unwrap();
     assert_eq!((read(&due.bytes).unwrap().head.schema_version, due.number), (3, 2));
     let again = Keeper::from_bytes(&schema, Some(&due.bytes)).unwrap();
     assert!(again.snapshot() == game.snapshot());
@@ -258,4 +261,101 @@ fn an_unlock_that_was_given_stays_given() {
         let again = verify(&write(&game.snapshot(), &Stamp::first(2, "test")), &schema).unwrap();
         assert_eq!(answer(&again.into_progress(), id), Value::Bool(true), "{id}");
     }
+}
+
+#[test]
+fn a_level_and_a_difficulty_of_another_build_are_told_and_kept_until_others_are_chosen() {
+    let text = |levels: &str, tides: &str| {
+        format!(
+            "game = 'grown'\nversion = 1\ndifficulties = [{tides}]\n[fields]\n\
+             shells = {{ type = 'int', scope = 'profile' }}\n{levels}"
+        )
+    };
+    let small = schema(&text("[[levels]]\nid = 'brook'\n", "'neap'"));
+    let grown = schema(&text("[[levels]]\nid = 'brook'\n[[levels]]\nid = 'weir'\n", "'neap', 'spring'"));
+    let mut game = Progress::new(Arc::clone(&grown));
+    game.begin(grown.difficulty("spring").ok()).unwrap();
+    game.enter(grown.level("brook").unwrap()).unwrap();
+    game.finish().unwrap();
+    game.enter(grown.level("weir").unwrap()).unwrap();
+    game.leave().unwrap();
+    let bytes = write(&game.snapshot(), &stamp(1));
+    // The smaller build tells it, plays, and writes it back.
+    let seen = verify(&bytes, &small).unwrap();
+    let told: Vec<&str> = seen
+        .findings()
+        .iter()
+        .filter(|told| told.code == "id_kept")
+        .map(|told| told.place.as_str())
+        .collect();
+    assert_eq!(told, ["profile.furthest", "profile.difficulty", "run.run.difficulty"]);
+    let mut played = seen.into_progress();
+    played.set(small.field::<i64>("shells").unwrap(), 3);
+    let back = write(&played.snapshot(), &stamp(2));
+    let again = verify(&back, &grown).unwrap().into_progress();
+    assert_eq!(again.furthest(), grown.level("weir").ok());
+    assert_eq!(again.difficulty(), grown.difficulty("spring").ok());
+    // What is chosen there is chosen.
+    played.begin_replacing(small.difficulty("neap").ok());
+    let back = write(&played.snapshot(), &stamp(3));
+    let again = verify(&back, &grown).unwrap().into_progress();
+    assert_eq!(
+        (again.furthest(), again.difficulty()),
+        (grown.level("weir").ok(), grown.difficulty("neap").ok())
+    );
+}
+
+/// Version 1 holds a number, version 2 computes others from it.
+fn computed(fills: &str, fields: &str) -> (Arc<keblin::Schema>, Arc<keblin::Schema>) {
+    let before = "game = 'sum'\nversion = 1\n[fields]\nparcels = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'brook'\nstars = 3\n";
+    let now =
+        before.replace("version = 1", "version = 2").replace("[[levels]]", &format!("{fields}[[levels]]"));
+    let file = |name: &str, text: &str| TextFile { name: name.to_string(), text: text.to_string() };
+    let files = Files {
+        declaration: file("progress.toml", &now),
+        frozen: [(1, file("frozen/v1.toml", before))].into(),
+        steps: [(2, file("migrations/v2.toml", fills))].into(),
+    };
+    let parsed = keblin::Schema::parse_with_past(&files).unwrap();
+    // That it can become too large is told before anybody plays, once for each expression.
+    let told: String = parsed.of_past.iter().map(ToString::to_string).collect();
+    assert_eq!(told.matches("can become larger than 64 bits").count(), 1, "{told}");
+    assert!(told.contains("`parcels * 3`") && told.contains("migrations/v2.toml:2:"), "{told}");
+    let now = parsed.schema;
+    (Arc::clone(&now.past()[0].schema), Arc::new(now))
+}
+
+#[test]
+fn what_a_step_computes_fits_is_clamped_and_told_or_leaves_the_save_as_it_is() {
+    let fields = "tripled = { type = 'int', scope = 'profile', max = 90 }\nzero = { type = 'int', scope = 'profile' }\n";
+    let fills = "[fields.tripled]\nfill = 'parcels * 3'\n[fields.zero]\nfill = 'parcels % 1'\n[facts]\nstars = 'parcels'\n";
+    let (before, now) = computed(fills, fields);
+    let saved = |parcels: i64| {
+        let mut game = Progress::new(Arc::clone(&before));
+        game.set(before.field::<i64>("parcels").unwrap(), parcels);
+        write(&game.snapshot(), &stamp(1))
+    };
+    let told = |parcels: i64| {
+        let save = verify(&saved(parcels), &now).unwrap();
+        let entries = &save.account().unwrap().entries;
+        entries.iter().map(|entry| format!("{} {}", entry.place, entry.fate.as_str())).collect::<Vec<_>>()
+    };
+    // Every field is accounted for, also where what is computed is what is declared.
+    assert_eq!(told(2), ["levels.brook.stars filled", "parcels carried", "tripled filled", "zero filled"]);
+    assert_eq!(told(31), ["levels.brook.stars clamped", "parcels carried", "tripled clamped", "zero filled"]);
+    let opened = verify(&saved(31), &now).unwrap().into_progress();
+    assert_eq!(opened.get(now.field::<i64>("tripled").unwrap()), 90);
+    // Beyond 64 bits there is no value: the save is not for this game, and says where.
+    let error = verify(&saved(i64::MAX), &now).unwrap_err();
+    assert!(error.is_refusal());
+    assert_eq!(
+        error.fault.to_string(),
+        "the step to version 2 cannot be done: tripled, unset: what is computed for it is larger than 64 bits"
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
+    fs::create_dir_all(folder.path()).unwrap();
+    fs::write(slot.path(), saved(i64::MAX)).unwrap();
+    assert!(matches!(Keeper::open(&slot, &now), Err(OpenError::Refused { .. })));
+    assert_eq!(fs::read(slot.path()).unwrap(), saved(i64::MAX), "untouched");
 }

@@ -50,7 +50,7 @@ fn a_pin_is_gone_back_to_and_a_second_copy_may_look() {
             "oil 5 of the lamp, and the pins are:",
             "  at_the_stone, causeway",
             "back at the stone: oil 45",
-            "the second copy: the slot is open elsewhere",
+            "the second copy: the slot is open already",
             "but it can look: oil 45",
             "new record, most_oil: unset -> 45",
             "jorid: None",

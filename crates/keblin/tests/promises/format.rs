@@ -4,7 +4,7 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use keblin::save::{ReadError, ReadLimits, SaveFile, read, read_within, write};
+use keblin::save::{ReadError, SaveFile, SaveLimits, read, read_within, write};
 use keblin::verify::verify;
 use keblin::{Progress, Schema};
 
@@ -219,7 +219,7 @@ fn every_number_that_is_stored_is_held_against_what_it_is_about() {
 fn the_limits_are_the_readers_to_set() {
     let schema = fen_post();
     let bytes = saved(&schema);
-    let mut limits = ReadLimits::default();
+    let mut limits = SaveLimits::default();
     assert!(read_within(&bytes, &limits).is_ok());
     limits.max_save_bytes = 100;
     let error = read_within(&bytes, &limits).unwrap_err();
@@ -227,14 +227,14 @@ fn the_limits_are_the_readers_to_set() {
         error.to_string(),
         format!("file, byte 0: a save has at most 100 bytes, but found {}", bytes.len())
     );
-    limits = ReadLimits::default();
+    limits = SaveLimits::default();
     limits.max_rows = 2;
     let error = read_within(&bytes, &limits).unwrap_err();
     assert!(error.to_string().ends_with("expected a table of 1 to 2 rows, but found array"), "{error}");
-    limits = ReadLimits::default();
+    limits = SaveLimits::default();
     limits.max_block_bytes = 300;
     assert_eq!(read_within(&bytes, &limits).unwrap_err().fault.code(), "too_large");
-    limits = ReadLimits::default();
+    limits = SaveLimits::default();
     limits.max_nesting = 1;
     assert_eq!(read_within(&bytes, &limits).unwrap_err().fault.code(), "too_deep");
 }
@@ -244,7 +244,7 @@ fn the_page_and_the_byte_table_say_the_same() {
     use keblin::save::layout;
     let page = crate::tables::read("docs/save-format.md");
     let hex = |bytes: &[u8]| bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>();
-    let limits = ReadLimits::default();
+    let limits = SaveLimits::default();
     let facts = [
         format!("# The save file, format {}", layout::FORMAT),
         format!("| `85` | array of {} |", layout::HEADER_ITEMS),
@@ -257,12 +257,13 @@ fn the_page_and_the_byte_table_say_the_same() {
         format!("a byte string of {} bytes, the last {} bytes", layout::FOOT_BYTES, layout::FOOT_ITEM_BYTES),
         format!("the mark `{}`", hex(layout::FOOT_MARK)),
         format!(
-            "at most {} MiB, {} rows, {} arrays",
+            "at most {} MiB, {} rows, {} arrays and maps inside each other, looks through a damaged file at most {} times over, and passes over at most {} damaged places",
             limits.max_save_bytes >> 20,
             limits.max_rows,
-            limits.max_nesting
+            limits.max_nesting,
+            limits.max_passes,
+            limits.max_damaged
         ),
-        format!("at most {} times over", limits.max_passes),
         format!("at most {} MiB.\n", keblin::snapshot::MAX_PICTURE_BYTES >> 20),
     ];
     let flat = page.split_whitespace().collect::<Vec<_>>().join(" ");

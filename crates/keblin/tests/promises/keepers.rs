@@ -275,25 +275,25 @@ fn areas_are_written_when_they_change_and_shared_when_they_do_not() {
 fn a_keeper_of_bytes_touches_nothing_and_gives_what_is_due() {
     let Game { ref schema, shells: field, .. } = game();
     let mut kept = Keeper::from_bytes(schema, None).unwrap();
-    assert_eq!(kept.take_due(1), None);
+    assert_eq!(kept.take_due(1).unwrap(), None);
     kept.begin(None).unwrap();
     kept.enter(schema.level("brook").unwrap()).unwrap();
     kept.finish().unwrap();
     kept.add(field, 4);
     kept.tick(FRAME);
-    let first = kept.take_due(1_000).unwrap();
+    let first = kept.take_due(1_000).unwrap().unwrap();
     assert_eq!((first.number, first.cause.as_str()), (1, "finish"));
-    assert_eq!(kept.take_due(1_001), None);
+    assert_eq!(kept.take_due(1_001).unwrap(), None);
     kept.not_kept(&first.cause, "the cloud is away");
     assert!(kept.drain_notices().any(|notice| matches!(notice, Notice::NotWritten { .. })));
-    let again = kept.take_due(1_002).unwrap();
+    let again = kept.take_due(1_002).unwrap().unwrap();
     assert_eq!((again.number, again.cause.as_str()), (2, "finish"));
     assert_eq!(kept.suspend().unwrap(), None);
-    assert_eq!(kept.take_due(1_003).unwrap().cause, "suspend");
+    assert_eq!(kept.take_due(1_003).unwrap().unwrap().cause, "suspend");
     let mut opened = Keeper::from_bytes(schema, Some(&again.bytes)).unwrap();
     assert_eq!((opened.get(field), opened.origin()), (4, &Origin::File));
     opened.save_now().unwrap();
-    assert_eq!(opened.take_due(1_004).unwrap().number, 3, "it counts on");
+    assert_eq!(opened.take_due(1_004).unwrap().unwrap().number, 3, "it counts on");
     assert!(Keeper::from_bytes(schema, Some(b"torn")).is_err());
     assert!(matches!(opened.pin("here"), Err(PinError::Save(SaveError::OnlyLooking))));
 }

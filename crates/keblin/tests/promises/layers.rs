@@ -7,14 +7,15 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 9] = [
+const MAY_USE: [(&str, &[&str]); 10] = [
     ("snapshot", &[]),
     ("account", &[]),
-    ("progress", &["snapshot", "account"]),
-    ("save", &["snapshot"]),
+    ("fullness", &[]),
+    ("progress", &["snapshot", "account", "fullness"]),
+    ("save", &["snapshot", "fullness"]),
     ("migrate", &["snapshot", "account", "progress", "save"]),
     ("verify", &["snapshot", "save", "progress", "migrate"]),
-    ("store", &["snapshot", "save", "verify", "progress"]),
+    ("store", &["snapshot", "fullness", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),
 ];

@@ -174,6 +174,7 @@ fn what_a_smaller_declaration_does_not_know_is_carried_along_and_comes_back() {
     assert_eq!(
         told,
         [
+            "profile.furthest: warning: `first` is not declared in this version of the game; it is kept in the save [id_kept]",
             "run.run.visit.level: warning: level `first` is no longer declared; the player is on the map [level_gone]",
             "profile.fields.best.easy.first: hint: not declared here; kept and written back [carried_along]",
             "profile.fields.best.hard.first: hint: not declared here; kept and written back [carried_along]",

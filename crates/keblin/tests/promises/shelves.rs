@@ -122,7 +122,7 @@ fn a_slot_that_is_open_is_refused_to_others_who_may_look_at_it() {
     assert_eq!(lock, ours.lock_path());
     let error = theirs.open(&schema).unwrap_err();
     assert!(matches!(error, OpenError::InUse { .. }));
-    assert!(error.to_string().starts_with("the slot is open elsewhere: "), "{error}");
+    assert!(error.to_string().starts_with("the slot is open already: "), "{error}");
     assert!(matches!(dir.remove("otter"), Err(SlotError::InUse { .. })));
     assert_eq!(theirs.view(&schema).unwrap().progress.get(coppers(&schema)), 1);
     assert_eq!(fs::read(ours.path()).unwrap(), before);

@@ -1,0 +1,46 @@
+//! Changes that happen whole or not at all: what a game takes and what it gives for it belong together, whatever fails in
+//! between.
+
+use super::Progress;
+
+impl Progress {
+    /// Makes several changes, all of them or none. If `change` returns an error, or panics, everything is as it was before:
+    /// values, phase, records, notices and journal.
+    ///
+    /// ```
+    /// use keblin::{Field, Progress, Schema};
+    ///
+    /// # let text = "game = 'otter'\nversion = 1\n[fields]\ncoins = { type = 'int', scope = 'profile', min = 0 }\n\
+    /// #     keys = { type = 'int', scope = 'profile' }\n";
+    /// # let schema = Schema::parse("progress.toml", text)?.schema;
+    /// let (coins, keys): (Field<i64>, Field<i64>) = (schema.field("coins")?, schema.field("keys")?);
+    /// let mut game = Progress::new(schema);
+    /// game.set(coins, 50);
+    /// let bought = game.all_or_nothing(|game| {
+    ///     game.add(keys, 1);
+    ///     game.spend(coins, 80).map(drop)
+    /// });
+    /// assert!(bought.is_err(), "there are not enough coins");
+    /// assert_eq!((game.get(coins), game.get(keys)), (50, 0), "and no key was given for nothing");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// The error of `change`.
+    pub fn all_or_nothing<T, E>(
+        &mut self,
+        change: impl FnOnce(&mut Progress) -> Result<T, E>,
+    ) -> Result<T, E> {
+        let before = self.duplicate();
+        // What is changed stands apart until it is whole; a panic leaves what was there.
+        let mut changing = std::mem::replace(self, before);
+        let done = change(&mut changing)?;
+        *self = changing;
+        Ok(done)
+    }
+
+    /// The same progress once more, with its journal.
+    pub(crate) fn duplicate(&self) -> Progress {
+        Progress { journal: self.journal.duplicate(), ..self.clone() }
+    }
+}

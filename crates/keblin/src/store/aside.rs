@@ -1,0 +1,143 @@
+//! What lies aside: names that say why, and how long a file stays there. Nothing that was saved is removed at once; what
+//! was set aside goes, the oldest first, once there is much of it and it is old.
+
+use std::path::{Path, PathBuf};
+
+use keblin_schema::Name;
+
+use super::error::DiskError;
+use super::savedir::{ENDING, SaveDir};
+
+/// Why files are set aside: the words in their names.
+const REASONS: [&str; 9] = [
+    "damaged",
+    "replaced",
+    "older",
+    "unreadable",
+    "unfinished",
+    "removed",
+    "erased",
+    "not_migrated",
+    "earlier_version",
+];
+
+/// Up to so many bytes, what was set aside stays, however old it is.
+pub const ASIDE_BYTES: u64 = 256 << 20;
+
+/// Beyond [`ASIDE_BYTES`], a file that was set aside stays for so many days.
+pub const ASIDE_DAYS: u64 = 30;
+
+/// Beyond so many bytes, the oldest of what was set aside goes however old it is.
+pub const ASIDE_MOST_BYTES: u64 = 2 << 30;
+
+const DAY_MS: u64 = 24 * 60 * 60 * 1000;
+
+/// A file that was set aside.
+struct SetAside {
+    path: PathBuf,
+    slot: String,
+    len_bytes: u64,
+    written_unix_ms: u64,
+}
+
+impl SaveDir {
+    /// Where everything lies that is not a slot.
+    pub(super) fn aside(&self) -> PathBuf {
+        self.folder().join("aside")
+    }
+
+    pub(super) fn aside_path(&self, name: &str, why: &str) -> PathBuf {
+        self.aside().join(format!("{name}.{why}{ENDING}"))
+    }
+
+    /// Free names aside that say why, one after the other.
+    pub(super) fn free_asides(
+        &self,
+        name: &str,
+        why: &str,
+    ) -> Result<impl FnMut() -> PathBuf + use<'_>, DiskError> {
+        let start = format!("{name}.{why}-");
+        let number = |file: &String| file.strip_prefix(&start)?.strip_suffix(ENDING)?.parse::<u64>().ok();
+        let taken = self.files().list(&self.aside())?.iter().filter_map(number).max();
+        let (mut last, name, why) = (taken.unwrap_or(0), name.to_string(), why.to_string());
+        Ok(move || {
+            last = last.saturating_add(1);
+            self.aside_path(&name, &format!("{why}-{last}"))
+        })
+    }
+
+    /// The first of them.
+    pub(super) fn free_aside(&self, name: &str, why: &str) -> Result<PathBuf, DiskError> {
+        Ok(self.free_asides(name, why)?())
+    }
+
+    /// Moves files aside under names that say why; where they are now.
+    pub(super) fn set_all_aside(
+        &self,
+        name: &str,
+        files: Vec<PathBuf>,
+        why: &str,
+    ) -> Result<Vec<PathBuf>, DiskError> {
+        let mut free = self.free_asides(name, why)?;
+        let moves: Vec<_> = files.into_iter().map(|file| (file, free())).collect();
+        self.files().set_aside(&moves)?;
+        Ok(moves.into_iter().map(|(_, to)| to).collect())
+    }
+
+    /// Tidies up after a write of a slot whose lock is held: removes what writes of it that were cut off have left, and the
+    /// oldest of what was set aside where there is too much of it. Nobody waits for this, and nothing depends on it.
+    pub(super) fn tidy(&self, name: &str) {
+        let Ok(files) = self.files().list(&self.aside()) else { return };
+        for file in files.iter().filter(|file| is_left_over(name, file)) {
+            let _ = self.files().remove(&self.aside().join(file));
+        }
+        for path in self.too_much(&files) {
+            let _ = self.files().remove(&path);
+        }
+    }
+
+    /// Which of the files that were set aside are to go. The newest of each slot stays.
+    fn too_much(&self, files: &[String]) -> Vec<PathBuf> {
+        let mut set_aside: Vec<SetAside> = files.iter().filter_map(|file| self.seen(file)).collect();
+        let mut total: u64 = set_aside.iter().map(|file| file.len_bytes).sum();
+        if total <= ASIDE_BYTES {
+            return Vec::new();
+        }
+        set_aside.sort_by_key(|file| file.written_unix_ms);
+        let now = self.files().now_unix_ms();
+        let mut going = Vec::new();
+        for (at, file) in set_aside.iter().enumerate() {
+            let is_newest = set_aside.iter().skip(at + 1).all(|later| later.slot != file.slot);
+            let is_old = now.saturating_sub(file.written_unix_ms) > ASIDE_DAYS * DAY_MS;
+            if !is_newest && ((total > ASIDE_BYTES && is_old) || total > ASIDE_MOST_BYTES) {
+                total -= file.len_bytes;
+                going.push(file.path.clone());
+            }
+        }
+        going
+    }
+
+    /// A file that was set aside; nothing for pins, copies, locks, settings, and what is not ours.
+    fn seen(&self, file: &str) -> Option<SetAside> {
+        let (slot, why) = file.strip_suffix(ENDING)?.split_once('.')?;
+        let (reason, number) = why.rsplit_once('-')?;
+        if !REASONS.contains(&reason) || number.parse::<u64>().is_err() || Name::new(slot).is_err() {
+            return None;
+        }
+        let path = self.aside().join(file);
+        let len_bytes = self.files().len(&path).ok()??;
+        let written_unix_ms = self.files().written_unix_ms(&path).ok()??;
+        Some(SetAside { path, slot: slot.to_string(), len_bytes, written_unix_ms })
+    }
+}
+
+/// Whether a file is what a write of a slot has left that was cut off.
+fn is_left_over(name: &str, file: &str) -> bool {
+    let why = file.strip_prefix(name).and_then(|rest| rest.strip_prefix('.'));
+    why.is_some_and(|why| why.starts_with("fresh") && why.ends_with(ENDING))
+}
+
+/// Whether a path is of a file that is being written, or that such a write has left.
+pub(super) fn is_fresh(name: &str, path: &Path) -> bool {
+    path.file_name().and_then(|file| file.to_str()).is_some_and(|file| is_left_over(name, file))
+}

@@ -1,0 +1,358 @@
+//! Publishing a whole file in place of the one that is there. What is there may be anything: ours as it was left, an older
+//! one of ours that somebody put back, a save that ours knows nothing of, or damage. Only what ours has grown out of
+//! becomes the copy before, or gives way to it; everything else is set aside, and told.
+
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+
+use keblin_schema::Schema;
+
+use super::error::{DiskError, failed};
+use super::held::{Held, Left, Standing};
+use super::saving::{Replaced, SaveError, Saved};
+use super::slot::Slot;
+use crate::progress::{AsideReason, Progress};
+use crate::save::decode::of_this_game;
+use crate::save::layout::Digest;
+use crate::save::search::History;
+use crate::save::writer::{Written, write_whole};
+use crate::save::{Lineage, Stamp, read_within};
+use crate::snapshot::Snapshot;
+use crate::verify::{Save, Verified, verify_within};
+
+/// How often a file is published again that somebody else exchanges while it is put in place.
+const TRIES: usize = 4;
+
+/// What a whole file is published for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum How {
+    /// A save; what is there becomes the copy before it.
+    Whole,
+    /// The same, and the file is its own copy if there is no copy before it: without one, a file that is lost would be a
+    /// first run.
+    WithCopy,
+    /// Something was erased, and must not come back by the copy or by what somebody else has saved.
+    Erasing,
+    /// Something was erased before, and the copy before may still hold it.
+    OwingErasing,
+}
+
+impl How {
+    fn erases(self) -> bool {
+        matches!(self, How::Erasing | How::OwingErasing)
+    }
+}
+
+/// A file that is there, as far as it can be read.
+struct There {
+    bytes: Vec<u8>,
+    /// Its last state; `None` if it is not whole, to its end and block by block.
+    lineage: Option<Lineage>,
+    /// The last state that is whole, whatever is behind it.
+    last: Option<Digest>,
+    /// Every state that it has been through, as far as it says so.
+    been: HashSet<Digest>,
+}
+
+/// What was found in a place.
+enum Found {
+    Missing,
+    /// Something that cannot be read, or not one of this game's.
+    Unusable(AsideReason),
+    There(There),
+}
+
+impl Found {
+    fn lineage(&self) -> Option<&Lineage> {
+        match self {
+            Found::There(there) => there.lineage.as_ref(),
+            _ => None,
+        }
+    }
+}
+
+impl Slot {
+    /// Puts a whole file in place of what is there.
+    pub(super) fn publish(
+        &self,
+        held: &mut Held,
+        snapshot: &Snapshot,
+        cause: &str,
+        how: How,
+    ) -> Result<Saved, SaveError> {
+        held.owes_erasing |= how == How::Erasing;
+        for _ in 0..TRIES {
+            if let Some(saved) = self.publish_once(held, snapshot, cause, how)? {
+                return Ok(saved);
+            }
+        }
+        let exchanged = std::io::Error::other("somebody else keeps putting another file there");
+        Err(failed("publishing", &self.path())(exchanged).into())
+    }
+
+    /// `None` if another file stands in its place when it is done.
+    fn publish_once(
+        &self,
+        held: &mut Held,
+        snapshot: &Snapshot,
+        cause: &str,
+        how: How,
+    ) -> Result<Option<Saved>, SaveError> {
+        held.left = None;
+        self.hold_on(held)?;
+        let (path, previous, limits) = (self.path(), self.previous_path(), self.dir().limits());
+        let (file, copy) = (self.file_there(snapshot.schema())?, self.there(&previous, snapshot.schema()));
+        let standing = file.lineage().map(|file| held.standing(file));
+        let theirs = match (&file, standing) {
+            (Found::There(there), Some(Standing::Strange | Standing::Met | Standing::BeforeErasing)) => {
+                verify_within(&there.bytes, snapshot.schema(), self.dir().key(), limits).ok()
+            }
+            _ => None,
+        };
+        let both = theirs.as_ref().filter(|_| standing == Some(Standing::Strange) && !how.erases());
+        let both = both.map(|theirs| met(snapshot, theirs));
+        let before = joined(held.known.as_ref(), file.lineage(), copy.lineage());
+        let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
+        stamp.erasures += u64::from(how == How::Erasing);
+        let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, self.dir().key());
+        if !written.fits(limits) {
+            return Err(SaveError::TooLarge(written.fullness(limits)));
+        }
+        let aside = match file {
+            Found::Unusable(why) => self.past_the_unusable(held, why, &copy, &written)?,
+            _ => self.clear_the_way(held, &file, standing, &copy, how)?,
+        };
+        held.try_for(&written.lineage);
+        if !self.put(&path, &written.parts.all())? && !cfg!(keblin_fault = "exchange_unseen") {
+            return Ok(None);
+        }
+        self.copy_of(&written, &aside, how)?;
+        held.owes_erasing = false;
+        let (number, len_bytes) = (stamp.number, written.parts.len());
+        let fullness = written.fullness(limits);
+        let left = Left::of(&mut written, stamp.saved_at_unix_ms);
+        held.has_saved(written, left);
+        self.dir().tidy(self.name().as_str());
+        let replaced = theirs.filter(|_| standing != Some(Standing::Met)).zip(aside.file).map(
+            |(theirs, (set_aside, _))| Replaced {
+                set_aside,
+                snapshot: theirs.snapshot().clone(),
+                has_met: both.is_some(),
+            },
+        );
+        let set_aside = aside.told;
+        Ok(Some(Saved { path, number, len_bytes, written_bytes: len_bytes, fullness, replaced, set_aside }))
+    }
+
+    /// Puts what is there out of the way, so that nothing is lost if the new file is the last thing that is written: as the
+    /// copy before, or aside.
+    fn clear_the_way(
+        &self,
+        held: &Held,
+        file: &Found,
+        standing: Option<Standing>,
+        copy: &Found,
+        how: How,
+    ) -> Result<Aside, SaveError> {
+        let mut aside = Aside::default();
+        self.clear_the_copy(copy, &mut aside)?;
+        let why = match (file, standing) {
+            (Found::Missing | Found::Unusable(_), _) => return Ok(aside),
+            (Found::There(_), None) => AsideReason::Damaged,
+            (Found::There(_), Some(Standing::Strange | Standing::Met)) => AsideReason::Replaced,
+            (Found::There(_), Some(Standing::BeforeErasing)) => AsideReason::Erased,
+            (Found::There(_), Some(Standing::Earlier)) => AsideReason::Older,
+            (Found::There(there), Some(Standing::Latest)) => {
+                self.becomes_the_copy(there, copy, how, &mut aside)?;
+                return Ok(aside);
+            }
+        };
+        if let Found::There(there) = file {
+            // A copy, so that the file itself is there and whole until the new one takes its place.
+            let to = self.dir().free_aside(self.name().as_str(), why.as_str())?;
+            self.put(&to, &[&there.bytes])?;
+            // A save that was cut off or failed is damage of our own making, and was told as that.
+            let known = held.known.as_ref().and_then(Lineage::head);
+            let is_behind = there.last.is_some() && there.last.as_ref() == known;
+            let is_ours = why == AsideReason::Damaged && !held.tried.is_empty() && is_behind;
+            aside.told.extend((!is_ours).then(|| (to.clone(), why)));
+            aside.file = Some((to, why));
+        }
+        Ok(aside)
+    }
+
+    /// A copy before that is of no use is set aside.
+    fn clear_the_copy(&self, copy: &Found, aside: &mut Aside) -> Result<(), SaveError> {
+        if let Found::Unusable(why) = copy {
+            let to = self.set_aside(&self.previous_path(), why.as_str())?;
+            aside.told.push((to, *why));
+        }
+        Ok(())
+    }
+
+    /// What is there cannot be read, and so not copied: the new file becomes the copy before as well, so that it is there
+    /// before the other is moved aside.
+    fn past_the_unusable(
+        &self,
+        held: &Held,
+        why: AsideReason,
+        copy: &Found,
+        written: &Written,
+    ) -> Result<Aside, SaveError> {
+        let mut aside = Aside::default();
+        self.clear_the_copy(copy, &mut aside)?;
+        if let Found::There(There { bytes, lineage, .. }) = copy {
+            let head = lineage.as_ref().and_then(Lineage::head);
+            let is_ours =
+                head.is_some_and(|head| held.known.as_ref().is_some_and(|known| known.has_been(head)));
+            if !is_ours {
+                let to = self.dir().free_aside(self.name().as_str(), AsideReason::Replaced.as_str())?;
+                self.put(&to, &[bytes])?;
+                aside.told.push((to, AsideReason::Replaced));
+            }
+        }
+        self.put(&self.previous_path(), &written.parts.all())?;
+        let to = self.set_aside(&self.path(), why.as_str())?;
+        aside.told.push((to, why));
+        Ok(aside)
+    }
+
+    /// The file becomes the copy before, if it has grown out of that copy; a copy that it has not grown out of is kept
+    /// aside, and gives way once the new file is there.
+    fn becomes_the_copy(
+        &self,
+        file: &There,
+        copy: &Found,
+        how: How,
+        aside: &mut Aside,
+    ) -> Result<(), SaveError> {
+        if let Found::There(copy) = copy {
+            let has_grown_out = match (&copy.lineage, &file.lineage) {
+                (Some(copy), Some(file)) => {
+                    copy.head().is_some_and(|head| file.has_been(head)) || file.has_erased_since(copy)
+                }
+                _ => true,
+            } || copy
+                .lineage
+                .as_ref()
+                .and_then(Lineage::head)
+                .is_some_and(|head| file.been.contains(head));
+            let why = match (&copy.lineage, has_grown_out) {
+                (None, _) => Some(AsideReason::Damaged),
+                (Some(_), false) => Some(AsideReason::Replaced),
+                _ => None,
+            };
+            if let Some(why) = why {
+                let to = self.dir().free_aside(self.name().as_str(), why.as_str())?;
+                self.put(&to, &[&copy.bytes])?;
+                aside.told.push((to, why));
+                aside.copy_gives_way = why == AsideReason::Replaced;
+            }
+        }
+        if !aside.copy_gives_way && !how.erases() && !cfg!(keblin_fault = "no_previous") {
+            self.put(&self.previous_path(), &[&file.bytes])?;
+        }
+        Ok(())
+    }
+
+    /// Makes the new file its own copy where there is none, and where the one that is there must not stay.
+    fn copy_of(&self, written: &Written, aside: &Aside, how: How) -> Result<(), DiskError> {
+        let must_not_stay = how.erases() || aside.copy_gives_way;
+        let is_missing = || self.dir().exists(&self.previous_path()).map(|there| !there);
+        let is_wanted = must_not_stay || (how == How::WithCopy && is_missing()?);
+        if is_wanted && (how.erases() || !cfg!(keblin_fault = "no_previous")) {
+            self.put(&self.previous_path(), &written.parts.all())?;
+        }
+        Ok(())
+    }
+
+    /// A folder that was removed took the lock with it: it is taken again, and the slot may be open elsewhere by then.
+    fn hold_on(&self, held: &mut Held) -> Result<(), SaveError> {
+        if self.dir().exists(&self.lock_path())? {
+            return Ok(());
+        }
+        held.unlock();
+        match held.lock(self)? {
+            true => Ok(()),
+            false => Err(SaveError::InUse { lock: self.lock_path() }),
+        }
+    }
+
+    pub(super) fn put(&self, path: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        self.dir().publish(self.name().as_str(), path, parts)
+    }
+
+    /// What is under the slot's name. An error if it is not ours to replace.
+    fn file_there(&self, schema: &Schema) -> Result<Found, SaveError> {
+        let path = self.path();
+        let found = self.there(&path, schema);
+        if let Found::Unusable(AsideReason::Replaced) = found {
+            let bytes = self.dir().read(&path)?.unwrap_or_default();
+            let error = read_within(&bytes, self.dir().limits());
+            let error = error.and_then(|file| of_this_game(&file, schema)).err();
+            return error.map_or(Ok(Found::Missing), |error| Err(SaveError::Refused { path, error }));
+        }
+        Ok(found)
+    }
+
+    /// What is in a place.
+    fn there(&self, path: &Path, schema: &Schema) -> Found {
+        let limits = self.dir().limits();
+        let bytes = match self.dir().read(path) {
+            Ok(Some(bytes)) => bytes,
+            Ok(None) => return Found::Missing,
+            Err(_) => return Found::Unusable(AsideReason::Unreadable),
+        };
+        let lineage = match read_within(&bytes, limits) {
+            Ok(file) if of_this_game(&file, schema).is_err_and(|error| error.is_refusal()) => None,
+            Ok(file) => {
+                let is_whole = file.is_last() && file.game.is_some();
+                Some((is_whole.then(|| Lineage::of(&file)), Some(file.head.digest)))
+            }
+            Err(error) if error.is_refusal() => None,
+            Err(_) => Some((None, None)),
+        };
+        let Some((lineage, last)) = lineage else { return Found::Unusable(AsideReason::Replaced) };
+        let mut history = History::within(&bytes, limits.clone());
+        let lineage = lineage.filter(|_| history.faults.is_empty());
+        let been = history.lineage();
+        Found::There(There { bytes, lineage, last, been })
+    }
+}
+
+/// What was set aside.
+#[derive(Default)]
+struct Aside {
+    /// The file, where it is a copy of what the new file takes the place of.
+    file: Option<(PathBuf, AsideReason)>,
+    /// Everything that is to be told.
+    told: Vec<(PathBuf, AsideReason)>,
+    /// Whether the copy before is kept aside, and is to be replaced once the new file is there.
+    copy_gives_way: bool,
+}
+
+/// A snapshot with the records, facts and unlocks of what somebody else has saved.
+fn met(snapshot: &Snapshot, theirs: &Verified<Save>) -> Snapshot {
+    let mut both = Progress::view(snapshot);
+    both.reconcile(theirs.snapshot());
+    let mut both = both.snapshot();
+    both.picture.clone_from(&snapshot.picture);
+    both
+}
+
+/// What the next save follows: ours, and what stands in the places of ours. It counts on behind all of them, and knows
+/// them all.
+fn joined(known: Option<&Lineage>, file: Option<&Lineage>, copy: Option<&Lineage>) -> Option<Lineage> {
+    let mut joined = known.or(file).or(copy)?.clone();
+    if let Some(file) = file {
+        joined.join(file);
+    }
+    if let Some(copy) = copy {
+        let is_earlier = copy.created_unix_ms == joined.created_unix_ms && copy.number <= joined.number;
+        match is_earlier {
+            true => joined.join(copy),
+            false => joined.number = joined.number.max(copy.number),
+        }
+    }
+    Some(joined)
+}

@@ -1,0 +1,398 @@
+//! Files that others put where ours were: while the game was closed, while it runs, and in the middle of a save; files that
+//! rot, and files that cannot be read.
+
+use std::io::ErrorKind;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
+
+use keblin::progress::{AsideReason, Erase};
+use keblin::store::backend::{Backend, Doing, Faulty, LeftAt, Lock, Memory, PowerCut, Tear};
+use keblin::store::{DiskError, OpenError, Origin, Slot};
+use keblin::{Keeper, Notice};
+
+use crate::keepers::{Game, game, in_memory, slot_on};
+
+fn set_asides(kept: &mut Keeper) -> Vec<AsideReason> {
+    let why = |notice| if let Notice::SetAside { why, .. } = notice { Some(why) } else { None };
+    kept.drain_notices().filter_map(why).collect()
+}
+
+/// What somebody else has saved: a best, and so many shells.
+fn of_a_stranger(best: i64, shells: i64) -> Vec<u8> {
+    let (memory, slot) = in_memory();
+    let game = game();
+    let mut kept = Keeper::open(&slot, &game.schema).unwrap();
+    kept.submit(game.best, best);
+    kept.set(game.shells, shells);
+    kept.close().unwrap();
+    memory.files()[&slot.path()].clone()
+}
+
+/// Ours: best 100 and 10 shells, saved twice, closed.
+fn ours() -> (Memory, Slot, Vec<u8>) {
+    let (memory, slot) = in_memory();
+    let game = game();
+    memory.set_clock(1_000_000);
+    let mut kept = Keeper::open(&slot, &game.schema).unwrap();
+    kept.submit(game.best, 40);
+    kept.save_now().unwrap();
+    let earlier = memory.files()[&slot.path()].clone();
+    kept.close().unwrap();
+    memory.set_clock(2_000_000);
+    let mut kept = Keeper::open(&slot, &game.schema).unwrap();
+    kept.submit(game.best, 100);
+    kept.set(game.shells, 10);
+    kept.close().unwrap();
+    // Once more, so that the copy before has all of it.
+    let mut kept = Keeper::open(&slot, &game.schema).unwrap();
+    kept.save_now().unwrap();
+    kept.close().unwrap();
+    (memory, slot, earlier)
+}
+
+#[test]
+fn a_strangers_file_put_in_place_while_the_game_was_closed_meets_ours_and_neither_is_lost() {
+    let Game { ref schema, best, shells } = game();
+    // The stranger's is the later one, or ours is.
+    for clock in [1_500_000, 9_000_000_000_000_000] {
+        let (memory, slot, _) = ours();
+        let theirs = {
+            let (elsewhere, far) = in_memory();
+            elsewhere.set_clock(clock);
+            let mut other = Keeper::open(&far, schema).unwrap();
+            other.submit(best, 70);
+            other.set(shells, 3);
+            other.close().unwrap();
+            elsewhere.files()[&far.path()].clone()
+        };
+        memory.put_file(slot.path(), theirs.clone());
+        let copy = memory.files()[&slot.previous_path()].clone();
+        let before = memory.files();
+        let seen = slot.view(schema).unwrap();
+        assert!(matches!(seen.origin, Origin::Met { .. }), "{:?}", seen.origin);
+        assert_eq!(memory.files(), before, "looking writes nothing");
+        let mut kept = Keeper::open(&slot, schema).unwrap();
+        let is_theirs = clock > 2_000_000;
+        assert_eq!((kept.get(best), kept.get(shells)), (Some(100), if is_theirs { 3 } else { 10 }));
+        assert!(kept.drain_notices().any(|notice| notice == Notice::Reconciled));
+        let mut files = memory.files();
+        files.retain(|path, _| path.extension().is_some_and(|ending| ending == "keblin"));
+        assert_eq!(files.len(), before.len() - 2, "and so does opening: only locks are beside them");
+        kept.save_now().unwrap();
+        assert_eq!(set_asides(&mut kept), [AsideReason::Replaced]);
+        let kept_aside = &memory.files()[Path::new("saves/aside/otter.replaced-1.keblin")];
+        assert_eq!(*kept_aside, if is_theirs { copy } else { theirs }, "what gave way is kept");
+        kept.close().unwrap();
+        let mut again = Keeper::open(&slot, schema).unwrap();
+        assert_eq!((again.origin(), again.get(best)), (&Origin::File, Some(100)));
+        assert!(!again.drain_notices().any(|notice| notice == Notice::Reconciled), "met once and for all");
+    }
+}
+
+#[test]
+fn an_older_one_of_ours_put_back_gives_way_to_the_copy_wherever_a_save_is_cut_off() {
+    let Game { ref schema, best, .. } = game();
+    let (memory, slot, earlier) = ours();
+    memory.put_file(slot.path(), earlier.clone());
+    let files = PowerCut::of(&memory);
+    let slot = slot_on(&(Arc::new(files.clone()) as Arc<dyn Backend>));
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    assert_eq!(kept.get(best), Some(100));
+    kept.save_now().unwrap();
+    // And once more while it runs.
+    files.files().put_file(slot.path(), earlier);
+    kept.submit(best, 110);
+    kept.save_now().unwrap();
+    assert_eq!(set_asides(&mut kept), [AsideReason::Older]);
+    kept.close().unwrap();
+    files.after_each_call(&[Tear::Lost, Tear::Kept, Tear::Half, Tear::LastOnly], |calls, tear, left| {
+        let slot = slot_on(&(Arc::new(left) as Arc<dyn Backend>));
+        let opened = slot.open(schema).unwrap();
+        assert!(opened.progress.get(best) >= Some(100), "after call {calls}, {tear:?}: {:?}", opened.origin);
+    });
+}
+
+#[test]
+fn what_was_erased_does_not_come_back_by_an_old_file_however_many_saves_later() {
+    let Game { ref schema, best, shells } = game();
+    let erase = Erase::Field(schema.field_named("best").unwrap().0);
+    for while_it_runs in [true, false] {
+        let (memory, slot) = in_memory();
+        let mut kept = Keeper::open(&slot, schema).unwrap();
+        kept.submit(best, 9);
+        kept.save_now().unwrap();
+        let old = memory.files()[&slot.path()].clone();
+        kept.erase(&erase, true).unwrap();
+        for number in 0..200 {
+            kept.set(shells, number);
+            kept.save_now().unwrap();
+        }
+        drop(kept.drain_notices());
+        if while_it_runs {
+            memory.put_file(slot.path(), old.clone());
+            kept.add(shells, 1);
+            let saved = kept.save_now().unwrap().unwrap();
+            assert!(!saved.replaced.unwrap().has_met);
+            assert_eq!(set_asides(&mut kept), [AsideReason::Erased]);
+            kept.close().unwrap();
+        } else {
+            kept.close().unwrap();
+            memory.put_file(slot.path(), old.clone());
+        }
+        let kept = Keeper::open(&slot, schema).unwrap();
+        assert_eq!(kept.get(best), None, "{while_it_runs}");
+        // What was in the file that the old one took the place of is gone with it, but for the copy.
+        assert!(kept.get(shells) >= 199 || !while_it_runs);
+        let aside = &memory.files()[Path::new("saves/aside/otter.erased-1.keblin")];
+        assert_eq!(*aside, old, "and it is never offered");
+    }
+}
+
+#[test]
+fn killed_while_something_is_erased_the_next_save_erases_the_copy_too() {
+    let Game { ref schema, best, .. } = game();
+    let files = PowerCut::new();
+    let slot = slot_on(&(Arc::new(files.clone()) as Arc<dyn Backend>));
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.submit(best, 4_771_077);
+    kept.save_now().unwrap();
+    let before = files.calls();
+    kept.erase(&Erase::Field(schema.field_named("best").unwrap().0), true).unwrap();
+    kept.save_now().unwrap();
+    let (number, mut erased_in_one) = ([0x1a, 0x00, 0x48, 0xcd, 0x05], 0);
+    for calls in before..files.calls() {
+        let left = files.after(calls, Tear::Kept);
+        let slot = slot_on(&(Arc::new(left.clone()) as Arc<dyn Backend>));
+        let mut kept = Keeper::open(&slot, schema).unwrap();
+        let has_it = |path: &PathBuf| {
+            left.files().get(path).is_some_and(|bytes| bytes.windows(number.len()).any(|part| part == number))
+        };
+        if kept.get(best).is_none() {
+            erased_in_one += usize::from(has_it(&slot.previous_path()));
+            kept.save_now().unwrap();
+            assert!(!has_it(&slot.path()) && !has_it(&slot.previous_path()), "after call {calls}");
+        }
+    }
+    assert!(erased_in_one > 0, "it was never cut off between the two files");
+}
+
+#[test]
+fn a_rotten_byte_never_becomes_the_copy_before() {
+    let Game { ref schema, shells, .. } = game();
+    let (memory, slot) = in_memory();
+    memory.set_clock(1_000_000);
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.put_area("west", Some(vec![7; 4000].into())).unwrap();
+    kept.save_now().unwrap();
+    let rot = |from: u8| {
+        let mut bytes = memory.files()[&slot.path()].clone();
+        let at = bytes.windows(64).position(|part| part == [from; 64]).unwrap();
+        bytes[at + 9] ^= 1;
+        // On the same file: a disk rots, and nobody has put another one there.
+        memory.rot(&slot.path(), at + 9, bytes[at + 9]);
+    };
+    kept.put_area("fens", Some(vec![8; 4000].into())).unwrap();
+    kept.save_now().unwrap();
+    rot(7);
+    memory.set_clock(1_000_000 + 16 * 60 * 1000);
+    kept.put_area("fens", Some(vec![9; 4000].into())).unwrap();
+    kept.set(shells, 5);
+    let saved = kept.save_now().unwrap().unwrap();
+    assert_eq!(saved.written_bytes, saved.len_bytes, "a whole file, from what the game holds");
+    assert_eq!(saved.set_aside.len(), 1, "{:?}", saved.set_aside);
+    for path in [slot.path(), slot.previous_path()] {
+        let bytes = &memory.files()[&path];
+        let save = keblin::verify::verify(bytes, schema).unwrap();
+        assert!(save.fault().is_none());
+        let area =
+            |name: &str| keblin::Progress::restored(save.snapshot().clone()).area(name).unwrap().to_vec();
+        assert_eq!(area("west"), vec![7; 4000], "{path:?}");
+    }
+    assert_eq!(slot.view(schema).unwrap().progress.get(shells), 5);
+}
+
+/// Memory in which somebody puts another file in place right before so many calls of a kind return.
+#[derive(Debug)]
+struct Meddled {
+    files: Memory,
+    at: Mutex<Option<(&'static str, PathBuf, Vec<u8>)>>,
+}
+
+impl Meddled {
+    fn meddle(&self, call: &str) {
+        let mut at = self.at.lock().unwrap();
+        if let Some((_, path, bytes)) = at.take_if(|(when, ..)| *when == call) {
+            self.files.put_file(path, bytes);
+        }
+    }
+}
+
+impl Backend for Meddled {
+    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.files.len(path)
+    }
+    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
+        self.files.read(path, from, most)
+    }
+    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        let done = self.files.append(path, left, parts);
+        self.meddle("append");
+        done
+    }
+    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
+        self.files.sync(path)
+    }
+    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        let published = self.files.publish(path, beside, parts)?;
+        let is_ours = self.at.lock().unwrap().as_ref().is_none_or(|(_, other, _)| other != path);
+        if !is_ours {
+            self.meddle("publish");
+        }
+        Ok(published && (is_ours || self.at.lock().unwrap().is_some()))
+    }
+    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
+        self.files.set_aside(moves)
+    }
+    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
+        self.files.remove(path)
+    }
+    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
+        self.files.written_unix_ms(path)
+    }
+    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
+        self.files.list(folder)
+    }
+    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
+        self.files.lock(path)
+    }
+}
+
+#[test]
+fn a_file_exchanged_in_the_middle_of_a_save_is_seen_and_the_save_is_published_again() {
+    let Game { ref schema, best, shells } = game();
+    for when in ["append", "publish"] {
+        let files = Arc::new(Meddled { files: Memory::default(), at: Mutex::new(None) });
+        let slot = slot_on(&(files.clone() as Arc<dyn Backend>));
+        let mut kept = Keeper::open(&slot, schema).unwrap();
+        kept.set(shells, 1);
+        kept.save_now().unwrap();
+        if when == "publish" {
+            // So that there is a whole file to write.
+            files.files.put_file(slot.path(), b"torn".to_vec());
+        }
+        *files.at.lock().unwrap() = Some((when, slot.path(), of_a_stranger(70, 3)));
+        kept.set(shells, 2);
+        let saved = kept.save_now().unwrap().unwrap();
+        assert!(files.at.lock().unwrap().is_none(), "{when}: nobody meddled");
+        assert!(saved.replaced.is_some_and(|replaced| replaced.has_met), "{when}");
+        assert_eq!((kept.get(best), kept.get(shells)), (Some(70), 2), "{when}");
+        kept.close().unwrap();
+        let opened = slot.view(schema).unwrap();
+        assert_eq!((opened.progress.get(best), opened.progress.get(shells)), (Some(70), 2), "{when}");
+    }
+}
+
+/// Files of which one cannot be read, however often it is tried.
+fn with_a_bad_sector(memory: &Memory, path: PathBuf) -> Slot {
+    let faulty = Faulty::new(Arc::new(memory.clone()));
+    faulty.fail_for(path, Doing::Read, ErrorKind::Other);
+    slot_on(&(Arc::new(faulty) as Arc<dyn Backend>))
+}
+
+#[test]
+fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
+    let Game { ref schema, best, shells } = game();
+    // The file: the copy before is taken, and the file stays until the next save sets it aside.
+    let (memory, slot, _) = ours();
+    let bad = with_a_bad_sector(&memory, slot.path());
+    let mut kept = Keeper::open(&bad, schema).unwrap();
+    assert!(matches!(kept.origin(), Origin::Previous { set_aside: None, .. }), "{:?}", kept.origin());
+    assert_eq!(kept.get(best), Some(100));
+    assert!(memory.files().contains_key(&slot.path()), "it may be readable again in a moment");
+    kept.set(shells, 11);
+    kept.save_now().unwrap();
+    assert_eq!(set_asides(&mut kept), [AsideReason::Unreadable]);
+    kept.close().unwrap();
+    assert_eq!(slot.view(schema).unwrap().progress.get(shells), 11);
+    // The copy: the save opens, and it is told.
+    let (memory, slot, _) = ours();
+    let bad = with_a_bad_sector(&memory, slot.previous_path());
+    let mut kept = Keeper::open(&bad, schema).unwrap();
+    assert_eq!((kept.origin(), kept.findings()[0].code), (&Origin::File, "copy_unreadable"));
+    kept.set(shells, 12);
+    kept.close().unwrap();
+    assert_eq!(slot.view(schema).unwrap().progress.get(shells), 12);
+    // The settings: as declared, and told.
+    let (memory, slot, _) = ours();
+    let device = PathBuf::from("saves/aside/device.keblin");
+    let bad = with_a_bad_sector(&memory, device);
+    let mut kept = Keeper::open(&bad, schema).unwrap();
+    assert_eq!((kept.get(best), kept.findings()[0].code), (Some(100), "settings_unreadable"));
+    kept.set(schema.field::<i64>("volume").unwrap(), 3);
+    kept.close().unwrap();
+    assert_eq!(slot.view(schema).unwrap().progress.get(schema.field::<i64>("volume").unwrap()), 3);
+    // Both files of the slot: that is for the player to know, and nothing is changed.
+    let (memory, slot, _) = ours();
+    let faulty = Faulty::new(Arc::new(memory.clone()));
+    faulty.fail_for(slot.path(), Doing::Read, ErrorKind::Other);
+    faulty.fail_for(slot.previous_path(), Doing::Read, ErrorKind::Other);
+    let before = memory.files();
+    let bad = slot_on(&(Arc::new(faulty) as Arc<dyn Backend>));
+    assert!(matches!(Keeper::open(&bad, schema), Err(OpenError::Disk(_))));
+    assert_eq!(memory.files().len(), before.len());
+}
+
+#[test]
+fn an_unreadable_save_is_an_entry_of_the_list_and_keeps_no_other_from_being_offered() {
+    let Game { ref schema, .. } = game();
+    let (memory, slot, earlier) = ours();
+    let faulty = Faulty::new(Arc::new(memory.clone()));
+    faulty.fail_for(slot.path(), Doing::Read, ErrorKind::Other);
+    memory.put_file("saves/heron.keblin", earlier.clone());
+    memory.put_file("saves/aside/rush.previous.keblin", earlier.clone());
+    let files: Arc<dyn Backend> = Arc::new(faulty.clone());
+    let list = keblin::SaveDir::on(Arc::clone(&files), "saves").list().unwrap();
+    let told: Vec<String> = list
+        .iter()
+        .map(|entry| {
+            let head = entry.head.as_ref();
+            format!("{} {}", entry.name, head.map_or_else(|error| error.fault.code(), |_| "whole"))
+        })
+        .collect();
+    assert_eq!(told, ["heron whole", "otter unreadable", "rush missing"]);
+    // A ruin, with one thing aside that cannot be read and another that can.
+    memory.put_file("saves/reed.keblin", b"torn".to_vec());
+    memory.put_file("saves/aside/reed.damaged-1.keblin", earlier.clone());
+    memory.put_file("saves/aside/reed.damaged-2.keblin", earlier);
+    faulty.fail_for(PathBuf::from("saves/aside/reed.damaged-1.keblin"), Doing::Read, ErrorKind::Other);
+    let reed = keblin::SaveDir::on(files, "saves").slot("reed").unwrap();
+    let Err(OpenError::Damaged(ruin)) = Keeper::open(&reed, schema) else { panic!() };
+    assert!(ruin.offer().is_some());
+    let opened = ruin.earlier().unwrap().unwrap();
+    Keeper::opened(&reed, opened).unwrap().close().unwrap();
+}
+
+#[test]
+fn what_was_set_aside_goes_when_it_is_much_and_old_and_a_pin_never_does() {
+    const MIB: usize = 1 << 20;
+    let Game { ref schema, .. } = game();
+    let (memory, slot) = in_memory();
+    memory.set_clock(0);
+    let name = |number: usize| format!("saves/aside/otter.damaged-{number}.keblin");
+    for number in 1..=6 {
+        memory.put_file(name(number), vec![0; 60 * MIB]);
+    }
+    let day = 24 * 60 * 60 * 1000;
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.pin("bridge").unwrap();
+    memory.set_clock(day);
+    kept.close().unwrap();
+    let there = |number: usize| memory.files().contains_key(Path::new(&name(number)));
+    assert!((1..=6).all(there), "much, but not old");
+    memory.set_clock(40 * day);
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.save_now().unwrap();
+    let left: Vec<usize> = (1..=6).filter(|number| there(*number)).collect();
+    assert_eq!(left, [3, 4, 5, 6], "the oldest went, until it was no longer much");
+    assert_eq!(kept.pins().unwrap().len(), 1);
+}
