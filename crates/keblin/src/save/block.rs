@@ -1,7 +1,7 @@
 //! One block: its word, its content, and the digest over both. Nothing of a block is believed before its digest holds, so
 //! that damage is never taken for something that a later version wrote.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::ops::Range;
 
 use keblin_schema::Name;
@@ -33,25 +33,42 @@ pub(super) struct Block<'b> {
 }
 
 /// How many bytes may still be looked at; only hostile files come to the end of it.
-pub(super) struct Budget {
+pub(super) struct Budget<'b> {
     left: usize,
     passes: usize,
     /// What a walk through the whole file has found: states share blocks, and the digest of each is compared once.
     /// Nothing while only the last state is read.
-    pub(super) walked: Option<Walked>,
+    pub(super) walked: Option<Walked<'b>>,
 }
 
 /// What stands where in a file, by the offsets of the blocks.
 #[derive(Default)]
-pub(super) struct Walked {
-    /// Where the blocks begin whose digests hold, in order.
-    pub(super) whole: Vec<usize>,
+pub(super) struct Walked<'b> {
+    /// The blocks whose digests hold, in order: where each begins, and where its content ends.
+    pub(super) whole: Vec<(usize, usize)>,
     /// What is wrong where none begins.
     pub(super) faults: BTreeMap<usize, ReadError>,
+    /// Sections that states have named: most are those that the state before named as well.
+    pub(super) sections: HashMap<usize, Named<'b>>,
 }
 
-impl Budget {
-    pub(super) fn of(file: &[u8], limits: &SaveLimits) -> Budget {
+/// How a block is looked at.
+enum Looked<'l, 'b> {
+    /// Its digest is compared, within a budget.
+    Within(&'l mut Budget<'b>),
+    /// It was found to be whole before, and its content ends there.
+    Before { content_end: usize },
+}
+
+/// A section as a row of a table names it.
+pub(super) struct Named<'b> {
+    pub(super) len_bytes: usize,
+    pub(super) digest: Digest,
+    pub(super) section: Section<'b>,
+}
+
+impl<'b> Budget<'b> {
+    pub(super) fn of(file: &[u8], limits: &SaveLimits) -> Budget<'b> {
         let left = file.len().saturating_mul(limits.max_passes).saturating_add(1 << 20);
         Budget { left, passes: limits.max_passes, walked: None }
     }
@@ -69,29 +86,34 @@ impl<'b> Block<'b> {
         file: &'b [u8],
         offset: usize,
         limits: &SaveLimits,
-        budget: &mut Budget,
+        budget: &mut Budget<'b>,
     ) -> Result<Block<'b>, ReadError> {
         match &budget.walked {
-            None => Block::looked_at(file, offset, limits, Some(budget)),
-            Some(walked) if walked.whole.binary_search(&offset).is_ok() => {
-                Block::looked_at(file, offset, limits, None)
-            }
+            None => Block::looked_at(file, offset, limits, Looked::Within(budget)),
             Some(walked) => {
-                let nothing = || {
-                    let expected = "a block that is whole".to_string();
-                    ReadError::new("file", offset, Fault::Cut { expected })
-                };
-                Err(walked.faults.get(&offset).cloned().unwrap_or_else(nothing))
+                let found = walked.whole.binary_search_by_key(&offset, |(offset, _)| *offset).ok();
+                match found.and_then(|found| walked.whole.get(found)) {
+                    Some((_, content_end)) => {
+                        Block::looked_at(file, offset, limits, Looked::Before { content_end: *content_end })
+                    }
+                    None => {
+                        let nothing = || {
+                            let expected = "a block that is whole".to_string();
+                            ReadError::new("file", offset, Fault::Cut { expected })
+                        };
+                        Err(walked.faults.get(&offset).cloned().unwrap_or_else(nothing))
+                    }
+                }
             }
         }
     }
 
-    /// The block at an offset; within a budget its digest is compared, without one it was before.
+    /// The block at an offset.
     fn looked_at(
         file: &'b [u8],
         offset: usize,
         limits: &SaveLimits,
-        budget: Option<&mut Budget>,
+        looked: Looked<'_, 'b>,
     ) -> Result<Block<'b>, ReadError> {
         let mut cursor = Cursor::in_file("file", file, offset);
         if !cursor.passes(BLOCK_MARK) {
@@ -112,12 +134,17 @@ impl<'b> Block<'b> {
             .ok_or_else(|| cursor.unexpected(items_at, format!("{BLOCK_ITEMS} items or more")))?;
         let needed = cursor.bool("whether the block is needed")?;
         let content = cursor.offset();
-        let skipped = cursor.skip("a block's content", limits);
-        let is_to_be_compared = budget.is_some();
-        if let Some(budget) = budget {
-            budget.spend(cursor.offset() - offset)?;
-        }
-        skipped?;
+        let is_to_be_compared = match looked {
+            Looked::Before { content_end } => {
+                cursor.skip_bytes(content_end.saturating_sub(content));
+                false
+            }
+            Looked::Within(budget) => {
+                let skipped = cursor.skip("a block's content", limits);
+                budget.spend(cursor.offset() - offset)?;
+                skipped.map(|()| true)?
+            }
+        };
         let digest_at = cursor.offset();
         let covered = cursor.since(offset);
         let stored = cursor.digest("the block's digest")?;

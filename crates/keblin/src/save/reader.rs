@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
-use super::block::{Block, Budget, Section};
+use super::block::{Block, Budget, Named, Section};
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
@@ -13,7 +13,7 @@ use super::layout::{
     digest,
 };
 use super::seal::{Seal, SealKey};
-use super::search;
+use super::search::History;
 use super::state::{Row, StateBlock, StateHead};
 use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
@@ -70,33 +70,39 @@ pub fn read(bytes: &[u8]) -> Result<SaveFile<'_>, ReadError> {
 /// # Errors
 /// As [`read`].
 pub fn read_within<'b>(bytes: &'b [u8], limits: &SaveLimits) -> Result<SaveFile<'b>, ReadError> {
+    match at_the_end(bytes, limits) {
+        Ok(file) => Ok(file),
+        Err(Some(error)) if is_final(&error) => Err(error),
+        Err(fault) => History::within(bytes, limits.clone()).last(fault),
+    }
+}
+
+/// Whether nothing can be found in a file, however it is looked through.
+pub(crate) fn is_final(error: &ReadError) -> bool {
+    error.is_refusal() || matches!(error.fault, Fault::Empty | Fault::TooLarge { .. })
+}
+
+/// The state that a file ends in, without looking through the rest of it; what is wrong with it, if it ends in one.
+pub(crate) fn at_the_end<'b>(
+    bytes: &'b [u8],
+    limits: &SaveLimits,
+) -> Result<SaveFile<'b>, Option<ReadError>> {
     if bytes.is_empty() {
-        return Err(ReadError::new("file", 0, Fault::Empty));
+        return Err(Some(ReadError::new("file", 0, Fault::Empty)));
     }
     if bytes.len() > limits.max_save_bytes {
         let fault = Fault::TooLarge { bytes: bytes.len(), most: limits.max_save_bytes };
-        return Err(ReadError::new("file", 0, fault));
+        return Err(Some(ReadError::new("file", 0, fault)));
     }
-    let header = header(bytes);
-    if let Err(error) = &header
-        && error.is_refusal()
-    {
-        return Err(error.clone());
-    }
-    let bytes = without_room(bytes);
-    let mut budget = Budget::of(bytes, limits);
-    let last = match (&header, foot_at_the_end(bytes, 0)) {
-        (Ok(header), Some(offset)) => {
-            state_at(bytes, Some(header), offset, limits, &mut budget).map_err(Some)
-        }
-        _ => Err(None),
+    let header = match header(bytes) {
+        Ok(header) => header,
+        Err(error) if error.is_refusal() => return Err(Some(error)),
+        Err(_) => return Err(None),
     };
-    match last {
-        Ok(file) if file.end() == bytes.len() => Ok(file),
-        Err(Some(error)) if error.is_refusal() => Err(error),
-        Err(fault) => search::earlier(bytes, &header, fault, limits, &mut budget),
-        Ok(_) => search::earlier(bytes, &header, None, limits, &mut budget),
-    }
+    let bytes = without_room(bytes);
+    let Some(offset) = foot_at_the_end(bytes, 0) else { return Err(None) };
+    let file = state_at(bytes, Some(&header), offset, limits, &mut Budget::of(bytes, limits))?;
+    if file.end() == bytes.len() { Ok(file) } else { Err(None) }
 }
 
 /// A file, or its last bytes, without the room at its end: zero bytes that later states are written into. Where no state
@@ -177,7 +183,7 @@ pub(super) fn state_at<'b>(
     header: Option<&Header<'b>>,
     offset: usize,
     limits: &SaveLimits,
-    budget: &mut Budget,
+    budget: &mut Budget<'b>,
 ) -> Result<SaveFile<'b>, ReadError> {
     let block = Block::at(bytes, offset, limits, budget)?;
     if block.word != STATE {
@@ -206,8 +212,14 @@ pub(super) fn state_at<'b>(
         header_digest,
         is_contiguous,
     };
-    let mut names = HashSet::new();
+    let mut names = Names { many: (rows.len() > FEW).then(HashSet::new) };
     for row in rows {
+        if let Some(section) =
+            named_before(row, budget).filter(|section| names.is_new(section.name, &file.sections))
+        {
+            file.sections.push(section);
+            continue;
+        }
         let block = block_of_row(bytes, row, limits, budget)?;
         block.refuses(bytes)?;
         if let Some(erasures) = erasures(bytes, &block) {
@@ -223,7 +235,7 @@ pub(super) fn state_at<'b>(
             let (expected, found) = (format!("section {:?}", row.name), format!("{:?}", section.name));
             return Err(ReadError::new("file", row.offset, Fault::Unexpected { expected, found }));
         }
-        if !names.insert(section.name) {
+        if !names.is_new(section.name, &file.sections) {
             let (expected, found) = ("each section once".into(), format!("{:?} twice", section.name));
             return Err(ReadError::new(STATE, offset, Fault::Unexpected { expected, found }));
         }
@@ -231,9 +243,37 @@ pub(super) fn state_at<'b>(
             let what = format!("the section `{}`", section.name.escape_debug());
             return Err(ReadError::new("file", row.offset, Fault::LaterKeblin { what }));
         }
+        if let Some(walked) = &mut budget.walked {
+            let named = Named { len_bytes: row.len_bytes, digest: row.digest, section: section.clone() };
+            walked.sections.insert(row.offset, named);
+        }
         file.sections.push(section);
     }
     Ok(file)
+}
+
+/// Up to so many sections, their names are looked through; of more a set is kept.
+const FEW: usize = 16;
+
+/// The names of the sections of a state, of which each may be there once.
+struct Names<'b> {
+    many: Option<HashSet<&'b str>>,
+}
+
+impl<'b> Names<'b> {
+    fn is_new(&mut self, name: &'b str, before: &[Section<'b>]) -> bool {
+        match &mut self.many {
+            Some(names) => names.insert(name),
+            None => before.iter().all(|section| section.name != name),
+        }
+    }
+}
+
+/// The section of a row, if another state has named the very same one.
+fn named_before<'b>(row: &Row<'b>, budget: &Budget<'b>) -> Option<Section<'b>> {
+    let named = budget.walked.as_ref()?.sections.get(&row.offset)?;
+    let is_it = named.len_bytes == row.len_bytes && named.digest == row.digest;
+    (is_it && named.section.name == row.name).then(|| named.section.clone())
 }
 
 /// How many times something was erased, if that is what a block says.
@@ -269,7 +309,7 @@ fn block_of_row<'b>(
     bytes: &'b [u8],
     row: &Row<'b>,
     limits: &SaveLimits,
-    budget: &mut Budget,
+    budget: &mut Budget<'b>,
 ) -> Result<Block<'b>, ReadError> {
     let block = Block::at(bytes, row.offset, limits, budget)?;
     if block.range.len() != row.len_bytes {

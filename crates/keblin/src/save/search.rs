@@ -27,13 +27,18 @@ pub(super) struct Walk {
 impl Walk {
     /// Walks a file from an offset to its end. Every byte is looked at, and every digest compared, once; the budget
     /// remembers it.
-    pub(super) fn through(bytes: &[u8], from: usize, limits: &SaveLimits, budget: &mut Budget) -> Walk {
+    pub(super) fn through<'b>(
+        bytes: &'b [u8],
+        from: usize,
+        limits: &SaveLimits,
+        budget: &mut Budget<'b>,
+    ) -> Walk {
         let (mut walk, mut walked) = (Walk::default(), Walked::default());
         let mut offset = from;
         while offset < bytes.len() {
             match Block::at(bytes, offset, limits, budget) {
                 Ok(block) => {
-                    walked.whole.push(offset);
+                    walked.whole.push((offset, block.content.end));
                     match block.word {
                         STATE => walk.states.push(offset),
                         SECTION => walk.sections.push(offset),
@@ -57,31 +62,6 @@ impl Walk {
         budget.walked = Some(walked);
         walk
     }
-}
-
-/// The last whole state of a file that does not end in one, with what is wrong behind it. `fault` is what is wrong with
-/// the state the file ends in, if it ends in one.
-pub(super) fn earlier<'b>(
-    bytes: &'b [u8],
-    header: &Result<Header<'b>, ReadError>,
-    fault: Option<ReadError>,
-    limits: &SaveLimits,
-    budget: &mut Budget,
-) -> Result<SaveFile<'b>, ReadError> {
-    let walk = Walk::through(bytes, start(bytes, header), limits, budget);
-    let mut fault = fault.or_else(|| header.as_ref().err().cloned());
-    for offset in walk.states.iter().rev() {
-        match state_at(bytes, header.as_ref().ok(), *offset, limits, budget) {
-            Ok(file) => return behind(file, bytes, &walk, fault),
-            Err(error) if error.is_refusal() => return Err(error),
-            Err(error) => fault = fault.or(Some(error)),
-        }
-    }
-    if let Some(refusal) = walk.refusals.into_iter().next_back() {
-        return Err(refusal);
-    }
-    let nothing = || ReadError::new("file", bytes.len(), Fault::Cut { expected: "a state".into() });
-    Err(fault.or(walk.faults.into_iter().next()).unwrap_or_else(nothing))
 }
 
 /// Where the first block begins; where the header is damaged, at the first mark.
@@ -113,26 +93,49 @@ pub(crate) struct History<'b> {
     bytes: &'b [u8],
     header: Result<Header<'b>, ReadError>,
     limits: SaveLimits,
-    budget: Budget,
-    /// Where the states begin.
-    pub(crate) states: Vec<usize>,
-    /// What is no block that is whole.
-    pub(crate) faults: Vec<ReadError>,
+    budget: Budget<'b>,
+    walk: Walk,
 }
 
 impl<'b> History<'b> {
-    /// Walks a file, within the limits of every reader.
-    pub(crate) fn of(bytes: &'b [u8]) -> History<'b> {
-        History::within(bytes, SaveLimits::default())
-    }
-
-    /// Walks a file, within other limits.
+    /// Walks a file, within limits.
     pub(crate) fn within(bytes: &'b [u8], limits: SaveLimits) -> History<'b> {
         let header = header(bytes);
         let bytes = without_room(bytes);
         let mut budget = Budget::of(bytes, &limits);
-        let Walk { states, faults, .. } = Walk::through(bytes, start(bytes, &header), &limits, &mut budget);
-        History { bytes, header, limits, budget, states, faults }
+        let walk = Walk::through(bytes, start(bytes, &header), &limits, &mut budget);
+        History { bytes, header, limits, budget, walk }
+    }
+
+    /// Where the states begin.
+    pub(crate) fn states(&self) -> Vec<usize> {
+        self.walk.states.clone()
+    }
+
+    /// What is no block that is whole.
+    pub(crate) fn faults(&self) -> &[ReadError] {
+        &self.walk.faults
+    }
+
+    /// The last whole state, with what is wrong behind it. `fault` is what is wrong with the state the file ends in, if it
+    /// ends in one.
+    pub(crate) fn last(&mut self, fault: Option<ReadError>) -> Result<SaveFile<'b>, ReadError> {
+        let mut fault = fault.or_else(|| self.header.as_ref().err().cloned());
+        for offset in self.states().into_iter().rev() {
+            match self.state(offset) {
+                Ok(file) => return behind(file, self.bytes, &self.walk, fault),
+                Err(error) if error.is_refusal() => return Err(error),
+                Err(error) => fault = fault.or(Some(error)),
+            }
+        }
+        if let Some(refusal) = self.walk.refusals.last() {
+            return Err(refusal.clone());
+        }
+        let nothing = || {
+            let expected = "a state".to_string();
+            ReadError::new("file", self.bytes.len(), Fault::Cut { expected })
+        };
+        Err(fault.or(self.walk.faults.first().cloned()).unwrap_or_else(nothing))
     }
 
     /// The state at an offset, if everything that belongs to it is whole.
@@ -143,7 +146,7 @@ impl<'b> History<'b> {
     /// The digests of every state in the file and of those that came before them, as far as they say so.
     pub(crate) fn lineage(&mut self) -> HashSet<Digest> {
         let mut digests = HashSet::new();
-        for offset in &self.states {
+        for offset in &self.walk.states {
             let block = Block::at(self.bytes, *offset, &self.limits, &mut self.budget);
             let state = block.and_then(|block| StateBlock::of(self.bytes, &block, 0, &self.limits));
             if let Ok(StateBlock { head, .. }) = state {
@@ -158,7 +161,7 @@ impl<'b> History<'b> {
 /// Whether every block of a file is whole, up to the room behind its last state.
 pub(crate) fn is_whole_throughout(bytes: &[u8], limits: &SaveLimits) -> bool {
     let history = History::within(bytes, limits.clone());
-    history.header.is_ok() && history.faults.is_empty() && !history.states.is_empty()
+    history.header.is_ok() && history.walk.faults.is_empty() && !history.walk.states.is_empty()
 }
 
 /// The sections that are whole, whatever became of the states they belonged to, in the order of the file.

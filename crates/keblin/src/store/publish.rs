@@ -314,7 +314,7 @@ impl Slot {
         };
         let Some((lineage, last)) = lineage else { return Found::Unusable(AsideReason::Replaced) };
         let mut history = History::within(&bytes, limits.clone());
-        let lineage = lineage.filter(|_| history.faults.is_empty());
+        let lineage = lineage.filter(|_| history.faults().is_empty());
         let been = history.lineage();
         Found::There(There { bytes, lineage, last, been })
     }

@@ -11,8 +11,9 @@ use super::finding::SaveFinding;
 use super::past::device_values;
 use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
 use crate::save::layout::{PROFILE, RUN};
+use crate::save::reader::{at_the_end, is_final};
 use crate::save::search::History;
-use crate::save::{ReadError, SaveFile, Seal, SealKey, Section};
+use crate::save::{Fault, ReadError, SaveFile, SaveLimits, Seal, SealKey, Section};
 
 /// What was found in a file.
 #[derive(Clone, Debug)]
@@ -65,25 +66,39 @@ pub fn examine(bytes: &[u8], schema: &Arc<Schema>) -> Examined {
 /// Looks as [`examine`] does, and checks the seal by the game's key.
 #[must_use]
 pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>) -> Examined {
-    let file = crate::save::read(bytes);
-    let whole = file.as_ref().ok().filter(|file| file.is_everything()).map(|file| file.head.clone());
+    let limits = SaveLimits::default();
+    let quick = at_the_end(bytes, &limits);
+    let whole = quick.as_ref().ok().filter(|file| file.is_everything()).map(|file| file.head.clone());
+    // There is nothing else in the file, or nothing can be found in it.
+    let is_all = whole.is_some() || matches!(&quick, Err(Some(error)) if is_final(error));
+    let mut history = (!is_all).then(|| History::within(bytes, limits.clone()));
+    let file = match (quick, &mut history) {
+        (Ok(file), _) => Ok(file),
+        (Err(fault), Some(history)) => history.last(fault),
+        (Err(fault), None) => Err(fault.unwrap_or_else(|| ReadError::new("file", 0, Fault::Empty))),
+    };
     let (kept, mut findings) = match file.and_then(|file| kept(file, schema, key)) {
         Ok((kept, findings)) => (Ok(kept), findings),
         Err(error) => (Err(error.clone()), vec![SaveFinding::of_error(&error)]),
     };
-    if let (Some(head), Ok(_)) = (whole, &kept) {
-        // There is nothing else in the file.
+    if let (Some(head), Ok(_)) = (&whole, &kept) {
         let states = vec![StateSeen { number: Some(head.number), offset: head.offset, whole: true }];
         return Examined { kept, states, findings };
     }
-    let (mut states, mut stale_ones) = (Vec::new(), Vec::new());
-    let (mut history, mut readable) = (History::of(bytes), Readable { schema, looked_at: HashMap::new() });
-    for offset in std::mem::take(&mut history.states) {
-        let state = history.state(offset).and_then(|file| readable.check(&file).map(|()| file.head.number));
-        states.push(StateSeen { number: state.as_ref().ok().copied(), offset, whole: state.is_ok() });
-        stale_ones.extend(state.err().map(|error| stale(&error)));
+    if whole.is_some() {
+        history = Some(History::within(bytes, limits));
     }
-    stale_ones.extend(history.faults.iter().map(stale));
+    let (mut states, mut stale_ones) = (Vec::new(), Vec::new());
+    if let Some(history) = &mut history {
+        let mut readable = Readable { schema, looked_at: HashMap::new() };
+        for offset in history.states() {
+            let state =
+                history.state(offset).and_then(|file| readable.check(&file).map(|()| file.head.number));
+            states.push(StateSeen { number: state.as_ref().ok().copied(), offset, whole: state.is_ok() });
+            stale_ones.extend(state.err().map(|error| stale(&error)));
+        }
+        stale_ones.extend(history.faults().iter().map(stale));
+    }
     // What opening tells, it tells with its consequence; damage that several states share is told once.
     let mut told: HashSet<String> = findings.iter().map(|finding| finding.place.clone()).collect();
     stale_ones.retain(|finding| told.insert(finding.place.clone()));

@@ -7,6 +7,11 @@ use crate::tables::project;
 #[path = "../../../../fuzz/look.rs"]
 mod look;
 
+#[path = "../../../../fuzz/look_texts.rs"]
+mod look_texts;
+
+use look_texts::As;
+
 /// Files of a folder of saves, as whole files and as what stands inside them.
 fn seeds() -> Vec<Vec<u8>> {
     let mut seeds = Vec::new();
@@ -84,4 +89,66 @@ fn mutations_of_all_saves_are_read_without_a_panic_and_written_back_the_same() {
     }
     println!("{} seeds, {read} mutations read, {refused} refused", seeds.len());
     assert!(read > 100 && refused > 100, "{read} read, {refused} refused");
+}
+
+/// The texts of folders, whole, and for conditions each of the texts in them.
+fn texts(folders: &[&str], ending: &str) -> Vec<String> {
+    let mut texts = Vec::new();
+    for folder in folders {
+        let entries = fs::read_dir(project(folder)).unwrap().map(|entry| entry.unwrap().path());
+        let mut paths: Vec<_> =
+            entries.filter(|path| path.extension().is_some_and(|found| found == ending)).collect();
+        paths.sort();
+        texts.extend(paths.iter().map(|path| fs::read_to_string(path).unwrap()));
+    }
+    texts
+}
+
+/// A text with a few words or characters changed, cut out, doubled, or taken from another.
+fn changed(random: &mut fastrand::Rng, seeds: &[String]) -> String {
+    let mut text: Vec<char> = seeds[random.usize(..seeds.len())].chars().collect();
+    for _ in 0..random.usize(1..4) {
+        let len = text.len();
+        if len < 3 {
+            break;
+        }
+        let from = random.usize(..len);
+        let to = (from + 1 + random.usize(..20)).min(len);
+        let other: Vec<char> = seeds[random.usize(..seeds.len())].chars().collect();
+        let piece: Vec<char> = other[random.usize(..other.len())..].iter().take(20).copied().collect();
+        match random.u8(..5) {
+            0 => text[from] = char::from(random.u8(32..127)),
+            1 => drop(text.drain(from..to)),
+            2 => drop(text.splice(from..from, piece)),
+            3 => drop(text.splice(from..to, piece)),
+            _ => drop(text.splice(from..to, random.i64(..).to_string().chars())),
+        }
+    }
+    text.into_iter().collect()
+}
+
+#[test]
+fn mutations_of_all_texts_are_taken_or_complained_about() {
+    let declarations = texts(&["demo", "demo/frozen", "data/planted", "data/golden"], "toml");
+    let conditions: Vec<String> = declarations
+        .iter()
+        .flat_map(|text| text.split('"').skip(1).step_by(2))
+        .filter(|text| text.contains(['<', '=', '>', '&', '.']))
+        .map(str::to_string)
+        .collect();
+    let ways = [
+        (As::Declaration, declarations, 700),
+        (As::Steps, texts(&["demo/migrations"], "toml"), 200),
+        (As::Condition, conditions, 6_000),
+        (As::Rehearsal, texts(&["demo/rehearsals"], "txt"), 500),
+    ];
+    let mut random = fastrand::Rng::with_seed(11);
+    for (taken_as, seeds, rounds) in ways {
+        let mut taken = seeds.iter().filter(|seed| look_texts::look(seed, taken_as)).count();
+        for _ in 0..rounds {
+            taken += usize::from(look_texts::look(&changed(&mut random, &seeds), taken_as));
+        }
+        println!("{taken_as:?}: {} seeds, {taken} of {rounds} mutations taken", seeds.len());
+        assert!(taken > rounds / 50 && taken < rounds, "{taken_as:?}: {taken} of {rounds}");
+    }
 }
