@@ -1,6 +1,7 @@
 //! Appending a state behind the last one of a file, with one sync, and room behind it for those that follow.
 
 use super::backend::LeftAt;
+use super::broken::Broken;
 use super::error::DiskError;
 use super::held::{Held, Left};
 use super::saving::{SaveError, Saved};
@@ -45,7 +46,7 @@ impl Slot {
         }
         held.try_for(&written.lineage);
         // With as much of the room: a state that somebody else has written there begins with a mark.
-        let last = if cfg!(keblin_fault = "append_after_failure") { &[] } else { left.foot.as_slice() };
+        let last = if Broken::AppendAfterFailure.is() { &[] } else { left.foot.as_slice() };
         let left_at = LeftAt { len: left.len_bytes as u64, end: from as u64, last };
         if !files.append(&path, &left_at, &written.parts.all())? {
             return Ok(None);
@@ -54,10 +55,10 @@ impl Slot {
         if let Some(next) = &mut next {
             next.len_bytes = self.make_room(left.len_bytes.max(len_bytes), &written);
         }
-        if cfg!(keblin_fault = "append_after_failure") {
+        if Broken::AppendAfterFailure.is() {
             held.left.clone_from(&next);
         }
-        if !cfg!(keblin_fault = "no_sync") && !files.sync(&path)? && !cfg!(keblin_fault = "exchange_unseen") {
+        if !Broken::NoSync.is() && !files.sync(&path)? && !Broken::ExchangeUnseen.is() {
             return Ok(None);
         }
         if let Some(next) = &mut next {
@@ -103,7 +104,7 @@ impl Slot {
             last.is_some_and(|file| Some(&file.head.digest) == saved.head())
         };
         let is_whole = is_whole_throughout(&bytes, limits) && is_it();
-        if !is_whole && !cfg!(keblin_fault = "copy_unverified") {
+        if !is_whole && !Broken::CopyUnverified.is() {
             return Ok(false);
         }
         self.put(&self.previous_path(), &[&bytes])?;

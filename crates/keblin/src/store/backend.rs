@@ -6,6 +6,7 @@ use std::fmt;
 use std::hash::{BuildHasher, RandomState};
 use std::path::{Path, PathBuf};
 
+use super::broken::Broken;
 use super::disk;
 use super::error::DiskError;
 use crate::save::layout::FOOT_ITEM_BYTES;
@@ -170,7 +171,7 @@ pub(super) trait Steps: Backend {
     fn write_and_sync(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<Which, DiskError> {
         let which = self.write(beside, parts)?;
         self.take_rights(beside, path)?;
-        if !cfg!(keblin_fault = "no_sync") {
+        if !Broken::NoSync.is() {
             self.sync_file(beside)?;
         }
         Ok(which)
@@ -198,7 +199,7 @@ pub(super) trait Steps: Backend {
 
     fn rename_for_good(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
         moves.iter().try_for_each(|(path, to)| self.rename(path, to))?;
-        if cfg!(keblin_fault = "no_folder_sync") {
+        if Broken::NoFolderSync.is() {
             return Ok(());
         }
         // The new names first: a file with two names is found, one with none is not.

@@ -3,6 +3,7 @@
 use keblin_schema::Value;
 
 use super::backend::Lock;
+use super::broken::Broken;
 use super::error::DiskError;
 use super::slot::Slot;
 use crate::save::Lineage;
@@ -99,7 +100,10 @@ impl Held {
             None if self.began_empty => Standing::Strange,
             None => Standing::Latest,
             Some(known) if known.head() == save.head() => Standing::Latest,
-            Some(known) if known.has_erased_since(save) => Standing::BeforeErasing,
+            Some(known) if known.has_erased_since(save) && !Broken::ErasuresForgotten.is() => {
+                Standing::BeforeErasing
+            }
+            Some(known) if known.knows(save) && Broken::OlderBecomesCopy.is() => Standing::Latest,
             Some(known) if known.knows(save) => Standing::Earlier,
             Some(_) => Standing::Strange,
         }

@@ -19,6 +19,9 @@
 /// Where the files of saves rest.
 pub mod backend;
 
+/// Builds that are broken on purpose.
+mod broken;
+
 /// What an operating system says when it fails.
 mod error;
 

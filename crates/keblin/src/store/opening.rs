@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use keblin_schema::Schema;
 
+use super::broken::Broken;
 use super::device::Settings;
 use super::error::DiskError;
 use super::ruin::Ruin;
@@ -319,11 +320,14 @@ impl Slot {
             }
         };
         match () {
+            () if Broken::ErasuresForgotten.is() && file.created_unix_ms == copy.created_unix_ms => {
+                Relation::FileIsLater
+            }
             () if copy.has_erased_since(file) => Relation::CopyHasErased,
             () if file.has_erased_since(copy) => Relation::FileHasErased,
             () if knows(file, &self.path(), copy) => Relation::FileIsLater,
             () if knows(copy, &self.previous_path(), file) => Relation::CopyIsLater,
-            () if cfg!(keblin_fault = "no_meeting") => Relation::FileIsLater,
+            () if Broken::NoMeeting.is() => Relation::FileIsLater,
             () => Relation::Apart,
         }
     }
@@ -359,7 +363,7 @@ impl Slot {
     pub(super) fn know(&self, save: &Lineage, met: Option<&Lineage>, way: Way) {
         if way == Way::ToPlay {
             let mut known = save.clone();
-            known.number = known.number.max(met.map_or(0, |met| met.number));
+            met.into_iter().for_each(|met| known.join(met));
             let mut held = self.held();
             (held.known, held.left) = (Some(known), None);
             held.met = met.and_then(Lineage::head).copied();

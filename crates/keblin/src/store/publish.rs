@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 
 use keblin_schema::Schema;
 
+use super::broken::Broken;
 use super::error::{DiskError, failed};
 use super::held::{Held, Left, Standing};
 use super::saving::{Replaced, SaveError, Saved};
@@ -123,10 +124,10 @@ impl Slot {
             _ => self.clear_the_way(held, &file, standing, &copy, how)?,
         };
         held.try_for(&written.lineage);
-        if !self.put(&path, &written.parts.all())? && !cfg!(keblin_fault = "exchange_unseen") {
+        if !self.put(&path, &written.parts.all())? && !Broken::ExchangeUnseen.is() {
             return Ok(None);
         }
-        self.copy_of(&written, &aside, how)?;
+        self.copy_of(&written, &file, &aside, how)?;
         held.owes_erasing = false;
         let (number, len_bytes) = (stamp.number, written.parts.len());
         let fullness = written.fullness(limits);
@@ -249,18 +250,21 @@ impl Slot {
                 aside.copy_gives_way = why == AsideReason::Replaced;
             }
         }
-        if !aside.copy_gives_way && !how.erases() && !cfg!(keblin_fault = "no_previous") {
+        if !aside.copy_gives_way && !how.erases() && !Broken::NoPrevious.is() {
             self.put(&self.previous_path(), &[&file.bytes])?;
         }
         Ok(())
     }
 
-    /// Makes the new file its own copy where there is none, and where the one that is there must not stay.
-    fn copy_of(&self, written: &Written, aside: &Aside, how: How) -> Result<(), DiskError> {
-        let must_not_stay = how.erases() || aside.copy_gives_way;
+    /// Makes the file of before the copy where the one that is there gives way to it; and the new file its own copy where
+    /// there is none, or where the one that is there must not stay.
+    fn copy_of(&self, written: &Written, file: &Found, aside: &Aside, how: How) -> Result<(), DiskError> {
+        if let (true, false, Found::There(file)) = (aside.copy_gives_way, how.erases(), file) {
+            return self.put(&self.previous_path(), &[&file.bytes]).map(drop);
+        }
         let is_missing = || self.dir().exists(&self.previous_path()).map(|there| !there);
-        let is_wanted = must_not_stay || (how == How::WithCopy && is_missing()?);
-        if is_wanted && (how.erases() || !cfg!(keblin_fault = "no_previous")) {
+        let is_wanted = how.erases() || (how == How::WithCopy && is_missing()?);
+        if is_wanted && (how.erases() || !Broken::NoPrevious.is()) {
             self.put(&self.previous_path(), &written.parts.all())?;
         }
         Ok(())

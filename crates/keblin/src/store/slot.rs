@@ -7,6 +7,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use keblin_schema::{Name, Schema};
 
 use super::aside::is_fresh;
+use super::broken::Broken;
 use super::error::DiskError;
 use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
@@ -88,7 +89,8 @@ impl Slot {
     /// Takes the slot for a keeper, until [`Slot::release`]; whether nobody else in this program has it.
     pub(super) fn claim(&self) -> bool {
         let mut held = self.held();
-        !std::mem::replace(&mut held.is_played, true)
+        let was_played = std::mem::replace(&mut held.is_played, true);
+        !was_played || Broken::SharedSlot.is()
     }
 
     /// Gives up the lock, and forgets what is known of the files, as if this [`Slot`] were new. Does nothing while a keeper

@@ -34,6 +34,7 @@ mod layers;
 mod levels;
 mod limits;
 mod made_up;
+mod meetings;
 mod mended;
 mod mistakes;
 mod mixed_kinds;
