@@ -12,6 +12,15 @@ use super::error::{DiskError, failed};
 use super::slot::Slot;
 use crate::save::{Fault, SaveLimits, SealKey};
 
+/// How often a file is read before it counts as one that cannot be.
+const READS: usize = 3;
+
+/// Whether an error may be another one the next time, or none.
+fn may_pass(error: &DiskError) -> bool {
+    use std::io::ErrorKind::{FileTooLarge, InvalidInput, OutOfMemory, PermissionDenied};
+    !matches!(error.source.kind(), FileTooLarge | InvalidInput | OutOfMemory | PermissionDenied)
+}
+
 /// What the reason in a name begins with that a file has while it is written.
 pub(super) const FRESH: &str = "fresh-";
 
@@ -112,8 +121,19 @@ impl SaveDir {
         self.files.as_ref()
     }
 
-    /// The bytes of a file, `None` if there is none. One too large to be a save is not read.
+    /// The bytes of a file, `None` if there is none. One too large to be a save is not read. An error that may pass is not
+    /// believed at once: a whole save would give way to an older one for it.
     pub(super) fn read(&self, path: &Path) -> Result<Option<Vec<u8>>, DiskError> {
+        for _ in 1..READS {
+            match self.read_once(path) {
+                Err(error) if may_pass(&error) => {}
+                read => return read,
+            }
+        }
+        self.read_once(path)
+    }
+
+    fn read_once(&self, path: &Path) -> Result<Option<Vec<u8>>, DiskError> {
         let Some(len) = self.files.len(path)? else { return Ok(None) };
         let most = self.limits.max_save_bytes;
         if len > most as u64 {

@@ -54,6 +54,7 @@ mod runs;
 mod seals;
 mod shared;
 mod shelves;
+mod shimmed;
 mod slots;
 mod steps;
 mod strangers;

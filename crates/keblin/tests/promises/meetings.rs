@@ -229,14 +229,14 @@ impl World {
                     self.hidden[who] = 1;
                 }
             }
-            Act::Save(who) => drop(self.save(who, -1, false)),
-            Act::Erase(who) => drop(self.save(who, -1, true)),
+            Act::Save(who) => self.save(who, -1, false),
+            Act::Erase(who) => self.save(who, -1, true),
             Act::SaveCutOff(who, calls) => {
-                drop(self.save(who, calls, false));
+                self.save(who, calls, false);
                 self.end(who);
             }
             Act::EraseCutOff(who, calls) => {
-                drop(self.save(who, calls, true));
+                self.save(who, calls, true);
                 self.end(who);
                 // Nobody was told that it is erased: it may be, or not yet.
                 if self.opened_best() == Ok(None) {
@@ -285,10 +285,10 @@ impl World {
         }
     }
 
-    fn save(&mut self, who: usize, calls: i64, erases: bool) -> bool {
+    fn save(&mut self, who: usize, calls: i64, erases: bool) {
         self.next += 10;
         let (value, slot_file) = (self.next, self.path());
-        let Some((kept, end)) = &mut self.keepers[who] else { return false };
+        let Some((kept, end)) = &mut self.keepers[who] else { return };
         end.left.store(calls, Ordering::SeqCst);
         kept.submit(best(), value);
         kept.put_area("west", Some(vec![7; 100].into())).unwrap();
@@ -299,7 +299,6 @@ impl World {
         }
         let saved = kept.save_now();
         let held = kept.get(best());
-        let is_saved = saved.is_ok();
         if let Ok(Some(saved)) = saved {
             let is_whole = saved.written_bytes == saved.len_bytes;
             self.hidden[who] = 2 + u64::from(is_whole);
@@ -327,7 +326,6 @@ impl World {
         } else {
             self.hidden[who] = 4;
         }
-        is_saved
     }
 
     /// The program of a keeper has ended: nothing of what it would still do is done.
