@@ -244,6 +244,11 @@ impl Findings {
         Findings { source, list, more }
     }
 
+    /// The same, with others that were left out before.
+    pub(crate) fn and_more(self, more: usize) -> Findings {
+        Findings { more: self.more + more, ..self }
+    }
+
     /// How many were found besides, and are not told.
     #[must_use]
     pub fn more(&self) -> usize {

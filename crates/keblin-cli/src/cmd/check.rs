@@ -52,6 +52,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
             "game": schema.map(|schema| schema.game.as_str()),
             "version": schema.map(|schema| schema.version),
             "findings": list,
+            "more": findings.more(),
             "samples": samples.json(),
             "differences": since.as_ref().map(Since::json),
         }))?;

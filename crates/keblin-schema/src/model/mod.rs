@@ -277,7 +277,7 @@ impl Parsed {
         };
         let hints = self.unnamed.iter().filter(|(field, _)| !is_named(*field)).map(|(_, hint)| hint.clone());
         let list = self.findings.list().iter().cloned().chain(hints).collect();
-        Findings::new(self.findings.source().clone(), list)
+        Findings::new(self.findings.source().clone(), list).and_more(self.findings.more())
     }
 }
 

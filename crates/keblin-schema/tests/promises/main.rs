@@ -12,6 +12,7 @@ mod conditions;
 mod declared;
 mod differential;
 mod faults;
+mod huge;
 mod kinds;
 mod layout;
 mod mutation;

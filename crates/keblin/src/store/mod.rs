@@ -14,7 +14,8 @@
 //! A [`Keeper`](crate::store::Keeper) is progress that saves itself to a [`Slot`](crate::store::Slot). A save is either
 //! written behind the one before it, or beside the old file and put in its place in one step, so that at every instant
 //! the file ends in, or begins with, something whole. Opening takes the newest whole save of the file and the previous copy,
-//! never a mixture. A missing file is a first run; nothing is written until the first save. Nothing is ever deleted.
+//! never a mixture. A missing file is a first run; nothing is written until the first save. What is set aside stays until
+//! there is much of it and it is old ([`aside`](crate::store::aside)); nothing else is ever removed.
 
 /// Where the files of saves rest.
 pub mod backend;

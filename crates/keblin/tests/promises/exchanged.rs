@@ -396,3 +396,27 @@ fn what_was_set_aside_goes_when_it_is_much_and_old_and_a_pin_never_does() {
     assert_eq!(left, [3, 4, 5, 6], "the oldest went, until it was no longer much");
     assert_eq!(kept.pins().unwrap().len(), 1);
 }
+
+#[test]
+fn ten_thousand_pins_are_set_aside_together() {
+    let Game { ref schema, best, .. } = game();
+    let (memory, slot) = in_memory();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.submit(best, 9);
+    kept.pin("bridge").unwrap();
+    kept.save_now().unwrap();
+    let pin = memory.files()[Path::new("saves/aside/otter.pin-bridge.keblin")].clone();
+    for number in 0..10_000 {
+        memory.put_file(format!("saves/aside/otter.pin-p{number}.keblin"), pin.clone());
+    }
+    kept.erase(&Erase::Profile, true).unwrap();
+    let begun = std::time::Instant::now();
+    kept.close().unwrap();
+    // A list of names for each of them would take minutes.
+    assert!(begun.elapsed().as_secs() < 20, "{:?}", begun.elapsed());
+    let names = memory.files().into_keys().map(|path| path.to_string_lossy().into_owned());
+    let (erased, pins): (Vec<String>, Vec<String>) = names
+        .filter(|name| name.contains("erased") || name.contains("pin-"))
+        .partition(|name| name.contains("erased"));
+    assert_eq!((erased.len(), pins.len()), (10_001, 0));
+}

@@ -276,3 +276,21 @@ fn shapes_and_names_are_read_and_written_by_serde_as_the_declaration_writes_them
     assert!(serde_json::from_str::<Lamps>(r#""wicked""#).is_err());
     assert!(serde_json::from_str::<Time>(r#""soon""#).is_err());
 }
+
+#[test]
+fn an_installed_keeper_is_saved_when_its_guard_goes_also_by_a_panic() {
+    static PLACE: keblin::game::Installed<fen_post::Keeper> = keblin::game::Installed::none();
+    let folder = tempfile::tempdir().unwrap();
+    let slot = keblin::SaveDir::at(folder.path()).slot("otter").unwrap();
+    for (coppers, panics) in [(7, false), (8, true)] {
+        let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+            let _guard = PLACE.install_guarded(fen_post::Keeper::open(&slot).unwrap()).unwrap();
+            PLACE.with(|game| game.set(fen_post::fields::COPPERS, coppers)).unwrap();
+            assert!(!panics, "the game falls over");
+        }));
+        assert_eq!(ended.is_err(), panics);
+        // Nobody closed it, and the slot is free.
+        let kept = fen_post::Keeper::open(&slot).unwrap();
+        assert_eq!(kept.get(fen_post::fields::COPPERS), coppers);
+    }
+}

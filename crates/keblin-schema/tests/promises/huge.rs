@@ -1,0 +1,90 @@
+//! Declarations of thousands of names: what they cost grows as they do, and of thousands of findings some are told and the
+//! others counted.
+
+use std::fmt::Write;
+use std::time::{Duration, Instant};
+
+use keblin_schema::Schema;
+use keblin_schema::finding::MAX_FINDINGS;
+
+const MANY: usize = 10_000;
+
+/// What a table that grows with the square of the names would not stay below on any machine that runs this.
+const SOON: Duration = Duration::from_secs(20);
+
+fn declared(many: usize, each: impl Fn(usize) -> String) -> String {
+    let mut text = "game = 'huge'\nversion = 1\n".to_string();
+    (0..many).for_each(|number| write!(text, "{}", each(number)).unwrap());
+    text
+}
+
+#[track_caller]
+fn took(text: &str) -> Result<Schema, keblin_schema::Findings> {
+    let begun = Instant::now();
+    let parsed = Schema::parse("progress.toml", text);
+    assert!(begun.elapsed() < SOON, "{:?}", begun.elapsed());
+    parsed.map(|parsed| parsed.schema)
+}
+
+#[test]
+fn ten_thousand_fields_levels_items_and_rules_are_checked_soon() {
+    let fields = declared(MANY, |number| match number {
+        0 => "[fields]\nflag_0 = { type = 'bool', scope = 'profile' }\n".to_string(),
+        _ => format!("flag_{number} = {{ type = 'bool', scope = 'profile' }}\n"),
+    });
+    let schema = took(&fields).unwrap();
+    assert_eq!(schema.field_named("flag_9999").unwrap().0, 9999);
+    let field = "[fields]\nx = { type = 'int', scope = 'profile' }\n";
+    let levels = declared(MANY, |number| match number {
+        0 => format!("{field}[[levels]]\nid = 'level_0'\nstars = 3\n"),
+        // Each asks for the one before it; some for all of them together.
+        _ if number % 10 == 0 => {
+            format!("[[levels]]\nid = 'level_{number}'\nunlock = 'totals.stars >= {number}'\n")
+        }
+        _ => format!(
+            "[[levels]]\nid = 'level_{number}'\nstars = 3\nunlock = 'levels.level_{}.finished'\n",
+            number - 1
+        ),
+    });
+    let schema = took(&levels).unwrap();
+    assert_eq!(schema.level_named("level_9999"), Some(9999));
+    let items = declared(MANY, |number| match number {
+        0 => "[lists]\nthings = ['thing_0'".to_string(),
+        _ if number + 1 == MANY => format!(", 'thing_{number}']\n{field}"),
+        _ => format!(", 'thing_{number}'"),
+    });
+    took(&items).unwrap();
+}
+
+#[test]
+fn thousands_of_findings_are_told_in_part_and_counted() {
+    let text = declared(MANY / 5, |number| match number {
+        0 => "[fields]\nflag_0 = { type = 'bool', scope = 'profile' }\n".to_string(),
+        _ if number < MANY / 10 => format!("flag_{number} = {{ type = 'bool', scope = 'profile' }}\n"),
+        _ => format!("[[moments]]\nid = 'm_{number}'\nwhen = 'flga_{number}'\nagain = 'run'\n"),
+    });
+    let findings = took(&text).unwrap_err();
+    assert_eq!((findings.list().len(), findings.more()), (MAX_FINDINGS, MANY / 10 - MAX_FINDINGS));
+    assert!(findings.to_string().ends_with("\nand 900 more; mend these first\n"), "{findings}");
+    // Which name was meant is told however many there are.
+    let meant = findings.list()[0].instead.as_deref().unwrap();
+    assert!(meant.contains("flag_"), "{meant}");
+    // Ids that are one letter apart are still found.
+    let near = "game = 'x'\nversion = 1\n[fields]\nlantern = { type = 'bool', scope = 'profile' }\n\
+                lamtern = { type = 'bool', scope = 'profile' }\nlanternt = { type = 'bool', scope = 'profile' }\n\
+                gate_1 = { type = 'bool', scope = 'profile' }\ngate_2 = { type = 'bool', scope = 'profile' }\n";
+    let hints = Schema::parse("progress.toml", near).unwrap().findings;
+    let near: Vec<&str> = hints
+        .list()
+        .iter()
+        .filter(|hint| hint.code.as_str() == "near_id")
+        .map(|hint| hint.message.as_str())
+        .collect();
+    assert_eq!(
+        near,
+        [
+            "field `lamtern` is one letter away from `lantern`",
+            "field `lanternt` is one letter away from `lantern`"
+        ]
+    );
+}
