@@ -34,12 +34,17 @@ const KEEPERS: usize = 2;
 /// The best value of the stranger's save, below and above those of the keepers.
 const STRANGERS: [i64; 2] = [15, 500];
 
+/// More saves than a state names of those before it.
+const OFTEN: usize = keblin::save::layout::MAX_PREDECESSORS + 6;
+
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 enum Act {
     Open(usize),
     /// Plays on to a better record and saves.
     Save(usize),
-    /// The same; the program ends after so many calls of the files.
+    /// Plays on and saves so often that the states of before are no longer named by the last one.
+    SaveOften(usize),
+    /// As one save; the program ends after so many calls of the files.
     SaveCutOff(usize, i64),
     Close(usize),
     /// Erases the record and saves.
@@ -230,6 +235,7 @@ impl World {
                 }
             }
             Act::Save(who) => self.save(who, -1, false),
+            Act::SaveOften(who) => (0..OFTEN).for_each(|_| self.save(who, -1, false)),
             Act::Erase(who) => self.save(who, -1, true),
             Act::SaveCutOff(who, calls) => {
                 self.save(who, calls, false);
@@ -252,11 +258,12 @@ impl World {
                 }
             }
             Act::PutBack => {
-                let first = self.first_file.clone().unwrap();
-                self.strangers_own();
-                self.files.put_file(self.path(), first);
-                self.told.rotten = false;
-                self.destroyed();
+                if let Some(first) = self.first_file.clone() {
+                    self.strangers_own();
+                    self.files.put_file(self.path(), first);
+                    self.told.rotten = false;
+                    self.destroyed();
+                }
             }
             Act::PutStrange(which) => {
                 let theirs = stranger(which);
@@ -440,6 +447,8 @@ struct Meetings {
     most_acts: usize,
     /// How many calls of a save are cut off after.
     cuts: i64,
+    /// Whether a keeper saves so often, once.
+    often: bool,
 }
 
 impl Meetings {
@@ -491,6 +500,9 @@ impl Model for Meetings {
                 continue;
             }
             acts.push(Act::Save(who));
+            if self.often && count(|act| matches!(act, Act::SaveOften(_))) == 0 {
+                acts.push(Act::SaveOften(who));
+            }
             acts.extend((0..self.cuts).map(|calls| Act::SaveCutOff(who, calls)));
             if count(|act| matches!(act, Act::Erase(_) | Act::EraseCutOff(..))) == 0 {
                 acts.push(Act::Erase(who));
@@ -533,7 +545,7 @@ fn tried(model: Meetings) -> usize {
 #[test]
 fn whoever_meets_at_a_slot_loses_nothing_that_was_acknowledged() {
     for in_one_program in [true, false] {
-        let model = Meetings { in_one_program, most_saves: 2, most_acts: 5, cuts: 2 };
+        let model = Meetings { in_one_program, most_saves: 2, most_acts: 5, cuts: 2, often: false };
         let states = tried(model);
         println!("{model:?}: {states} states");
         assert!(states > 300, "{states}");
@@ -545,7 +557,7 @@ fn whoever_meets_at_a_slot_loses_nothing_that_was_acknowledged() {
 fn whoever_meets_at_a_slot_loses_nothing_in_longer_histories() {
     let acts = std::env::var("KEBLIN_TEST_ACTS").map_or(7, |acts| acts.parse().unwrap());
     for in_one_program in [true, false] {
-        let model = Meetings { in_one_program, most_saves: 3, most_acts: acts, cuts: 6 };
+        let model = Meetings { in_one_program, most_saves: 3, most_acts: acts, cuts: 6, often: true };
         println!("{model:?}: {} states", tried(model));
     }
 }
@@ -553,7 +565,7 @@ fn whoever_meets_at_a_slot_loses_nothing_in_longer_histories() {
 /// The files of a state as text, for whoever looks into a history that breaks a promise.
 #[test]
 fn a_history_is_the_same_each_time_it_is_played() {
-    let model = Meetings { in_one_program: false, most_saves: 3, most_acts: 9, cuts: 6 };
+    let model = Meetings { in_one_program: false, most_saves: 3, most_acts: 9, cuts: 6, often: false };
     let history =
         [Act::Open(0), Act::Save(0), Act::Save(0), Act::PutStrange(0), Act::SaveCutOff(0, 2), Act::Open(1)];
     let hash = |state: &State| {
