@@ -12,7 +12,7 @@ use crate::round_trip::stamp;
 use crate::tables::fen_post;
 
 /// How often more memory than the file's own length may be held at once while it is read.
-const MAX_TIMES_FILE: usize = 4;
+const MAX_TIMES_FILE: usize = 3;
 
 /// What anything may take besides.
 const ROOM_BYTES: usize = 1 << 20;
