@@ -82,8 +82,10 @@ impl Slot {
         how: How,
     ) -> Result<Saved, SaveError> {
         held.owes_erasing |= how == How::Erasing;
+        let mut told = Vec::new();
         for _ in 0..TRIES {
-            if let Some(saved) = self.publish_once(held, snapshot, cause, how)? {
+            if let Some(mut saved) = self.publish_once(held, snapshot, cause, how, &mut told)? {
+                saved.set_aside.splice(0..0, told);
                 return Ok(saved);
             }
         }
@@ -91,13 +93,14 @@ impl Slot {
         Err(failed("publishing", &self.path())(exchanged).into())
     }
 
-    /// `None` if another file stands in its place when it is done.
+    /// `None` if another file stands in its place when it is done; what was set aside by then is among what is told.
     fn publish_once(
         &self,
         held: &mut Held,
         snapshot: &Snapshot,
         cause: &str,
         how: How,
+        told: &mut Vec<(PathBuf, AsideReason)>,
     ) -> Result<Option<Saved>, SaveError> {
         held.left = None;
         self.hold_on(held)?;
@@ -125,6 +128,7 @@ impl Slot {
         };
         held.try_for(&written.lineage);
         if !self.put(&path, &written.parts.all())? && !Broken::ExchangeUnseen.is() {
+            told.extend(aside.told);
             return Ok(None);
         }
         self.copy_of(&written, &file, &aside, how)?;

@@ -91,6 +91,8 @@ impl Ruin {
     pub fn start_fresh(self) -> Result<Opened, OpenError> {
         self.lock()?;
         self.set_aside()?;
+        // Whatever is there from now on is somebody else's.
+        self.slot.held().began_empty = true;
         Ok(Opened::first_run(&self.schema, &self.slot.dir().settings(&self.schema)))
     }
 
