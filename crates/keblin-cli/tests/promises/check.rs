@@ -17,7 +17,7 @@ fn a_sound_declaration_is_fine() {
          demo/frozen/v3.keblin opens as it is, version 3\n  \
          demo/frozen/saves/v1_every_route_done.keblin opens from version 1: 23 carried,\n      8 changed, 7 filled, 2 dropped\n  \
          demo/frozen/saves/v1_four_routes_done.keblin opens from version 1: 10 carried,\n      1 changed, 10 filled, 1 dropped\n  \
-         demo/frozen/saves/v2_at_the_stake.keblin opens from version 2: 6 carried, 7\n      filled, 2 dropped\n  \
+         demo/frozen/saves/v2_at_the_stake.keblin opens from version 2: 7 carried, 7\n      filled, 2 dropped\n  \
          demo/frozen/saves/v3_one_route_at_spring.keblin opens as it is, version 3\n"
     );
     let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();
