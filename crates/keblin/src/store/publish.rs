@@ -106,9 +106,15 @@ impl Slot {
         self.hold_on(held)?;
         let (path, previous, limits) = (self.path(), self.previous_path(), self.dir().limits());
         let (file, copy) = (self.file_there(snapshot.schema())?, self.there(&previous, snapshot.schema()));
-        let standing = file.lineage().map(|file| held.standing(file));
-        let theirs = match (&file, standing) {
-            (Found::There(there), Some(Standing::Strange | Standing::Met | Standing::BeforeErasing)) => {
+        // Where the file is not whole, the copy before is what is there: it may be all that is left of somebody's save.
+        let is_whole = file.lineage().is_some();
+        let there = if is_whole { &file } else { &copy };
+        let standing = there.lineage().map(|there| held.standing(there));
+        let theirs = match (there, standing) {
+            (Found::There(there), Some(Standing::Met | Standing::BeforeErasing)) if is_whole => {
+                verify_within(&there.bytes, snapshot.schema(), self.dir().key(), limits).ok()
+            }
+            (Found::There(there), Some(Standing::Strange)) => {
                 verify_within(&there.bytes, snapshot.schema(), self.dir().key(), limits).ok()
             }
             _ => None,
@@ -122,10 +128,13 @@ impl Slot {
         if !written.fits(limits) {
             return Err(SaveError::TooLarge(written.fullness(limits)));
         }
-        let aside = match file {
+        let mut aside = match file {
             Found::Unusable(why) => self.past_the_unusable(held, why, &copy, &written)?,
-            _ => self.clear_the_way(held, &file, standing, &copy, how)?,
+            _ => self.clear_the_way(held, &file, standing.filter(|_| is_whole), &copy, how)?,
         };
+        if let (false, Some(Standing::Strange), Found::There(copy)) = (is_whole, standing, &copy) {
+            self.keep_the_copy(copy, &mut aside)?;
+        }
         held.try_for(&written.lineage);
         if !self.put(&path, &written.parts.all())? && !Broken::ExchangeUnseen.is() {
             told.extend(aside.told);
@@ -184,6 +193,23 @@ impl Slot {
             aside.file = Some((to, why));
         }
         Ok(aside)
+    }
+
+    /// A whole copy before that somebody else has saved is kept aside, unless it is already.
+    fn keep_the_copy(&self, copy: &There, aside: &mut Aside) -> Result<(), SaveError> {
+        let kept =
+            aside.told.iter().find(|(_, why)| *why == AsideReason::Replaced).map(|(path, _)| path.clone());
+        let kept = match kept {
+            Some(kept) => kept,
+            None => {
+                let to = self.dir().free_aside(self.name().as_str(), AsideReason::Replaced.as_str())?;
+                self.put(&to, &[&copy.bytes])?;
+                aside.told.push((to.clone(), AsideReason::Replaced));
+                to
+            }
+        };
+        aside.file = Some((kept, AsideReason::Replaced));
+        Ok(())
     }
 
     /// A copy before that is of no use is set aside.

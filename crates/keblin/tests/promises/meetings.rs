@@ -582,6 +582,17 @@ fn whoever_meets_at_a_slot_loses_nothing_that_was_acknowledged() {
     }
 }
 
+/// What the longer histories have found once.
+#[test]
+fn a_whole_copy_of_a_rotten_file_is_met_by_a_keeper_that_knows_neither() {
+    let mut world = World::new(false);
+    for act in [Act::Open(0), Act::Open(1), Act::SaveCutOff(0, 2), Act::Rot, Act::Close(1)] {
+        world.act(act);
+    }
+    assert_eq!((&world.told.broken, world.told.must), (&None, Some(20)));
+    assert_eq!(world.opened_best(), Ok(Some(20)));
+}
+
 #[test]
 #[ignore = "takes minutes; run it with --release"]
 fn whoever_meets_at_a_slot_loses_nothing_in_longer_histories() {
