@@ -6,11 +6,12 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 use keblin::progress::{AsideReason, Erase};
-use keblin::store::backend::{Backend, Doing, Faulty, LeftAt, Lock, Memory, PowerCut, Tear};
-use keblin::store::{DiskError, OpenError, Origin, Slot};
+use keblin::store::backend::{Backend, Doing, Faulty, Memory, PowerCut, Tear};
+use keblin::store::{OpenError, Origin, Slot};
 use keblin::{Keeper, Notice};
 
 use crate::keepers::{Game, game, in_memory, slot_on};
+use crate::watched::{Watched, Watcher};
 
 fn set_asides(kept: &mut Keeper) -> Vec<AsideReason> {
     let why = |notice| if let Notice::SetAside { why, .. } = notice { Some(why) } else { None };
@@ -211,84 +212,50 @@ fn a_rotten_byte_never_becomes_the_copy_before() {
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 5);
 }
 
-/// Memory in which somebody puts another file in place right before so many calls of a kind return.
-#[derive(Debug)]
-struct Meddled {
+/// Somebody who puts another file in place right before a call of a kind returns.
+#[derive(Debug, Default)]
+struct Meddler {
     files: Memory,
-    at: Mutex<Option<(&'static str, PathBuf, Vec<u8>)>>,
+    at: Mutex<Option<(Doing, PathBuf, Vec<u8>)>>,
 }
 
-impl Meddled {
-    fn meddle(&self, call: &str) {
-        let mut at = self.at.lock().unwrap();
-        if let Some((_, path, bytes)) = at.take_if(|(when, ..)| *when == call) {
+impl Watcher for Meddler {
+    fn after(&self, doing: Doing, path: &Path, is_still_there: bool) -> bool {
+        let is_it = |(when, meant, _): &mut (Doing, PathBuf, Vec<u8>)| *when == doing && *meant == path;
+        let meddled = self.at.lock().unwrap().take_if(is_it);
+        // Appending goes well: only the sync after it can see the other file.
+        let is_seen = meddled.is_some() && doing == Doing::Publish;
+        if let Some((_, path, bytes)) = meddled {
             self.files.put_file(path, bytes);
         }
-    }
-}
-
-impl Backend for Meddled {
-    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        self.files.len(path)
-    }
-    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
-        self.files.read(path, from, most)
-    }
-    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        let done = self.files.append(path, left, parts);
-        self.meddle("append");
-        done
-    }
-    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
-        self.files.sync(path)
-    }
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        let published = self.files.publish(path, beside, parts)?;
-        let is_ours = self.at.lock().unwrap().as_ref().is_none_or(|(_, other, _)| other != path);
-        if !is_ours {
-            self.meddle("publish");
-        }
-        Ok(published && (is_ours || self.at.lock().unwrap().is_some()))
-    }
-    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
-        self.files.set_aside(moves)
-    }
-    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
-        self.files.remove(path)
-    }
-    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        self.files.written_unix_ms(path)
-    }
-    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
-        self.files.list(folder)
-    }
-    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
-        self.files.lock(path)
+        is_still_there && !is_seen
     }
 }
 
 #[test]
 fn a_file_exchanged_in_the_middle_of_a_save_is_seen_and_the_save_is_published_again() {
     let Game { ref schema, best, shells } = game();
-    for when in ["append", "publish"] {
-        let files = Arc::new(Meddled { files: Memory::default(), at: Mutex::new(None) });
+    for when in [Doing::Append, Doing::Publish] {
+        let memory = Memory::default();
+        let watcher = Meddler { files: memory.clone(), at: Mutex::default() };
+        let files = Arc::new(Watched { files: memory, watcher });
         let slot = slot_on(&(files.clone() as Arc<dyn Backend>));
         let mut kept = Keeper::open(&slot, schema).unwrap();
         kept.set(shells, 1);
         kept.save_now().unwrap();
-        if when == "publish" {
+        if when == Doing::Publish {
             // So that there is a whole file to write.
             files.files.put_file(slot.path(), b"torn".to_vec());
         }
-        *files.at.lock().unwrap() = Some((when, slot.path(), of_a_stranger(70, 3)));
+        *files.watcher.at.lock().unwrap() = Some((when, slot.path(), of_a_stranger(70, 3)));
         kept.set(shells, 2);
         let saved = kept.save_now().unwrap().unwrap();
-        assert!(files.at.lock().unwrap().is_none(), "{when}: nobody meddled");
-        assert!(saved.replaced.is_some_and(|replaced| replaced.has_met), "{when}");
-        assert_eq!((kept.get(best), kept.get(shells)), (Some(70), 2), "{when}");
+        assert!(files.watcher.at.lock().unwrap().is_none(), "{when:?}: nobody meddled");
+        assert!(saved.replaced.is_some_and(|replaced| replaced.has_met), "{when:?}");
+        assert_eq!((kept.get(best), kept.get(shells)), (Some(70), 2), "{when:?}");
         kept.close().unwrap();
         let opened = slot.view(schema).unwrap();
-        assert_eq!((opened.progress.get(best), opened.progress.get(shells)), (Some(70), 2), "{when}");
+        assert_eq!((opened.progress.get(best), opened.progress.get(shells)), (Some(70), 2), "{when:?}");
     }
 }
 

@@ -1,15 +1,16 @@
 //! Who has a slot, and until when: a keeper has it until it is closed, also within one program.
 
+use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 
-use keblin::store::backend::{Backend, LeftAt, Lock};
+use keblin::store::backend::{Backend, Doing};
 use keblin::store::{DiskError, OpenError, SaveError, SwitchError};
 use keblin::{Keeper, Notice, SaveDir};
-use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 use crate::keepers::{FRAME, Game, game, in_memory, settle, slot_on};
+use crate::watched::{Watched, Watcher};
 
 #[test]
 fn a_second_keeper_of_a_slot_is_refused_in_the_same_program_too() {
@@ -91,66 +92,32 @@ fn progress_of_another_game_is_not_written_over_a_save() {
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 9);
 }
 
-/// Files that panic at so many calls of `append` and `publish`, and are those of memory before and after.
-#[derive(Debug)]
+/// Panics at so many calls of `append` and `publish`.
+#[derive(Debug, Default)]
 struct Panicking {
-    files: keblin::store::backend::Memory,
     left: AtomicUsize,
 }
 
-impl Panicking {
-    fn may_panic(&self) {
-        let had = self.left.fetch_update(Ordering::SeqCst, Ordering::SeqCst, |left| left.checked_sub(1));
-        assert!(had.is_err(), "the cloud has fallen down");
-    }
-}
-
-impl Backend for Panicking {
-    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        self.files.len(path)
-    }
-    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
-        self.files.read(path, from, most)
-    }
-    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        self.may_panic();
-        self.files.append(path, left, parts)
-    }
-    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
-        self.files.sync(path)
-    }
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        self.may_panic();
-        self.files.publish(path, beside, parts)
-    }
-    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
-        self.files.set_aside(moves)
-    }
-    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
-        self.files.remove(path)
-    }
-    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        self.files.written_unix_ms(path)
-    }
-    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
-        self.files.list(folder)
-    }
-    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
-        self.files.lock(path)
+impl Watcher for Panicking {
+    fn before(&self, doing: Doing, _: &Path) -> Result<(), DiskError> {
+        if matches!(doing, Doing::Append | Doing::Publish) {
+            let had = self.left.fetch_update(Ordering::SeqCst, Ordering::SeqCst, |left| left.checked_sub(1));
+            assert!(had.is_err(), "the cloud has fallen down");
+        }
+        Ok(())
     }
 }
 
 #[test]
 fn files_that_panic_are_told_tried_again_and_hang_nothing() {
-    let files =
-        Arc::new(Panicking { files: keblin::store::backend::Memory::default(), left: AtomicUsize::new(0) });
+    let files = Arc::new(Watched::<Panicking>::default());
     let slot = slot_on(&(files.clone() as Arc<dyn Backend>));
     let Game { ref schema, shells, .. } = game();
     let mut kept = Keeper::open(&slot, schema).unwrap();
     kept.set(shells, 1);
     kept.save_now().unwrap();
     for (value, panics) in [(2, 1), (3, 2)] {
-        files.left.store(panics, Ordering::SeqCst);
+        files.watcher.left.store(panics, Ordering::SeqCst);
         kept.begin_replacing(None);
         kept.enter(schema.level("brook").unwrap()).unwrap();
         kept.finish().unwrap();
@@ -169,7 +136,7 @@ fn files_that_panic_are_told_tried_again_and_hang_nothing() {
         assert_eq!(slot.view(schema).unwrap().progress.get(shells), value, "and tried again");
     }
     settle(&mut kept);
-    files.left.store(1, Ordering::SeqCst);
+    files.watcher.left.store(1, Ordering::SeqCst);
     kept.set(shells, 4);
     let error = kept.close().unwrap_err();
     assert!(error.to_string().contains("writing panicked: the cloud has fallen down"), "{error}");

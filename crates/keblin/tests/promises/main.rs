@@ -62,4 +62,5 @@ mod survival;
 mod tables;
 mod values;
 mod verified;
+mod watched;
 mod years;
