@@ -66,34 +66,6 @@ pub struct Keeper {
     is_nearly_full: bool,
 }
 
-/// Why a keeper did not go on to another slot.
-#[derive(Debug)]
-#[non_exhaustive]
-pub enum SwitchError {
-    /// What was played could not be saved. It is still played.
-    Save(SaveError),
-    /// The other slot could not be opened. What was played is saved, and still played.
-    Open(OpenError),
-}
-
-impl fmt::Display for SwitchError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            SwitchError::Save(error) => error.fmt(f),
-            SwitchError::Open(error) => error.fmt(f),
-        }
-    }
-}
-
-impl std::error::Error for SwitchError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match self {
-            SwitchError::Save(error) => Some(error),
-            SwitchError::Open(error) => Some(error),
-        }
-    }
-}
-
 /// Where saves go.
 pub(super) enum Place {
     /// To the disk, by a thread that is started for the first of them.
@@ -142,58 +114,6 @@ impl Keeper {
     /// As [`Slot::open`].
     pub fn open(slot: &Slot, schema: &Arc<Schema>) -> Result<Keeper, OpenError> {
         Ok(Keeper::of(slot.open_to_keep(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
-    }
-
-    /// Goes on to another slot, or opens this one anew: saves what is played, opens the slot, and is the keeper of that
-    /// from then on.
-    ///
-    /// ```
-    /// # use keblin::{Keeper, SaveDir, Schema};
-    /// # use std::sync::Arc;
-    /// # let text = "game = 'otter'\nversion = 1\n[fields]\nshells = { type = 'int', scope = 'profile' }\n";
-    /// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
-    /// # let folder = tempfile::tempdir()?;
-    /// let saves = SaveDir::at(folder.path());
-    /// let mut game = Keeper::open(&saves.slot("otter")?, &schema)?;
-    /// // The player chooses another slot in the menu:
-    /// game.switch_to(&saves.slot("heron")?)?;
-    /// # Ok::<(), Box<dyn std::error::Error>>(())
-    /// ```
-    ///
-    /// # Errors
-    /// [`SwitchError::Save`] if what is played cannot be saved, [`SwitchError::Open`] if the slot cannot be opened. Either
-    /// way the keeper is as it was, and nothing is lost.
-    pub fn switch_to(&mut self, slot: &Slot) -> Result<(), SwitchError> {
-        let schema = Arc::clone(self.progress.schema());
-        let own = match &self.place {
-            Place::Slot { slot: own, .. } => Some(own.clone()),
-            _ => None,
-        };
-        if own.is_some() {
-            self.save_for("quit").map_err(SwitchError::Save)?;
-        }
-        match own.filter(|own| own.path() == slot.path()) {
-            // Its own slot is not given up, and nobody can take it meanwhile.
-            Some(own) => {
-                let opened = own.open_again(&schema).map_err(SwitchError::Open)?;
-                let place = std::mem::replace(&mut self.place, Place::View);
-                *self = Keeper::of(opened, place);
-            }
-            None => {
-                let keeper = Keeper::open(slot, &schema).map_err(SwitchError::Open)?;
-                self.let_go();
-                *self = keeper;
-            }
-        }
-        Ok(())
-    }
-
-    /// Gives up the slot, once the writer has come to its end.
-    fn let_go(&mut self) {
-        if let Place::Slot { slot, writer } = std::mem::replace(&mut self.place, Place::View) {
-            drop(writer);
-            slot.give_up();
-        }
     }
 
     /// Looks at a slot, whoever else plays it. Everything can be done with it, and nothing is ever written.
@@ -359,7 +279,7 @@ impl Keeper {
         }
     }
 
-    fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
+    pub(super) fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
         self.note_due();
         self.due = None;
         let mut job = match &self.place {

@@ -59,6 +59,9 @@ mod append;
 /// A whole file in place of the one that is there.
 mod publish;
 
+/// What is in the places that a save is to take.
+mod there;
+
 /// Opening a slot.
 mod opening;
 
@@ -70,6 +73,9 @@ mod pins;
 
 /// Progress that saves itself.
 mod keeper;
+
+/// From slot to slot with one keeper.
+mod switching;
 
 /// The same without a disk.
 mod bytes;
@@ -88,7 +94,7 @@ mod device;
 
 pub use bytes::DueSave;
 pub use error::DiskError;
-pub use keeper::{Keeper, SwitchError};
+pub use keeper::Keeper;
 pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
 pub use opening::{OpenError, Opened, Origin};
@@ -97,3 +103,4 @@ pub use ruin::Ruin;
 pub use savedir::{SaveDir, SlotNameError};
 pub use saving::{Replaced, SaveError, Saved};
 pub use slot::Slot;
+pub use switching::SwitchError;

@@ -2,22 +2,17 @@
 //! one of ours that somebody put back, a save that ours knows nothing of, or damage. Only what ours has grown out of
 //! becomes the copy before, or gives way to it; everything else is set aside, and told.
 
-use std::collections::HashSet;
 use std::path::{Path, PathBuf};
-
-use keblin_schema::Schema;
 
 use super::broken::Broken;
 use super::error::{DiskError, failed};
 use super::held::{Held, Left, Standing};
 use super::saving::{Replaced, SaveError, Saved};
 use super::slot::Slot;
+use super::there::{Found, There};
 use crate::progress::{AsideReason, Progress};
-use crate::save::decode::of_this_game;
-use crate::save::layout::Digest;
-use crate::save::search::History;
 use crate::save::writer::{Written, write_whole};
-use crate::save::{Lineage, Stamp, read_within};
+use crate::save::{Lineage, Stamp};
 use crate::snapshot::Snapshot;
 use crate::verify::{Save, Verified, verify_within};
 
@@ -41,34 +36,6 @@ pub(super) enum How {
 impl How {
     fn erases(self) -> bool {
         matches!(self, How::Erasing | How::OwingErasing)
-    }
-}
-
-/// A file that is there, as far as it can be read.
-struct There {
-    bytes: Vec<u8>,
-    /// Its last state; `None` if it is not whole, to its end and block by block.
-    lineage: Option<Lineage>,
-    /// The last state that is whole, whatever is behind it.
-    last: Option<Digest>,
-    /// Every state that it has been through, as far as it says so.
-    been: HashSet<Digest>,
-}
-
-/// What was found in a place.
-enum Found {
-    Missing,
-    /// Something that cannot be read, or not one of this game's.
-    Unusable(AsideReason),
-    There(There),
-}
-
-impl Found {
-    fn lineage(&self) -> Option<&Lineage> {
-        match self {
-            Found::There(there) => there.lineage.as_ref(),
-            _ => None,
-        }
     }
 }
 
@@ -314,43 +281,6 @@ impl Slot {
 
     pub(super) fn put(&self, path: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.dir().publish(self.name().as_str(), path, parts)
-    }
-
-    /// What is under the slot's name. An error if it is not ours to replace.
-    fn file_there(&self, schema: &Schema) -> Result<Found, SaveError> {
-        let path = self.path();
-        let found = self.there(&path, schema);
-        if let Found::Unusable(AsideReason::Replaced) = found {
-            let bytes = self.dir().read(&path)?.unwrap_or_default();
-            let error = read_within(&bytes, self.dir().limits());
-            let error = error.and_then(|file| of_this_game(&file, schema)).err();
-            return error.map_or(Ok(Found::Missing), |error| Err(SaveError::Refused { path, error }));
-        }
-        Ok(found)
-    }
-
-    /// What is in a place.
-    fn there(&self, path: &Path, schema: &Schema) -> Found {
-        let limits = self.dir().limits();
-        let bytes = match self.dir().read(path) {
-            Ok(Some(bytes)) => bytes,
-            Ok(None) => return Found::Missing,
-            Err(_) => return Found::Unusable(AsideReason::Unreadable),
-        };
-        let lineage = match read_within(&bytes, limits) {
-            Ok(file) if of_this_game(&file, schema).is_err_and(|error| error.is_refusal()) => None,
-            Ok(file) => {
-                let is_whole = file.is_last() && file.game.is_some();
-                Some((is_whole.then(|| Lineage::of(&file)), Some(file.head.digest)))
-            }
-            Err(error) if error.is_refusal() => None,
-            Err(_) => Some((None, None)),
-        };
-        let Some((lineage, last)) = lineage else { return Found::Unusable(AsideReason::Replaced) };
-        let mut history = History::within(&bytes, limits.clone());
-        let lineage = lineage.filter(|_| history.faults().is_empty());
-        let been = history.lineage();
-        Found::There(There { bytes, lineage, last, been })
     }
 }
 

@@ -1,0 +1,81 @@
+//! What is in the places that a save is to take: the slot's own name, and the copy before.
+
+use std::collections::HashSet;
+use std::path::Path;
+
+use keblin_schema::Schema;
+
+use super::saving::SaveError;
+use super::slot::Slot;
+use crate::progress::AsideReason;
+use crate::save::decode::of_this_game;
+use crate::save::layout::Digest;
+use crate::save::search::History;
+use crate::save::{Lineage, read_within};
+
+/// A file that is there, as far as it can be read.
+pub(super) struct There {
+    pub(super) bytes: Vec<u8>,
+    /// Its last state; `None` if it is not whole, to its end and block by block.
+    pub(super) lineage: Option<Lineage>,
+    /// The last state that is whole, whatever is behind it.
+    pub(super) last: Option<Digest>,
+    /// Every state that it has been through, as far as it says so.
+    pub(super) been: HashSet<Digest>,
+}
+
+/// What was found in a place.
+pub(super) enum Found {
+    Missing,
+    /// Something that cannot be read, or not one of this game's.
+    Unusable(AsideReason),
+    There(There),
+}
+
+impl Found {
+    pub(super) fn lineage(&self) -> Option<&Lineage> {
+        match self {
+            Found::There(there) => there.lineage.as_ref(),
+            _ => None,
+        }
+    }
+}
+
+impl Slot {
+    /// What is under the slot's name. An error if it is not ours to replace.
+    pub(super) fn file_there(&self, schema: &Schema) -> Result<Found, SaveError> {
+        let path = self.path();
+        let found = self.there(&path, schema);
+        if let Found::Unusable(AsideReason::Replaced) = found {
+            let bytes = self.dir().read(&path)?.unwrap_or_default();
+            let error = read_within(&bytes, self.dir().limits());
+            let error = error.and_then(|file| of_this_game(&file, schema)).err();
+            return error.map_or(Ok(Found::Missing), |error| Err(SaveError::Refused { path, error }));
+        }
+        Ok(found)
+    }
+
+    /// What is in a place.
+    pub(super) fn there(&self, path: &Path, schema: &Schema) -> Found {
+        let limits = self.dir().limits();
+        let bytes = match self.dir().read(path) {
+            Ok(Some(bytes)) => bytes,
+            Ok(None) => return Found::Missing,
+            Err(_) => return Found::Unusable(AsideReason::Unreadable),
+        };
+        let lineage = match read_within(&bytes, limits) {
+            Ok(file) if of_this_game(&file, schema).is_err_and(|error| error.is_refusal()) => None,
+            Ok(file) => {
+                let is_whole = file.is_last() && file.game.is_some();
+                Some((is_whole.then(|| Lineage::of(&file)), Some(file.head.digest)))
+            }
+            Err(error) if error.is_refusal() => None,
+            Err(_) => Some((None, None)),
+        };
+        let Some((lineage, last)) = lineage else { return Found::Unusable(AsideReason::Replaced) };
+        let mut history = History::within(&bytes, limits.clone());
+        let lineage = lineage.filter(|_| history.faults().is_empty());
+        let been = history.lineage();
+        Found::There(There { bytes, lineage, last, been })
+    }
+}
