@@ -57,7 +57,7 @@ pub(crate) enum Command {
         /// The saves, or folders of them
         #[arg(required = true)]
         files: Vec<PathBuf>,
-        /// Do it: the saves of before are kept in `aside`, beside the new ones
+        /// Do it: the earlier saves are kept in `aside`, beside the new ones
         #[arg(long)]
         write: bool,
         /// The game's key for seals: its bytes, in a file

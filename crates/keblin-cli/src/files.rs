@@ -84,7 +84,7 @@ pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathB
             }
         }
         if found.len() == before && troubles.len() == trouble_before {
-            let what = format!("{}: there is no save in this folder: no file ends in .keblin", shown(path));
+            let what = format!("{}: this folder has no saves: no file in it ends in .keblin", shown(path));
             troubles.push(Trouble::Told(what));
         }
     }

@@ -73,7 +73,7 @@ pub(crate) fn run(
     if !console.json && (!all || saves.len() > 1) {
         tally.tell(console, &schema, is_to_write)?;
     } else if !console.json && !is_to_write && tally.brought > 0 {
-        let line = "Nothing was written; `--write` does it, and keeps the save of before in `aside`.";
+        let line = "Nothing was written; `--write` does it, and keeps the earlier save in `aside`.";
         console.paragraph(&console.toned(Tone::Quiet, line), "")?;
     }
     Trouble::of_some(troubles)?;
@@ -95,7 +95,7 @@ enum Done {
     Brought {
         account: Arc<Account>,
         findings: Vec<SaveFinding>,
-        /// Where the save of before is now; `None` where nothing was written.
+        /// Where the earlier save is now; `None` where nothing was written.
         aside: Option<PathBuf>,
     },
     /// It was left as it is: the code of the reason, and the reason.
@@ -195,7 +195,7 @@ impl Done {
                 }
                 if let Some(aside) = aside {
                     let word = console.toned(Tone::Good, "written");
-                    let line = format!("  {word}; the save of before is {}", shown(aside));
+                    let line = format!("  {word}; the earlier save is now {}", shown(aside));
                     console.paragraph(&line, "    ")?;
                 }
             }
@@ -297,11 +297,11 @@ impl Tally {
         let parts = if parts.is_empty() { "no saves found".to_string() } else { parts.join(", ") };
         console.paragraph(&format!("version {}: {parts}", schema.version), "    ")?;
         if is_to_write && *written > 0 {
-            let line = "The saves of before are in folders `aside`, beside the new ones.";
+            let line = "The earlier saves are in folders `aside`, beside the new ones.";
             console.paragraph(&console.toned(Tone::Quiet, line), "")?;
         }
         if !is_to_write && brought.0 > 0 {
-            let line = "Nothing was written; `--write` does it, and keeps the saves of before in `aside`.";
+            let line = "Nothing was written; `--write` does it, and keeps the earlier saves in `aside`.";
             console.paragraph(&console.toned(Tone::Quiet, line), "")?;
         }
         Ok(())

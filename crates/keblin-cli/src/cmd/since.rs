@@ -36,7 +36,7 @@ impl Since {
         self.differences.iter().filter(|difference| difference.class == class).count()
     }
 
-    /// Whether saves of before are told from those of now, where they do not fit.
+    /// Whether earlier saves are told from those of now, where they do not fit.
     pub(super) fn is_fine(&self) -> bool {
         let [before, now] = self.versions;
         now > before || self.count(Class::Shape) == 0
@@ -56,8 +56,8 @@ impl Since {
         let none = if self.differences.is_empty() { ": no difference" } else { "" };
         console.line(&format!("{heading}{none}"))?;
         for (class, tone, means) in [
-            (Class::Shape, Tone::Bad, "shape: saves of before do not fit"),
-            (Class::Growth, Tone::Good, "growth: saves of before fit, and what is new is as declared"),
+            (Class::Shape, Tone::Bad, "shape: earlier saves do not fit"),
+            (Class::Growth, Tone::Good, "growth: earlier saves fit, and what is new is as declared"),
             (Class::Rule, Tone::Quiet, "rule: no save holds it"),
         ] {
             if self.count(class) == 0 {
@@ -75,7 +75,7 @@ impl Since {
             console.paragraph(&console.toned(Tone::Bad, &raise), "    ")?;
         } else if self.count(Class::Shape) > 0 {
             console.paragraph(
-                &format!("  version {old} -> {new}: saves of before need a step, migrations/v{new}.toml"),
+                &format!("  version {old} -> {new}: earlier saves need a step, migrations/v{new}.toml"),
                 "    ",
             )?;
         }

@@ -122,7 +122,7 @@ impl<'o> Console<'o> {
         format!("{}{number}m{}{}{}m", self.mark(), Shown(text), self.mark(), Tone::ALL.len())
     }
 
-    /// What stands before the number of a tone until the line is written: for whoever measures lines, it has no width.
+    /// Marks the number of a tone until the line is written. It has no width, so lines are measured right.
     fn mark(&self) -> String {
         format!("\u{1b}[{};", self.sign)
     }

@@ -162,9 +162,9 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     let (_, since) = ran.out.split_once("\n\n").unwrap();
     assert_eq!(
         since,
-        "since before.toml, version 1\n  shape: saves of before do not fit\n    \
+        "since before.toml, version 1\n  shape: earlier saves do not fit\n    \
          checkpoint bittern of lantern_quay is gone; perhaps it is heron now\n  \
-         growth: saves of before fit, and what is new is as declared\n    \
+         growth: earlier saves fit, and what is new is as declared\n    \
          checkpoint heron of lantern_quay is new\n  rule: no save holds it\n    \
          field coppers: default 120 -> 100\n  \
          the shape has changed, and the version has not: write `version = 2`\n"
@@ -174,7 +174,7 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     assert_eq!(json["differences"][2]["class"], "rule");
     put("progress.toml", &now.replace("version = 1", "version = 2"));
     let ran = check(&[]);
-    assert!(ran.out.ends_with("version 1 -> 2: saves of before need a step, migrations/v2.toml\n"));
+    assert!(ran.out.ends_with("version 1 -> 2: earlier saves need a step, migrations/v2.toml\n"));
     let told = "progress.toml:5:1: warning: nothing is frozen of version 1: its saves would be\n    refused";
     assert!(ran.code == 1 && ran.out.starts_with(told), "{}", ran.out);
     put("progress.toml", &before);

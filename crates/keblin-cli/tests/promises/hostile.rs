@@ -161,7 +161,7 @@ fn a_folder_without_saves_is_said_and_links_in_folders_are_followed() {
     for command in ["verify", "migrate"] {
         let ran = keblin_in(folder.path(), &[command, "none"]);
         assert_eq!(ran.code, 2);
-        assert!(ran.err.starts_with("keblin: none: there is no save in this folder"), "{}", ran.err);
+        assert!(ran.err.starts_with("keblin: none: this folder has no saves"), "{}", ran.err);
     }
     let other = tempfile::tempdir().unwrap();
     let save = project("demo/frozen/saves/v3_one_route_at_spring.keblin");
@@ -177,7 +177,7 @@ fn a_folder_without_saves_is_said_and_links_in_folders_are_followed() {
     let ran = keblin_in(folder.path(), &["verify", "linked"]);
     assert_eq!((ran.code, ran.out.as_str()), (2, "2 saves: 2 whole\n"));
     assert!(ran.err.contains("loop"), "{}", ran.err);
-    // What is no file is refused at once, where a pipe would be waited for.
+    // A pipe or a device is refused at once: opening a pipe would wait for somebody to write.
     let pipe = folder.path().join("pipe.keblin");
     assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
     fs::File::create(folder.path().join("sparse.keblin")).unwrap().set_len(1 << 40).unwrap();

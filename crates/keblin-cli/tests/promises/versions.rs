@@ -248,7 +248,7 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     assert!(
         run(&first)
             .out
-            .contains("version 3: 10 written, 5 of it already\nThe saves of before are in folders `aside`")
+            .contains("version 3: 10 written, 5 of it already\nThe earlier saves are in folders `aside`")
     );
     let ran = run(&["players"]);
     assert_eq!(ran.code, 1, "one is torn");

@@ -20,7 +20,7 @@ pub(crate) struct Reachable<'s> {
 const MAX_TRIES: i64 = 1 << 40;
 
 impl Reachable<'_> {
-    /// Everything there is, whatever a player can reach: a save of before may hold it.
+    /// All of it, also what no player can reach now: an earlier save may hold it.
     pub(crate) fn everything(schema: &Schema) -> Reachable<'_> {
         Reachable {
             schema,

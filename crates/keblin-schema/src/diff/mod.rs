@@ -18,9 +18,9 @@ use crate::name::Name;
 /// What a difference means for the saves that there are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Class {
-    /// A save of before does not fit: its values need a step, and the declaration a new version.
+    /// An earlier save does not fit: its values need a step, and the declaration a new version.
     Shape,
-    /// A save of before fits, and what is new is as declared.
+    /// An earlier save fits, and what is new is as declared.
     Growth,
     /// No save holds it.
     Rule,

@@ -92,7 +92,7 @@ impl Schema {
     }
 
     /// Parses and checks a declaration with the versions before it. What is found in those is in [`Parsed::of_past`]; with
-    /// an error there the schema opens no saves of before.
+    /// an error there the schema opens no earlier saves.
     ///
     /// # Errors
     /// As [`Schema::parse`], for the declaration alone.

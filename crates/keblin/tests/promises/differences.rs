@@ -1,4 +1,4 @@
-//! Differences between two versions of a declaration: each edit is of the class that the saves of before make it.
+//! Differences between two versions of a declaration: each edit is of the class that the earlier saves make it.
 
 use keblin::Schema;
 use keblin::diff::{Change, Class, What, differences};

@@ -141,7 +141,7 @@ proptest! {
         };
         prop_assert_eq!(sorted(&before), sorted(&after));
         prop_assert!(account.entries.iter().all(|entry| matches!(entry.fate, Fate::Carried | Fate::Filled { .. })), "{}", account);
-        // Under one version number as well: a save of before opens as it is.
+        // Under one version number as well: an earlier save opens as it is.
         let same = Arc::new(parsed(&three.text(1)));
         let save = verify(&bytes, &same).unwrap();
         prop_assert_eq!(sorted(save.snapshot()), sorted(&after));

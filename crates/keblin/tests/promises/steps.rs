@@ -38,7 +38,7 @@ fn as_version(text: &str, version: u32) -> String {
     text.replace(line, &format!("version = {version}"))
 }
 
-/// Every edit of a declaration that saves of before do not fit is asked for by its name; what is to be pasted answers all
+/// Every edit of a declaration that earlier saves do not fit is asked for by its name; what is to be pasted answers all
 /// that can be answered without knowing the game, and then the sample of before opens.
 #[test]
 fn each_change_of_shape_is_asked_for_and_no_other() {
