@@ -104,10 +104,11 @@ impl Writer {
         std::mem::take(&mut papers.done)
     }
 
-    /// Whether nothing waits and nothing is being written.
+    /// Whether nothing waits and nothing is being written; nor has failed without the keeper having taken it in, because
+    /// that is still to be told and tried again.
     pub(super) fn is_idle(&self) -> bool {
         let papers = self.desk.papers();
-        papers.waiting.is_none() && !papers.writing
+        papers.waiting.is_none() && !papers.writing && papers.done.iter().all(|done| done.result.is_ok())
     }
 }
 

@@ -1,11 +1,12 @@
 //! Who has a slot, and until when: a keeper has it until it is closed, also within one program.
 
+use std::io::ErrorKind;
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 
-use keblin::store::backend::{Backend, Doing};
+use keblin::store::backend::{Backend, Doing, Faulty, Memory};
 use keblin::store::{DiskError, OpenError, SaveError, SwitchError};
 use keblin::{Keeper, Notice, SaveDir};
 
@@ -141,6 +142,31 @@ fn files_that_panic_are_told_tried_again_and_hang_nothing() {
     let error = kept.close().unwrap_err();
     assert!(error.to_string().contains("writing panicked: the cloud has fallen down"), "{error}");
     assert_eq!(Keeper::open(&slot, schema).unwrap().get(shells), 3);
+}
+
+#[test]
+fn a_write_that_has_failed_is_still_being_saved_until_it_is_told() {
+    let files = Faulty::new(Arc::new(Memory::default()));
+    let slot = slot_on(&(Arc::new(files.clone()) as Arc<dyn Backend>));
+    let Game { ref schema, shells, .. } = game();
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    files.fail(Doing::Publish, ErrorKind::StorageFull, 1);
+    kept.set(shells, 1);
+    kept.begin(None).unwrap();
+    kept.enter(schema.level("brook").unwrap()).unwrap();
+    kept.finish().unwrap();
+    kept.tick(FRAME);
+    // The writer fails while no frame ends. However long that takes, a game that waits for the save must not quit.
+    for _ in 0..100 {
+        assert!(kept.is_saving());
+        std::thread::sleep(Duration::from_millis(1));
+    }
+    while kept.is_saving() {
+        kept.tick(Duration::from_millis(100));
+        std::thread::sleep(Duration::from_micros(200));
+    }
+    assert!(kept.drain_notices().any(|notice| matches!(notice, Notice::NotWritten { .. })));
+    assert_eq!(slot.view(schema).unwrap().progress.get(shells), 1);
 }
 
 #[test]
