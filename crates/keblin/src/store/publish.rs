@@ -76,7 +76,11 @@ impl Slot {
         // Where the file is not whole, the copy before is what is there: it may be all that is left of somebody's save.
         let is_whole = file.lineage().is_some();
         let there = if is_whole { &file } else { &copy };
-        let standing = there.lineage().map(|there| held.standing(there));
+        let standing = match !is_whole && file.holds(held.known.as_ref()) && file.holds(copy.lineage()) {
+            // Of the file that ours is in, and from more saves ago than ours names.
+            true => Some(Standing::Earlier),
+            false => there.lineage().map(|there| held.standing(there)),
+        };
         let theirs = match (there, standing) {
             (Found::There(there), Some(Standing::Met | Standing::BeforeErasing)) if is_whole => {
                 verify_within(&there.bytes, snapshot.schema(), self.dir().key(), limits).ok()

@@ -33,6 +33,14 @@ pub(super) enum Found {
 }
 
 impl Found {
+    /// Whether it holds the last state of a save, damaged as it may be. A state names only some of those before it.
+    pub(super) fn holds(&self, save: Option<&Lineage>) -> bool {
+        match (self, save.and_then(Lineage::head)) {
+            (Found::There(there), Some(head)) => there.been.contains(head),
+            _ => false,
+        }
+    }
+
     pub(super) fn lineage(&self) -> Option<&Lineage> {
         match self {
             Found::There(there) => there.lineage.as_ref(),

@@ -4,7 +4,8 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use keblin::progress::Erase;
+use keblin::progress::{AsideReason, Erase};
+use keblin::save::layout::MAX_PREDECESSORS;
 use keblin::store::backend::Backend;
 use keblin::store::{Origin, PinError, SaveError};
 use keblin::{Field, Keeper, Notice, SaveDir};
@@ -173,4 +174,28 @@ fn a_clock_that_goes_back_takes_no_save_with_it() {
     // The copy before was written again when the clock said that a quarter of an hour had passed, either way.
     let copy = &memory.files()[&slot.previous_path()];
     assert_eq!(keblin::verify::verify(copy, schema).unwrap().head().number, 4);
+}
+
+#[test]
+fn the_copy_of_a_file_that_rots_after_many_saves_is_no_strangers() {
+    let Game { ref schema, shells, .. } = game();
+    let (memory, slot) = in_memory();
+    memory.set_clock(1_000_000);
+    let mut kept = Keeper::open(&slot, schema).unwrap();
+    kept.put_area("west", Some(vec![7; 400].into())).unwrap();
+    // More than a state names of those before it.
+    for _ in 0..MAX_PREDECESSORS + 20 {
+        kept.add(shells, 1);
+        kept.save_now().unwrap();
+    }
+    let bytes = &memory.files()[&slot.path()];
+    let at = bytes.windows(64).position(|part| part == [7; 64]).unwrap();
+    memory.rot(&slot.path(), at + 9, 1);
+    memory.set_clock(1_000_000 + 16 * 60 * 1000);
+    kept.put_area("fens", Some(vec![9; 400].into())).unwrap();
+    kept.set(shells, 500);
+    let saved = kept.save_now().unwrap().unwrap();
+    assert_eq!(saved.written_bytes, saved.len_bytes, "a whole file");
+    assert!(saved.replaced.is_none(), "{:?}", saved.replaced);
+    assert!(saved.set_aside.iter().all(|(_, why)| *why == AsideReason::Damaged), "{:?}", saved.set_aside);
 }
