@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use keblin_schema::Name;
 
 use super::error::DiskError;
-use super::savedir::{ENDING, SaveDir};
+use super::savedir::{ENDING, FRESH, SaveDir};
 
 /// Why files are set aside: the words in their names.
 const REASONS: [&str; 9] = [
@@ -134,7 +134,7 @@ impl SaveDir {
 /// Whether a file is what a write of a slot has left that was cut off.
 fn is_left_over(name: &str, file: &str) -> bool {
     let why = file.strip_prefix(name).and_then(|rest| rest.strip_prefix('.'));
-    why.is_some_and(|why| why.starts_with("fresh") && why.ends_with(ENDING))
+    why.is_some_and(|why| why.starts_with(FRESH) && why.ends_with(ENDING))
 }
 
 /// Whether a path is of a file that is being written, or that such a write has left.
