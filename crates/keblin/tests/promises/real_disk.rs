@@ -25,7 +25,7 @@ fn nothing_is_written_through_a_planted_link() {
     let (saves, precious) = (folder.path().join("saves"), folder.path().join("precious"));
     fs::create_dir_all(saves.join("aside")).unwrap();
     fs::write(&precious, b"somebody's thesis").unwrap();
-    let names = ["otter.fresh.keblin", "otter.damaged-1.keblin", "device.keblin"];
+    let names = ["otter.fresh-00000000000000a7.keblin", "otter.damaged-1.keblin", "device.keblin"];
     for name in names {
         symlink(&precious, saves.join("aside").join(name)).unwrap();
     }

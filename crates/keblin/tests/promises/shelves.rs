@@ -205,7 +205,7 @@ fn what_a_broken_write_left_whole_is_not_written_over_when_it_is_all_there_is() 
         }
         // Cut off before the last rename, and then both files are damaged.
         let leftover = fs::read(slot.path()).unwrap();
-        fs::write(folder.path().join("aside/otter.fresh.keblin"), &leftover).unwrap();
+        fs::write(folder.path().join("aside/otter.fresh-00000000000000a7.keblin"), &leftover).unwrap();
         [slot.path(), slot.previous_path()].iter().for_each(|path| spoil(path));
         let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not told") };
         let kept = folder.path().join("aside/otter.unfinished-1.keblin");

@@ -76,7 +76,7 @@ fn what_a_broken_write_left_behind_harms_nothing() {
     let folder = tempfile::tempdir().unwrap();
     let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
     slot.save(&with_coppers(&schema, 1).snapshot(), "quit").unwrap();
-    fs::write(folder.path().join("aside/otter.fresh.keblin"), b"half a").unwrap();
+    fs::write(folder.path().join("aside/otter.fresh-00000000000000a7.keblin"), b"half a").unwrap();
     assert_eq!(slot.open(&schema).unwrap().origin, Origin::File);
     slot.save(&with_coppers(&schema, 2).snapshot(), "quit").unwrap();
     assert_eq!(files(folder.path()), ["aside/device.keblin", "aside/otter.previous.keblin", "otter.keblin"]);
