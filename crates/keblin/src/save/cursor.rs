@@ -256,6 +256,9 @@ fn enter(decoder: &mut Decoder<'_>) -> Result<Entered, Error> {
         Type::ArrayIndef | Type::MapIndef | Type::BytesIndef | Type::StringIndef | Type::Break => {
             Err(unknown())
         }
+        Type::U8 | Type::U16 | Type::U32 | Type::U64 => decoder.u64().map(|_| Entered::Items(0)),
+        Type::Bool => decoder.bool().map(|_| Entered::Items(0)),
+        Type::Null => decoder.null().map(|()| Entered::Items(0)),
         _ => decoder.skip().map(|()| Entered::Items(0)),
     }
 }
