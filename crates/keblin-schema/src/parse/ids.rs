@@ -99,16 +99,14 @@ impl NearIds {
     }
 }
 
-/// An id, and the same without each of its characters, as hashes. Digits count as one: where only they differ, that is
-/// meant.
+/// An id, and the same without each of its characters, as hashes.
 fn parts(name: &str) -> Vec<u64> {
     let bytes = name.as_bytes();
     let without = |left_out: usize| {
         let kept = bytes.iter().enumerate().filter(|(at, _)| *at != left_out).map(|(_, byte)| byte);
         // FNV-1a, 64 bits: what falls together by chance is compared and found to be apart.
         kept.fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| {
-            let letter = if byte.is_ascii_digit() { b'0' } else { *byte };
-            (hash ^ u64::from(letter)).wrapping_mul(0x0100_0000_01b3)
+            (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3)
         })
     };
     let mut parts: Vec<u64> = (0..=bytes.len()).map(without).collect();

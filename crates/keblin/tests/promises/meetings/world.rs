@@ -95,6 +95,8 @@ pub(super) struct Told {
     pub(super) must: Option<i64>,
     /// Values up to this one were erased.
     erased: i64,
+    /// Values that a keeper holds and could not save: another program that erases knows nothing of them.
+    unsaved: BTreeSet<i64>,
     /// Whole files that strangers have put there, and that must be somewhere once ours has saved over them.
     strange: BTreeSet<Vec<u8>>,
     /// Those of them that were set aside when something was erased: put there again, nothing of them is taken.
@@ -291,6 +293,7 @@ impl World {
             });
         } else {
             self.hidden[who] = 4;
+            self.told.unsaved.extend(held);
         }
     }
 
@@ -304,10 +307,15 @@ impl World {
     }
 
     fn acknowledged(&mut self, held: Option<i64>) {
-        let held = held.filter(|held| *held > self.told.erased || STRANGERS.contains(held));
+        let held = held.filter(|held| *held > self.told.erased || self.is_of_elsewhere(*held));
         if !self.told.rotten {
             self.told.must = self.told.must.max(held);
         }
+    }
+
+    /// Whether a value need not have been erased with the others.
+    fn is_of_elsewhere(&self, value: i64) -> bool {
+        STRANGERS.contains(&value) || self.told.unsaved.contains(&value)
     }
 
     /// What a stranger puts over another stranger's file is not ours to keep.
@@ -343,7 +351,7 @@ impl World {
         if found < self.told.must {
             return Err(format!("{:?} was acknowledged, and {found:?} is opened", self.told.must));
         }
-        let comes_back = found.is_some_and(|found| found <= self.told.erased && !STRANGERS.contains(&found));
+        let comes_back = found.is_some_and(|found| found <= self.told.erased && !self.is_of_elsewhere(found));
         if comes_back {
             return Err(format!("{found:?} comes back, and all up to {} was erased", self.told.erased));
         }
