@@ -106,6 +106,9 @@ impl Slot {
         if let (false, Some(Standing::Strange), Found::There(copy)) = (is_whole, standing, &copy) {
             self.keep_the_copy(copy, &mut aside)?;
         }
+        if is_whole && how.erases() {
+            self.put_away_the_copy(held, &file, &copy, &mut aside)?;
+        }
         held.try_for(&written.lineage);
         if !self.put(&path, &written.parts.all())? && !Broken::ExchangeUnseen.is() {
             told.extend(aside.told);
@@ -192,6 +195,25 @@ impl Slot {
         Ok(())
     }
 
+    /// A copy before that neither ours nor the file has grown out of is moved aside before the new file is there: behind
+    /// one from which something is erased, it would be met as a stranger's, and what it holds come back.
+    fn put_away_the_copy(
+        &self,
+        held: &Held,
+        file: &Found,
+        copy: &Found,
+        aside: &mut Aside,
+    ) -> Result<(), SaveError> {
+        let (Found::There(file), Found::There(copy)) = (file, copy) else { return Ok(()) };
+        let Some(head) = copy.lineage.as_ref().and_then(Lineage::head) else { return Ok(()) };
+        let is_ours = held.known.as_ref().is_some_and(|known| known.has_been(head));
+        if !is_ours && !file.has_grown_out_of(copy) {
+            let to = self.set_aside(&self.previous_path(), AsideReason::Replaced.as_str())?;
+            aside.told.push((to, AsideReason::Replaced));
+        }
+        Ok(())
+    }
+
     /// What is there cannot be read, and so not copied: the new file becomes the copy before as well, so that it is there
     /// before the other is moved aside.
     fn past_the_unusable(
@@ -229,19 +251,10 @@ impl Slot {
         aside: &mut Aside,
     ) -> Result<(), SaveError> {
         if let Found::There(copy) = copy {
-            let has_grown_out = match (&copy.lineage, &file.lineage) {
-                (Some(copy), Some(file)) => {
-                    copy.head().is_some_and(|head| file.has_been(head)) || file.has_erased_since(copy)
-                }
-                _ => true,
-            } || copy
-                .lineage
-                .as_ref()
-                .and_then(Lineage::head)
-                .is_some_and(|head| file.been.contains(head));
+            let has_grown_out = copy.lineage.is_none() || file.has_grown_out_of(copy);
             let why = match (&copy.lineage, has_grown_out) {
                 (None, _) => Some(AsideReason::Damaged),
-                (Some(_), false) => Some(AsideReason::Replaced),
+                (Some(_), false) if !how.erases() => Some(AsideReason::Replaced),
                 _ => None,
             };
             if let Some(why) = why {

@@ -49,6 +49,19 @@ impl Found {
     }
 }
 
+impl There {
+    /// Whether it is a later state of a save that is whole, or has erased something since.
+    pub(super) fn has_grown_out_of(&self, copy: &There) -> bool {
+        let Some(copy) = &copy.lineage else { return false };
+        let has_been = copy.head().is_some_and(|head| self.been.contains(head));
+        let file = self.lineage.as_ref();
+        has_been
+            || file.is_none_or(|file| {
+                copy.head().is_some_and(|head| file.has_been(head)) || file.has_erased_since(copy)
+            })
+    }
+}
+
 impl Slot {
     /// What is under the slot's name. An error if it is not ours to replace.
     pub(super) fn file_there(&self, schema: &Schema) -> Result<Found, SaveError> {

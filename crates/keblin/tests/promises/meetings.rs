@@ -193,6 +193,22 @@ fn a_whole_copy_of_a_rotten_file_is_met_by_a_keeper_that_knows_neither() {
     assert_eq!(world.opened_best(), Ok(Some(20)));
 }
 
+/// Others of them: an erasure that is cut off, or of another program, with a copy before that it knows nothing of.
+#[test]
+fn what_an_erasure_knows_nothing_of_does_not_come_back_by_half_of_it() {
+    let both = [Act::Open(0), Act::Open(1)];
+    let histories: [&[Act]; 3] = [
+        &[Act::Save(0), Act::SaveCutOff(0, 3), Act::PutStrange(1), Act::EraseCutOff(1, 2)],
+        &[Act::SaveCutOff(1, 2), Act::PutStrange(0), Act::Save(0), Act::EraseCutOff(0, 2)],
+        &[Act::Save(0), Act::Save(1), Act::EraseCutOff(0, 2), Act::Close(1)],
+    ];
+    for history in histories {
+        let mut world = World::new(false);
+        both.iter().chain(history).for_each(|act| world.act(*act));
+        assert_eq!(world.told.broken, None, "{history:?}");
+    }
+}
+
 #[test]
 #[ignore = "takes minutes; run it with --release"]
 fn whoever_meets_at_a_slot_loses_nothing_in_longer_histories() {

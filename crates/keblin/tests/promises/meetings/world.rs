@@ -196,17 +196,11 @@ impl World {
                 self.end(who);
             }
             Act::EraseCutOff(who, calls) => {
-                let is_strange =
-                    self.file(&self.path()).is_some_and(|file| self.told.strange.contains(&file));
-                let copy = best_in(self.file(&self.previous()).as_ref());
                 self.save(who, calls, true);
                 self.end(who);
-                // Nobody was told that it is erased: it may be, or not yet. Where a stranger's file has given way, the
-                // copy that it knows nothing of may still be there.
-                match self.opened_best() {
-                    Ok(None) => self.told.must = None,
-                    Ok(opened) if is_strange && opened == copy => self.told.must = self.told.must.min(copy),
-                    _ => {}
+                // Nobody was told that it is erased: it may be, or not yet.
+                if self.opened_best() == Ok(None) {
+                    self.told.must = None;
                 }
             }
             Act::Close(who) => {
