@@ -6,8 +6,8 @@ use std::sync::{Arc, LazyLock};
 use keblin::condition::Program;
 use keblin::rehearse::Rehearsal;
 use keblin::save::{Stamp, write};
-use keblin::steps::{Files, TextFile};
 use keblin::verify::verify;
+use keblin::{Files, TextFile};
 use keblin::{Progress, Schema};
 
 /// The demo with all its versions.

@@ -10,11 +10,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use keblin::Schema;
-use keblin::model::Parsed;
 use keblin::save::SealKey;
 use keblin::save::layout::MAX_SAVE_BYTES;
-use keblin::steps::{Files, TextFile, version_of_file};
+use keblin::{Files, Parsed, Schema, TextFile, version_of_file};
 
 use crate::Trouble;
 use crate::args::Args;

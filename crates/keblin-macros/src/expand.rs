@@ -1,8 +1,8 @@
 //! The module of a schema.
 
-use keblin_schema::Name;
 use keblin_schema::kind::Kind;
-use keblin_schema::model::{FieldDef, MAX_AXES, Schema};
+use keblin_schema::model::{FieldDef, MAX_AXES};
+use keblin_schema::{Name, Schema};
 use proc_macro2::{Literal, TokenStream};
 use quote::{format_ident, quote};
 
@@ -292,8 +292,8 @@ fn lists(schema: &Schema) -> TokenStream {
                     let item = ::keblin::game::made::item_of(value);
                     #name::ALL.get(item).copied().unwrap_or(#name::ALL[0])
                 }
-                fn to_value(self, schema: &::keblin::Schema) -> ::core::option::Option<::keblin::Value> {
-                    ::keblin::game::made::item_value(#index, self as u16, schema)
+                fn to_value(self, model: &::keblin::Model) -> ::core::option::Option<::keblin::Value> {
+                    ::keblin::game::made::item_value(#index, self as u16, model)
                 }
             }
 
@@ -333,7 +333,7 @@ fn shapes(schema: &Schema) -> TokenStream {
             None => format!("`{}`: {}", member.name, member.kind),
         });
         let is_optional =
-            |member: &keblin_schema::limits::MemberDef| member.default == keblin_schema::Value::Unset;
+            |member: &keblin_schema::model::MemberDef| member.default == keblin_schema::Value::Unset;
         let owned = shape.members.iter().map(|member| {
             let of = match member.kind {
                 Kind::Bytes => quote!(::std::vec::Vec<u8>),
@@ -371,10 +371,10 @@ fn shapes(schema: &Schema) -> TokenStream {
                 fn of_value(value: &::keblin::Value) -> Self {
                     #name { #(#members: ::keblin::game::made::member_of::<#read_as, _>(value, #ids),)* }
                 }
-                fn to_value(self, schema: &::keblin::Schema) -> ::core::option::Option<::keblin::Value> {
+                fn to_value(self, model: &::keblin::Model) -> ::core::option::Option<::keblin::Value> {
                     let members =
-                        [#(::keblin::game::made::member_value::<#read_as, _>(&self.#members, schema)),*];
-                    ::keblin::game::made::shape_value(#index, members, schema)
+                        [#(::keblin::game::made::member_value::<#read_as, _>(&self.#members, model)),*];
+                    ::keblin::game::made::shape_value(#index, members, model)
                 }
             }
         }

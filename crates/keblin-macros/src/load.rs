@@ -8,8 +8,7 @@ use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use keblin_schema::steps::{Files, TextFile, version_of_file};
-use keblin_schema::{Findings, Schema, Severity};
+use keblin_schema::{Files, Findings, Schema, Severity, TextFile, version_of_file};
 use syn::LitStr;
 
 /// A declaration that was read.

@@ -1,8 +1,8 @@
 //! Kinds as types of Rust, in the names of the module.
 
-use keblin_schema::Kind;
 use keblin_schema::kind::Ids;
-use keblin_schema::model::{Axis, FieldDef, Schema};
+use keblin_schema::model::{Axis, FieldDef};
+use keblin_schema::{Kind, Schema};
 use proc_macro2::TokenStream;
 use quote::quote;
 

@@ -1,52 +1,47 @@
 //! What a game declares about its progress.
 //!
 //! ```text
-//! progress.toml ──► source ──► parse ──► check ──► Schema        (or: every finding, with its place)
+//! progress.toml ──► declare ──► Model ──► versions ──► Schema ──► handles of its names
+//!                      └──► or: every finding, with its place
 //! ```
 //!
 //! The text is parsed with spans, so that a complaint names file, line, column, what is wrong and what to write
-//! instead; all complaints come at once. The result is a [`Schema`]: fields with their kinds, scopes, bounds, keep
+//! instead; all complaints come at once. The result is a [`Model`]: fields with their kinds, scopes, bounds, keep
 //! rules and survival words, levels with their checkpoints and locks, and a layout that gives every value one fixed
-//! cell. Nothing here reads a file, a clock or the environment.
+//! cell. A [`Schema`] is a model with the versions before it: what a game opens its saves with. Nothing here reads a
+//! file, a clock or the environment.
+//!
+//! The modules below stand in the order in which a declaration passes them. Each uses those before it and no other.
 //!
 //! Games use this crate through `keblin`, which re-exports it; it is a crate of its own because the macros need the
 //! parser too.
 
-/// Ids: how they are written, which are reserved, and which one was probably meant.
-pub mod name;
+/// Texts: places in them, findings about them, ids and times in them.
+mod text;
 
-/// Texts of others, as they may be shown on a terminal.
-pub mod text;
-
-/// Lengths of time.
-pub mod time;
-
-/// Kinds: what a field can hold.
-pub mod kind;
-
-/// Values: what one cell of progress holds.
+/// Values, the kinds of them, and how a new one meets the one that is there.
 pub mod value;
+
+/// Conditions as they are evaluated.
+mod program;
+
+/// Everything a declaration says, as data.
+pub mod model;
 
 /// What fits into a field.
 pub mod limits;
 
-/// Keep rules: how a new value meets the stored one.
-pub mod keep;
-
 /// The survival table: which event does what to which field.
 pub mod survival;
 
-/// Rules with reasons: locks taken apart.
-pub mod rule;
+/// Conditions: the language of locks and expectations.
+pub mod condition;
 
-/// Which rules to ask again after a change.
-pub mod watch;
+/// From the text of a declaration to a model.
+mod declare;
 
-/// What others make of a schema once and keep with it.
-mod derived;
-
-/// The schema: everything a declaration says, checked and resolved.
-pub mod model;
+/// Versions of a declaration, and the steps between them.
+mod versions;
 
 /// Typed handles of names that were looked up once.
 pub mod key;
@@ -61,29 +56,9 @@ pub mod lookup;
 #[cfg(feature = "serde")]
 mod readable;
 
-/// A source text with its lines, for complaints that name their place.
-pub mod source;
-
-/// Findings: what is wrong with a declaration, where, and what to write instead.
-pub mod finding;
-
-/// From text to declarations, each with its place.
-mod parse;
-
-/// From declarations to a schema: every name resolved, every rule that spans two places.
-mod check;
-
-/// A schema as text again.
-mod normal;
-
-/// What is different between two versions of a declaration.
-pub mod diff;
-
-/// Steps: how the saves of one version become those of the next.
-pub mod steps;
-
-/// Conditions: the language of locks and expectations.
-pub mod condition;
+pub use text::{finding, name, shown, source, time};
+pub use value::{keep, kind};
+pub use versions::{Files, Parsed, PastVersion, Schema, TextFile, diff, steps, version_of_file};
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
@@ -92,7 +67,7 @@ pub use key::{
 };
 pub use kind::Kind;
 pub use lookup::LookupError;
-pub use model::Schema;
+pub use model::Model;
 pub use name::Name;
 pub use time::Time;
 pub use value::Value;

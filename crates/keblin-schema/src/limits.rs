@@ -5,62 +5,10 @@ use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
 
-use crate::kind::{Ids, Kind};
-use crate::model::{FieldDef, Schema};
-use crate::name::Name;
+use crate::model::{FieldDef, Items, Limits, Model};
+use crate::text::name::Name;
+use crate::value::kind::{Ids, Kind};
 use crate::value::{Opaque, Part, Value};
-
-/// What one value may be, where its limits are written out: an item, a member of a shape.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Limits {
-    /// The least it may be (numbers).
-    pub min: Option<Value>,
-    /// The most it may be (numbers).
-    pub max: Option<Value>,
-    /// The most characters (text) or bytes it may have.
-    pub max_len: Option<usize>,
-}
-
-/// What is in a list, set or map.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Items {
-    /// The kind of the items, of a map that of the values.
-    pub of: Kind,
-    /// The kind of the keys of a map.
-    pub key: Option<Kind>,
-    /// What each of them may be.
-    pub limits: Limits,
-    /// The most there may be.
-    pub max_items: usize,
-}
-
-/// A declared struct.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct ShapeDef {
-    /// Its id.
-    pub name: Name,
-    /// Its members, in order.
-    pub members: Vec<MemberDef>,
-}
-
-/// A member of a shape.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct MemberDef {
-    /// Its id.
-    pub name: Name,
-    /// What it is, for people.
-    pub about: Option<String>,
-    /// What it holds.
-    pub kind: Kind,
-    /// What it is in a shape that was not written.
-    pub default: Value,
-    /// What it may be.
-    pub limits: Limits,
-}
 
 /// Why a value does not fit.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -110,12 +58,6 @@ impl fmt::Display for Unfit {
 }
 
 impl Limits {
-    /// Between two numbers, of at most some length.
-    #[must_use]
-    pub fn between(min: Option<Value>, max: Option<Value>, max_len: Option<usize>) -> Limits {
-        Limits { min, max, max_len }
-    }
-
     pub(crate) fn fit(&self, value: &Value) -> Result<(), Unfit> {
         let outside = |bound: &Option<Value>, side| {
             bound.as_ref().filter(|bound| value.order(bound) == Some(side)).cloned()
@@ -137,7 +79,7 @@ pub(crate) fn fit_length(value: &Value, max_len: usize) -> Result<(), Unfit> {
     if len > max_len { Err(Unfit::Length { len, max_len, unit }) } else { Ok(()) }
 }
 
-impl Schema {
+impl Model {
     /// Whether a value can stand in a field, its own bounds aside. Unset fits where the field starts unset.
     ///
     /// # Errors
@@ -238,7 +180,7 @@ impl Schema {
             Kind::Bool => Value::Bool(false),
             Kind::Int => Value::Int(0),
             Kind::Float => Value::Float(crate::value::Float::default()),
-            Kind::Time => Value::Time(crate::time::Time::ZERO),
+            Kind::Time => Value::Time(crate::text::time::Time::ZERO),
             Kind::Text => Value::text(""),
             Kind::Bytes => Value::Bytes(Arc::default()),
             Kind::Id(_) => Value::Unset,

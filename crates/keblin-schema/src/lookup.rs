@@ -4,8 +4,8 @@ use std::fmt;
 use std::marker::PhantomData;
 
 use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, Place, Unlock};
-use crate::model::{Axis, FieldDef, MAX_AXES, Schema};
-use crate::name::{Name, nearest};
+use crate::model::{Axis, FieldDef, MAX_AXES, Model};
+use crate::text::name::{Name, nearest};
 use crate::typed::FieldType;
 
 /// Why a look-up gave no handle.
@@ -79,7 +79,7 @@ fn position<T: TryFrom<usize>>(index: usize) -> Option<T> {
     T::try_from(index).ok()
 }
 
-impl Schema {
+impl Model {
     fn field_of_type<T: FieldType>(&self, id: &str, per: &[Along]) -> Result<(&FieldDef, u32), LookupError> {
         let unknown = || LookupError::unknown("field", id, self.fields.iter().map(|field| &field.name));
         let (_, field) = self.field_named(id).ok_or_else(unknown)?;
@@ -118,7 +118,7 @@ impl Schema {
     /// A field with one value for each place.
     ///
     /// # Errors
-    /// As [`Schema::field`]; the axes must be the declared ones in the declared order.
+    /// As [`Model::field`]; the axes must be the declared ones in the declared order.
     pub fn field_per<T: FieldType, P: Place>(&self, id: &str) -> Result<FieldPer<T, P>, LookupError> {
         let (field, first) = self.field_of_type::<T>(id, P::ALONG)?;
         let mut axes = [None; MAX_AXES];
@@ -138,7 +138,7 @@ impl Schema {
         found.ok_or_else(|| LookupError::unknown("level", id, self.levels.iter().map(|level| &level.name)))
     }
 
-    /// A level by its position in [`Schema::levels`], `None` outside.
+    /// A level by its position in [`Model::levels`], `None` outside.
     #[must_use]
     pub fn level_at(&self, index: usize) -> Option<Level> {
         self.levels.get(index).and(position(index)).map(Level::of_index)
@@ -153,7 +153,7 @@ impl Schema {
         found.ok_or_else(|| LookupError::unknown("difficulty", id, &self.difficulties))
     }
 
-    /// A difficulty by its position in [`Schema::difficulties`], `None` outside.
+    /// A difficulty by its position in [`Model::difficulties`], `None` outside.
     #[must_use]
     pub fn difficulty_at(&self, index: usize) -> Option<Difficulty> {
         self.difficulties.get(index).and(position(index)).map(Difficulty::of_index)
@@ -183,7 +183,7 @@ impl Schema {
             .ok_or_else(|| LookupError::unknown("unlock", id, self.unlocks.iter().map(|unlock| &unlock.name)))
     }
 
-    /// An unlock by its position in [`Schema::unlocks`], `None` outside.
+    /// An unlock by its position in [`Model::unlocks`], `None` outside.
     #[must_use]
     pub fn unlock_at(&self, index: usize) -> Option<Unlock> {
         self.unlocks.get(index).and(position(index)).map(Unlock::of_index)
@@ -199,7 +199,7 @@ impl Schema {
         found.and_then(|index| self.moment_at(index)).ok_or_else(unknown)
     }
 
-    /// A moment by its position in [`Schema::moments`], `None` outside.
+    /// A moment by its position in [`Model::moments`], `None` outside.
     #[must_use]
     pub fn moment_at(&self, index: usize) -> Option<Moment> {
         self.moments.get(index).and(position(index)).map(Moment::of_index)

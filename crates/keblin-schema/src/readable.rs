@@ -7,7 +7,7 @@ use serde::de::{Deserialize, Deserializer, Error, Visitor};
 use serde::ser::{Serialize, Serializer};
 
 use crate::key::{Checkpoint, Difficulty, Game, Level, OfGame, Unlock};
-use crate::time::Time;
+use crate::text::time::Time;
 
 /// Something that is a text.
 trait Text: Sized {
@@ -82,8 +82,8 @@ impl<G: Game> Text for Checkpoint<G> {
     const WHAT: &'static str = "a checkpoint, as `LEVEL.CHECKPOINT`";
     fn of_text(text: &str) -> Result<Checkpoint<G>, String> {
         let (level, id) = text.split_once('.').ok_or_else(|| format!("`{text}` is not {}", Self::WHAT))?;
-        let schema = G::schema();
-        let found = schema.level(level).and_then(|level| schema.checkpoint(level, id));
+        let model = G::schema();
+        let found = model.level(level).and_then(|level| model.checkpoint(level, id));
         found.map(OfGame::of_game).map_err(|error| error.to_string())
     }
 }

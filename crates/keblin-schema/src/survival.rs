@@ -1,112 +1,7 @@
 //! The survival table: which event does what to which field. Takes a field's scope and overrides, gives the fate of its
 //! value at each event. The engine acts on the overrides; this table is what it promises, and tests hold it to that.
 
-use crate::model::{FieldDef, Resume, Schema, Scope};
-
-/// What a death with a life left does to a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum OnDeath {
-    /// Nothing.
-    Stays,
-    /// Back to the value at the last checkpoint; before one, to the value on arrival in the level.
-    Checkpoint,
-    /// Back to the value on arrival in the level.
-    Entry,
-    /// Back to the declared default.
-    Default,
-}
-
-/// What trying the level again does to a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum OnRetry {
-    /// Nothing.
-    Stays,
-    /// Back to the value on arrival in the level.
-    Entry,
-    /// Back to the declared default.
-    Default,
-}
-
-/// What entering a level afresh, or a new run, does to a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum OnReset {
-    /// Nothing.
-    Stays,
-    /// Back to the declared default.
-    Default,
-}
-
-impl OnDeath {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [OnDeath; 4] = [OnDeath::Stays, OnDeath::Checkpoint, OnDeath::Entry, OnDeath::Default];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            OnDeath::Stays => "stays",
-            OnDeath::Checkpoint => "checkpoint",
-            OnDeath::Entry => "entry",
-            OnDeath::Default => "default",
-        }
-    }
-}
-
-impl OnRetry {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [OnRetry; 3] = [OnRetry::Stays, OnRetry::Entry, OnRetry::Default];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            OnRetry::Stays => "stays",
-            OnRetry::Entry => "entry",
-            OnRetry::Default => "default",
-        }
-    }
-}
-
-impl OnReset {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [OnReset; 2] = [OnReset::Stays, OnReset::Default];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            OnReset::Stays => "stays",
-            OnReset::Default => "default",
-        }
-    }
-}
-
-/// The four words of one field, declared or by its scope.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Survival {
-    /// At a death with a life left.
-    pub on_death: OnDeath,
-    /// At a retry.
-    pub on_retry: OnRetry,
-    /// At entering a level afresh.
-    pub on_level: OnReset,
-    /// At a new run.
-    pub on_new_run: OnReset,
-}
-
-impl Survival {
-    /// What holds for a scope where a field overrides nothing.
-    #[must_use]
-    pub fn of_scope(scope: Scope) -> Survival {
-        let (on_retry, on_level, on_new_run) = match scope {
-            Scope::Level => (OnRetry::Entry, OnReset::Default, OnReset::Default),
-            Scope::Run => (OnRetry::Entry, OnReset::Stays, OnReset::Default),
-            Scope::Profile | Scope::Device => (OnRetry::Stays, OnReset::Stays, OnReset::Stays),
-        };
-        Survival { on_death: OnDeath::Stays, on_retry, on_level, on_new_run }
-    }
-}
+use crate::model::{FieldDef, Model, OnDeath, OnReset, OnRetry, Resume, Scope, Survival};
 
 /// A row of the survival table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -206,7 +101,7 @@ impl Fate {
 
 /// What becomes of a field's value at a moment.
 #[must_use]
-pub fn fate(schema: &Schema, field: &FieldDef, moment: Row) -> Fate {
+pub fn fate(model: &Model, field: &FieldDef, moment: Row) -> Fate {
     match moment {
         // What is never written to a file is as declared when the program starts again.
         Row::Reopen if !field.durable => return Fate::Default,
@@ -229,7 +124,7 @@ pub fn fate(schema: &Schema, field: &FieldDef, moment: Row) -> Fate {
         Row::Leave => Fate::Stays,
         Row::Finish if field.scope == Scope::Run => Fate::Stays,
         Row::Finish | Row::LastDeath | Row::RunEnd => Fate::Readable,
-        Row::Reopen if schema.resume == Resume::Exact => Fate::Stays,
+        Row::Reopen if model.resume == Resume::Exact => Fate::Stays,
         Row::Reopen => death_fate(words.on_death),
     }
 }
@@ -245,7 +140,7 @@ fn death_fate(word: OnDeath) -> Fate {
 
 /// Whether a field says something else at a moment than its scope does.
 #[must_use]
-pub fn is_override(schema: &Schema, field: &FieldDef, moment: Row) -> bool {
+pub fn is_override(model: &Model, field: &FieldDef, moment: Row) -> bool {
     let plain = FieldDef { survival: Survival::of_scope(field.scope), durable: true, ..field.clone() };
-    fate(schema, field, moment) != fate(schema, &plain, moment)
+    fate(model, field, moment) != fate(model, &plain, moment)
 }

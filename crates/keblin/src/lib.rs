@@ -91,11 +91,12 @@ pub use game::{Carried, Carry};
 pub use keblin_macros::schema;
 
 pub use keblin_macros::Carry;
-pub use keblin_schema::text;
+pub use keblin_schema::shown as text;
 pub use keblin_schema::{
-    AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Finding, Findings, Game, Item, Keep, Kind, Level,
-    LookupError, Moment, Name, PerField, Schema, Severity, Time, Unlock, Value, condition, diff, kind,
-    limits, model, name, source, steps, survival, time, typed, value,
+    AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Files, Finding, Findings, Game, Item, Keep, Kind,
+    Level, LookupError, Model, Moment, Name, Parsed, PastVersion, PerField, Schema, Severity, TextFile, Time,
+    Unlock, Value, condition, diff, kind, limits, model, name, source, steps, survival, time, typed, value,
+    version_of_file,
 };
 pub use progress::{Notice, Phase, Progress, Refused};
 pub use snapshot::Snapshot;

@@ -123,7 +123,7 @@ impl Eq for Snapshot {}
 pub(crate) struct State {
     /// By cell of the layout.
     pub(crate) cells: Vec<Value>,
-    /// By [`Schema::fact_index`].
+    /// By [`Model::fact_index`](keblin_schema::Model::fact_index).
     pub(crate) facts: Vec<LevelFacts>,
     pub(crate) furthest: Option<usize>,
     pub(crate) played: Time,

@@ -3,8 +3,8 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use keblin::model::{Schema, Scope};
-use keblin::{Finding, Findings, Severity};
+use keblin::model::Scope;
+use keblin::{Finding, Findings, Schema, Severity};
 use serde_json::json;
 
 use super::samples::Samples;

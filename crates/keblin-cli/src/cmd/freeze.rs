@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use keblin::Schema;
 use keblin::migrate::sample_file;
-use keblin::model::Schema;
 use serde_json::json;
 
 use crate::args::Args;

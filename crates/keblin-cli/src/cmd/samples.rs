@@ -4,13 +4,11 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use keblin::Severity;
 use keblin::diff::differences;
 use keblin::migrate::{Account, Fate, sample, sample_of};
-use keblin::model::Schema;
 use keblin::save::{Fault, ReadError, Stamp, write_device};
-use keblin::steps::{Files, TextFile};
 use keblin::verify::{SaveFinding, examine, verify};
+use keblin::{Files, Schema, Severity, TextFile};
 use serde_json::{Value as Json, json};
 
 use super::freeze::paths;

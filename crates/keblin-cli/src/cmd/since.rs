@@ -2,9 +2,8 @@
 
 use std::path::Path;
 
-use keblin::Severity;
 use keblin::diff::{Class, Difference, differences};
-use keblin::model::Schema;
+use keblin::{Schema, Severity};
 use serde_json::json;
 
 use crate::out::{Console, Tone};

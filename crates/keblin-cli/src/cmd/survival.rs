@@ -1,7 +1,8 @@
 //! `keblin survival`: which event does what to which field.
 
 use comfy_table::Cell;
-use keblin::model::{FieldDef, Schema, Scope};
+use keblin::Schema;
+use keblin::model::{FieldDef, Scope};
 use keblin::survival::{Fate, Row, fate, is_override};
 use serde_json::{Map, Value as Json, json};
 

@@ -1,10 +1,10 @@
 //! Values and findings as JSON: snake_case keys, unset as null, times as people write them, indexed values nested by
 //! id.
 
-use keblin::model::{Axis, FieldDef, Schema, Scope};
+use keblin::model::{Axis, FieldDef, Scope};
 use keblin::progress::{Asks, Standing};
 use keblin::verify::SaveFinding;
-use keblin::{Finding, Findings, Progress, Value};
+use keblin::{Finding, Findings, Progress, Schema, Value};
 use serde_json::{Map, Value as Json, json};
 
 pub(crate) fn value(of: &Value) -> Json {

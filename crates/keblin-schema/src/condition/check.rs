@@ -4,17 +4,16 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::compile::{Type, small};
 use super::fuse::{literal_kind, sides, within};
 use super::guards::guarded_names;
-use super::parse::{Arithmetic, Comparison, Expr, Node, Part};
-use super::program::{Failing, Load, Op, Read, Word};
+use super::parse::{Expr, Node, Part};
 use super::{ConditionError, names};
-use crate::kind::{Holds, Ids, Kind};
-use crate::model::Schema;
-use crate::name::nearest;
-use crate::time::Time;
+use crate::model::Model;
+use crate::program::{Arithmetic, Comparison, Failing, Load, Op, Read, Type, Word, small};
+use crate::text::name::nearest;
+use crate::text::time::Time;
 use crate::value::Value;
+use crate::value::kind::{Holds, Ids, Kind};
 
 /// The functions that can be called.
 const FUNCTIONS: [&str; 4] = ["duration", "least", "greatest", "size"];
@@ -30,7 +29,7 @@ pub(super) struct Typed {
 }
 
 pub(super) struct Compiler<'s> {
-    pub(super) schema: &'s Schema,
+    pub(super) model: &'s Model,
     pub(super) ops: Vec<Op>,
     pub(super) texts: Vec<Arc<str>>,
     pub(super) lists: Vec<u32>,
@@ -51,9 +50,9 @@ fn mismatch(expr: &Expr, expected: &str, found: Type) -> ConditionError {
 }
 
 impl<'s> Compiler<'s> {
-    pub(super) fn new(schema: &'s Schema) -> Compiler<'s> {
+    pub(super) fn new(model: &'s Model) -> Compiler<'s> {
         Compiler {
-            schema,
+            model,
             ops: Vec::new(),
             texts: Vec::new(),
             lists: Vec::new(),
@@ -241,7 +240,7 @@ impl<'s> Compiler<'s> {
                 ("phase", names::PHASES.map(str::to_string).into())
             }
             (Some(Op::Load(Load::Word(Word::Checkpoint))), _) => {
-                let all = self.schema.levels.iter().flat_map(|level| &level.checkpoints);
+                let all = self.model.levels.iter().flat_map(|level| &level.checkpoints);
                 ("checkpoint", all.map(ToString::to_string).collect())
             }
             (_, Some(ids)) => {
@@ -252,7 +251,7 @@ impl<'s> Compiler<'s> {
                     Ids::Checkpoints => "checkpoint",
                     Ids::List(_) => "item",
                 };
-                (what, self.schema.id_texts(ids).collect())
+                (what, self.model.id_texts(ids).collect())
             }
             _ => return Ok(()),
         };

@@ -1,8 +1,9 @@
 //! What expressions look like that are put into one operation: rows of `&&`, comparisons with what is written out.
 
-use super::parse::{Comparison, Expr, Node};
-use crate::kind::Kind;
+use super::parse::{Expr, Node};
+use crate::program::Comparison;
 use crate::value::Value;
+use crate::value::kind::Kind;
 
 /// The least and the most number that an order with a number written out lets hold; `None` for what is no order. A
 /// range without numbers in it, such as below the least there is, has its ends crossed.

@@ -1,6 +1,7 @@
 //! Guards: what is known to be set on the other side of `x != null && …` or `x == null || …`.
 
-use super::parse::{Comparison, Expr, Node, Part};
+use super::parse::{Expr, Node, Part};
+use crate::program::Comparison;
 use crate::value::Value;
 
 /// Adds the names that a guard asks for; each side of its own `&&` (or `||`) is one.

@@ -2,19 +2,18 @@
 
 use super::ConditionError;
 use super::check::{Checked, Compiler, Typed};
-use super::compile::small;
 use super::guards::dotted;
 use super::names::{Asked, Fact, On, ids_of, resolve};
 use super::parse::{Expr, Part};
-use super::program::{Load, Op, Read, Word};
-use crate::kind::Kind;
 use crate::model::{At, Axis};
+use crate::program::{Load, Op, Read, Word, small};
+use crate::value::kind::Kind;
 
 impl Compiler<'_> {
     pub(super) fn path(&mut self, expr: &Expr, path: &[Part]) -> Checked {
-        let asked = resolve(self.schema, path)?;
+        let asked = resolve(self.model, path)?;
         let load = self.load(expr, &asked)?;
-        let holds = asked.holds(self.schema);
+        let holds = asked.holds(self.model);
         let mut typed = self.emit(Op::Load(load), holds.into());
         if let Asked::Member { member, .. } = asked {
             typed = self.emit(Op::Member(typed.at, member), holds.into());
@@ -25,7 +24,7 @@ impl Compiler<'_> {
         });
         let of_word = if let Load::Word(word) = load { ids_of(word) } else { None };
         let known = self.known_set.contains(&dotted(path));
-        let may_be_unset = asked.may_be_unset(self.schema) && !known;
+        let may_be_unset = asked.may_be_unset(self.model) && !known;
         Ok(Typed { may_be_unset, ids: ids.or(of_word), ..typed })
     }
 
@@ -40,14 +39,14 @@ impl Compiler<'_> {
         match asked {
             Asked::Field { field, at } | Asked::Member { field, at, .. } => self.field(expr, *field, *at),
             Asked::Fact { level, on, fact } => {
-                if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
+                if *on == On::InQuestion && self.model.level_facts_per_difficulty {
                     in_question(self);
                 }
                 self.reads.push(Read::Fact { fact: *fact, level: Some(*level) });
                 Ok(self.fact(*level, *on, *fact))
             }
             Asked::Total { fact, on } => {
-                if *on == On::InQuestion && self.schema.level_facts_per_difficulty {
+                if *on == On::InQuestion && self.model.level_facts_per_difficulty {
                     in_question(self);
                 }
                 self.reads.push(Read::Fact { fact: *fact, level: None });
@@ -70,7 +69,7 @@ impl Compiler<'_> {
     }
 
     fn fact(&self, level: usize, on: On, fact: Fact) -> Load {
-        let at = |difficulty| small(self.schema.fact_index(level, difficulty));
+        let at = |difficulty| small(self.model.fact_index(level, difficulty));
         match on {
             On::InQuestion => Load::FactOn { first: at(0), fact },
             On::One(difficulty) => Load::Fact { index: at(difficulty), fact },
@@ -80,18 +79,18 @@ impl Compiler<'_> {
 
     fn field(&mut self, expr: &Expr, field: usize, at: At) -> Result<Load, ConditionError> {
         let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
-        let def = self.schema.fields.get(field).ok_or_else(missing)?;
+        let def = self.model.fields.get(field).ok_or_else(missing)?;
         let open = def.per.contains(&Axis::Difficulty) && at.difficulty.is_none();
-        let cell = |difficulty| self.schema.cell(def, at.on(difficulty)).ok_or_else(missing);
+        let cell = |difficulty| self.model.cell(def, at.on(difficulty)).ok_or_else(missing);
         if !open {
             let cell = cell(at.difficulty)?;
             self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(cell)));
             self.reads.push(Read::Cells(cell..cell + 1));
             return Ok(Load::Cell(small(cell)));
         }
-        let (first, last) = (cell(Some(0))?, cell(Some(self.schema.difficulties.len() - 1))?);
+        let (first, last) = (cell(Some(0))?, cell(Some(self.model.difficulties.len() - 1))?);
         self.bool_cells.extend((def.kind == Kind::Bool).then_some(small(first)));
-        let apart = (last - first) / (self.schema.difficulties.len() - 1).max(1);
+        let apart = (last - first) / (self.model.difficulties.len() - 1).max(1);
         self.reads.push(Read::Cells(first..last + 1));
         self.asks_in_question.get_or_insert(expr.span.clone());
         Ok(Load::CellOn { first: small(first), apart: small(apart) })

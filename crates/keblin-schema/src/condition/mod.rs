@@ -51,22 +51,16 @@ mod load;
 /// From the text to a program.
 mod compile;
 
+/// Conditions taken apart, so that what is missing can be told.
+mod rule;
+
 /// What is known to be set behind a guard.
 mod guards;
 
-/// Programs, and what they read.
-mod program;
-
-/// Evaluation.
-mod evaluate;
-
-/// What a condition can come to, whatever is played.
-mod range;
-
-pub use compile::Type;
-pub use parse::{Arithmetic, Comparison, Expr, Node, Part, parse};
-pub use program::{Facts, Failing, Program, Read, Val, Word};
-pub use range::{Possible, Ranges};
+pub use crate::program::{
+    Arithmetic, Comparison, Facts, Failing, Possible, Program, Ranges, Read, Type, Val, Word,
+};
+pub use parse::{Expr, Node, Part, parse};
 
 use std::fmt;
 use std::ops::Range;

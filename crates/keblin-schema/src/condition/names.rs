@@ -4,66 +4,13 @@
 //! that of the run, or the one last chosen.
 
 use super::parts::{asked_of, has_parts, member_of, of_field};
-use super::{ConditionError, Part, Word};
-use crate::kind::{Holds, Ids, Kind};
-use crate::model::{At, Axis, FieldDef, Schema};
-use crate::name::nearest;
+use super::{ConditionError, Part};
+use crate::model::{At, Axis, FieldDef, Model};
+use crate::program::Word;
+pub use crate::program::{Fact, On};
+use crate::text::name::nearest;
 use crate::value::Value;
-
-/// A fact that is kept for every level without being declared.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Fact {
-    /// Whether the level was ever finished.
-    Finished,
-    /// The best rating; 0 before any.
-    Stars,
-    /// How often the level was entered or tried again.
-    Attempts,
-    /// How many deaths it cost.
-    Deaths,
-}
-
-impl Fact {
-    /// Every fact.
-    pub const ALL: [Fact; 4] = [Fact::Finished, Fact::Stars, Fact::Attempts, Fact::Deaths];
-
-    /// The kind of it.
-    #[must_use]
-    pub fn kind(self) -> Kind {
-        if self == Fact::Finished { Kind::Bool } else { Kind::Int }
-    }
-
-    /// Its name.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Fact::Finished => "finished",
-            Fact::Stars => "stars",
-            Fact::Attempts => "attempts",
-            Fact::Deaths => "deaths",
-        }
-    }
-}
-
-/// Which difficulty is meant, where something is kept apart for each.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum On {
-    /// The one in question: that of the run, the one last chosen, or the one asked about.
-    InQuestion,
-    /// This one, as a position in [`Schema::difficulties`].
-    One(usize),
-    /// Any of them: finished on one, the best rating, the sum of all for totals.
-    Any,
-}
-
-impl On {
-    /// The difficulty, where the name says one.
-    #[must_use]
-    pub fn one(self) -> Option<usize> {
-        if let On::One(difficulty) = self { Some(difficulty) } else { None }
-    }
-}
+use crate::value::kind::{Holds, Ids, Kind};
 
 /// What a name asks.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -71,14 +18,14 @@ impl On {
 pub enum Asked {
     /// A field's value; what `at` leaves open is the difficulty in question.
     Field {
-        /// The field, as a position in [`Schema::fields`].
+        /// The field, as a position in [`Model::fields`].
         field: usize,
         /// The place on its axes, as far as the name says it.
         at: At,
     },
     /// A member of a field's shape, or a part of its vector.
     Member {
-        /// The field, as a position in [`Schema::fields`].
+        /// The field, as a position in [`Model::fields`].
         field: usize,
         /// The place on its axes, as far as the name says it.
         at: At,
@@ -87,7 +34,7 @@ pub enum Asked {
     },
     /// A level's fact.
     Fact {
-        /// The level, as a position in [`Schema::levels`].
+        /// The level, as a position in [`Model::levels`].
         level: usize,
         /// On which difficulty.
         on: On,
@@ -101,7 +48,7 @@ pub enum Asked {
         /// On which difficulty.
         on: On,
     },
-    /// Whether an unlock is given, as a position in [`Schema::unlocks`].
+    /// Whether an unlock is given, as a position in [`Model::unlocks`].
     Unlocked(usize),
     /// The phase: `"title"`, `"map"`, `"playing"`, `"down"` or `"over"`.
     Phase,
@@ -133,14 +80,14 @@ pub const ENGINE: [(&str, Asked); 6] = [
 impl Asked {
     /// Whether the answer may be null.
     #[must_use]
-    pub fn may_be_unset(&self, schema: &Schema) -> bool {
+    pub fn may_be_unset(&self, model: &Model) -> bool {
         match self {
-            Asked::Field { field, .. } => schema.fields.get(*field).is_some_and(FieldDef::may_be_unset),
+            Asked::Field { field, .. } => model.fields.get(*field).is_some_and(FieldDef::may_be_unset),
             Asked::Member { field, member, .. } => {
-                member_of(schema, *field, *member).is_some_and(|member| member.default == Value::Unset)
+                member_of(model, *field, *member).is_some_and(|member| member.default == Value::Unset)
             }
             Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
-            Asked::Difficulty => schema.difficulties.is_empty(),
+            Asked::Difficulty => model.difficulties.is_empty(),
             Asked::Fact { .. } | Asked::Total { .. } | Asked::Unlocked(_) | Asked::Phase | Asked::Played => {
                 false
             }
@@ -149,13 +96,13 @@ impl Asked {
 
     /// What the answer is; ids that the engine keeps are text.
     #[must_use]
-    pub fn holds(&self, schema: &Schema) -> Holds {
+    pub fn holds(&self, model: &Model) -> Holds {
         let kind = match self {
             Asked::Field { field, .. } => {
-                return schema.fields.get(*field).map_or(Kind::Int.into(), FieldDef::holds);
+                return model.fields.get(*field).map_or(Kind::Int.into(), FieldDef::holds);
             }
             Asked::Member { field, member, .. } => {
-                member_of(schema, *field, *member).map_or(Kind::Float, |member| member.kind)
+                member_of(model, *field, *member).map_or(Kind::Float, |member| member.kind)
             }
             Asked::Fact { fact, .. } => fact.kind(),
             Asked::Total { .. } => Kind::Int,
@@ -182,52 +129,52 @@ pub(super) fn ids_of(word: Word) -> Option<Ids> {
 ///
 /// # Errors
 /// As [`resolve`].
-pub fn named(schema: &Schema, text: &str) -> Result<Asked, ConditionError> {
+pub fn named(model: &Model, text: &str) -> Result<Asked, ConditionError> {
     let mut start = 0;
     let parts = text.split('.').map(|word| {
         let part = Part { word: word.to_string(), span: start..start + word.len() };
         start += word.len() + 1;
         part
     });
-    resolve(schema, &parts.collect::<Vec<_>>())
+    resolve(model, &parts.collect::<Vec<_>>())
 }
 
 /// Resolves a name made of parts against a schema.
 ///
 /// # Errors
 /// [`ConditionError`] at the part that is not known there, with the nearest one that is.
-pub fn resolve(schema: &Schema, path: &[Part]) -> Result<Asked, ConditionError> {
+pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
     match path {
-        [only] => alone(schema, only),
-        [first, level, rest @ ..] if first.word == "levels" => of_level(schema, level, rest),
-        [first, rest @ ..] if first.word == "totals" => total(schema, first, rest),
+        [only] => alone(model, only),
+        [first, level, rest @ ..] if first.word == "levels" => of_level(model, level, rest),
+        [first, rest @ ..] if first.word == "totals" => total(model, first, rest),
         [first, unlock] if first.word == "unlocked" => {
-            let known = || schema.unlocks.iter().map(|unlock| unlock.name.as_str());
+            let known = || model.unlocks.iter().map(|unlock| unlock.name.as_str());
             let missing = format!("no unlock `{}` is declared", unlock.word);
             let missing =
                 || ConditionError::new(unlock.span.clone(), missing).meant(nearest(&unlock.word, known()));
-            schema.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
+            model.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
         }
-        [first, rest @ ..] if has_parts(schema, first) => of_field(schema, first, rest),
+        [first, rest @ ..] if has_parts(model, first) => of_field(model, first, rest),
         [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
             .meant(nearest(&first.word, ["levels", "totals", "unlocked"]))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }
 
-fn alone(schema: &Schema, part: &Part) -> Result<Asked, ConditionError> {
+fn alone(model: &Model, part: &Part) -> Result<Asked, ConditionError> {
     if let Some((_, asked)) = ENGINE.iter().find(|(word, _)| *word == part.word) {
         return Ok(asked.clone());
     }
-    match schema.field_named(&part.word) {
+    match model.field_named(&part.word) {
         Some((_, def)) if def.per.contains(&Axis::Level) => {
             let message = format!("`{}` has one value for each level", part.word);
             let instead = format!("write `levels.LEVEL.{}`", part.word);
             Err(ConditionError { instead: Some(instead), ..ConditionError::new(part.span.clone(), message) })
         }
-        Some(_) => of_field(schema, part, &[]),
+        Some(_) => of_field(model, part, &[]),
         None => {
-            let fields = schema.fields.iter().map(|field| field.name.as_str());
+            let fields = model.fields.iter().map(|field| field.name.as_str());
             let known =
                 fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels", "totals", "unlocked"]);
             Err(ConditionError::new(part.span.clone(), format!("no field `{}` is declared", part.word))
@@ -236,44 +183,44 @@ fn alone(schema: &Schema, part: &Part) -> Result<Asked, ConditionError> {
     }
 }
 
-fn of_level(schema: &Schema, level: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
-    let level_index = schema.level_named(&level.word).ok_or_else(|| {
-        let known = schema.levels.iter().map(|level| level.name.as_str());
+fn of_level(model: &Model, level: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
+    let level_index = model.level_named(&level.word).ok_or_else(|| {
+        let known = model.levels.iter().map(|level| level.name.as_str());
         ConditionError::new(level.span.clone(), format!("no level `{}` is declared", level.word))
             .meant(nearest(&level.word, known))
     })?;
     let kept = |part: &Part| {
         let is_field =
-            schema.field_named(&part.word).is_some_and(|(_, field)| field.per.contains(&Axis::Level));
+            model.field_named(&part.word).is_some_and(|(_, field)| field.per.contains(&Axis::Level));
         is_field || Fact::ALL.into_iter().any(|fact| fact.as_str() == part.word)
     };
     let (on, what, items) = match rest {
         [what, items @ ..] if kept(what) || items.is_empty() => (On::InQuestion, what, items),
         [difficulty, what, items @ ..] if difficulty.word == "any" => (On::Any, what, items),
-        [difficulty, what, items @ ..] => (On::One(difficulty_named(schema, difficulty)?), what, items),
+        [difficulty, what, items @ ..] => (On::One(difficulty_named(model, difficulty)?), what, items),
         _ => {
             let message = "expected what is asked of the level, such as `.finished`, but found the end";
             return Err(ConditionError::new(level.span.clone(), message));
         }
     };
     let Some(fact) = Fact::ALL.into_iter().find(|fact| fact.as_str() == what.word) else {
-        return field_of_level(schema, level_index, (what, items), on);
+        return field_of_level(model, level_index, (what, items), on);
     };
     match items {
         [extra, ..] => {
             Err(ConditionError::new(extra.span.clone(), format!("`{}` is one part too many", extra.word)))
         }
-        [] => fact_on(schema, what, fact, on).map(|on| Asked::Fact { level: level_index, on, fact }),
+        [] => fact_on(model, what, fact, on).map(|on| Asked::Fact { level: level_index, on, fact }),
     }
 }
 
 /// Whether a fact can be asked on a difficulty. Where facts are not kept apart there is nothing to choose.
-fn fact_on(schema: &Schema, what: &Part, fact: Fact, on: On) -> Result<On, ConditionError> {
+fn fact_on(model: &Model, what: &Part, fact: Fact, on: On) -> Result<On, ConditionError> {
     let message = match on {
         On::Any if !matches!(fact, Fact::Finished | Fact::Stars) => {
             format!("`{}` is counted for each difficulty, so `any` has no answer", what.word)
         }
-        On::One(_) if !schema.level_facts_per_difficulty => {
+        On::One(_) if !model.level_facts_per_difficulty => {
             format!("`{}` is not kept apart for each difficulty", what.word)
         }
         on => return Ok(on),
@@ -284,20 +231,20 @@ fn fact_on(schema: &Schema, what: &Part, fact: Fact, on: On) -> Result<On, Condi
 
 /// A field that has one value for each level, with the parts behind it.
 fn field_of_level(
-    schema: &Schema,
+    model: &Model,
     level: usize,
     (what, items): (&Part, &[Part]),
     on: On,
 ) -> Result<Asked, ConditionError> {
     let per_level = |field: &FieldDef| field.per.contains(&Axis::Level);
-    match schema.field_named(&what.word).filter(|(_, def)| per_level(def)) {
+    match model.field_named(&what.word).filter(|(_, def)| per_level(def)) {
         Some((field, def)) if on == On::InQuestion || def.per.contains(&Axis::Difficulty) => match on {
             On::Any => {
                 let message =
                     format!("`{}` has one value for each difficulty, so `any` has no answer", what.word);
                 Err(ConditionError::new(what.span.clone(), message).instead("name a difficulty"))
             }
-            on => asked_of(schema, (field, def), what, At::level(Some(level), on.one()), items),
+            on => asked_of(model, (field, def), what, At::level(Some(level), on.one()), items),
         },
         Some((_, def)) => {
             let message = format!("`{}` does not have one value for each difficulty", def.name);
@@ -305,7 +252,7 @@ fn field_of_level(
         }
         None => {
             let fields =
-                schema.fields.iter().filter(|field| per_level(field)).map(|field| field.name.as_str());
+                model.fields.iter().filter(|field| per_level(field)).map(|field| field.name.as_str());
             let known = Fact::ALL.iter().map(|fact| fact.as_str()).chain(fields);
             let message = format!("`{}` is nothing that is kept for each level", what.word);
             Err(ConditionError::new(what.span.clone(), message).meant(nearest(&what.word, known)))
@@ -314,11 +261,11 @@ fn field_of_level(
 }
 
 /// `totals.stars`, `totals.neap.stars`, `totals.all.stars`, and the same of `finished`.
-fn total(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
+fn total(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
     let (on, what) = match rest {
         [what] => (On::InQuestion, what),
         [all, what] if all.word == "all" => (On::Any, what),
-        [difficulty, what] => (On::One(difficulty_named(schema, difficulty)?), what),
+        [difficulty, what] => (On::One(difficulty_named(model, difficulty)?), what),
         _ => {
             let end = rest.last().unwrap_or(first).span.end;
             let message = "expected `totals.stars`, `totals.finished`, or one of them on a difficulty";
@@ -330,12 +277,12 @@ fn total(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, Conditio
         ConditionError::new(what.span.clone(), format!("there is no total of `{}`", what.word))
             .meant(nearest(&what.word, ["stars", "finished"]).or(Some("stars")))
     })?;
-    fact_on(schema, what, fact, on).map(|on| Asked::Total { fact, on })
+    fact_on(model, what, fact, on).map(|on| Asked::Total { fact, on })
 }
 
-pub(super) fn difficulty_named(schema: &Schema, part: &Part) -> Result<usize, ConditionError> {
-    schema.difficulty_named(&part.word).ok_or_else(|| {
-        let known = schema.difficulties.iter().map(|difficulty| difficulty.as_str());
+pub(super) fn difficulty_named(model: &Model, part: &Part) -> Result<usize, ConditionError> {
+    model.difficulty_named(&part.word).ok_or_else(|| {
+        let known = model.difficulties.iter().map(|difficulty| difficulty.as_str());
         ConditionError::new(part.span.clone(), format!("no difficulty `{}` is declared", part.word))
             .meant(nearest(&part.word, known))
     })

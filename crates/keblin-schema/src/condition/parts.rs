@@ -2,22 +2,21 @@
 
 use super::names::{Asked, difficulty_named};
 use super::{ConditionError, Part};
-use crate::kind::Kind;
-use crate::limits::MemberDef;
-use crate::model::{At, Axis, FieldDef, MAX_AXES, Schema};
-use crate::name::{Name, nearest};
+use crate::model::{At, Axis, FieldDef, MAX_AXES, MemberDef, Model};
+use crate::text::name::{Name, nearest};
+use crate::value::kind::Kind;
 
 /// The member of a field's shape; `None` for a part of a vector.
-pub(super) fn member_of(schema: &Schema, field: usize, member: u16) -> Option<&MemberDef> {
-    let Kind::Shape(shape) = schema.fields.get(field)?.kind else { return None };
-    schema.shapes.get(usize::from(shape))?.members.get(usize::from(member))
+pub(super) fn member_of(model: &Model, field: usize, member: u16) -> Option<&MemberDef> {
+    let Kind::Shape(shape) = model.fields.get(field)?.kind else { return None };
+    model.shapes.get(usize::from(shape))?.members.get(usize::from(member))
 }
 
 /// The names of the members of what a field holds; empty for what has none.
-fn members(schema: &Schema, kind: Kind) -> Vec<&str> {
+fn members(model: &Model, kind: Kind) -> Vec<&str> {
     match kind {
         Kind::Shape(shape) => {
-            let members = schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+            let members = model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
             members.iter().map(|member| member.name.as_str()).collect()
         }
         Kind::Vec2 => vec!["x", "y"],
@@ -29,7 +28,7 @@ fn members(schema: &Schema, kind: Kind) -> Vec<&str> {
 
 /// A field, or, where its name is followed by one part more than it has axes, a member of what it holds.
 pub(super) fn asked_of(
-    schema: &Schema,
+    model: &Model,
     (field, def): (usize, &FieldDef),
     name: &Part,
     level: At,
@@ -37,9 +36,9 @@ pub(super) fn asked_of(
 ) -> Result<Asked, ConditionError> {
     let lists = lists_of(def).count();
     match parts.split_last() {
-        Some((last, items)) if parts.len() == lists + 1 && !members(schema, def.kind).is_empty() => {
-            let at = At { items: items_named(schema, def, name, items)?, ..level };
-            let known = members(schema, def.kind);
+        Some((last, items)) if parts.len() == lists + 1 && !members(model, def.kind).is_empty() => {
+            let at = At { items: items_named(model, def, name, items)?, ..level };
+            let known = members(model, def.kind);
             let member =
                 known.iter().position(|known| *known == last.word).and_then(|at| u16::try_from(at).ok());
             let missing = format!("`{}` has no member `{}`", def.name, last.word);
@@ -49,37 +48,37 @@ pub(super) fn asked_of(
             };
             Ok(Asked::Member { field, at, member: member.ok_or_else(missing)? })
         }
-        _ => Ok(Asked::Field { field, at: At { items: items_named(schema, def, name, parts)?, ..level } }),
+        _ => Ok(Asked::Field { field, at: At { items: items_named(model, def, name, parts)?, ..level } }),
     }
 }
 
 /// Whether a name alone is a field whose places are named by the parts that follow.
-pub(super) fn has_parts(schema: &Schema, part: &Part) -> bool {
-    schema.field_named(&part.word).is_some_and(|(_, field)| !field.per.contains(&Axis::Level))
+pub(super) fn has_parts(model: &Model, part: &Part) -> bool {
+    model.field_named(&part.word).is_some_and(|(_, field)| !field.per.contains(&Axis::Level))
 }
 
 /// `best_draught.neap`, `worn.wick`, `worn.neap.wick`: a field's places without a level.
-pub(super) fn of_field(schema: &Schema, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
-    let (field, def) = schema.field_named(&first.word).ok_or_else(|| {
+pub(super) fn of_field(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
+    let (field, def) = model.field_named(&first.word).ok_or_else(|| {
         ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
     })?;
-    let parts = lists_of(def).count() + usize::from(!members(schema, def.kind).is_empty());
+    let parts = lists_of(def).count() + usize::from(!members(model, def.kind).is_empty());
     let (difficulty, items) = match rest {
         [difficulty, items @ ..]
             if def.per.contains(&Axis::Difficulty)
-                && difficulty_is_named(schema, def, rest.len(), parts, difficulty) =>
+                && difficulty_is_named(model, def, rest.len(), parts, difficulty) =>
         {
-            (Some(difficulty_named(schema, difficulty)?), items)
+            (Some(difficulty_named(model, difficulty)?), items)
         }
         items => (None, items),
     };
-    asked_of(schema, (field, def), first, At::level(None, difficulty), items)
+    asked_of(model, (field, def), first, At::level(None, difficulty), items)
 }
 
 /// Whether the first part behind a field's name is a difficulty: there is one part too many for anything else, or it is
 /// one by its name.
-fn difficulty_is_named(schema: &Schema, def: &FieldDef, found: usize, parts: usize, first: &Part) -> bool {
-    found > parts || (found > lists_of(def).count() && schema.difficulty_named(&first.word).is_some())
+fn difficulty_is_named(model: &Model, def: &FieldDef, found: usize, parts: usize, first: &Part) -> bool {
+    found > parts || (found > lists_of(def).count() && model.difficulty_named(&first.word).is_some())
 }
 
 fn lists_of(def: &FieldDef) -> impl Iterator<Item = u16> {
@@ -88,7 +87,7 @@ fn lists_of(def: &FieldDef) -> impl Iterator<Item = u16> {
 
 /// The items that parts behind a field's name stand for: one for each of its axes that is a list.
 fn items_named(
-    schema: &Schema,
+    model: &Model,
     def: &FieldDef,
     name: &Part,
     parts: &[Part],
@@ -97,16 +96,16 @@ fn items_named(
     let mut parts = parts.iter();
     for (item, list) in items.iter_mut().zip(lists_of(def)) {
         let axis = Axis::List(list);
-        let list = schema.axis_name(axis);
+        let list = model.axis_name(axis);
         let part = parts.next().ok_or_else(|| {
             let message = format!("`{}` has one value for each of `{list}`", def.name);
-            let first = schema.axis_id(axis, 0).map_or("ITEM", Name::as_str);
+            let first = model.axis_id(axis, 0).map_or("ITEM", Name::as_str);
             ConditionError::new(name.span.clone(), message).instead(format!("write `{}.{first}`", def.name))
         })?;
-        let found = schema.axis_ids(axis).position(|id| id.as_str() == part.word);
+        let found = model.axis_ids(axis).position(|id| id.as_str() == part.word);
         *item = found.and_then(|index| u16::try_from(index).ok());
         if item.is_none() {
-            let known = schema.axis_ids(axis).map(Name::as_str);
+            let known = model.axis_ids(axis).map(Name::as_str);
             let message = format!("`{list}` has no item `{}`", part.word);
             return Err(ConditionError::new(part.span.clone(), message).meant(nearest(&part.word, known)));
         }

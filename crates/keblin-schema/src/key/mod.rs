@@ -12,8 +12,10 @@ use std::hash::Hash;
 use std::marker::PhantomData;
 use std::sync::Arc;
 
-use crate::model::Schema;
-use crate::name::Name;
+use crate::model::Model;
+use crate::text::name::Name;
+use crate::value::Value;
+use crate::versions::Schema;
 
 pub use per::{Axial, PerField};
 pub use place::{Along, FieldPer, OnAxis, Place};
@@ -53,8 +55,8 @@ impl<T, G> Debug for Field<T, G> {
 impl<T> Field<T> {
     /// Whether it was looked up in this schema, or in one of the same layout.
     #[must_use]
-    pub fn belongs_to(self, schema: &Schema) -> bool {
-        self.tag == schema.tag
+    pub fn belongs_to(self, model: &Model) -> bool {
+        self.tag == model.tag
     }
 }
 
@@ -76,7 +78,7 @@ impl<T, G: Game> Field<T, G> {
 
     /// The field, read and written as a [`Value`](crate::Value), as events that systems queue take it.
     #[must_use]
-    pub const fn as_value(self) -> Field<crate::Value, G> {
+    pub const fn as_value(self) -> Field<Value, G> {
         Field { cell: self.cell, tag: self.tag, of: PhantomData }
     }
 
@@ -88,7 +90,7 @@ impl<T, G: Game> Field<T, G> {
 }
 
 macro_rules! position {
-    ($(#[$doc:meta])* $name:ident, $list:literal, |$schema:ident, $index:ident| $id:expr) => {
+    ($(#[$doc:meta])* $name:ident, $list:literal, |$model:ident, $index:ident| $id:expr) => {
         $(#[$doc])*
         #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub struct $name<G = AnyGame>(pub(crate) u16, PhantomData<G>);
@@ -100,7 +102,7 @@ macro_rules! position {
                 $name(index, PhantomData)
             }
 
-            #[doc = concat!("Its position in [`Schema::", $list, "`].")]
+            #[doc = concat!("Its position in [`Model::", $list, "`].")]
             #[must_use]
             pub fn index(self) -> usize {
                 usize::from(self.0)
@@ -123,7 +125,7 @@ macro_rules! position {
             /// Its id.
             #[must_use]
             pub fn id(self) -> &'static str {
-                let ($schema, $index) = (G::schema(), self.index());
+                let ($model, $index) = (G::schema(), self.index());
                 $id.map_or("", Name::as_str)
             }
         }
@@ -170,25 +172,25 @@ position!(
     /// A level.
     Level,
     "levels",
-    |schema, index| schema.levels.get(index).map(|level| &level.name)
+    |model, index| model.levels.get(index).map(|level| &level.name)
 );
 position!(
     /// A difficulty.
     Difficulty,
     "difficulties",
-    |schema, index| schema.difficulties.get(index)
+    |model, index| model.difficulties.get(index)
 );
 position!(
     /// An unlock: what is not a level and opens.
     Unlock,
     "unlocks",
-    |schema, index| schema.unlocks.get(index).map(|unlock| &unlock.name)
+    |model, index| model.unlocks.get(index).map(|unlock| &unlock.name)
 );
 position!(
     /// A moment: a condition that is told once when it turns true.
     Moment,
     "moments",
-    |schema, index| schema.moments.get(index).map(|moment| &moment.name)
+    |model, index| model.moments.get(index).map(|moment| &moment.name)
 );
 
 /// A checkpoint of one level.
@@ -255,7 +257,7 @@ pub struct Item {
 }
 
 impl Item {
-    /// The list, as a position in [`Schema::lists`].
+    /// The list, as a position in [`Model::lists`].
     #[must_use]
     pub fn list(self) -> usize {
         usize::from(self.list)

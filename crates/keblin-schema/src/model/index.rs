@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::fmt;
 
-use crate::name::Name;
+use crate::text::name::Name;
 
 /// Positions by id.
 #[derive(Clone, Default, PartialEq, Eq)]

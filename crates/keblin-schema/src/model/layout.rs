@@ -1,7 +1,7 @@
 //! The layout: axes, places on them, and the cell that every value and every fact has.
 
-use super::{FieldDef, Schema};
-use crate::name::Name;
+use super::{FieldDef, Model};
+use crate::text::name::Name;
 
 /// The most axes a field can have.
 pub const MAX_AXES: usize = 4;
@@ -14,12 +14,12 @@ pub enum Axis {
     Level,
     /// One value for each difficulty.
     Difficulty,
-    /// One value for each item of a list, as a position in [`Schema::lists`].
+    /// One value for each item of a list, as a position in [`Model::lists`].
     List(u16),
 }
 
 /// A closed list: its items are an axis for fields to have one value for each of.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct ListDef {
     /// Its id.
@@ -31,9 +31,9 @@ pub struct ListDef {
 /// A level, a difficulty and items in question, or none: which cell of a field with axes is meant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct At {
-    /// A level, as a position in [`Schema::levels`].
+    /// A level, as a position in [`Model::levels`].
     pub level: Option<usize>,
-    /// A difficulty, as a position in [`Schema::difficulties`].
+    /// A difficulty, as a position in [`Model::difficulties`].
     pub difficulty: Option<usize>,
     /// For each axis of the field that is a list, in the field's order: an item, as a position in the list.
     pub items: [Option<u16>; MAX_AXES],
@@ -53,14 +53,14 @@ impl At {
     }
 }
 
-impl Schema {
+impl Model {
     /// How many values of each level fact there are: one a level, or one a level and difficulty.
     #[must_use]
     pub fn fact_count(&self) -> usize {
         self.levels.len() * self.fact_difficulties()
     }
 
-    /// The position of a level's facts among [`Schema::fact_count`] ones.
+    /// The position of a level's facts among [`Model::fact_count`] ones.
     #[must_use]
     pub fn fact_index(&self, level: usize, difficulty: usize) -> usize {
         level * self.fact_difficulties() + if self.level_facts_per_difficulty { difficulty } else { 0 }

@@ -1,25 +1,14 @@
-//! The schema: everything a declaration says, checked and resolved to positions, plus the layout that gives every
-//! value its cell. Made by [`Schema::parse`]; read by everything else.
+//! The model: everything a declaration says, checked and resolved to positions, plus the layout that gives every
+//! value its cell. Data alone: `declare` makes it, everything behind it reads it.
 
-use std::any::Any;
-use std::collections::HashSet;
 use std::fmt;
 use std::ops::Range;
-use std::sync::Arc;
 
-use crate::condition::Program;
-use crate::derived::Derived;
-use crate::finding::{Finding, Findings};
-use crate::keep::Keep;
-use crate::kind::{Holds, Kind};
-use crate::limits::{Items, ShapeDef};
-use crate::name::Name;
-use crate::rule::Rule;
-use crate::source::Source;
-use crate::steps::Past;
-use crate::survival::Survival;
+use crate::program::Program;
+use crate::text::name::Name;
 use crate::value::Value;
-use crate::watch::Watch;
+use crate::value::keep::Keep;
+use crate::value::kind::{Holds, Kind};
 
 /// The words of a declaration.
 mod words;
@@ -30,22 +19,38 @@ mod layout;
 /// Positions by id.
 mod index;
 
+/// Declared structs, and the limits of what is inside a field.
+mod shape;
+
+/// The words by which values survive.
+mod survival;
+
+/// Rules with reasons.
+mod rule;
+
+/// Which rules to ask again after a change.
+mod watch;
+
 pub(crate) use index::{Index, Positions};
 pub use layout::{At, Axis, ListDef, MAX_AXES};
+pub use rule::{Rule, RuleAsks, RulePart, Threshold};
+pub use shape::{Items, Limits, MemberDef, ShapeDef};
+pub use survival::{OnDeath, OnReset, OnRetry, Survival};
+pub use watch::{RuleId, Watch};
 pub use words::{AfterLast, Again, AtZero, CheckpointOrder, RecordAt, Resume, SaveAt, Scope, StarsBy};
 
 /// Where a record's values come from.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct RecordFeed {
-    /// The field whose value is offered, as a position in [`Schema::fields`].
+    /// The field whose value is offered, as a position in [`Model::fields`].
     pub from: usize,
     /// When it is offered.
     pub at: Vec<RecordAt>,
 }
 
 /// A declared field.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct FieldDef {
     /// Its id.
@@ -109,7 +114,7 @@ impl FieldDef {
 }
 
 /// What a number may be at least or at most.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Bound {
     /// A number that is written out.
@@ -137,17 +142,17 @@ impl fmt::Display for Bound {
 }
 
 /// The lives rule.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Lives {
-    /// The field that counts them, as a position in [`Schema::fields`].
+    /// The field that counts them, as a position in [`Model::fields`].
     pub field: usize,
     /// What happens when the last one is gone.
     pub at_zero: AtZero,
 }
 
 /// A declared level.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct LevelDef {
     /// Its id.
@@ -167,7 +172,7 @@ pub struct LevelDef {
 }
 
 /// What is not a level and opens: an ability, a mode, a look.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct UnlockDef {
     /// Its id.
@@ -181,7 +186,7 @@ pub struct UnlockDef {
 }
 
 /// A condition that is told once when it turns true.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct MomentDef {
     /// Its id.
@@ -197,7 +202,7 @@ pub struct MomentDef {
 /// Everything a declaration says about a game's progress, checked.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Schema {
+pub struct Model {
     /// Whose saves these are.
     pub game: Name,
     /// The version of the shape of the saves.
@@ -236,60 +241,27 @@ pub struct Schema {
     pub saved_cells: usize,
     /// The cells that grow by themselves while a level is being played.
     pub clock_cells: Vec<usize>,
-    /// The field that owns each cell, as a position in [`Schema::fields`].
+    /// The field that owns each cell, as a position in [`Model::fields`].
     pub(crate) owners: Vec<u32>,
-    /// The fields with bounds that follow from other values, as positions in [`Schema::fields`].
+    /// The fields with bounds that follow from other values, as positions in [`Model::fields`].
     pub following: Vec<usize>,
     /// Which locks to ask again after a change.
     pub watch: Watch,
     /// Tells handles of one schema from those of another.
     pub(crate) tag: u32,
-    pub(crate) derived: Derived,
     /// Positions by id.
     pub(crate) index: Index,
-    /// The versions before this one.
-    pub(crate) past: Past,
 }
 
-/// A schema and what was found in it that is not an error.
-#[derive(Clone, Debug)]
-pub struct Parsed {
-    /// The schema.
-    pub schema: Schema,
-    /// Warnings and hints.
-    pub findings: Findings,
-    /// What was found in the versions before it, text by text.
-    pub of_past: Vec<Findings>,
-    /// A hint for every field that no rule or record names, by its position.
-    unnamed: Vec<(usize, Finding)>,
-}
-
-impl Parsed {
-    /// The findings, with a hint for every field that neither a rule or record names nor any of some other texts, such
-    /// as rehearsals.
-    #[must_use]
-    pub fn findings_beside<'t>(&self, texts: impl IntoIterator<Item = &'t str>) -> Findings {
-        let is_part = |c: char| c.is_ascii_alphanumeric() || c == '_';
-        let words: HashSet<&str> =
-            texts.into_iter().flat_map(|text| text.split(move |c| !is_part(c))).collect();
-        let is_named = |field: usize| {
-            self.schema.fields.get(field).is_some_and(|field| words.contains(field.name.as_str()))
-        };
-        let hints = self.unnamed.iter().filter(|(field, _)| !is_named(*field)).map(|(_, hint)| hint.clone());
-        let list = self.findings.list().iter().cloned().chain(hints).collect();
-        Findings::new(self.findings.source().clone(), list).and_more(self.findings.more())
-    }
-}
-
-impl Schema {
+impl Model {
     /// A schema that knows names and nothing else yet.
     pub(crate) fn of_names(
         lists: Vec<ListDef>,
         difficulties: Vec<Name>,
         levels: Vec<LevelDef>,
         unlocks: Vec<UnlockDef>,
-    ) -> Schema {
-        Schema {
+    ) -> Model {
+        Model {
             game: Name::placeholder(),
             version: 0,
             difficulties,
@@ -313,48 +285,8 @@ impl Schema {
             following: Vec::new(),
             watch: Watch::default(),
             tag: 0,
-            derived: Derived::default(),
             index: Index::default(),
-            past: Past::default(),
         }
-    }
-
-    /// Parses and checks a declaration. `source_name` is what complaints call the text, as a rule its path.
-    ///
-    /// ```
-    /// let text = "game = 'otter'\nversion = 1\n[fields.coppers]\ntype = 'int'\nscope = 'profile'\n";
-    /// let parsed = keblin_schema::Schema::parse("progress.toml", text)?;
-    /// assert_eq!(parsed.schema.fields[0].name.as_str(), "coppers");
-    /// # Ok::<(), keblin_schema::Findings>(())
-    /// ```
-    ///
-    /// # Errors
-    /// All [`Findings`], if at least one of them is an error.
-    pub fn parse(source_name: &str, text: &str) -> Result<Parsed, Findings> {
-        let mut list = Vec::new();
-        let declared = crate::parse::declarations(text, &mut list);
-        let resolved = crate::check::resolve(declared, &mut list);
-        let findings = Findings::new(Source::new(source_name, text), list);
-        match resolved {
-            Some((schema, unnamed)) if !findings.has_errors() => {
-                Ok(Parsed { schema, findings, of_past: Vec::new(), unnamed })
-            }
-            _ => Err(findings),
-        }
-    }
-
-    /// A value as a declaration would write it: `["F-04"]`, `{ lit = true }`, `"90s"`.
-    ///
-    /// # Errors
-    /// What is wrong with the text, as a sentence without a full stop.
-    pub fn written(&self, holds: Holds, text: &str) -> Result<Value, String> {
-        crate::parse::value::written(self, holds, text)
-    }
-
-    /// What somebody makes of this schema once and keeps with it: made at the first call, the same ever after. There is
-    /// room for one type; another one is made each time.
-    pub fn derived<T: Any + Send + Sync>(&self, make: impl Fn(&Schema) -> T) -> Arc<T> {
-        self.derived.or_make(|| make(self))
     }
 
     /// A field with its position, by id.

@@ -1,8 +1,7 @@
 //! Which rules to ask again: for everything that can change, the rules that name it. Built once with the schema, so
 //! that a change costs a look-up and nothing for rules that do not name it.
 
-use crate::condition::names::Fact;
-use crate::condition::{Program, Read, Word};
+use crate::program::{Fact, Program, Read, Word};
 
 /// A rule that is watched, by the position of what it belongs to. In the order in which they are asked: what bounds
 /// comes before what opens, and that before what is told.

@@ -1,6 +1,6 @@
 //! The words of a declaration: how long values live, when records are fed, what ends what.
 
-use crate::time::Time;
+use crate::text::time::Time;
 
 /// How long a value lives.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -184,7 +184,7 @@ impl Again {
 }
 
 /// How a level's rating meets the one it had.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum StarsBy {
     /// The rating is how many stars hold in one attempt; the best attempt counts.

@@ -4,9 +4,7 @@
 //! What is known to be a number or a yes or no is passed as that, `None` being an error; only what can be unset or text
 //! is passed as a [`Val`].
 
-use super::names::{Fact, On};
-use super::parse::{Arithmetic, Comparison};
-use super::program::{Facts, Load, Op, Program, Val};
+use super::{Arithmetic, Comparison, Fact, Facts, Load, On, Op, Program, Val};
 use crate::value::{Float, Part, Value};
 
 pub(super) struct Evaluation<'a, F> {

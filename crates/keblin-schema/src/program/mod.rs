@@ -7,18 +7,36 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::compile::{Type, small};
-use super::evaluate::Evaluation;
-use super::names::{Fact, On};
-use super::parse::{Arithmetic, Comparison};
-use crate::time::Time;
+use crate::text::time::Time;
 use crate::value::{Float, Value};
+
+/// The facts of levels.
+mod fact;
+
+/// The types of expressions.
+mod kind;
+
+/// The signs between two values.
+mod operator;
+
+/// Evaluation.
+mod evaluate;
+
+/// What a condition can come to, whatever is played.
+mod range;
+
+pub use fact::{Fact, On};
+pub use kind::Type;
+pub use operator::{Arithmetic, Comparison};
+pub use range::{Possible, Ranges};
+
+use evaluate::Evaluation;
 
 /// What a program reads. Positions are those of the schema it was compiled against.
 pub trait Facts {
     /// The value of a cell of the layout.
     fn cell(&self, cell: usize) -> &Value;
-    /// A level's fact as a number (finished is 1 or 0), by [`Schema::fact_index`](crate::Schema::fact_index).
+    /// A level's fact as a number (finished is 1 or 0), by [`Model::fact_index`](crate::Model::fact_index).
     fn fact(&self, index: usize, fact: Fact) -> i64;
     /// An id that the engine keeps, `None` where there is none.
     fn word(&self, word: Word) -> Option<&str>;
@@ -44,7 +62,7 @@ pub enum Word {
 }
 
 /// A value while a program is evaluated. A time is its nanoseconds.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Val<'a> {
     /// No value: unset was ordered or added, a number overflowed, or something was divided by zero.
     Error,
@@ -63,15 +81,15 @@ pub enum Val<'a> {
 }
 
 /// Where an operation reads from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Load {
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum Load {
     Cell(u32),
     /// One cell for each difficulty, so many cells apart; the one in question is meant.
     CellOn {
         first: u32,
         apart: u32,
     },
-    /// By [`Schema::fact_index`](crate::Schema::fact_index).
+    /// By [`Model::fact_index`](crate::Model::fact_index).
     Fact {
         index: u32,
         fact: Fact,
@@ -96,8 +114,8 @@ pub(super) enum Load {
 }
 
 /// An operation; numbers are positions of other operations, always before this one.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Op {
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum Op {
     Null,
     Bool(bool),
     Int(i64),
@@ -144,7 +162,7 @@ pub(super) enum Op {
 }
 
 /// Something a program reads, so that a change of it is a reason to evaluate again.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Read {
     /// Some cells of the layout.
@@ -165,7 +183,7 @@ pub enum Read {
 }
 
 /// Why a condition can end in an error.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Failing {
     /// Something that can be unset is ordered or added.
     Unset,
@@ -174,25 +192,25 @@ pub enum Failing {
 }
 
 /// A checked condition.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub struct Program {
-    pub(super) source: Arc<str>,
+    pub(crate) source: Arc<str>,
     /// The last operation.
-    pub(super) root: Op,
-    pub(super) ops: Box<[Op]>,
-    pub(super) texts: Box<[Arc<str>]>,
-    pub(super) lists: Box<[u32]>,
+    pub(crate) root: Op,
+    pub(crate) ops: Box<[Op]>,
+    pub(crate) texts: Box<[Arc<str>]>,
+    pub(crate) lists: Box<[u32]>,
     /// What is read to be added up.
-    pub(super) sums: Box<[Load]>,
+    pub(crate) sums: Box<[Load]>,
     /// Lists that are written out.
-    pub(super) wholes: Box<[Value]>,
-    pub(super) levels: u32,
-    pub(super) difficulties: u32,
-    pub(super) reads: Box<[Read]>,
+    pub(crate) wholes: Box<[Value]>,
+    pub(crate) levels: u32,
+    pub(crate) difficulties: u32,
+    pub(crate) reads: Box<[Read]>,
     /// The cells it reads that hold yes or no.
-    pub(super) bool_cells: Box<[u32]>,
-    pub(super) can_fail: Option<(Range<usize>, Failing)>,
-    pub(super) asks_in_question: Option<Range<usize>>,
+    pub(crate) bool_cells: Box<[u32]>,
+    pub(crate) can_fail: Option<(Range<usize>, Failing)>,
+    pub(crate) asks_in_question: Option<Range<usize>>,
 }
 
 impl Program {
@@ -233,14 +251,14 @@ impl Program {
     }
 
     /// Whether the condition holds; an error is no. `difficulty` is the one in question, as a position in
-    /// [`Schema::difficulties`](crate::Schema::difficulties), 0 where there are none.
+    /// [`Model::difficulties`](crate::Model::difficulties), 0 where there are none.
     #[must_use]
     pub fn holds(&self, facts: &impl Facts, difficulty: usize) -> bool {
         Evaluation::new(self, facts, difficulty).holds() == Some(true)
     }
 
     /// Where the operation stands that takes all others: the last one.
-    pub(super) fn last(&self) -> u32 {
+    pub(crate) fn last(&self) -> u32 {
         small(self.ops.len()).wrapping_sub(1)
     }
 
@@ -264,4 +282,9 @@ impl Program {
     pub fn value<'a>(&'a self, facts: &'a impl Facts, difficulty: usize) -> Val<'a> {
         Evaluation::new(self, facts, difficulty).value(self.last())
     }
+}
+
+/// A position or a count; schemas are far smaller than what this holds.
+pub(crate) fn small(number: usize) -> u32 {
+    u32::try_from(number).unwrap_or(u32::MAX)
 }

@@ -1,9 +1,7 @@
 //! What a condition can come to, whatever is played: every value is taken as the range it may lie in, and the range of
 //! the whole follows. It errs on the side of "can be", so that what is told to be impossible is.
 
-use super::names::Fact;
-use super::parse::{Arithmetic, Comparison};
-use super::program::{Load, Op, Program, Word};
+use super::{Arithmetic, Comparison, Fact, Load, On, Op, Program, Word};
 
 /// What can be read, as ranges.
 pub trait Ranges {
@@ -200,7 +198,7 @@ fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
             }
         }
         Load::Total { on, fact: which } => {
-            let times = if on == super::names::On::Any { ranges.difficulties() as i128 } else { 1 };
+            let times = if on == On::Any { ranges.difficulties() as i128 } else { 1 };
             let each = (0..ranges.levels()).map(|level| fact(level, which));
             let (low, high) =
                 each.fold((0_i128, 0_i128), |(a, b), (c, d)| (a + i128::from(c), b + i128::from(d)));

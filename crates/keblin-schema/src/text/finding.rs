@@ -4,8 +4,8 @@
 use std::fmt;
 use std::ops::Range;
 
-use crate::source::{Position, Source};
-use crate::text::Shown;
+use crate::text::shown::Shown;
+use crate::text::source::{Position, Source};
 
 /// How grave a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -1,4 +1,4 @@
-//! Ids. Takes a text, gives a [`Name`] or says what is wrong with it; also finds the known id that was probably meant.
+//! Ids. Takes a text, gives a `Name` or says what is wrong with it; also finds the known id that was probably meant.
 //! Which ids clash within one list is decided here; where the lists come from is the parser's business.
 
 use std::borrow::Borrow;

@@ -6,7 +6,7 @@ use std::fmt::{self, Write};
 /// A text as it may be shown to people: what would act on a terminal is escaped, everything else is as it is.
 ///
 /// ```
-/// use keblin_schema::text::Shown;
+/// use keblin_schema::shown::Shown;
 ///
 /// assert_eq!(Shown("Otter \u{1b}[2J\u{202e}!").to_string(), r"Otter \u{1b}[2J\u{202e}!");
 /// assert_eq!(Shown("Mère, 水").to_string(), "Mère, 水");

@@ -1,9 +1,9 @@
 //! Closed lists and shapes as types of a game: the enums and structs that `schema!` makes.
 
 use super::{FieldType, Member, Members, Scalar, id, index, sealed};
-use crate::kind::{Holds, Ids, Kind};
-use crate::model::Schema;
+use crate::model::Model;
 use crate::value::Value;
+use crate::value::kind::{Holds, Ids, Kind};
 
 /// What `schema!` makes of a closed list or a shape: an enum or a struct that is read and written whole.
 pub trait Declared: Sized + 'static {
@@ -12,7 +12,7 @@ pub trait Declared: Sized + 'static {
     /// From a stored value.
     fn of_value(value: &Value) -> Self;
     /// As a value to store; `None` for a number that is not finite.
-    fn to_value(self, schema: &Schema) -> Option<Value>;
+    fn to_value(self, model: &Model) -> Option<Value>;
 }
 
 impl<T: Declared> sealed::Sealed for T {}
@@ -30,8 +30,8 @@ impl<T: Declared> FieldType for T {
     fn read(value: &Value) -> T {
         T::of_value(value)
     }
-    fn write(value: T, schema: &Schema) -> Option<Value> {
-        value.to_value(schema)
+    fn write(value: T, model: &Model) -> Option<Value> {
+        value.to_value(model)
     }
 }
 
@@ -45,8 +45,8 @@ pub fn item_of(value: &Value) -> usize {
 /// An item of a closed list as a value, for `schema!`.
 #[doc(hidden)]
 #[must_use]
-pub fn item_value(list: u16, index: u16, schema: &Schema) -> Option<Value> {
-    id(Ids::List(list), index, schema)
+pub fn item_value(list: u16, index: u16, model: &Model) -> Option<Value> {
+    id(Ids::List(list), index, model)
 }
 
 /// A member of a shape, for `schema!`.
@@ -59,9 +59,9 @@ pub fn member_of<T: FieldType, M: Member<T>>(value: &Value, name: &str) -> M {
 /// A member of a shape as a value, for `schema!`.
 #[doc(hidden)]
 #[must_use]
-pub fn member_value<T: FieldType, M: Member<T>>(member: &M, schema: &Schema) -> Option<Value> {
+pub fn member_value<T: FieldType, M: Member<T>>(member: &M, model: &Model) -> Option<Value> {
     match member.to_write() {
-        Some(value) => T::write(value, schema),
+        Some(value) => T::write(value, model),
         None => (T::MAY_BE_UNSET == Some(true)).then_some(Value::Unset),
     }
 }
@@ -72,9 +72,9 @@ pub fn member_value<T: FieldType, M: Member<T>>(member: &M, schema: &Schema) -> 
 pub fn shape_value(
     shape: u16,
     members: impl IntoIterator<Item = Option<Value>>,
-    schema: &Schema,
+    model: &Model,
 ) -> Option<Value> {
-    let names = schema.shapes.get(usize::from(shape))?.members.iter().map(|member| member.name.clone());
+    let names = model.shapes.get(usize::from(shape))?.members.iter().map(|member| member.name.clone());
     let members = names.zip(members).map(|(name, value)| Some((name, value?)));
     Some(Value::Shape(members.collect::<Option<_>>()?))
 }

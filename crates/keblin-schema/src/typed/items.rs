@@ -6,9 +6,9 @@ use std::marker::PhantomData;
 use std::sync::Arc;
 
 use super::{FieldType, Scalar, sealed};
-use crate::kind::{Holds, Kind};
-use crate::model::Schema;
+use crate::model::Model;
 use crate::value::Value;
+use crate::value::kind::{Holds, Kind};
 
 /// The items of a list or set, or the entries of a map, as they were read.
 pub struct Listed<'a, T> {
@@ -66,8 +66,8 @@ impl<T: Scalar> FieldType for Vec<T> {
         let items = if let Value::List(items) = value { items.as_ref() } else { &[] };
         Listed::new(items.iter())
     }
-    fn write(value: Vec<T::Write>, schema: &Schema) -> Option<Value> {
-        let items: Option<Vec<Value>> = value.into_iter().map(|item| T::write(item, schema)).collect();
+    fn write(value: Vec<T::Write>, model: &Model) -> Option<Value> {
+        let items: Option<Vec<Value>> = value.into_iter().map(|item| T::write(item, model)).collect();
         Some(Value::List(items?.into()))
     }
 }
@@ -87,8 +87,8 @@ impl<T: Scalar> FieldType for BTreeSet<T> {
         let items = if let Value::Set(items) = value { Some(items) } else { None };
         Listed::new(items.into_iter().flat_map(|items| items.iter()))
     }
-    fn write(value: Vec<T::Write>, schema: &Schema) -> Option<Value> {
-        let items: Option<BTreeSet<Value>> = value.into_iter().map(|item| T::write(item, schema)).collect();
+    fn write(value: Vec<T::Write>, model: &Model) -> Option<Value> {
+        let items: Option<BTreeSet<Value>> = value.into_iter().map(|item| T::write(item, model)).collect();
         Some(Value::Set(Arc::new(items?)))
     }
 }
@@ -129,9 +129,9 @@ impl<K: Scalar, T: Scalar> FieldType for BTreeMap<K, T> {
             values: Listed::new(both().map(|(_, value)| value)),
         }
     }
-    fn write(value: Vec<(K::Write, T::Write)>, schema: &Schema) -> Option<Value> {
+    fn write(value: Vec<(K::Write, T::Write)>, model: &Model) -> Option<Value> {
         let entries =
-            value.into_iter().map(|(key, item)| Some((K::write(key, schema)?, T::write(item, schema)?)));
+            value.into_iter().map(|(key, item)| Some((K::write(key, model)?, T::write(item, model)?)));
         Some(Value::Map(Arc::new(entries.collect::<Option<_>>()?)))
     }
 }

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use super::{Bytes, Declared, Entries, FieldType, Listed, Scalar};
 use crate::key::{Checkpoint, Difficulty, Game, Level, Unlock};
-use crate::time::Time;
+use crate::text::time::Time;
 
 /// A type of a member that a field of type `T` can be carried in.
 ///

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use crate::key::{Checkpoint, Difficulty, Game, Item, Level, OfGame, Unlock};
-use crate::kind::{Holds, Ids, Kind};
-use crate::model::Schema;
-use crate::time::Time;
+use crate::model::Model;
+use crate::text::time::Time;
+use crate::value::kind::{Holds, Ids, Kind};
 use crate::value::{Float, Opaque, Part, Value};
 
 /// Lists, sets and maps.
@@ -47,7 +47,7 @@ pub trait FieldType: sealed::Sealed + 'static {
     /// A stored value as this type; the type's own zero where the kinds differ, which a looked-up handle excludes.
     fn read(value: &Value) -> Self::Read<'_>;
     /// As a value to store; `None` for a number that is not finite, or a handle of another schema.
-    fn write(value: Self::Write, schema: &Schema) -> Option<Value>;
+    fn write(value: Self::Write, model: &Model) -> Option<Value>;
 }
 
 /// A type that can be in a list, set or map, or be unset.
@@ -58,7 +58,7 @@ mod sealed {
 }
 
 macro_rules! scalar {
-    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $schema:ident| $put:expr) => {
+    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $model:ident| $put:expr) => {
         impl$(<$game: 'static>)? sealed::Sealed for $type {}
         impl$(<$game: 'static>)? Scalar for $type {}
         impl$(<$game: 'static>)? FieldType for $type {
@@ -76,7 +76,7 @@ macro_rules! scalar {
                 $get
             }
             #[inline]
-            fn write($new: $write, $schema: &Schema) -> Option<Value> {
+            fn write($new: $write, $model: &Model) -> Option<Value> {
                 $put
             }
         }
@@ -87,8 +87,8 @@ fn index(value: &Value) -> u16 {
     if let Value::Id { index, .. } = value { *index } else { 0 }
 }
 
-fn id(of: Ids, index: u16, schema: &Schema) -> Option<Value> {
-    Some(Value::Id { of, index, name: schema.id_at(of, index)? })
+fn id(of: Ids, index: u16, model: &Model) -> Option<Value> {
+    Some(Value::Id { of, index, name: model.id_at(of, index)? })
 }
 
 fn parts<const N: usize>(numbers: [f32; N]) -> Option<[Part; N]> {
@@ -135,7 +135,7 @@ scalar!(
         Value::Id { of: Ids::List(list), index, .. } => Item { list: *list, index: *index },
         _ => Item { list: 0, index: 0 },
     },
-    |new, schema| id(Ids::List(new.list), new.index, schema)
+    |new, model| id(Ids::List(new.list), new.index, model)
 );
 scalar!(
     @ G,
@@ -145,7 +145,7 @@ scalar!(
     Level<G>,
     Level<G>,
     |value| Level::of_index(index(value)),
-    |new, schema| id(Ids::Levels, new.0, schema)
+    |new, model| id(Ids::Levels, new.0, model)
 );
 scalar!(
     @ G,
@@ -155,7 +155,7 @@ scalar!(
     Difficulty<G>,
     Difficulty<G>,
     |value| Difficulty::of_index(index(value)),
-    |new, schema| id(Ids::Difficulties, new.0, schema)
+    |new, model| id(Ids::Difficulties, new.0, model)
 );
 scalar!(
     @ G,
@@ -165,7 +165,7 @@ scalar!(
     Unlock<G>,
     Unlock<G>,
     |value| Unlock::of_index(index(value)),
-    |new, schema| id(Ids::Unlocks, new.0, schema)
+    |new, model| id(Ids::Unlocks, new.0, model)
 );
 scalar!(
     [f32; 2],
@@ -238,7 +238,7 @@ impl FieldType for Shape {
     fn read(value: &Value) -> Members<'_> {
         Members(value)
     }
-    fn write(value: Value, _schema: &Schema) -> Option<Value> {
+    fn write(value: Value, _schema: &Model) -> Option<Value> {
         Some(value)
     }
 }
@@ -258,7 +258,7 @@ impl FieldType for Opaque {
     fn read(value: &Value) -> (u32, &[u8]) {
         if let Value::Opaque(opaque) = value { (opaque.version, &opaque.bytes) } else { (0, &[]) }
     }
-    fn write(value: Opaque, _schema: &Schema) -> Option<Value> {
+    fn write(value: Opaque, _schema: &Model) -> Option<Value> {
         Some(Value::Opaque(Arc::new(value)))
     }
 }
@@ -277,7 +277,7 @@ impl FieldType for Value {
     fn read(value: &Value) -> &Value {
         value
     }
-    fn write(value: Value, _schema: &Schema) -> Option<Value> {
+    fn write(value: Value, _schema: &Model) -> Option<Value> {
         Some(value)
     }
 }
@@ -297,10 +297,10 @@ impl FieldType for Checkpoint {
     fn read(value: &Value) -> CheckpointRead<'_> {
         CheckpointRead(value)
     }
-    fn write(value: Checkpoint, schema: &Schema) -> Option<Value> {
-        let before = schema.levels.iter().take(value.level().index());
+    fn write(value: Checkpoint, model: &Model) -> Option<Value> {
+        let before = model.levels.iter().take(value.level().index());
         let first: usize = before.map(|level| level.checkpoints.len()).sum();
-        id(Ids::Checkpoints, u16::try_from(first + value.index()).ok()?, schema)
+        id(Ids::Checkpoints, u16::try_from(first + value.index()).ok()?, model)
     }
 }
 
@@ -319,8 +319,8 @@ impl<G: Game> FieldType for Checkpoint<G> {
         // A value of the game's own schema, of which the checkpoint is one.
         CheckpointRead(value).of(G::schema()).map_or(Checkpoint::of_index(0, 0), OfGame::of_game)
     }
-    fn write(value: Checkpoint<G>, schema: &Schema) -> Option<Value> {
-        <Checkpoint as FieldType>::write(value.of_any(), schema)
+    fn write(value: Checkpoint<G>, model: &Model) -> Option<Value> {
+        <Checkpoint as FieldType>::write(value.of_any(), model)
     }
 }
 
@@ -331,9 +331,9 @@ pub struct CheckpointRead<'a>(&'a Value);
 impl CheckpointRead<'_> {
     /// The checkpoint; `None` in a schema that does not have it.
     #[must_use]
-    pub fn of(self, schema: &Schema) -> Option<Checkpoint> {
+    pub fn of(self, model: &Model) -> Option<Checkpoint> {
         let (level, checkpoint) = self.0.as_text()?.split_once('.')?;
-        schema.checkpoint(schema.level(level).ok()?, checkpoint).ok()
+        model.checkpoint(model.level(level).ok()?, checkpoint).ok()
     }
 }
 
@@ -351,7 +351,7 @@ impl<T: Scalar> FieldType for Option<T> {
     fn read(value: &Value) -> Option<T::Read<'_>> {
         if *value == Value::Unset { None } else { Some(T::read(value)) }
     }
-    fn write(value: T::Write, schema: &Schema) -> Option<Value> {
-        T::write(value, schema)
+    fn write(value: T::Write, model: &Model) -> Option<Value> {
+        T::write(value, model)
     }
 }

@@ -6,7 +6,7 @@ use std::fmt;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Ids {
-    /// A closed list, as a position in [`Schema::lists`](crate::Schema::lists).
+    /// A closed list, as a position in [`Model::lists`](crate::Model::lists).
     List(u16),
     /// The levels.
     Levels,
@@ -52,7 +52,7 @@ pub enum Kind {
     Vec3,
     /// A rotation: x, y, z, w.
     Quat,
-    /// A declared struct, as a position in [`Schema::shapes`](crate::Schema::shapes).
+    /// A declared struct, as a position in [`Model::shapes`](crate::Model::shapes).
     Shape(u16),
     /// Values in order, at most `max_items`.
     List,

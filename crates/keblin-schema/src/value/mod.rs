@@ -5,9 +5,16 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
 
-use crate::kind::Ids;
-use crate::name::Name;
-use crate::time::Time;
+use crate::text::name::Name;
+use crate::text::time::Time;
+
+/// Keep rules: how a new value meets the stored one.
+pub mod keep;
+
+/// Kinds: what a field can hold.
+pub mod kind;
+
+use kind::Ids;
 
 /// What one cell of progress holds. `Unset` is "never", which is not zero. Cheap to clone.
 #[derive(Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

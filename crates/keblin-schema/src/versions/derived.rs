@@ -23,14 +23,6 @@ impl Clone for Derived {
     }
 }
 
-impl PartialEq for Derived {
-    fn eq(&self, _: &Derived) -> bool {
-        true
-    }
-}
-
-impl Eq for Derived {}
-
 impl fmt::Debug for Derived {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "Derived")

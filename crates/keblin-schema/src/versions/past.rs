@@ -2,15 +2,15 @@
 
 use std::any::Any;
 use std::collections::BTreeMap;
-use std::fmt;
 use std::sync::{Arc, OnceLock};
 
-use crate::diff::{Class, differences};
-use crate::finding::{Code, Finding, Findings, Severity};
-use crate::model::{Parsed, Schema};
-use crate::source::Source;
-
-use super::{Resolved, Step};
+use super::Schema;
+use super::diff::{Class, differences};
+use super::steps::{Resolved, Step};
+use crate::declare::Declared;
+use crate::model::Model;
+use crate::text::finding::{Code, Finding, Findings, Severity};
+use crate::text::source::Source;
 
 /// A text with the name that complaints call it by, as a rule its path.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -65,53 +65,16 @@ impl PastVersion {
     }
 }
 
-/// The versions before this one, the oldest first, without a gap. It takes no part in comparisons: a schema is what it
-/// declares, whatever was before.
-#[derive(Clone, Default)]
-pub(crate) struct Past(Arc<[PastVersion]>);
-
-impl PartialEq for Past {
-    fn eq(&self, _: &Past) -> bool {
-        true
-    }
-}
-
-impl Eq for Past {}
-
-impl fmt::Debug for Past {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "Past")
-    }
-}
-
-impl Schema {
-    /// The versions before this one whose saves it opens, the oldest first, without a gap.
-    #[must_use]
-    pub fn past(&self) -> &[PastVersion] {
-        &self.past.0
-    }
-
-    /// Parses and checks a declaration with the versions before it. What is found in those is in [`Parsed::of_past`]; with
-    /// an error there the schema opens no earlier saves.
-    ///
-    /// # Errors
-    /// As [`Schema::parse`], for the declaration alone.
-    pub fn parse_with_past(files: &Files) -> Result<Parsed, Findings> {
-        let mut parsed = Schema::parse(&files.declaration.name, &files.declaration.text)?;
-        let mut looking = Looking { files, now: &parsed.schema, found: Vec::new() };
-        let past = looking.past();
-        parsed.of_past = looking.found;
-        if parsed.of_past.iter().all(|findings| !findings.has_errors()) {
-            parsed.schema.past = Past(past.into());
-        }
-        Ok(parsed)
-    }
+/// The versions before a model, and what is found in their texts.
+pub(super) fn of(files: &Files, now: &Model) -> (Vec<PastVersion>, Vec<Findings>) {
+    let mut looking = Looking { files, now, found: Vec::new() };
+    (looking.past(), looking.found)
 }
 
 /// The past being looked through.
 struct Looking<'f> {
     files: &'f Files,
-    now: &'f Schema,
+    now: &'f Model,
     found: Vec<Findings>,
 }
 
@@ -134,18 +97,18 @@ impl Looking<'_> {
             return Vec::new();
         };
         let mut past = Vec::new();
-        let mut schemas: Vec<Option<Arc<Schema>>> =
+        let mut schemas: Vec<Option<Model>> =
             (first.max(1)..version).map(|version| self.frozen(version)).collect();
         schemas.push(None);
         for (pair, from) in schemas.windows(2).zip(first.max(1)..) {
             let [Some(before), after] = pair else { continue };
             let now = match after {
-                Some(after) => after.as_ref(),
+                Some(after) => after,
                 None if from + 1 == version => self.now,
                 None => continue,
             };
             past.extend(self.step(before, now).map(|step| PastVersion {
-                schema: Arc::clone(before),
+                schema: Arc::new(before.clone().into()),
                 step,
                 code: OnceLock::new(),
             }));
@@ -188,7 +151,7 @@ impl Looking<'_> {
     }
 
     /// A version before this one, as it was frozen.
-    fn frozen(&mut self, version: u32) -> Option<Arc<Schema>> {
+    fn frozen(&mut self, version: u32) -> Option<Model> {
         let now = self.now.version;
         let Some(file) = self.files.frozen.get(&version) else {
             self.told_of_version(|span| {
@@ -202,14 +165,14 @@ impl Looking<'_> {
             });
             return None;
         };
-        match Schema::parse(&file.name, &file.text) {
-            Ok(parsed) if parsed.schema.version != version => {
+        match Declared::parse(&file.name, &file.text) {
+            Ok(parsed) if parsed.model.version != version => {
                 let message =
-                    format!("this is version {}, under the name of {version}", parsed.schema.version);
+                    format!("this is version {}, under the name of {version}", parsed.model.version);
                 self.told(file, Finding::error(Code::Frozen, 0..0, message));
                 None
             }
-            Ok(parsed) if version < now => Some(Arc::new(parsed.schema)),
+            Ok(parsed) if version < now => Some(parsed.model),
             Ok(_) => None,
             Err(findings) => {
                 let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);
@@ -220,7 +183,7 @@ impl Looking<'_> {
     }
 
     /// The step between two versions.
-    fn step(&mut self, before: &Schema, now: &Schema) -> Option<Step> {
+    fn step(&mut self, before: &Model, now: &Model) -> Option<Step> {
         let to = now.version;
         let name = format!("migrations/v{to}.toml");
         let file = self.files.steps.get(&to).cloned();
@@ -251,15 +214,15 @@ impl Looking<'_> {
     fn still_frozen(&mut self) {
         let now = self.now;
         let Some(file) = self.files.frozen.get(&now.version) else { return };
-        let frozen = match Schema::parse(&file.name, &file.text) {
-            Ok(parsed) => parsed.schema,
+        let frozen = match Declared::parse(&file.name, &file.text) {
+            Ok(parsed) => parsed.model,
             Err(findings) => {
                 self.found.push(findings);
                 return;
             }
         };
         let next = now.version + 1;
-        let as_next = Schema { version: next, ..now.clone() };
+        let as_next = Model { version: next, ..now.clone() };
         let Resolved { findings, lacks, .. } =
             Step::resolve(&frozen, &as_next, &format!("migrations/v{next}.toml"), "");
         if findings.has_errors() {

@@ -1,7 +1,7 @@
 //! What a declaration means where it says little.
 
-use keblin_schema::model::{AfterLast, Resume, Scope};
-use keblin_schema::survival::{Fate, OnDeath, OnReset, OnRetry, Row, fate, is_override};
+use keblin_schema::model::{AfterLast, OnDeath, OnReset, OnRetry, Resume, Scope};
+use keblin_schema::survival::{Fate, Row, fate, is_override};
 use keblin_schema::{Schema, Value};
 
 #[test]

@@ -6,10 +6,9 @@ use std::sync::{Arc, OnceLock};
 pub use serde;
 
 pub use keblin_schema::key::Axial;
-use keblin_schema::steps::{Files, TextFile};
 pub use keblin_schema::typed::{Bytes, Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use keblin_schema::value::Opaque;
-use keblin_schema::{Schema, Value};
+use keblin_schema::{Files, Schema, TextFile, Value};
 
 /// A text of a version: the version, what complaints call it, and what stands in it.
 pub type OfVersion<'t> = (u32, &'t str, &'t str);

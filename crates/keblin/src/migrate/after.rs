@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
 use keblin_schema::model::Scope;
-use keblin_schema::steps::{FieldStep, PastVersion};
+use keblin_schema::steps::FieldStep;
+use keblin_schema::{PastVersion, Value};
 
 use super::apply::Kept;
 use super::code;

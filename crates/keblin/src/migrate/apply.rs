@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use keblin_schema::keep::meet;
 use keblin_schema::model::{FieldDef, Scope};
-use keblin_schema::steps::{Carrying, FieldStep, PastVersion};
-use keblin_schema::{Keep, Kind, Name, Schema, Value};
+use keblin_schema::steps::{Carrying, FieldStep};
+use keblin_schema::{Keep, Kind, Name, PastVersion, Schema, Value};
 
 use super::convert::{Became, Converting};
 use super::places::Places;

@@ -6,8 +6,7 @@ use std::sync::Arc;
 
 use keblin_schema::condition::names::resolve;
 use keblin_schema::condition::{Node, parse};
-use keblin_schema::steps::PastVersion;
-use keblin_schema::{Schema, Value};
+use keblin_schema::{PastVersion, Schema, Value};
 
 use crate::progress::Progress;
 use crate::progress::journal::Target;

@@ -4,8 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
-use keblin_schema::limits::Limits;
-use keblin_schema::model::{Bound, FieldDef};
+use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::steps::{Carrying, Misfit, Scale};
 use keblin_schema::{Time, Value};
 

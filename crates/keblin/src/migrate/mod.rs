@@ -40,8 +40,7 @@ pub use sample::{sample, sample_file, sample_of};
 
 use std::sync::Arc;
 
-use keblin_schema::Schema;
-use keblin_schema::steps::PastVersion;
+use keblin_schema::{PastVersion, Schema};
 
 use crate::snapshot::Snapshot;
 

@@ -1,9 +1,9 @@
 //! Positions of before as positions of now: ids, axes, cells and facts, by what a step says of names.
 
-use keblin_schema::Value;
 use keblin_schema::kind::Ids;
-use keblin_schema::model::{Axis, FieldDef, Schema};
+use keblin_schema::model::{Axis, FieldDef};
 use keblin_schema::steps::{Carrying, Step, Take};
+use keblin_schema::{Schema, Value};
 
 /// The two versions with the step between them.
 #[derive(Clone, Copy)]

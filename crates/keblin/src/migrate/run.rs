@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::survival::OnDeath;
+use keblin_schema::model::OnDeath;
 use keblin_schema::{Schema, Value};
 
 use super::apply::Applying;

@@ -5,10 +5,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
-use keblin_schema::limits::Limits;
-use keblin_schema::model::{Bound, FieldDef, Schema};
+use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::value::Opaque;
-use keblin_schema::{Keep, Time, Value};
+use keblin_schema::{Keep, Schema, Time, Value};
 
 use crate::progress::Progress;
 use crate::save::{Stamp, read, write};

@@ -24,7 +24,7 @@ pub enum Erase<G = AnyGame> {
     Level(Level<G>, Option<Difficulty<G>>),
     /// One fact or field, as a name resolves; where the name leaves the difficulty open, on all of them.
     Named(Asked),
-    /// A field everywhere, as a position in [`Schema::fields`](keblin_schema::Schema::fields).
+    /// A field everywhere, as a position in [`Model::fields`](keblin_schema::Model::fields).
     Field(usize),
 }
 

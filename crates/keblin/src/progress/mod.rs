@@ -96,8 +96,7 @@ pub use visit::{Entered, Finished, Next, StarHeld};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use keblin_schema::model::{Again, At, FieldDef, Resume};
-use keblin_schema::survival::{OnDeath, OnReset};
+use keblin_schema::model::{Again, At, FieldDef, OnDeath, OnReset, Resume};
 use keblin_schema::{Schema, Value};
 
 use crate::snapshot::{Areas, Carried, Run, Snapshot, State, Stay, Visit};

@@ -1,7 +1,6 @@
 //! Moments: conditions that are told once when they turn true, however far they were jumped over.
 
-use keblin_schema::model::Again;
-use keblin_schema::watch::RuleId;
+use keblin_schema::model::{Again, RuleId};
 
 use super::notice::Notice;
 use super::{Phase, Progress, Stage};

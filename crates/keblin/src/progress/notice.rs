@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use keblin_schema::model::At;
-use keblin_schema::text::Shown;
+use keblin_schema::shown::Shown;
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
 
 use super::journal::FACT_AXES;

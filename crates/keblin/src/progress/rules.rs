@@ -3,7 +3,7 @@
 //! changed, and no others.
 
 use keblin_schema::condition::names::Fact;
-use keblin_schema::watch::RuleId;
+use keblin_schema::model::RuleId;
 use keblin_schema::{Difficulty, Level, Schema, Unlock};
 
 use super::Progress;

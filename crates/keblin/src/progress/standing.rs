@@ -3,7 +3,7 @@
 
 use keblin_schema::condition::names::On;
 use keblin_schema::condition::{Comparison, Program};
-use keblin_schema::rule::{Rule, RuleAsks, RulePart, Threshold};
+use keblin_schema::model::{Rule, RuleAsks, RulePart, Threshold};
 use keblin_schema::{AnyGame, Difficulty, Level, Schema, Unlock, Value};
 
 use super::Progress;

@@ -3,8 +3,7 @@
 //! resets of that event and before its entry copy.
 
 use keblin_schema::condition::names::{Asked, Fact};
-use keblin_schema::model::FieldDef;
-use keblin_schema::survival::OnReset;
+use keblin_schema::model::{FieldDef, OnReset};
 use keblin_schema::{Field, Value, typed::FieldType};
 
 use super::journal::{Cause, Target};

@@ -4,8 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::{AfterLast, Again, RecordAt, SaveAt};
-use keblin_schema::survival::OnRetry;
+use keblin_schema::model::{AfterLast, Again, OnRetry, RecordAt, SaveAt};
 use keblin_schema::{AnyGame, Difficulty, Level, Time, Unlock};
 
 use super::journal::Cause;

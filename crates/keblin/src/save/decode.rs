@@ -3,8 +3,8 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::model::{Schema, Scope};
+use keblin_schema::model::Scope;
+use keblin_schema::{Schema, Value};
 
 use super::block::Section;
 use super::error::{Fault, ReadError};
@@ -146,7 +146,7 @@ pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool
     follow::section(section, tape, schema, &plan, &mut State::first(schema)).is_some()
 }
 
-/// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.
+/// The values of a device file, in the order of the schema's cells from [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     let plan = Plan::of(schema);
     let (carried, missing) = (Carried::default(), Vec::new());

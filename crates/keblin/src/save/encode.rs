@@ -1,8 +1,7 @@
 //! A snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. The mirror is `follow`,
 //! and for what another schema wrote `keyed`.
 
-use keblin_schema::model::Schema;
-use keblin_schema::{Name, Value};
+use keblin_schema::{Name, Schema, Value};
 use minicbor::Encoder;
 
 use super::map::Failure;

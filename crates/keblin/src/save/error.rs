@@ -2,7 +2,7 @@
 
 use std::fmt::{self, Write};
 
-use keblin_schema::text::Shown;
+use keblin_schema::shown::Shown;
 use keblin_schema::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.

@@ -3,8 +3,8 @@
 
 use std::fmt;
 
-use keblin_schema::model::{Axis, Bound, FieldDef, Schema, StarsBy};
-use keblin_schema::{Kind, Name, Value};
+use keblin_schema::model::{Axis, Bound, FieldDef, StarsBy};
+use keblin_schema::{Kind, Name, Schema, Value};
 use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;

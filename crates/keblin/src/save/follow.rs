@@ -5,8 +5,7 @@
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
-use keblin_schema::model::Schema;
-use keblin_schema::{Time, Value};
+use keblin_schema::{Schema, Time, Value};
 use minicbor::Decoder;
 
 use super::block::Section;

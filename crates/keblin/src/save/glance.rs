@@ -2,9 +2,8 @@
 //! type and within its limits. For folders of thousands of saves; whatever is not plainly so is left to `decode`, which
 //! makes the values and says what is wrong.
 
-use keblin_schema::limits::Limits;
-use keblin_schema::model::{Bound, FieldDef, Schema};
-use keblin_schema::{Kind, Value};
+use keblin_schema::model::{Bound, FieldDef, Limits};
+use keblin_schema::{Kind, Schema, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;
@@ -18,7 +17,7 @@ use crate::snapshot::{LevelFacts, Stay};
 
 /// What is known of a save whose values are all as they should be.
 pub(crate) struct Glance {
-    /// By [`Schema::fact_index`].
+    /// By [`Model::fact_index`](keblin_schema::Model::fact_index).
     pub(crate) facts: Vec<LevelFacts>,
     /// The cells of axes that hold something.
     pub(crate) held: Vec<usize>,

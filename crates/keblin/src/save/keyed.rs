@@ -5,8 +5,8 @@ use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
-use keblin_schema::{Kind, Time, Value};
+use keblin_schema::model::{Again, Axis, FieldDef, Scope};
+use keblin_schema::{Kind, Schema, Time, Value};
 
 use super::decode::Missing;
 use super::error::ReadError;

@@ -2,8 +2,9 @@
 
 use std::sync::Arc;
 
+use keblin_schema::Schema;
 use keblin_schema::kind::Kind;
-use keblin_schema::model::{Again, Axis, FieldDef, Schema, Scope};
+use keblin_schema::model::{Again, Axis, FieldDef, Scope};
 
 use super::fingerprint::Fingerprint;
 use super::layout::{PROFILE, RUN};

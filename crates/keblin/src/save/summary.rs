@@ -1,7 +1,6 @@
 //! What a list of slots shows of a save: read from its state alone, without looking at its values.
 
-use keblin_schema::model::Schema;
-use keblin_schema::{Name, Time};
+use keblin_schema::{Name, Schema, Time};
 use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;

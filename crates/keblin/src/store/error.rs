@@ -19,7 +19,7 @@ impl fmt::Display for DiskError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         // A path may hold any character: what would move a terminal's cursor is shown escaped.
         let path = self.path.to_string_lossy();
-        let path = keblin_schema::text::Shown(&path);
+        let path = keblin_schema::shown::Shown(&path);
         write!(f, "{} {path}: {}", self.doing, self.source)
     }
 }

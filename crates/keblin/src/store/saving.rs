@@ -122,7 +122,7 @@ impl std::error::Error for SaveError {
 
 /// A path in a message: what would act on a terminal is escaped.
 pub(super) fn shown(path: &std::path::Path) -> String {
-    keblin_schema::text::Shown(&path.to_string_lossy()).to_string()
+    keblin_schema::shown::Shown(&path.to_string_lossy()).to_string()
 }
 
 impl Slot {

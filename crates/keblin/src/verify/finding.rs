@@ -3,7 +3,7 @@
 use std::fmt;
 
 use keblin_schema::Severity;
-use keblin_schema::text::Shown;
+use keblin_schema::shown::Shown;
 
 /// One thing told of a save.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -42,7 +42,7 @@ pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Of
     Ok(OfAnyVersion { decoded, account: Some(account), findings })
 }
 
-/// The values of a device file, in the order of the schema's cells from [`Schema::saved_cells`] on.
+/// The values of a device file, in the order of the schema's cells from [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
 pub(crate) fn device_values(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     of_this_game(file, schema)?;
     let Some(before) = of_the_past(file, schema) else { return decode_device(file, schema) };

@@ -6,10 +6,9 @@ use std::sync::Arc;
 use keblin::migrate::{CodeError, set_code};
 use keblin::progress::Erase;
 use keblin::save::{Stamp, read, write};
-use keblin::steps::{Files, TextFile};
 use keblin::store::OpenError;
 use keblin::verify::verify;
-use keblin::{Field, Keeper, Notice, Progress, SaveDir, Value};
+use keblin::{Field, Files, Keeper, Notice, Progress, SaveDir, TextFile, Value};
 
 use crate::round_trip::stamp;
 use crate::steps::{parsed, versions};

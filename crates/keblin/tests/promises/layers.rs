@@ -1,5 +1,5 @@
-//! Layers: who may import whom. Below the store there is no disk, no clock and no thread; clippy holds that (see
-//! `clippy.toml`), and this test holds the direction of imports.
+//! Layers: who may import whom, in both crates. Below the store there is no disk, no clock and no thread; clippy holds
+//! that (see `clippy.toml`), and these tests hold the direction of imports.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -32,36 +32,103 @@ fn rust_files(folder: &Path) -> Vec<PathBuf> {
     files
 }
 
-/// The stages named behind `crate::` in a file.
+/// The stages of the crate below, in the order in which a declaration passes them: each may use those before it.
+const IN_ORDER: [&str; 13] = [
+    "text",
+    "value",
+    "program",
+    "model",
+    "limits",
+    "survival",
+    "condition",
+    "declare",
+    "versions",
+    "key",
+    "typed",
+    "lookup",
+    "readable",
+];
+
+/// What the front of each crate gives out under no stage's name, by the stage it is of.
+const FRONT: [(&str, &str); 3] = [("Progress", "progress"), ("Notice", "progress"), ("Keeper", "store")];
+
+/// The names behind `crate::` in a file, and what they are imported with: `crate::text::name` as `text`.
 fn used(text: &str) -> Vec<String> {
     let code: Vec<&str> = text.lines().filter(|line| !line.trim_start().starts_with("//")).collect();
     let code = code.join("\n");
-    let names = code.split("crate::").skip(1);
     let word = |rest: &str| rest.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect::<String>();
-    names.map(word).collect()
+    let mut names = Vec::new();
+    for rest in code.split("crate::").skip(1) {
+        match rest.strip_prefix('{').and_then(|rest| rest.split(';').next()) {
+            // Those at the outer level of `use crate::{…}`.
+            Some(list) => {
+                let mut depth = 0_i32;
+                for item in list.split_inclusive(['{', '}', ',']) {
+                    let name = item.trim().trim_end_matches(['{', '}', ',']);
+                    if depth == 0 && !name.is_empty() {
+                        names.push(word(name));
+                    }
+                    depth += i32::from(item.ends_with('{')) - i32::from(item.ends_with('}'));
+                }
+            }
+            None => names.push(word(rest)),
+        }
+    }
+    names
+}
+
+/// Every file of a crate but its front: its place, its stage, and the names it uses of the crate.
+fn files_of(krate: &str) -> Vec<(PathBuf, String, Vec<String>)> {
+    let src = project(krate).join("src");
+    let files = rust_files(&src).into_iter().filter(|path| !path.ends_with("lib.rs"));
+    files
+        .map(|path| {
+            let inside = path.strip_prefix(&src).unwrap().to_path_buf();
+            let stage = inside.iter().next().unwrap().to_str().unwrap().trim_end_matches(".rs").to_string();
+            let uses = used(&fs::read_to_string(&path).unwrap());
+            (inside, stage, uses)
+        })
+        .collect()
 }
 
 #[test]
 fn no_stage_uses_one_above_it() {
-    let src = project("crates/keblin/src");
     let (mut uses, mut stages) = (0, Vec::new());
-    for path in rust_files(&src).into_iter().filter(|path| !path.ends_with("lib.rs")) {
-        let inside = path.strip_prefix(&src).unwrap();
-        let stage = inside.iter().next().unwrap().to_str().unwrap().trim_end_matches(".rs");
+    for (inside, stage, names) in files_of("crates/keblin") {
         let (_, may) =
             MAY_USE.iter().find(|(name, _)| *name == stage).unwrap_or_else(|| panic!("{stage} has no layer"));
-        for name in used(&fs::read_to_string(&path).unwrap()).iter().filter(|name| *name != stage) {
-            let is_front = ["Progress", "Notice", "Keeper"].contains(&name.as_str());
-            assert!(
-                may.contains(&name.as_str()) || is_front && may.contains(&"progress"),
-                "{inside:?} uses {name}"
-            );
+        for name in names {
+            let used = FRONT.iter().find(|(front, _)| *front == name).map_or(name.as_str(), |(_, of)| of);
+            assert!(used == stage || may.contains(&used), "{inside:?} uses {name}");
             uses += 1;
         }
-        stages.push(stage.to_string());
+        stages.push(stage);
     }
     assert!(uses > 20, "{uses}");
     assert!(MAY_USE.iter().all(|(stage, _)| stages.iter().any(|seen| seen == stage)));
+}
+
+#[test]
+fn a_declaration_passes_the_stages_in_one_direction() {
+    let at = |stage: &str| {
+        let found = IN_ORDER.iter().position(|known| *known == stage);
+        found.unwrap_or_else(|| panic!("{stage} is no stage"))
+    };
+    let (mut uses, mut stages) = (0, Vec::new());
+    for (inside, stage, names) in files_of("crates/keblin-schema") {
+        for name in names {
+            assert!(at(&name) <= at(&stage), "{inside:?} uses {name}, which comes later");
+            uses += 1;
+        }
+        stages.push(stage);
+    }
+    assert!(uses > 150, "{uses}");
+    assert!(IN_ORDER.iter().all(|stage| stages.iter().any(|seen| seen == stage)));
+    // A newcomer who opens the front reads them in this order.
+    let front = fs::read_to_string(project("crates/keblin-schema/src/lib.rs")).unwrap();
+    let places: Vec<usize> =
+        IN_ORDER.iter().map(|stage| front.find(&format!("mod {stage};")).unwrap()).collect();
+    assert!(places.is_sorted(), "{places:?}");
 }
 
 #[test]

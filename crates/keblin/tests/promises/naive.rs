@@ -5,10 +5,8 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use keblin::condition::names::Fact;
-use keblin::model::{
-    AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, RecordAt, Resume, Schema, Scope,
-};
-use keblin::{Keep, Value};
+use keblin::model::{AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, RecordAt, Resume, Scope};
+use keblin::{Keep, Schema, Value};
 
 type Values = BTreeMap<usize, Value>;
 

@@ -8,9 +8,9 @@ use keblin::diff::differences;
 use keblin::migrate::{Fate, sample, sample_file, sample_of};
 use keblin::model::Scope;
 use keblin::save::{Stamp, write};
-use keblin::steps::{Files, Resolved, Step, TextFile};
+use keblin::steps::{Resolved, Step};
 use keblin::verify::verify;
-use keblin::{Code, Progress, Schema};
+use keblin::{Code, Files, Progress, Schema, TextFile};
 
 use crate::differences::{BEFORE, EDITS};
 use crate::tables::read;

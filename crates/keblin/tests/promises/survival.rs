@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 use std::sync::Arc;
 
-use keblin::model::{FieldDef, Scope};
-use keblin::survival::{Fate, OnDeath, OnReset, OnRetry, Row, fate};
+use keblin::model::{FieldDef, OnDeath, OnReset, OnRetry, Scope};
+use keblin::survival::{Fate, Row, fate};
 use keblin::{Field, Progress, Schema};
 
 use crate::tables::{schema, table};

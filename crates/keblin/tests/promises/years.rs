@@ -7,10 +7,9 @@ use keblin::condition::names::resolve;
 use keblin::condition::{Node, parse};
 use keblin::migrate::{Account, Fate};
 use keblin::save::{Stamp, read as read_save, write};
-use keblin::steps::{Files, TextFile};
 use keblin::store::{OpenError, Origin};
 use keblin::verify::{salvage, verify};
-use keblin::{Field, Notice, Progress, SaveDir, Schema, Snapshot, Value};
+use keblin::{Field, Files, Notice, Progress, SaveDir, Schema, Snapshot, TextFile, Value};
 
 use crate::steps::{parsed, versions};
 use crate::tables::read;

@@ -4,21 +4,21 @@ use std::cmp::Ordering;
 
 use crate::condition::names::Fact;
 use crate::condition::{Facts, Program, Read, Type, Word};
-use crate::finding::{Code, Finding};
-use crate::model::{Bound, Schema};
-use crate::parse::{BoundDecl, Declarations, Placed};
+use crate::declare::parse::{BoundDecl, Declarations, Placed};
+use crate::model::{Bound, Model};
+use crate::text::finding::{Code, Finding};
 use crate::value::Value;
 
 use super::conditions::{misplaced, place};
 
 /// Compiles every bound that is an expression.
-pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     let mut bounds = Vec::new();
     for (index, field) in declared.fields.iter().enumerate() {
         for (is_max, bound) in [(false, &field.min), (true, &field.max)] {
             let Some(Placed { value: BoundDecl::Follows(source), .. }) = bound else { continue };
-            let kind = schema.fields.get(index).map(|field| Type::from(field.holds()));
-            match Program::compile_any(schema, &source.text) {
+            let kind = model.fields.get(index).map(|field| Type::from(field.holds()));
+            match Program::compile_any(model, &source.text) {
                 Ok((program, found_kind)) if Some(found_kind) == kind => {
                     bounds.push((index, is_max, program))
                 }
@@ -36,50 +36,50 @@ pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut 
         }
     }
     for (index, is_max, program) in bounds {
-        if let Some(field) = schema.fields.get_mut(index) {
+        if let Some(field) = model.fields.get_mut(index) {
             let side = if is_max { &mut field.max } else { &mut field.min };
             *side = Some(Bound::Follows(Box::new(program)));
         }
     }
-    schema.following =
-        (0..schema.fields.len()).filter(|field| programs(schema, *field).next().is_some()).collect();
-    circles(declared, schema, found);
-    defaults(declared, schema, found);
+    model.following =
+        (0..model.fields.len()).filter(|field| programs(model, *field).next().is_some()).collect();
+    circles(declared, model, found);
+    defaults(declared, model, found);
 }
 
 /// The programs of a field's bounds.
-pub(super) fn programs(schema: &Schema, field: usize) -> impl Iterator<Item = &Program> {
-    let bounds = schema.fields.get(field).into_iter().flat_map(|field| [&field.min, &field.max]);
+pub(super) fn programs(model: &Model, field: usize) -> impl Iterator<Item = &Program> {
+    let bounds = model.fields.get(field).into_iter().flat_map(|field| [&field.min, &field.max]);
     bounds
         .flatten()
         .filter_map(|bound| if let Bound::Follows(program) = bound { Some(program.as_ref()) } else { None })
 }
 
 /// The fields that a field's bounds name.
-fn named(schema: &Schema, field: usize) -> Vec<usize> {
-    let reads = programs(schema, field).flat_map(Program::reads);
+fn named(model: &Model, field: usize) -> Vec<usize> {
+    let reads = programs(model, field).flat_map(Program::reads);
     let owners = reads.filter_map(|read| match read {
-        Read::Cells(cells) => schema.owners.get(cells.start).and_then(|owner| usize::try_from(*owner).ok()),
+        Read::Cells(cells) => model.owners.get(cells.start).and_then(|owner| usize::try_from(*owner).ok()),
         _ => None,
     });
     owners.collect()
 }
 
 /// A bound that in the end follows from the field it bounds cannot come to rest.
-fn circles(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
-    for index in 0..schema.fields.len() {
+fn circles(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
+    for index in 0..model.fields.len() {
         let mut seen = Vec::new();
-        let mut next = named(schema, index);
+        let mut next = named(model, index);
         while let Some(field) = next.pop() {
             if !seen.contains(&field) {
                 seen.push(field);
-                next.extend(named(schema, field));
+                next.extend(named(model, field));
             }
         }
         let bounds = declared.fields.get(index).map(|field| [&field.max, &field.min]);
         let follows = |bound: &&Placed<BoundDecl>| matches!(bound.value, BoundDecl::Follows(_));
         let bound = bounds.into_iter().flatten().flatten().find(follows);
-        if let (true, Some(bound), Some(field)) = (seen.contains(&index), bound, schema.fields.get(index)) {
+        if let (true, Some(bound), Some(field)) = (seen.contains(&index), bound, model.fields.get(index)) {
             let message = format!("the bounds of `{0}` follow from `{0}` itself, in a circle", field.name);
             let finding = Finding::error(Code::CircularBounds, bound.span.clone(), message);
             found.push(finding.instead("write one of them out"));
@@ -88,13 +88,13 @@ fn circles(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding
 }
 
 /// A default must lie within its bounds where everything is as declared.
-fn defaults(declared: &Declarations, schema: &Schema, found: &mut Vec<Finding>) {
-    for (field, decl) in schema.fields.iter().zip(&declared.fields) {
+fn defaults(declared: &Declarations, model: &Model, found: &mut Vec<Finding>) {
+    for (field, decl) in model.fields.iter().zip(&declared.fields) {
         for (bound, side, word) in
             [(&field.min, Ordering::Less, "below min"), (&field.max, Ordering::Greater, "above max")]
         {
             let Some(Bound::Follows(program)) = bound else { continue };
-            let Some(limit) = program.outcome(&Declared(schema), 0, field.holds().into()) else { continue };
+            let Some(limit) = program.outcome(&Declared(model), 0, field.holds().into()) else { continue };
             if field.default.order(&limit) == Some(side) {
                 let said = if decl.default.is_some() { "the default" } else { "no default is declared, and" };
                 let message = format!(
@@ -111,7 +111,7 @@ fn defaults(declared: &Declarations, schema: &Schema, found: &mut Vec<Finding>) 
 }
 
 /// Everything as it is declared, before anything was played.
-struct Declared<'s>(&'s Schema);
+struct Declared<'s>(&'s Model);
 
 impl Facts for Declared<'_> {
     fn cell(&self, cell: usize) -> &Value {

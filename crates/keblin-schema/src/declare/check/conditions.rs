@@ -2,12 +2,10 @@
 
 use crate::condition::names::Fact;
 use crate::condition::{Comparison, ConditionError, Expr, Failing, Node, Program, Read, Val, parse};
-use crate::finding::{Code, Finding, Severity};
-use crate::model::{Bound, Schema};
-use crate::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
-use crate::rule::{Rule, RuleAsks};
+use crate::declare::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
+use crate::model::{Bound, Model, Rule, RuleAsks, RuleId, Watch};
+use crate::text::finding::{Code, Finding, Severity};
 use crate::value::Value;
-use crate::watch::{RuleId, Watch};
 
 use super::bounds::programs;
 use super::reach::Reachable;
@@ -29,10 +27,10 @@ pub(crate) fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) ->
     (start + span.start).min(end)..end
 }
 
-fn rule(schema: &Schema, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
-    match Rule::compile(schema, &condition.text) {
+fn rule(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
+    match Rule::compile(model, &condition.text) {
         Ok(rule) => {
-            stray_checkpoints(schema, condition, found);
+            stray_checkpoints(model, condition, found);
             Some(rule)
         }
         Err(error) => {
@@ -42,51 +40,51 @@ fn rule(schema: &Schema, condition: &ConditionDecl, found: &mut Vec<Finding>) ->
     }
 }
 
-pub(super) fn compile(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     let mut levels = Vec::new();
     for level in &declared.levels {
-        let unlock = level.unlock.as_ref().and_then(|unlock| rule(schema, unlock, found));
+        let unlock = level.unlock.as_ref().and_then(|unlock| rule(model, unlock, found));
         let stars: Vec<Rule> = match &level.stars {
             StarsDecl::Given(_) => Vec::new(),
-            StarsDecl::Rules(rules) => rules.iter().filter_map(|star| rule(schema, star, found)).collect(),
+            StarsDecl::Rules(rules) => rules.iter().filter_map(|star| rule(model, star, found)).collect(),
         };
         levels.push((unlock, stars));
     }
     let whens: Vec<_> = declared
         .unlocks
         .iter()
-        .map(|unlock| unlock.when.as_ref().and_then(|when| rule(schema, when, found)))
+        .map(|unlock| unlock.when.as_ref().and_then(|when| rule(model, when, found)))
         .collect();
     let moments: Vec<_> = declared
         .moments
         .iter()
-        .map(|moment| moment.when.as_ref().and_then(|when| rule(schema, when, found)))
+        .map(|moment| moment.when.as_ref().and_then(|when| rule(model, when, found)))
         .collect();
-    for (moment, when) in schema.moments.iter_mut().zip(moments) {
+    for (moment, when) in model.moments.iter_mut().zip(moments) {
         moment.when = when;
     }
-    for (level, (unlock, stars)) in schema.levels.iter_mut().zip(levels) {
+    for (level, (unlock, stars)) in model.levels.iter_mut().zip(levels) {
         level.unlock = unlock;
         level.star_rules = stars;
     }
-    for (unlock, when) in schema.unlocks.iter_mut().zip(whens) {
+    for (unlock, when) in model.unlocks.iter_mut().zip(whens) {
         unlock.when = when;
     }
-    schema.watch = watch(schema);
-    let reachable = Reachable::of(schema);
-    doubt_levels(declared, schema, &reachable, found);
-    doubt_unlocks(declared, schema, &reachable, found);
-    for (moment, decl) in schema.moments.iter().zip(&declared.moments) {
+    model.watch = watch(model);
+    let reachable = Reachable::of(model);
+    doubt_levels(declared, model, &reachable, found);
+    doubt_unlocks(declared, model, &reachable, found);
+    for (moment, decl) in model.moments.iter().zip(&declared.moments) {
         if let (Some(rule), Some(when)) = (&moment.when, &decl.when) {
             doubt(&rule.program, &reachable, when, found);
         }
     }
-    doubt_bounds(declared, schema, found);
+    doubt_bounds(declared, model, found);
 }
 
 /// A bound that can end in an error is none.
-fn doubt_bounds(declared: &Declarations, schema: &Schema, found: &mut Vec<Finding>) {
-    for (field, decl) in schema.fields.iter().zip(&declared.fields) {
+fn doubt_bounds(declared: &Declarations, model: &Model, found: &mut Vec<Finding>) {
+    for (field, decl) in model.fields.iter().zip(&declared.fields) {
         for (bound, decl) in [(&field.min, &decl.min), (&field.max, &decl.max)] {
             let (Some(Bound::Follows(program)), Some(decl)) = (bound, decl) else { continue };
             let BoundDecl::Follows(source) = &decl.value else { continue };
@@ -101,36 +99,31 @@ fn doubt_bounds(declared: &Declarations, schema: &Schema, found: &mut Vec<Findin
 }
 
 /// Bounds, locks, unlocks and moments are asked again when something they name has changed; stars are asked at a finish.
-fn watch(schema: &Schema) -> Watch {
+fn watch(model: &Model) -> Watch {
     let positions = || 0_u32..;
-    let bounds = (0..schema.fields.len()).zip(positions());
+    let bounds = (0..model.fields.len()).zip(positions());
     let bounds =
-        bounds.flat_map(|(field, id)| programs(schema, field).map(move |rule| (RuleId::Bounds(id), rule)));
-    let locks = schema.levels.iter().map(|level| level.unlock.as_ref()).zip(positions());
-    let unlocks = schema.unlocks.iter().map(|unlock| unlock.when.as_ref()).zip(positions());
-    let moments = schema.moments.iter().map(|moment| moment.when.as_ref()).zip(positions());
+        bounds.flat_map(|(field, id)| programs(model, field).map(move |rule| (RuleId::Bounds(id), rule)));
+    let locks = model.levels.iter().map(|level| level.unlock.as_ref()).zip(positions());
+    let unlocks = model.unlocks.iter().map(|unlock| unlock.when.as_ref()).zip(positions());
+    let moments = model.moments.iter().map(|moment| moment.when.as_ref()).zip(positions());
     let rules = locks
         .map(|(rule, id)| (RuleId::Lock(id), rule))
         .chain(unlocks.map(|(rule, id)| (RuleId::Unlock(id), rule)))
         .chain(moments.map(|(rule, id)| (RuleId::Moment(id), rule)))
         .filter_map(|(id, rule)| Some((id, &rule?.program)));
-    Watch::new(schema.cell_count, schema.levels.len(), bounds.chain(rules))
+    Watch::new(model.cell_count, model.levels.len(), bounds.chain(rules))
 }
 
-fn doubt_levels(
-    declared: &Declarations,
-    schema: &Schema,
-    reachable: &Reachable<'_>,
-    found: &mut Vec<Finding>,
-) {
-    for ((index, level), decl) in schema.levels.iter().enumerate().zip(&declared.levels) {
+fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_>, found: &mut Vec<Finding>) {
+    for ((index, level), decl) in model.levels.iter().enumerate().zip(&declared.levels) {
         if let (Some(rule), Some(unlock)) = (&level.unlock, &decl.unlock) {
             if reachable.levels.get(index) == Some(&true) {
                 doubt(&rule.program, reachable, unlock, found);
             } else {
                 let own = Read::Fact { fact: Fact::Finished, level: Some(index) };
                 let shut = Shut { reachable, own };
-                never_opens(schema, level.name.as_str(), &shut, &rule.program, unlock, found);
+                never_opens(model, level.name.as_str(), &shut, &rule.program, unlock, found);
             }
         }
         if let StarsDecl::Rules(stars) = &decl.stars
@@ -149,17 +142,17 @@ fn doubt_levels(
 
 fn doubt_unlocks(
     declared: &Declarations,
-    schema: &Schema,
+    model: &Model,
     reachable: &Reachable<'_>,
     found: &mut Vec<Finding>,
 ) {
-    for ((index, unlock), decl) in schema.unlocks.iter().enumerate().zip(&declared.unlocks) {
+    for ((index, unlock), decl) in model.unlocks.iter().enumerate().zip(&declared.unlocks) {
         let (Some(rule), Some(when)) = (&unlock.when, &decl.when) else { continue };
         if let Some(span) = rule.program.asks_in_question() {
             let name = rule.program.source().get(span.clone()).unwrap_or_default().to_string();
             let message = format!("`{name}` leaves the difficulty open, and an unlock has none in question");
             let (first, last) = name.rsplit_once('.').unwrap_or((name.as_str(), ""));
-            let one = schema.difficulties.first().map_or("DIFFICULTY", |difficulty| difficulty.as_str());
+            let one = model.difficulties.first().map_or("DIFFICULTY", |difficulty| difficulty.as_str());
             let all = if first == "totals" { "all" } else { "any" };
             let instead = format!("write `{first}.{all}.{last}`, or `{first}.{one}.{last}`");
             found.push(Finding::error(Code::BareName, place(&span, when), message).instead(instead));
@@ -168,7 +161,7 @@ fn doubt_unlocks(
             doubt(&rule.program, reachable, when, found);
         } else {
             let shut = Shut { reachable, own: Read::Unlocked(index) };
-            never_opens(schema, unlock.name.as_str(), &shut, &rule.program, when, found);
+            never_opens(model, unlock.name.as_str(), &shut, &rule.program, when, found);
         }
     }
 }
@@ -201,30 +194,30 @@ struct Shut<'s> {
 }
 
 fn never_opens(
-    schema: &Schema,
+    model: &Model,
     name: &str,
     shut: &Shut<'_>,
     program: &Program,
     condition: &ConditionDecl,
     found: &mut Vec<Finding>,
 ) {
-    let message = format!("`{name}` can never open: {}", waits_for(schema, shut, program));
+    let message = format!("`{name}` can never open: {}", waits_for(model, shut, program));
     let finding = Finding::error(Code::NeverOpens, condition.span.clone(), message);
     found.push(finding.instead("mend the rule, or leave it out"));
 }
 
 /// What keeps something shut, as far as it can be said in a few words.
-fn waits_for(schema: &Schema, shut: &Shut<'_>, program: &Program) -> String {
+fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program) -> String {
     let mut names = Vec::new();
     for read in program.reads() {
         let (is_shut, is_own, name) = match (read, &shut.own) {
             (Read::Fact { level: Some(level), .. }, own) => {
                 let is_own = matches!(own, Read::Fact { level: Some(own), .. } if own == level);
-                let name = schema.levels.get(*level).map(|level| &level.name);
+                let name = model.levels.get(*level).map(|level| &level.name);
                 (shut.reachable.levels.get(*level) == Some(&false), is_own, name)
             }
             (Read::Unlocked(unlock), own) => {
-                let name = schema.unlocks.get(*unlock).map(|unlock| &unlock.name);
+                let name = model.unlocks.get(*unlock).map(|unlock| &unlock.name);
                 (shut.reachable.unlocks.get(*unlock) == Some(&false), *own == Read::Unlocked(*unlock), name)
             }
             _ => continue,
@@ -269,7 +262,7 @@ fn threshold(rule: &Rule) -> Option<(&str, Comparison, i64)> {
 }
 
 /// A rule that asks for a level and for a checkpoint that stands in another one.
-fn stray_checkpoints(schema: &Schema, condition: &ConditionDecl, found: &mut Vec<Finding>) {
+fn stray_checkpoints(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) {
     let Ok(expr) = parse(&condition.text) else { return };
     let mut rows = vec![vec![&expr]];
     // Each row is what holds together; what stands under an `||` is a row of its own.
@@ -280,18 +273,18 @@ fn stray_checkpoints(schema: &Schema, condition: &ConditionDecl, found: &mut Vec
                 Node::And(left, right) => parts.extend([left.as_ref(), right.as_ref()]),
                 Node::Or(left, right) => rows.extend([vec![left.as_ref()], vec![right.as_ref()]]),
                 Node::Compare(Comparison::Equal, left, right) => match asked_word(left, right) {
-                    Some(("level", id, _)) => level = schema.level_named(id),
+                    Some(("level", id, _)) => level = model.level_named(id),
                     Some(("checkpoint", id, span)) => checkpoints.push((id, span)),
                     _ => {}
                 },
                 _ => {}
             }
         }
-        let Some((index, def)) = level.and_then(|index| Some((index, schema.levels.get(index)?))) else {
+        let Some((index, def)) = level.and_then(|index| Some((index, model.levels.get(index)?))) else {
             continue;
         };
         for (id, span) in
-            checkpoints.into_iter().filter(|(id, _)| schema.checkpoint_named(index, id).is_none())
+            checkpoints.into_iter().filter(|(id, _)| model.checkpoint_named(index, id).is_none())
         {
             let message = format!("`{}` has no checkpoint `{id}`", def.name);
             let finding = Finding::error(Code::UnknownName, place(&span, condition), message);

@@ -3,14 +3,15 @@
 use std::cmp::Ordering;
 use std::ops::Range;
 
-use crate::finding::{Code, Finding, Severity};
-use crate::keep::Keep;
-use crate::kind::Kind;
-use crate::limits::{Items, Unfit, fit_length};
-use crate::model::{Axis, Bound, FieldDef, MAX_AXES, Schema, Scope};
-use crate::parse::{BoundDecl, Declarations, FieldDecl, KindDecl, Placed};
-use crate::survival::{OnDeath, OnReset, OnRetry, Survival};
+use crate::declare::parse::{BoundDecl, Declarations, FieldDecl, KindDecl, Placed};
+use crate::limits::{Unfit, fit_length};
+use crate::model::{
+    Axis, Bound, FieldDef, Items, MAX_AXES, Model, OnDeath, OnReset, OnRetry, Scope, Survival,
+};
+use crate::text::finding::{Code, Finding, Severity};
 use crate::value::Value;
+use crate::value::keep::Keep;
+use crate::value::kind::Kind;
 
 pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) -> FieldDef {
     let keep = field.keep.as_ref().map_or(Keep::Latest, |keep| keep.value);
@@ -232,7 +233,7 @@ fn per(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) {
     }
 }
 
-fn default(field: &FieldDecl, names: &Schema, keep: Keep, found: &mut Vec<Finding>) -> Value {
+fn default(field: &FieldDecl, names: &Model, keep: Keep, found: &mut Vec<Finding>) -> Value {
     let fixed = |bound: &Option<Placed<BoundDecl>>| match bound.as_ref().map(|bound| &bound.value) {
         Some(BoundDecl::Fixed(value)) => Some(value.clone()),
         _ => None,

@@ -19,13 +19,16 @@ mod saving;
 /// Which fields something names.
 mod named;
 
+/// By what handles of two schemas are told apart.
+mod tag;
+
 /// What a player can ever reach.
 pub(crate) mod reach;
 
-use crate::finding::{Code, Finding};
-use crate::model::{Axis, Index, Positions, Schema, Scope};
-use crate::name::Name;
-use crate::parse::{Declarations, MomentDecl};
+use crate::declare::parse::{Declarations, MomentDecl};
+use crate::model::{Axis, Index, Model, Positions, Scope};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::Name;
 
 /// The most cells a layout may have.
 const MAX_CELLS: usize = 1 << 20;
@@ -37,9 +40,9 @@ const MAX_IN_LIST: usize = 16_384;
 pub(crate) fn resolve(
     declared: Declarations,
     found: &mut Vec<Finding>,
-) -> Option<(Schema, Vec<(usize, Finding)>)> {
+) -> Option<(Model, Vec<(usize, Finding)>)> {
     let fields = declared.fields.iter().map(|field| field::resolve(field, &declared, found)).collect();
-    let mut schema = Schema {
+    let mut model = Model {
         // Where one of them is missing there is a complaint already, and the rest is checked all the same.
         game: declared.game.as_ref().map_or_else(Name::placeholder, |game| game.value.clone()),
         version: declared.version.unwrap_or(1),
@@ -51,33 +54,33 @@ pub(crate) fn resolve(
         stars_by: declared.stars_by,
         ..declared.names.clone()
     };
-    schema.index = Index {
-        fields: Positions::of(schema.fields.iter().map(|field| &field.name)),
-        levels: Positions::of(schema.levels.iter().map(|level| &level.name)),
-        unlocks: Positions::of(schema.unlocks.iter().map(|unlock| &unlock.name)),
+    model.index = Index {
+        fields: Positions::of(model.fields.iter().map(|field| &field.name)),
+        levels: Positions::of(model.levels.iter().map(|level| &level.name)),
+        unlocks: Positions::of(model.unlocks.iter().map(|unlock| &unlock.name)),
     };
     if let Some(facts_per) = &declared.level_facts_per
-        && schema.difficulties.is_empty()
+        && model.difficulties.is_empty()
     {
         let message = "facts cannot be kept apart for each difficulty: no difficulties are declared";
         let finding = Finding::error(Code::UnknownName, facts_per.span.clone(), message);
         found.push(finding.instead("declare them: `difficulties = [\"easy\", \"hard\"]`"));
     }
-    rules::feeds(&declared, &mut schema, found);
-    rules::lives(&declared, &mut schema, found);
-    saving::saving(&declared, &mut schema, found);
-    let fits = lists_fit(&declared, found) && lay_out(&declared, &mut schema, found);
+    rules::feeds(&declared, &mut model, found);
+    rules::lives(&declared, &mut model, found);
+    saving::saving(&declared, &mut model, found);
+    let fits = lists_fit(&declared, found) && lay_out(&declared, &mut model, found);
     if fits {
         // Conditions are compiled against the layout.
-        bounds::compile(&declared, &mut schema, found);
-        conditions::compile(&declared, &mut schema, found);
+        bounds::compile(&declared, &mut model, found);
+        conditions::compile(&declared, &mut model, found);
     }
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);
     }
-    schema.tag = tag(&schema);
-    let unnamed = named::unnamed(&declared, &schema);
-    fits.then_some((schema, unnamed))
+    model.tag = tag::of(&model);
+    let unnamed = named::unnamed(&declared, &model);
+    fits.then_some((model, unnamed))
 }
 
 fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
@@ -101,40 +104,34 @@ fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
 
 /// Gives every value its cell: level scope first, then run, profile and device, each in declared order, so that what the
 /// copies hold is one range from the start.
-fn lay_out(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) -> bool {
-    let places = |schema: &Schema, per: &[Axis]| {
-        per.iter().try_fold(1_usize, |places, axis| places.checked_mul(schema.axis_len(*axis)))
+fn lay_out(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) -> bool {
+    let places = |model: &Model, per: &[Axis]| {
+        per.iter().try_fold(1_usize, |places, axis| places.checked_mul(model.axis_len(*axis)))
     };
     for scope in Scope::ALL {
-        for index in 0..schema.fields.len() {
-            let Some(field) = schema.fields.get(index).filter(|field| field.scope == scope) else { continue };
-            let count = places(schema, &field.per).and_then(|count| count.checked_mul(field.places));
-            let end = count.and_then(|count| schema.cell_count.checked_add(count));
+        for index in 0..model.fields.len() {
+            let Some(field) = model.fields.get(index).filter(|field| field.scope == scope) else { continue };
+            let count = places(model, &field.per).and_then(|count| count.checked_mul(field.places));
+            let end = count.and_then(|count| model.cell_count.checked_add(count));
             let Some(end) = end.filter(|end| *end <= MAX_CELLS) else {
                 let span = declared.fields.get(index).map_or(0..0, |field| field.name.span.clone());
                 let message = format!("with this field there are more than {MAX_CELLS} values");
                 found.push(Finding::error(Code::OutOfRange, span, message));
                 return false;
             };
-            if let Some(field) = schema.fields.get_mut(index) {
-                field.cells = schema.cell_count..end;
+            if let Some(field) = model.fields.get_mut(index) {
+                field.cells = model.cell_count..end;
             }
-            schema.cell_count = end;
-            schema.owners.resize(end, u32::try_from(index).unwrap_or(u32::MAX));
+            model.cell_count = end;
+            model.owners.resize(end, u32::try_from(index).unwrap_or(u32::MAX));
         }
         match scope {
-            Scope::Run => schema.copied_cells = schema.cell_count,
-            Scope::Profile => schema.saved_cells = schema.cell_count,
+            Scope::Run => model.copied_cells = model.cell_count,
+            Scope::Profile => model.saved_cells = model.cell_count,
             _ => {}
         }
     }
-    let clocks = schema.fields.iter().filter(|field| field.counts_playing);
-    schema.clock_cells = clocks.map(|field| field.cells.start).collect();
+    let clocks = model.fields.iter().filter(|field| field.counts_playing);
+    model.clock_cells = clocks.map(|field| field.cells.start).collect();
     true
-}
-
-/// A number by which handles of two schemas are told apart: 32-bit FNV-1a over everything the schema says.
-fn tag(schema: &Schema) -> u32 {
-    let everything = format!("{schema:?}");
-    everything.bytes().fold(0x811C_9DC5, |hash, byte| (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193))
 }

@@ -4,14 +4,13 @@ use std::collections::HashMap;
 
 use crate::condition::names::Fact;
 use crate::condition::{Ranges, Read};
-use crate::kind::Kind;
-use crate::model::Bound;
-use crate::model::Schema;
+use crate::model::{Bound, Model};
 use crate::value::Value;
+use crate::value::kind::Kind;
 
 /// What can be read when only some levels can be entered and some unlocks given.
 pub(crate) struct Reachable<'s> {
-    schema: &'s Schema,
+    model: &'s Model,
     pub(super) levels: Vec<bool>,
     pub(super) unlocks: Vec<bool>,
 }
@@ -21,21 +20,17 @@ const MAX_TRIES: i64 = 1 << 40;
 
 impl Reachable<'_> {
     /// All of it, also what no player can reach now: an earlier save may hold it.
-    pub(crate) fn everything(schema: &Schema) -> Reachable<'_> {
-        Reachable {
-            schema,
-            levels: vec![true; schema.levels.len()],
-            unlocks: vec![true; schema.unlocks.len()],
-        }
+    pub(crate) fn everything(model: &Model) -> Reachable<'_> {
+        Reachable { model, levels: vec![true; model.levels.len()], unlocks: vec![true; model.unlocks.len()] }
     }
 
     /// Levels without a lock first, then what can hold with what those give, until nothing more opens. So circles are
     /// found, also those through stars, totals and unlocks. What is reached stays reached, also where a rule asks for
     /// something not to be there.
-    pub(super) fn of(schema: &Schema) -> Reachable<'_> {
-        let (levels, unlocks) = (vec![false; schema.levels.len()], vec![false; schema.unlocks.len()]);
-        let mut reachable = Reachable { schema, levels, unlocks };
-        let asks = Asks::of(schema);
+    pub(super) fn of(model: &Model) -> Reachable<'_> {
+        let (levels, unlocks) = (vec![false; model.levels.len()], vec![false; model.unlocks.len()]);
+        let mut reachable = Reachable { model, levels, unlocks };
+        let asks = Asks::of(model);
         let mut due: Vec<Opens> = asks.all.clone();
         while !due.is_empty() {
             let mut opened_any = false;
@@ -56,9 +51,9 @@ impl Reachable<'_> {
     /// Whether something opens now that was not reached before.
     fn opens(&mut self, what: Opens) -> bool {
         let (reached, rule) = match what {
-            Opens::Level(at) => (self.levels.get(at), self.schema.levels.get(at).map(|level| &level.unlock)),
+            Opens::Level(at) => (self.levels.get(at), self.model.levels.get(at).map(|level| &level.unlock)),
             Opens::Unlock(at) => {
-                (self.unlocks.get(at), self.schema.unlocks.get(at).map(|unlock| &unlock.when))
+                (self.unlocks.get(at), self.model.unlocks.get(at).map(|unlock| &unlock.when))
             }
         };
         let opens = rule.is_some_and(|rule| rule.as_ref().is_none_or(|rule| rule.program.possible(self).yes));
@@ -92,9 +87,9 @@ struct Asks {
 }
 
 impl Asks {
-    fn of(schema: &Schema) -> Asks {
-        let levels = schema.levels.iter().enumerate().map(|(at, level)| (Opens::Level(at), &level.unlock));
-        let unlocks = schema.unlocks.iter().enumerate().map(|(at, unlock)| (Opens::Unlock(at), &unlock.when));
+    fn of(model: &Model) -> Asks {
+        let levels = model.levels.iter().enumerate().map(|(at, level)| (Opens::Level(at), &level.unlock));
+        let unlocks = model.unlocks.iter().enumerate().map(|(at, unlock)| (Opens::Unlock(at), &unlock.when));
         let mut asks = Asks::default();
         for (what, rule) in levels.chain(unlocks) {
             asks.all.push(what);
@@ -118,7 +113,7 @@ impl Asks {
 
 impl Ranges for Reachable<'_> {
     fn cell(&self, cell: usize) -> Option<(i64, i64)> {
-        let (field, _) = self.schema.cell_owner(cell)?;
+        let (field, _) = self.model.cell_owner(cell)?;
         let number = |bound: &Option<Bound>, otherwise| {
             bound.as_ref().and_then(Bound::fixed).and_then(Value::number).unwrap_or(otherwise)
         };
@@ -135,7 +130,7 @@ impl Ranges for Reachable<'_> {
         }
         match fact {
             Fact::Finished => (0, 1),
-            Fact::Stars => (0, self.schema.levels.get(level).map_or(0, |level| level.stars.into())),
+            Fact::Stars => (0, self.model.levels.get(level).map_or(0, |level| level.stars.into())),
             Fact::Attempts | Fact::Deaths => (0, MAX_TRIES),
         }
     }
@@ -145,10 +140,10 @@ impl Ranges for Reachable<'_> {
     }
 
     fn difficulties(&self) -> usize {
-        if self.schema.level_facts_per_difficulty { self.schema.difficulties.len() } else { 1 }
+        if self.model.level_facts_per_difficulty { self.model.difficulties.len() } else { 1 }
     }
 
     fn levels(&self) -> usize {
-        self.schema.levels.len()
+        self.model.levels.len()
     }
 }

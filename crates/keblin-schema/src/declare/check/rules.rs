@@ -1,26 +1,25 @@
 //! Lives and records: rules between fields. Each takes the declarations and completes the schema.
 
-use crate::finding::{Code, Finding};
-use crate::keep::Keep;
-use crate::kind::Kind;
-use crate::model::{Axis, Bound, Lives, RecordFeed, Schema, Scope};
-use crate::name::nearest;
-use crate::parse::{Declarations, FieldDecl, Placed};
-use crate::survival::{OnDeath, OnRetry};
+use crate::declare::parse::{Declarations, FieldDecl, Placed};
+use crate::model::{Axis, Bound, Lives, Model, OnDeath, OnRetry, RecordFeed, Scope};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::nearest;
 use crate::value::Value;
+use crate::value::keep::Keep;
+use crate::value::kind::Kind;
 
 /// A field by a name that some key gives, or a complaint with the nearest one.
 fn field_named(
     declared: &Declarations,
-    schema: &Schema,
+    model: &Model,
     name: &Placed<String>,
     found: &mut Vec<Finding>,
 ) -> Option<usize> {
-    let field = schema.field_named(&name.value).map(|(index, _)| index);
+    let field = model.field_named(&name.value).map(|(index, _)| index);
     if field.is_none() && !declared.faulty_fields.contains(&name.value) {
         let message = format!("no field `{}` is declared", name.value);
         let finding = Finding::error(Code::UnknownName, name.span.clone(), message);
-        let known = schema.fields.iter().map(|field| field.name.as_str());
+        let known = model.fields.iter().map(|field| field.name.as_str());
         found.push(match nearest(&name.value, known) {
             Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
             None => finding,
@@ -30,11 +29,11 @@ fn field_named(
 }
 
 /// Records that the engine feeds: where from and when.
-pub(super) fn feeds(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+pub(super) fn feeds(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     for (index, field) in declared.fields.iter().enumerate() {
         let is_record = field.keep.as_ref().is_some_and(|keep| keep.value.is_record());
         let feed = match (&field.from, &field.at) {
-            (Some(from), Some(at)) if is_record => fed_by(declared, schema, field, from, found)
+            (Some(from), Some(at)) if is_record => fed_by(declared, model, field, from, found)
                 .map(|from| RecordFeed { from, at: at.value.clone() }),
             (Some(from), None) if is_record => {
                 let message = "a record with `from` needs `at`: when its value is offered";
@@ -50,7 +49,7 @@ pub(super) fn feeds(declared: &Declarations, schema: &mut Schema, found: &mut Ve
             }
             _ => None,
         };
-        if let Some(def) = schema.fields.get_mut(index) {
+        if let Some(def) = model.fields.get_mut(index) {
             def.feed = feed;
         }
     }
@@ -58,13 +57,13 @@ pub(super) fn feeds(declared: &Declarations, schema: &mut Schema, found: &mut Ve
 
 fn fed_by(
     declared: &Declarations,
-    schema: &Schema,
+    model: &Model,
     field: &FieldDecl,
     from: &Placed<String>,
     found: &mut Vec<Finding>,
 ) -> Option<usize> {
-    let index = field_named(declared, schema, from, found)?;
-    let source = schema.fields.get(index)?;
+    let index = field_named(declared, model, from, found)?;
+    let source = model.fields.get(index)?;
     let misfit = if source.name == field.name.value {
         "a record cannot be fed from itself".to_string()
     } else if source.kind != field.holds.kind {
@@ -79,7 +78,7 @@ fn fed_by(
     } else if source.keep.is_record() {
         format!("`{}` is a record itself", source.name)
     } else if let Some(list) = field.per.iter().flat_map(|per| &per.value).find_map(|axis| match axis {
-        Axis::List(_) => Some(schema.axis_name(*axis)),
+        Axis::List(_) => Some(model.axis_name(*axis)),
         _ => None,
     }) {
         let message = format!("which of `{list}` a record is for, only the game knows");
@@ -95,11 +94,11 @@ fn fed_by(
 }
 
 /// The lives rule: a field that counts lives, and that nothing but a new run fills up again.
-pub(super) fn lives(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+pub(super) fn lives(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     let Some(rule) = &declared.lives else { return };
     let Some(name) = &rule.field else { return };
-    let Some(index) = field_named(declared, schema, name, found) else { return };
-    let Some((def, decl)) = schema.fields.get(index).zip(declared.fields.get(index)) else { return };
+    let Some(index) = field_named(declared, model, name, found) else { return };
+    let Some((def, decl)) = model.fields.get(index).zip(declared.fields.get(index)) else { return };
     let said_death = decl.on_death.as_ref().map(|word| word.value);
     let misfits = [
         (def.kind != Kind::Int, "counts lives, so it must be an int", "type = \"int\""),
@@ -128,5 +127,5 @@ pub(super) fn lives(declared: &Declarations, schema: &mut Schema, found: &mut Ve
         let finding = Finding::error(Code::LivesMisfit, decl.name.span.clone(), message);
         found.push(finding.instead(format!("write `{instead}`")));
     }
-    schema.lives = Some(Lives { field: index, at_zero: rule.at_zero });
+    model.lives = Some(Lives { field: index, at_zero: rule.at_zero });
 }

@@ -1,12 +1,12 @@
 //! Whether what is progress is ever saved.
 
-use crate::finding::{Code, Finding, Severity};
-use crate::model::{RecordAt, SaveAt, Schema};
-use crate::parse::Declarations;
+use crate::declare::parse::Declarations;
+use crate::model::{Model, RecordAt, SaveAt};
+use crate::text::finding::{Code, Finding, Severity};
 
-pub(super) fn saving(declared: &Declarations, schema: &mut Schema, found: &mut Vec<Finding>) {
+pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     let Some(autosave) = &declared.autosave else { return };
-    schema.autosave.clone_from(&autosave.value);
+    model.autosave.clone_from(&autosave.value);
     let mut warn = |code, span, message: String, instead: &str| {
         let finding = Finding::error(code, span, message);
         found.push(finding.as_severity(Severity::Warning).instead(instead));
@@ -22,7 +22,7 @@ pub(super) fn saving(declared: &Declarations, schema: &mut Schema, found: &mut V
         return;
     }
     let saves = |at| autosave.value.contains(&at) || autosave.value.contains(&SaveAt::Change);
-    for (field, decl) in schema.fields.iter().zip(&declared.fields) {
+    for (field, decl) in model.fields.iter().zip(&declared.fields) {
         let fed = |at| field.feed.as_ref().is_some_and(|feed| feed.at.contains(&at));
         let misses = [
             (RecordAt::RunEnd, SaveAt::RunEnd, "the end of a run"),

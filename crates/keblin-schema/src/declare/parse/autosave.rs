@@ -2,10 +2,10 @@
 
 use super::Placed;
 use super::table::Reader;
-use crate::finding::{Code, Finding};
 use crate::model::SaveAt;
-use crate::name::nearest;
-use crate::time::Time;
+use crate::text::finding::{Code, Finding};
+use crate::text::name::nearest;
+use crate::text::time::Time;
 
 /// The declared list; `None` where the game declares none.
 pub(super) fn list(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Placed<Vec<SaveAt>>> {

@@ -9,14 +9,12 @@ use super::kind::{self, KindDecl};
 use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, clashes, shape, value};
-use crate::finding::{Code, Finding};
-use crate::keep::Keep;
-use crate::kind::Kind;
-use crate::limits::Limits;
-use crate::model::{Axis, RecordAt, Schema, Scope};
-use crate::name::Name;
-use crate::survival::{OnDeath, OnReset, OnRetry};
+use crate::model::{Axis, Limits, Model, OnDeath, OnReset, OnRetry, RecordAt, Scope};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::Name;
 use crate::value::Value;
+use crate::value::keep::Keep;
+use crate::value::kind::Kind;
 
 /// A field as declared, before its keys are held against each other.
 #[derive(Debug)]
@@ -83,7 +81,7 @@ const MAX_PLACES: i64 = 1_000;
 /// The fields that can be used, and the ids of those that are left out for a fault of their own.
 pub(super) fn all(
     top: &Reader<'_, '_>,
-    names: &Schema,
+    names: &Model,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> (Vec<FieldDecl>, Vec<String>) {
@@ -109,7 +107,7 @@ pub(super) fn all(
 fn one(
     name: Placed<Name>,
     table: &DeTable<'_>,
-    names: &Schema,
+    names: &Model,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Option<FieldDecl> {
@@ -165,7 +163,7 @@ fn one(
 }
 
 /// What a field can have one value for each of.
-fn axes(names: &Schema) -> Vec<(&str, Axis)> {
+fn axes(names: &Model) -> Vec<(&str, Axis)> {
     let lists = names.lists.iter().zip(0_u16..);
     let lists = lists.map(|(list, index)| (list.name.as_str(), Axis::List(index)));
     [("level", Axis::Level), ("difficulty", Axis::Difficulty)].into_iter().chain(lists).collect()
@@ -211,7 +209,7 @@ fn bound(
     reader: &Reader<'_, '_>,
     key: &str,
     holds: KindDecl,
-    names: &Schema,
+    names: &Model,
     found: &mut Vec<Finding>,
 ) -> Option<Placed<BoundDecl>> {
     let item = reader.get(key)?;

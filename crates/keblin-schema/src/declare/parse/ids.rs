@@ -8,8 +8,8 @@ use toml::de::{DeString, DeTable, DeValue};
 
 use super::Placed;
 use super::table::{Item, Reader};
-use crate::finding::{Code, Finding, Severity};
-use crate::name::{Name, as_people_read, one_letter_apart, repaired};
+use crate::text::finding::{Code, Finding, Severity};
+use crate::text::name::{Name, as_people_read, one_letter_apart, repaired};
 
 impl<'a, 'i> Reader<'a, 'i> {
     /// The value of a key as an id.

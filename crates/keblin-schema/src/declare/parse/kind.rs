@@ -1,9 +1,9 @@
 //! `type`, `of` and `key`: what a field, or a member of a shape, holds.
 
 use super::table::Reader;
-use crate::finding::{Code, Finding};
-use crate::kind::{Ids, Kind};
-use crate::model::Schema;
+use crate::model::Model;
+use crate::text::finding::{Code, Finding};
+use crate::value::kind::{Ids, Kind};
 
 /// What something holds, as far as it is well-formed.
 #[derive(Clone, Copy, Debug)]
@@ -16,13 +16,13 @@ pub(crate) struct KindDecl {
 }
 
 /// Every list of ids, declared or not, with its word.
-fn lists(names: &Schema) -> impl Iterator<Item = (&str, Kind)> {
+fn lists(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
     let declared = names.lists.iter().zip(0_u16..);
     let declared = declared.map(|(list, index)| (list.name.as_str(), Kind::Id(Ids::List(index))));
     declared.chain(Ids::BUILT_IN.iter().map(|(word, ids)| (*word, Kind::Id(*ids))))
 }
 
-fn shapes(names: &Schema) -> impl Iterator<Item = (&str, Kind)> {
+fn shapes(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
     names.shapes.iter().zip(0_u16..).map(|(shape, index)| (shape.name.as_str(), Kind::Shape(index)))
 }
 
@@ -31,11 +31,7 @@ fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
 }
 
 /// What a field holds.
-pub(super) fn of_field(
-    reader: &Reader<'_, '_>,
-    names: &Schema,
-    found: &mut Vec<Finding>,
-) -> Option<KindDecl> {
+pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<KindDecl> {
     let words = Kind::PLAIN.into_iter().map(|(word, kind)| (word, Some(kind)));
     let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
@@ -56,7 +52,7 @@ pub(super) fn of_field(
 }
 
 /// What a member of a shape holds.
-pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Schema, found: &mut Vec<Finding>) -> Option<Kind> {
+pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Kind> {
     let words = scalars().map(|(word, kind)| (word, Some(kind)));
     let words: Vec<_> = words.chain([("id", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
@@ -81,7 +77,7 @@ fn named(
     reader.word("of", &words, found)
 }
 
-fn map_key(reader: &Reader<'_, '_>, names: &Schema, found: &mut Vec<Finding>) -> Option<Kind> {
+fn map_key(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Kind> {
     if reader.get("key").is_none() {
         let finding =
             Finding::error(Code::MissingKey, reader.key_span("type"), "a map needs `key`: what its keys are");

@@ -6,9 +6,9 @@ use toml::de::{DeTable, DeValue};
 
 use super::table::{Item, Reader};
 use super::{Placed, named_tables};
-use crate::finding::{Code, Finding};
 use crate::model::{AtZero, CheckpointOrder, LevelDef};
-use crate::name::Name;
+use crate::text::finding::{Code, Finding};
+use crate::text::name::Name;
 
 /// A level as declared.
 #[derive(Debug)]

@@ -2,10 +2,10 @@
 
 use super::table::Reader;
 use super::{Placed, clashes};
-use crate::finding::{Code, Finding};
-use crate::kind::{Ids, Kind};
 use crate::model::ListDef;
-use crate::name::Name;
+use crate::text::finding::{Code, Finding};
+use crate::text::name::Name;
+use crate::value::kind::{Ids, Kind};
 
 /// A closed list as declared.
 #[derive(Clone, Debug)]

@@ -39,9 +39,9 @@ use std::ops::Range;
 
 use toml::de::DeTable;
 
-use crate::finding::{Code, Finding};
-use crate::model::{AfterLast, Resume, SaveAt, Schema, StarsBy};
-use crate::name::Name;
+use crate::model::{AfterLast, Model, Resume, SaveAt, StarsBy};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::Name;
 
 pub(crate) use field::{BoundDecl, FieldDecl};
 pub(crate) use ids::clashes;
@@ -73,7 +73,7 @@ pub(crate) struct Declarations {
     pub(crate) lives: Option<LivesDecl>,
     pub(crate) lists: Vec<ListDecl>,
     /// The names that values can be, before anything else is known of the schema.
-    pub(crate) names: Schema,
+    pub(crate) names: Model,
     pub(crate) fields: Vec<FieldDecl>,
     /// Ids of fields that are declared but left out for a fault of their own.
     pub(crate) faulty_fields: Vec<String>,
@@ -115,7 +115,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
     let difficulties = top.ids("difficulties", "difficulty", found);
     let levels = level::all(&top, text, found);
     let unlocks = unlock::all(&top, text, found);
-    let mut names = Schema::of_names(
+    let mut names = Model::of_names(
         lists.iter().map(ListDecl::def).collect(),
         difficulties.iter().map(|difficulty| difficulty.value.clone()).collect(),
         levels.iter().map(LevelDecl::def).collect(),

@@ -6,18 +6,17 @@ use super::field::length;
 use super::kind::{KindDecl, of_member};
 use super::table::Reader;
 use super::{Placed, clashes, value};
-use crate::finding::{Code, Finding};
-use crate::kind::Kind;
-use crate::limits::{Limits, MemberDef, ShapeDef};
-use crate::model::Schema;
-use crate::name::Name;
+use crate::model::{Limits, MemberDef, Model, ShapeDef};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::Name;
+use crate::value::kind::Kind;
 
 const MEMBER_KEYS: &[&str] = &["about", "type", "of", "default", "min", "max", "max_len"];
 
 /// The declared structs, as far as they are well-formed. `names` knows the lists that their members can name.
 pub(super) fn all(
     top: &Reader<'_, '_>,
-    names: &Schema,
+    names: &Model,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Vec<ShapeDef> {
@@ -48,7 +47,7 @@ pub(super) fn all(
 fn members(
     shape: &Placed<Name>,
     table: &DeTable<'_>,
-    names: &Schema,
+    names: &Model,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Vec<MemberDef> {
@@ -75,7 +74,7 @@ fn members(
 fn member(
     name: &Placed<Name>,
     table: &DeTable<'_>,
-    names: &Schema,
+    names: &Model,
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Option<MemberDef> {
@@ -104,7 +103,7 @@ pub(super) fn limits(
     reader: &Reader<'_, '_>,
     name: &Placed<Name>,
     kind: Kind,
-    names: &Schema,
+    names: &Model,
     found: &mut Vec<Finding>,
 ) -> Limits {
     let holds = KindDecl { kind, of: None, key: None };

@@ -6,8 +6,8 @@ use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use crate::finding::{Code, Finding};
-use crate::name::nearest;
+use crate::text::finding::{Code, Finding};
+use crate::text::name::nearest;
 
 pub(crate) type Item<'i> = Spanned<DeValue<'i>>;
 

@@ -7,9 +7,9 @@ use toml::de::DeTable;
 use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, named_tables};
-use crate::finding::Finding;
 use crate::model::UnlockDef;
-use crate::name::Name;
+use crate::text::finding::Finding;
+use crate::text::name::Name;
 
 /// An unlock as declared.
 #[derive(Debug)]

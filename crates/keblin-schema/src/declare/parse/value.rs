@@ -8,11 +8,11 @@ use toml::de::{DeTable, DeValue};
 use super::Placed;
 use super::kind::KindDecl;
 use super::table::{Item, Reader};
-use crate::finding::{Code, Finding};
-use crate::kind::{Holds, Kind};
-use crate::model::Schema;
-use crate::name::nearest;
-use crate::time::Time;
+use crate::model::Model;
+use crate::text::finding::{Code, Finding};
+use crate::text::name::nearest;
+use crate::text::time::Time;
+use crate::value::kind::{Holds, Kind};
 use crate::value::{Part, Value};
 
 /// The value of a key.
@@ -20,7 +20,7 @@ pub(super) fn of_key(
     reader: &Reader<'_, '_>,
     key: &str,
     holds: KindDecl,
-    names: &Schema,
+    names: &Model,
     found: &mut Vec<Finding>,
 ) -> Option<Placed<Value>> {
     let item = reader.get(key)?;
@@ -29,7 +29,7 @@ pub(super) fn of_key(
 }
 
 /// A value as a declaration would write it, outside of one.
-pub(crate) fn written(names: &Schema, holds: Holds, text: &str) -> Result<Value, String> {
+pub(crate) fn written(names: &Model, holds: Holds, text: &str) -> Result<Value, String> {
     let document = format!("value = {text}\n");
     let (table, faults) = DeTable::parse_recoverable(&document);
     if let Some(fault) = faults.first() {
@@ -67,7 +67,7 @@ fn expected(kind: Kind) -> &'static str {
 
 struct Reading<'r, 't, 'i> {
     reader: &'r Reader<'t, 'i>,
-    names: &'r Schema,
+    names: &'r Model,
 }
 
 impl Reading<'_, '_, '_> {
@@ -148,7 +148,7 @@ impl Reading<'_, '_, '_> {
 
     fn id(
         &self,
-        ids: crate::kind::Ids,
+        ids: crate::value::kind::Ids,
         text: &str,
         span: std::ops::Range<usize>,
         found: &mut Vec<Finding>,

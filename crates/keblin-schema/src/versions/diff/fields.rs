@@ -4,8 +4,7 @@ use std::cmp::Ordering;
 
 use super::names::names_of;
 use super::{Class, Found, What};
-use crate::limits::{Limits, MemberDef};
-use crate::model::{Bound, FieldDef, Schema};
+use crate::model::{Bound, FieldDef, Limits, MemberDef, Model};
 use crate::value::Value;
 
 /// Which end of a range a bound is.
@@ -36,7 +35,7 @@ impl Found<'_> {
     /// Fields.
     pub(super) fn fields(&mut self) {
         let (before, now) = (self.before, self.now);
-        let ids = |schema: &Schema| names_of(&schema.fields, |field| &field.name);
+        let ids = |model: &Model| names_of(&model.fields, |field| &field.name);
         self.names(&ids(before), &ids(now), "fields", &What::Declaration, What::Field);
         for field in &before.fields {
             if let Some((_, same)) = now.field_named(field.name.as_str()) {
@@ -129,7 +128,7 @@ impl Found<'_> {
     /// Shapes and their members.
     pub(super) fn shapes(&mut self) {
         let (before, now) = (self.before, self.now);
-        let ids = |schema: &Schema| names_of(&schema.shapes, |shape| &shape.name);
+        let ids = |model: &Model| names_of(&model.shapes, |shape| &shape.name);
         self.names(&ids(before), &ids(now), "shapes", &What::Declaration, What::Shape);
         for shape in &before.shapes {
             let Some(same) = now.shapes.iter().find(|other| other.name == shape.name) else { continue };
@@ -168,8 +167,8 @@ fn have_same_members(before: &Value, now: &Value) -> bool {
 }
 
 /// What a field holds, with the lists and shapes it names.
-fn holds(schema: &Schema, field: &FieldDef) -> String {
-    let kind = |kind| schema.kind_text(kind);
+fn holds(model: &Model, field: &FieldDef) -> String {
+    let kind = |kind| model.kind_text(kind);
     match &field.items {
         None => kind(field.kind),
         Some(items) => {
@@ -180,13 +179,13 @@ fn holds(schema: &Schema, field: &FieldDef) -> String {
 }
 
 /// The axes of a field, as they are declared.
-fn per(schema: &Schema, field: &FieldDef) -> String {
-    field.per.iter().map(|axis| schema.axis_name(*axis)).collect::<Vec<_>>().join(", ")
+fn per(model: &Model, field: &FieldDef) -> String {
+    field.per.iter().map(|axis| model.axis_name(*axis)).collect::<Vec<_>>().join(", ")
 }
 
 /// Where the values of a record come from, and when.
-fn feed(schema: &Schema, field: &FieldDef) -> (String, String) {
+fn feed(model: &Model, field: &FieldDef) -> (String, String) {
     let Some(feed) = &field.feed else { return (String::new(), String::new()) };
-    let from = schema.fields.get(feed.from).map(|from| from.name.to_string()).unwrap_or_default();
+    let from = model.fields.get(feed.from).map(|from| from.name.to_string()).unwrap_or_default();
     (from, feed.at.iter().map(|at| at.as_str()).collect::<Vec<_>>().join(", "))
 }

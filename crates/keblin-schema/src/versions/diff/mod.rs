@@ -12,8 +12,8 @@ mod rules;
 
 use std::fmt;
 
-use crate::model::{SaveAt, Schema};
-use crate::name::Name;
+use crate::model::{Model, SaveAt};
+use crate::text::name::Name;
 
 /// What a difference means for the saves that there are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -186,7 +186,7 @@ impl fmt::Display for Difference {
 /// # Ok::<(), keblin_schema::Findings>(())
 /// ```
 #[must_use]
-pub fn differences(before: &Schema, now: &Schema) -> Vec<Difference> {
+pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     let mut found = Found { before, now, list: Vec::new() };
     found.declaration();
     found.lists();
@@ -209,8 +209,8 @@ fn said_of_saving(at: SaveAt) -> String {
 
 /// What was found so far.
 struct Found<'s> {
-    before: &'s Schema,
-    now: &'s Schema,
+    before: &'s Model,
+    now: &'s Model,
     list: Vec<Difference>,
 }
 
@@ -231,19 +231,19 @@ impl Found<'_> {
         let (before, now, what) = (self.before, self.now, What::Declaration);
         let word = |is: bool, word: &str| if is { word.to_string() } else { String::new() };
         self.key(Class::Shape, &what, "game", before.game.to_string(), now.game.to_string());
-        let per = |schema: &Schema| word(schema.level_facts_per_difficulty, "difficulty");
+        let per = |model: &Model| word(model.level_facts_per_difficulty, "difficulty");
         self.key(Class::Shape, &what, "level_facts_per", per(before), per(now));
-        let said = |schema: &Schema| {
-            let autosave: Vec<String> = schema.autosave.iter().map(|at| said_of_saving(*at)).collect();
-            let lives = schema.lives.as_ref().and_then(|lives| {
-                let field = schema.fields.get(lives.field)?;
+        let said = |model: &Model| {
+            let autosave: Vec<String> = model.autosave.iter().map(|at| said_of_saving(*at)).collect();
+            let lives = model.lives.as_ref().and_then(|lives| {
+                let field = model.fields.get(lives.field)?;
                 Some((field.name.to_string(), lives.at_zero.as_str().to_string()))
             });
             let (field, at_zero) = lives.unwrap_or_default();
             [
-                ("resume", schema.resume.as_str().to_string()),
-                ("after_last", schema.after_last.as_str().to_string()),
-                ("stars_by", schema.stars_by.as_str().to_string()),
+                ("resume", model.resume.as_str().to_string()),
+                ("after_last", model.after_last.as_str().to_string()),
+                ("stars_by", model.stars_by.as_str().to_string()),
                 ("autosave", autosave.join(", ")),
                 ("lives.field", field),
                 ("lives.at_zero", at_zero),

@@ -2,7 +2,7 @@
 
 use super::{Change, Class, Found, What};
 use crate::model::ListDef;
-use crate::name::{Name, nearest};
+use crate::text::name::{Name, nearest};
 
 /// The names of two versions that are in both, each with its positions.
 pub(super) fn in_both(before: &[&Name], now: &[&Name]) -> Vec<(usize, usize)> {

@@ -3,8 +3,7 @@
 use super::names::names_of;
 use super::{Change, Class, Found, What};
 use crate::condition::Comparison;
-use crate::model::{LevelDef, MomentDef, Schema};
-use crate::rule::{Rule, RuleAsks, RulePart};
+use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart};
 
 /// Whether a rule asks for more than another: for everything that one asked for, or a higher number of it, and for
 /// something besides. Not every rule that is stricter can be known for one.
@@ -49,7 +48,7 @@ impl Found<'_> {
     /// Levels and their checkpoints.
     pub(super) fn levels(&mut self) {
         let (before, now) = (self.before, self.now);
-        let ids = |schema: &Schema| names_of(&schema.levels, |level| &level.name);
+        let ids = |model: &Model| names_of(&model.levels, |level| &level.name);
         self.names(&ids(before), &ids(now), "levels", &What::Declaration, What::Level);
         for level in &before.levels {
             if let Some(same) = now.levels.iter().find(|other| other.name == level.name) {
@@ -77,7 +76,7 @@ impl Found<'_> {
     /// Unlocks.
     pub(super) fn unlocks(&mut self) {
         let (before, now) = (self.before, self.now);
-        let ids = |schema: &Schema| names_of(&schema.unlocks, |unlock| &unlock.name);
+        let ids = |model: &Model| names_of(&model.unlocks, |unlock| &unlock.name);
         self.names(&ids(before), &ids(now), "unlocks", &What::Declaration, What::Unlock);
         for unlock in &before.unlocks {
             let Some(same) = now.unlocks.iter().find(|other| other.name == unlock.name) else { continue };
@@ -95,7 +94,7 @@ impl Found<'_> {
     /// Moments.
     pub(super) fn moments(&mut self) {
         let (before, now) = (self.before, self.now);
-        let ids = |schema: &Schema| names_of(&schema.moments, |moment| &moment.name);
+        let ids = |model: &Model| names_of(&model.moments, |moment| &moment.name);
         self.names(&ids(before), &ids(now), "moments", &What::Declaration, What::Moment);
         for moment in &before.moments {
             let Some(same) = now.moments.iter().find(|other| other.name == moment.name) else { continue };

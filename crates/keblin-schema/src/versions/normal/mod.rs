@@ -6,17 +6,17 @@ mod written;
 
 use std::fmt::Write as _;
 
-use crate::kind::{Ids, Kind};
-use crate::limits::{Items, Limits, MemberDef};
 use crate::model::{
-    AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Resume, SaveAt, Schema, StarsBy,
+    AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Items, Limits, MemberDef, Model, Resume,
+    SaveAt, StarsBy, Survival,
 };
-use crate::survival::Survival;
 use crate::value::Value;
+use crate::value::keep::Keep;
+use crate::value::kind::{Ids, Kind};
 
 pub(crate) use written::{literal, quoted};
 
-impl Schema {
+impl Model {
     /// The declaration in its normal form: a text of TOML that reads back as this schema, titles and `about` aside.
     ///
     /// ```
@@ -27,7 +27,7 @@ impl Schema {
     /// ```
     #[must_use]
     pub fn normal_text(&self) -> String {
-        let mut out = Normal { schema: self, text: String::new() };
+        let mut out = Normal { model: self, text: String::new() };
         out.declaration();
         out.lists();
         out.shapes();
@@ -81,7 +81,7 @@ pub(crate) fn id_list(ids: impl IntoIterator<Item = impl AsRef<str>>) -> String 
 }
 
 struct Normal<'s> {
-    schema: &'s Schema,
+    model: &'s Model,
     text: String,
 }
 
@@ -107,30 +107,30 @@ impl Normal<'_> {
     }
 
     fn declaration(&mut self) {
-        let schema = self.schema;
-        self.word("game", schema.game.as_str());
-        self.key("version", &schema.version.to_string());
-        if !schema.difficulties.is_empty() {
-            self.key("difficulties", &id_list(&schema.difficulties));
+        let model = self.model;
+        self.word("game", model.game.as_str());
+        self.key("version", &model.version.to_string());
+        if !model.difficulties.is_empty() {
+            self.key("difficulties", &id_list(&model.difficulties));
         }
-        if schema.level_facts_per_difficulty {
+        if model.level_facts_per_difficulty {
             self.word("level_facts_per", "difficulty");
         }
-        if schema.stars_by != StarsBy::BestAttempt {
-            self.word("stars_by", schema.stars_by.as_str());
+        if model.stars_by != StarsBy::BestAttempt {
+            self.word("stars_by", model.stars_by.as_str());
         }
-        if schema.resume != Resume::Checkpoint {
-            self.word("resume", schema.resume.as_str());
+        if model.resume != Resume::Checkpoint {
+            self.word("resume", model.resume.as_str());
         }
-        if schema.after_last != AfterLast::Map {
-            self.word("after_last", schema.after_last.as_str());
+        if model.after_last != AfterLast::Map {
+            self.word("after_last", model.after_last.as_str());
         }
-        let autosave = schema.autosave.iter().map(|at| match at {
+        let autosave = model.autosave.iter().map(|at| match at {
             SaveAt::Every(time) => format!("every {time}"),
             plain => plain.as_str().to_string(),
         });
         self.key("autosave", &id_list(autosave));
-        let lives = schema.lives.as_ref().and_then(|lives| Some((schema.fields.get(lives.field)?, lives)));
+        let lives = model.lives.as_ref().and_then(|lives| Some((model.fields.get(lives.field)?, lives)));
         if let Some((field, lives)) = lives {
             self.heading("[lives]");
             self.word("field", field.name.as_str());
@@ -141,16 +141,16 @@ impl Normal<'_> {
     }
 
     fn lists(&mut self) {
-        if !self.schema.lists.is_empty() {
+        if !self.model.lists.is_empty() {
             self.heading("[lists]");
         }
-        for list in &self.schema.lists {
+        for list in &self.model.lists {
             self.key(list.name.as_str(), &id_list(&list.items));
         }
     }
 
     fn shapes(&mut self) {
-        for shape in &self.schema.shapes {
+        for shape in &self.model.shapes {
             for member in &shape.members {
                 self.heading(&format!("[shapes.{}.members.{}]", shape.name, member.name));
                 self.member(member);
@@ -159,7 +159,7 @@ impl Normal<'_> {
     }
 
     fn member(&mut self, member: &MemberDef) {
-        for (key, word) in self.schema.words_of_kind(member.kind) {
+        for (key, word) in self.model.words_of_kind(member.kind) {
             self.key(key, &word);
         }
         self.default(&member.default, member.kind);
@@ -167,7 +167,7 @@ impl Normal<'_> {
     }
 
     fn default(&mut self, default: &Value, kind: Kind) {
-        if *default != self.schema.own_default(kind) {
+        if *default != self.model.own_default(kind) {
             self.maybe("default", literal(default));
         }
     }
@@ -180,15 +180,15 @@ impl Normal<'_> {
 
     fn field(&mut self, field: &FieldDef) {
         self.heading(&format!("[fields.{}]", field.name));
-        for (key, word) in self.schema.kind_words(field) {
+        for (key, word) in self.model.kind_words(field) {
             self.key(key, &word);
         }
         self.word("scope", field.scope.as_str());
-        if field.keep != crate::Keep::Latest {
+        if field.keep != Keep::Latest {
             self.word("keep", field.keep.as_str());
         }
         if !field.per.is_empty() {
-            self.key("per", &id_list(field.per.iter().map(|axis| self.schema.axis_name(*axis))));
+            self.key("per", &id_list(field.per.iter().map(|axis| self.model.axis_name(*axis))));
         }
         if !field.durable {
             self.key("durable", "false");
@@ -208,7 +208,7 @@ impl Normal<'_> {
             self.word("counts", "playing");
         }
         if let Some(feed) = &field.feed {
-            let from = self.schema.fields.get(feed.from).map(|from| quoted(from.name.as_str()));
+            let from = self.model.fields.get(feed.from).map(|from| quoted(from.name.as_str()));
             self.maybe("from", from);
             self.key("at", &id_list(feed.at.iter().map(|at| at.as_str())));
         }
@@ -232,7 +232,7 @@ impl Normal<'_> {
     }
 
     fn levels(&mut self) {
-        for level in &self.schema.levels {
+        for level in &self.model.levels {
             self.heading("[[levels]]");
             self.word("id", level.name.as_str());
             if !level.checkpoints.is_empty() {
@@ -251,7 +251,7 @@ impl Normal<'_> {
     }
 
     fn unlocks(&mut self) {
-        for unlock in &self.schema.unlocks {
+        for unlock in &self.model.unlocks {
             self.heading("[[unlocks]]");
             self.word("id", unlock.name.as_str());
             self.maybe("when", unlock.when.as_ref().map(|rule| quoted(rule.program.source())));
@@ -262,7 +262,7 @@ impl Normal<'_> {
     }
 
     fn moments(&mut self) {
-        for moment in &self.schema.moments {
+        for moment in &self.model.moments {
             self.heading("[[moments]]");
             self.word("id", moment.name.as_str());
             self.maybe("when", moment.when.as_ref().map(|rule| quoted(rule.program.source())));

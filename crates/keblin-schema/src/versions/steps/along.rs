@@ -1,8 +1,8 @@
 //! Axes: where the values of before go on those that are new, and which are taken of those that are gone.
 
-use crate::keep::Keep;
 use crate::model::{Axis, FieldDef};
-use crate::name::Name;
+use crate::text::name::Name;
+use crate::value::keep::Keep;
 
 use super::Take;
 use super::decl::FieldDecl;
@@ -33,17 +33,17 @@ impl Resolving<'_> {
     pub(super) fn along(&mut self, old: &FieldDef, field: &FieldDef, said: Option<&FieldDecl>) -> Along {
         let (gained, lost) = self.axes_apart(old, field);
         let mut along = Along::default();
-        for (schema, axes, pairs, is_take) in [
+        for (model, axes, pairs, is_take) in [
             (self.now, &gained, said.map_or(&[][..], |said| &said.at), false),
             (self.before, &lost, said.map_or(&[][..], |said| &said.take), true),
         ] {
             for axis in axes {
-                let name = schema.axis_name(*axis);
+                let name = model.axis_name(*axis);
                 let Some((_, id)) = pairs.iter().find(|(key, _)| key.value == name) else {
                     along.is_unsaid = true;
                     continue;
                 };
-                let place = schema.axis_ids(*axis).position(|known| known.as_str() == id.value);
+                let place = model.axis_ids(*axis).position(|known| known.as_str() == id.value);
                 match place {
                     _ if is_take && id.value == "all" && old.keep != Keep::Latest => {
                         along.take.push((*axis, Take::All));
@@ -51,9 +51,8 @@ impl Resolving<'_> {
                     Some(place) if is_take => along.take.push((*axis, Take::One(place))),
                     Some(place) => along.at.push((*axis, place)),
                     None => {
-                        let message =
-                            format!("version {} has no `{}` along {name}", schema.version, id.value);
-                        let ids: Vec<&str> = schema.axis_ids(*axis).map(Name::as_str).collect();
+                        let message = format!("version {} has no `{}` along {name}", model.version, id.value);
+                        let ids: Vec<&str> = model.axis_ids(*axis).map(Name::as_str).collect();
                         let all = if is_take && old.keep != Keep::Latest { ", or all" } else { "" };
                         self.misfit(
                             id.span.clone(),
@@ -64,7 +63,7 @@ impl Resolving<'_> {
                 }
             }
             for (key, _) in pairs {
-                if !axes.iter().any(|axis| schema.axis_name(*axis) == key.value) {
+                if !axes.iter().any(|axis| model.axis_name(*axis) == key.value) {
                     let which = if is_take { "gone from" } else { "new on" };
                     let message = format!("`{}` is no axis that is {which} {}", key.value, field.name);
                     self.misfit(key.span.clone(), message, "leave it out");

@@ -5,11 +5,11 @@ use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
 
-use crate::finding::{Code, Finding};
-use crate::normal::quoted;
-use crate::parse::level::{ConditionDecl, condition};
-use crate::parse::table::{Item, Reader, type_text};
-use crate::time::Time;
+use crate::declare::parse::level::{ConditionDecl, condition};
+use crate::declare::parse::table::{Item, Reader, type_text};
+use crate::text::finding::{Code, Finding};
+use crate::text::time::Time;
+use crate::versions::normal::quoted;
 
 use super::Misfit;
 

@@ -1,11 +1,11 @@
 //! Fields: which of before each is now, and how its values become those of now. What has changed in shape must be said by
 //! the step in the words of the new declaration, so that a change nobody meant is found.
 
-use crate::kind::Kind;
-use crate::model::{FieldDef, Scope};
-use crate::name::Name;
-use crate::normal::quoted;
+use crate::model::{FieldDef, Model, Scope};
+use crate::text::name::Name;
 use crate::value::Value;
+use crate::value::kind::Kind;
+use crate::versions::normal::quoted;
 
 use super::along::Along;
 use super::decl::{FieldDecl, Said, ScaleDecl};
@@ -195,12 +195,12 @@ impl Resolving<'_> {
         if needs_scale(old, field) {
             lines.push("scale = \"1s\"".to_string());
         }
-        let first = |schema: &crate::Schema, axis| {
-            schema.axis_id(axis, 0).map(|id| format!("{} = \"{id}\"", schema.axis_name(axis)))
+        let first = |model: &Model, axis| {
+            model.axis_id(axis, 0).map(|id| format!("{} = \"{id}\"", model.axis_name(axis)))
         };
         let (gained, lost) = self.axes_apart(old, field);
-        for (key, schema, axes) in [("at", self.now, gained), ("take", self.before, lost)] {
-            let places: Vec<String> = axes.into_iter().filter_map(|axis| first(schema, axis)).collect();
+        for (key, model, axes) in [("at", self.now, gained), ("take", self.before, lost)] {
+            let places: Vec<String> = axes.into_iter().filter_map(|axis| first(model, axis)).collect();
             if !places.is_empty() {
                 lines.push(format!("{key} = {{ {} }}", places.join(", ")));
             }

@@ -1,14 +1,14 @@
 //! What is computed from the values of before: facts of levels, unlocks, fields; and where facts go that are kept apart
 //! now, or were.
 
-use crate::check::conditions::misplaced;
-use crate::check::reach::Reachable;
 use crate::condition::names::Fact;
 use crate::condition::{Failing, Program, Type};
-use crate::finding::{Code, Finding, Severity};
+use crate::declare::check::conditions::misplaced;
+use crate::declare::check::reach::Reachable;
+use crate::declare::parse::level::ConditionDecl;
 use crate::model::FieldDef;
-use crate::name::Name;
-use crate::parse::level::ConditionDecl;
+use crate::text::finding::{Code, Finding, Severity};
+use crate::text::name::Name;
 
 use super::resolve::{Paste, Resolving};
 use super::{FactsStep, FieldStep, Take};

@@ -2,9 +2,9 @@
 
 use std::cmp::Ordering;
 
-use crate::kind::Kind;
-use crate::limits::MemberDef;
-use crate::normal::{literal, quoted};
+use crate::model::MemberDef;
+use crate::value::kind::Kind;
+use crate::versions::normal::{literal, quoted};
 
 use super::Misfit;
 use super::resolve::{Paste, Resolving};

@@ -32,19 +32,13 @@ mod fills;
 /// The two versions held against each other, names first.
 mod resolve;
 
-/// Everything a game keeps of its versions.
-mod past;
-
 use crate::condition::names::Fact;
 use crate::condition::{Program, Type};
-use crate::finding::{Findings, Severity};
-use crate::model::{Axis, Schema};
-use crate::source::Source;
-use crate::time::Time;
+use crate::model::{Axis, Model};
+use crate::text::finding::{Findings, Severity};
+use crate::text::source::Source;
+use crate::text::time::Time;
 use crate::value::Value;
-
-pub(crate) use past::Past;
-pub use past::{Files, PastVersion, TextFile, version_of_file};
 
 /// How the saves of one version become those of the next. Positions are those of the two schemas; each list is one of the
 /// version after, and says where a thing was in the version before, `None` where it is new.
@@ -232,14 +226,14 @@ impl Step {
     /// Parses a step and holds it against the two versions it stands between. `source_name` is what complaints call the
     /// text. An empty text is a step between versions of one shape.
     #[must_use]
-    pub fn resolve(before: &Schema, now: &Schema, source_name: &str, text: &str) -> Resolved {
+    pub fn resolve(before: &Model, now: &Model, source_name: &str, text: &str) -> Resolved {
         let mut list = Vec::new();
         let decl = decl::step(text, &mut list);
         // Of a text that is no TOML nobody can say what is missing in it.
         let is_whole = list.is_empty();
         let (step, lacks) = resolve::resolve(before, now, &decl, &mut list);
         if !is_whole {
-            list.retain(|finding| finding.code != crate::finding::Code::Unaccounted);
+            list.retain(|finding| finding.code != crate::text::finding::Code::Unaccounted);
         }
         let is_fine = list.iter().all(|finding| finding.severity != Severity::Error);
         Resolved {

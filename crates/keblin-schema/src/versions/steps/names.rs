@@ -1,7 +1,7 @@
 //! Lists of names: which of before is which now, by what the step says, else by being called the same.
 
-use crate::finding::{Code, Finding};
-use crate::name::{Name, nearest};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::{Name, nearest};
 
 use super::decl::{NamedDecl, Said};
 use super::resolve::{Paste, Resolving};

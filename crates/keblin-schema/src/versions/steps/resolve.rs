@@ -2,12 +2,11 @@
 
 use std::ops::Range;
 
-use crate::finding::{Code, Finding};
-use crate::kind::{Ids, Kind};
-use crate::limits::ShapeDef;
-use crate::model::{Axis, Schema};
-use crate::name::{Name, nearest};
-use crate::normal::{id_list, quoted};
+use crate::model::{Axis, Model, ShapeDef};
+use crate::text::finding::{Code, Finding};
+use crate::text::name::{Name, nearest};
+use crate::value::kind::{Ids, Kind};
+use crate::versions::normal::{id_list, quoted};
 
 use super::decl::{Decl, Said};
 use super::names::Pairs;
@@ -39,8 +38,8 @@ pub(super) fn whole(pastes: &[Paste]) -> String {
 
 /// A step being held against two versions.
 pub(super) struct Resolving<'s> {
-    pub(super) before: &'s Schema,
-    pub(super) now: &'s Schema,
+    pub(super) before: &'s Model,
+    pub(super) now: &'s Model,
     pub(super) decl: &'s Decl,
     /// What of `drop` has named something.
     pub(super) dropped: Vec<bool>,
@@ -51,8 +50,8 @@ pub(super) struct Resolving<'s> {
 
 /// The step, as far as it can be made out, and what it lacks.
 pub(super) fn resolve(
-    before: &Schema,
-    now: &Schema,
+    before: &Model,
+    now: &Model,
     decl: &Decl,
     found: &mut Vec<Finding>,
 ) -> (Option<Step>, Vec<Paste>) {

@@ -2,12 +2,11 @@
 
 use std::cmp::Ordering;
 
-use crate::kind::Kind;
-use crate::limits::Limits;
-use crate::model::{Axis, Bound, FieldDef};
-use crate::normal::{bound_text, id_list, literal, quoted};
-use crate::time::Time;
+use crate::model::{Axis, Bound, FieldDef, Limits};
+use crate::text::time::Time;
 use crate::value::Value;
+use crate::value::kind::Kind;
+use crate::versions::normal::{bound_text, id_list, literal, quoted};
 
 use super::decl::FieldDecl;
 use super::resolve::Resolving;

@@ -1,0 +1,108 @@
+//! The words of a field by which its values survive events.
+
+use super::words::Scope;
+
+/// What a death with a life left does to a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum OnDeath {
+    /// Nothing.
+    Stays,
+    /// Back to the value at the last checkpoint; before one, to the value on arrival in the level.
+    Checkpoint,
+    /// Back to the value on arrival in the level.
+    Entry,
+    /// Back to the declared default.
+    Default,
+}
+
+/// What trying the level again does to a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum OnRetry {
+    /// Nothing.
+    Stays,
+    /// Back to the value on arrival in the level.
+    Entry,
+    /// Back to the declared default.
+    Default,
+}
+
+/// What entering a level afresh, or a new run, does to a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum OnReset {
+    /// Nothing.
+    Stays,
+    /// Back to the declared default.
+    Default,
+}
+
+impl OnDeath {
+    /// Every word, in the order in which complaints list them.
+    pub const ALL: [OnDeath; 4] = [OnDeath::Stays, OnDeath::Checkpoint, OnDeath::Entry, OnDeath::Default];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            OnDeath::Stays => "stays",
+            OnDeath::Checkpoint => "checkpoint",
+            OnDeath::Entry => "entry",
+            OnDeath::Default => "default",
+        }
+    }
+}
+
+impl OnRetry {
+    /// Every word, in the order in which complaints list them.
+    pub const ALL: [OnRetry; 3] = [OnRetry::Stays, OnRetry::Entry, OnRetry::Default];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            OnRetry::Stays => "stays",
+            OnRetry::Entry => "entry",
+            OnRetry::Default => "default",
+        }
+    }
+}
+
+impl OnReset {
+    /// Every word, in the order in which complaints list them.
+    pub const ALL: [OnReset; 2] = [OnReset::Stays, OnReset::Default];
+
+    /// The word for it in a declaration.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            OnReset::Stays => "stays",
+            OnReset::Default => "default",
+        }
+    }
+}
+
+/// The four words of one field, declared or by its scope.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct Survival {
+    /// At a death with a life left.
+    pub on_death: OnDeath,
+    /// At a retry.
+    pub on_retry: OnRetry,
+    /// At entering a level afresh.
+    pub on_level: OnReset,
+    /// At a new run.
+    pub on_new_run: OnReset,
+}
+
+impl Survival {
+    /// What holds for a scope where a field overrides nothing.
+    #[must_use]
+    pub fn of_scope(scope: Scope) -> Survival {
+        let (on_retry, on_level, on_new_run) = match scope {
+            Scope::Level => (OnRetry::Entry, OnReset::Default, OnReset::Default),
+            Scope::Run => (OnRetry::Entry, OnReset::Stays, OnReset::Default),
+            Scope::Profile | Scope::Device => (OnRetry::Stays, OnReset::Stays, OnReset::Stays),
+        };
+        Survival { on_death: OnDeath::Stays, on_retry, on_level, on_new_run }
+    }
+}
