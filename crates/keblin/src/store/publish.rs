@@ -92,7 +92,7 @@ impl Slot {
         };
         let both = theirs.as_ref().filter(|_| standing == Some(Standing::Strange) && !how.erases());
         let both = both.map(|theirs| met(snapshot, theirs));
-        let before = joined(held.known.as_ref(), file.lineage(), copy.lineage());
+        let before = joined(held.known.as_ref(), file.lineage(), copy.lineage(), how);
         let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         stamp.erasures += u64::from(how == How::Erasing);
         let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, self.dir().key());
@@ -106,8 +106,8 @@ impl Slot {
         if let (false, Some(Standing::Strange), Found::There(copy)) = (is_whole, standing, &copy) {
             self.keep_the_copy(copy, &mut aside)?;
         }
-        if is_whole && how.erases() {
-            self.put_away_the_copy(held, &file, &copy, &mut aside)?;
+        if is_whole && how.erases() && standing != Some(Standing::Latest) {
+            self.keep_what_gives_way(held, &file, &copy, &mut aside)?;
         }
         held.try_for(&written.lineage);
         if !self.put(&path, &written.parts.all())? && !Broken::ExchangeUnseen.is() {
@@ -195,9 +195,8 @@ impl Slot {
         Ok(())
     }
 
-    /// A copy before that neither ours nor the file has grown out of is moved aside before the new file is there: behind
-    /// one from which something is erased, it would be met as a stranger's, and what it holds come back.
-    fn put_away_the_copy(
+    /// A copy before that neither ours nor the file has grown out of is kept aside where an erasure takes its place.
+    fn keep_what_gives_way(
         &self,
         held: &Held,
         file: &Found,
@@ -208,7 +207,8 @@ impl Slot {
         let Some(head) = copy.lineage.as_ref().and_then(Lineage::head) else { return Ok(()) };
         let is_ours = held.known.as_ref().is_some_and(|known| known.has_been(head));
         if !is_ours && !file.has_grown_out_of(copy) {
-            let to = self.set_aside(&self.previous_path(), AsideReason::Replaced.as_str())?;
+            let to = self.dir().free_aside(self.name().as_str(), AsideReason::Replaced.as_str())?;
+            self.put(&to, &[&copy.bytes])?;
             aside.told.push((to, AsideReason::Replaced));
         }
         Ok(())
@@ -254,7 +254,7 @@ impl Slot {
             let has_grown_out = copy.lineage.is_none() || file.has_grown_out_of(copy);
             let why = match (&copy.lineage, has_grown_out) {
                 (None, _) => Some(AsideReason::Damaged),
-                (Some(_), false) if !how.erases() => Some(AsideReason::Replaced),
+                (Some(_), false) => Some(AsideReason::Replaced),
                 _ => None,
             };
             if let Some(why) = why {
@@ -322,15 +322,20 @@ fn met(snapshot: &Snapshot, theirs: &Verified<Save>) -> Snapshot {
 }
 
 /// What the next save follows: ours, and what stands in the places of ours. It counts on behind all of them, and knows
-/// them all.
-fn joined(known: Option<&Lineage>, file: Option<&Lineage>, copy: Option<&Lineage>) -> Option<Lineage> {
+/// them all. A copy that is somebody else's it is to meet, unless it erases: then nothing of it may come back.
+fn joined(
+    known: Option<&Lineage>,
+    file: Option<&Lineage>,
+    copy: Option<&Lineage>,
+    how: How,
+) -> Option<Lineage> {
     let mut joined = known.or(file).or(copy)?.clone();
     if let Some(file) = file {
         joined.join(file);
     }
     if let Some(copy) = copy {
         let is_earlier = copy.created_unix_ms == joined.created_unix_ms && copy.number <= joined.number;
-        match is_earlier {
+        match is_earlier || how.erases() {
             true => joined.join(copy),
             false => joined.number = joined.number.max(copy.number),
         }
