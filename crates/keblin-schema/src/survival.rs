@@ -3,99 +3,53 @@
 
 use crate::model::{FieldDef, Model, OnDeath, OnReset, OnRetry, Resume, Scope, Survival};
 
-/// A row of the survival table.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Row {
-    /// A checkpoint is reached.
-    Checkpoint,
-    /// A death with a life left.
-    Death,
-    /// The death that takes the last life and ends the run.
-    LastDeath,
-    /// The level is tried again.
-    Retry,
-    /// A level is entered afresh.
-    Enter,
-    /// The level is left to the map and its visit resumed.
-    Leave,
-    /// The level is finished.
-    Finish,
-    /// The run ends.
-    RunEnd,
-    /// A new run begins.
-    NewRun,
-    /// The game is quit, opened again and the run resumed.
-    Reopen,
-    /// The profile is erased.
-    Erase,
-}
-
-impl Row {
-    /// Every row, in the order of the table.
-    pub const ALL: [Row; 11] = [
-        Row::Checkpoint,
-        Row::Death,
-        Row::LastDeath,
-        Row::Retry,
-        Row::Enter,
-        Row::Leave,
-        Row::Finish,
-        Row::RunEnd,
-        Row::NewRun,
-        Row::Reopen,
-        Row::Erase,
-    ];
-
-    /// The word for it in JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Row::Checkpoint => "checkpoint",
-            Row::Death => "death",
-            Row::LastDeath => "last_death",
-            Row::Retry => "retry",
-            Row::Enter => "enter",
-            Row::Leave => "leave",
-            Row::Finish => "finish",
-            Row::RunEnd => "run_end",
-            Row::NewRun => "new_run",
-            Row::Reopen => "reopen",
-            Row::Erase => "erase",
-        }
+crate::words! {
+    /// A row of the survival table.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Row {
+        /// A checkpoint is reached.
+        Checkpoint = "checkpoint",
+        /// A death with a life left.
+        Death = "death",
+        /// The death that takes the last life and ends the run.
+        LastDeath = "last_death",
+        /// The level is tried again.
+        Retry = "retry",
+        /// A level is entered afresh.
+        Enter = "enter",
+        /// The level is left to the map and its visit resumed.
+        Leave = "leave",
+        /// The level is finished.
+        Finish = "finish",
+        /// The run ends.
+        RunEnd = "run_end",
+        /// A new run begins.
+        NewRun = "new_run",
+        /// The game is quit, opened again and the run resumed.
+        Reopen = "reopen",
+        /// The profile is erased.
+        Erase = "erase",
     }
 }
 
-/// What becomes of a value at a moment.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Fate {
-    /// It is as before, and a copy is taken to come back to.
-    Copied,
-    /// It is as before.
-    Stays,
-    /// It is as before until the next level or run begins; there is nothing to come back to.
-    Readable,
-    /// It is the value at the last checkpoint, before one the value on arrival.
-    Checkpoint,
-    /// It is the value on arrival in the level.
-    Entry,
-    /// It is the declared default.
-    Default,
-}
-
-impl Fate {
-    /// The word for it in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Fate::Copied => "copied",
-            Fate::Stays => "stays",
-            Fate::Readable => "readable",
-            Fate::Checkpoint => "checkpoint",
-            Fate::Entry => "entry",
-            Fate::Default => "default",
-        }
+crate::words! {
+    /// What becomes of a value at a moment.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Fate {
+        /// It is as before, and a copy is taken to come back to.
+        Copied = "copied",
+        /// It is as before.
+        Stays = "stays",
+        /// It is as before until the next level or run begins; there is nothing to come back to.
+        Readable = "readable",
+        /// It is the value at the last checkpoint, before one the value on arrival.
+        Checkpoint = "checkpoint",
+        /// It is the value on arrival in the level.
+        Entry = "entry",
+        /// It is the declared default.
+        Default = "default",
     }
 }
 

@@ -17,14 +17,16 @@ pub struct Fullness {
     pub most: u64,
 }
 
-/// What a limit is about.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Measure {
-    /// The bytes of one saved instant.
-    Bytes,
-    /// Its sections: the profile, the run, the picture, and one for each area of the world.
-    Sections,
+keblin_schema::words! {
+    /// What a limit is about.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[non_exhaustive]
+    pub enum Measure {
+        /// The bytes of one saved instant.
+        Bytes = "bytes",
+        /// Its sections: the profile, the run, the picture, and one for each area of the world.
+        Sections = "sections",
+    }
 }
 
 impl Fullness {
@@ -38,17 +40,6 @@ impl Fullness {
     #[must_use]
     pub fn is_nearly_full(&self) -> bool {
         self.used.saturating_mul(100) >= self.most.saturating_mul(NEARLY_PERCENT)
-    }
-}
-
-impl Measure {
-    /// Its word in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Measure::Bytes => "bytes",
-            Measure::Sections => "sections",
-        }
     }
 }
 

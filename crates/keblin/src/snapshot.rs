@@ -172,25 +172,14 @@ pub(crate) struct Visit {
     pub(crate) at_checkpoint: Option<Arc<[Value]>>,
 }
 
-/// How a visit stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Stay {
-    Playing,
-    Down,
-    Left,
-    Finished,
-}
-
-impl Stay {
-    pub(crate) const ALL: [Stay; 4] = [Stay::Playing, Stay::Down, Stay::Left, Stay::Finished];
-
-    pub(crate) fn as_str(self) -> &'static str {
-        match self {
-            Stay::Playing => "playing",
-            Stay::Down => "down",
-            Stay::Left => "left",
-            Stay::Finished => "finished",
-        }
+keblin_schema::words! {
+    /// How a visit stands.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    pub(crate) enum Stay {
+        Playing = "playing",
+        Down = "down",
+        Left = "left",
+        Finished = "finished",
     }
 }
 

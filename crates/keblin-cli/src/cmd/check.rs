@@ -96,7 +96,7 @@ fn text(
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
     console.line(&format!("{name}: {heading}"))?;
     let of_scope = |scope| schema.fields.iter().filter(move |field| field.scope == scope).count();
-    let scopes = Scope::ALL.into_iter().filter(|scope| of_scope(*scope) > 0);
+    let scopes = Scope::ALL.iter().copied().filter(|scope| of_scope(*scope) > 0);
     let scopes = scopes.map(|scope| format!("{} of {} scope", of_scope(scope), scope.as_str()));
     let scopes = scopes.collect::<Vec<_>>().join(", ");
     console.paragraph(&format!("  {}: {scopes}", counted(schema.fields.len(), "field")), "    ")?;

@@ -160,7 +160,7 @@ fn waiting(console: &Console<'_>, progress: &Progress) -> String {
 fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
     let schema = progress.schema();
     // What belongs to the device is in no slot.
-    for scope in Scope::ALL.into_iter().filter(|scope| *scope != Scope::Device) {
+    for scope in Scope::ALL.iter().copied().filter(|scope| *scope != Scope::Device) {
         let of_scope = schema.fields.iter().filter(|field| field.scope == scope && field.durable);
         let of_scope: Vec<_> = of_scope.collect();
         if of_scope.is_empty() {

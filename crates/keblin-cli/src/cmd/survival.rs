@@ -39,7 +39,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
 
 fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
     let mut moments = Map::new();
-    for moment in Row::ALL {
+    for &moment in Row::ALL {
         let fate = fate(schema, field, moment);
         let said = is_override(schema, field, moment);
         moments.insert(moment.as_str().into(), json!({ "fate": fate.as_str(), "override": said }));
@@ -56,7 +56,7 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
     let mut table = console.new_table();
     let heads = std::iter::once("").chain(COLUMNS.iter().map(|(head, _)| *head));
     table.set_header(heads.map(|head| cell(Tone::Quiet, head)));
-    for scope in Scope::ALL {
+    for &scope in Scope::ALL {
         let fields: Vec<_> = schema.fields.iter().filter(|field| field.scope == scope).collect();
         if fields.is_empty() {
             continue;

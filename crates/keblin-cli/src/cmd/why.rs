@@ -27,7 +27,7 @@ pub(crate) fn run(
     on: Option<&str>,
     save: Option<&Path>,
 ) -> Result<Outcome, Trouble> {
-    if let Some(code) = Code::ALL.into_iter().find(|code| code.as_str() == what) {
+    if let Some(code) = Code::ALL.iter().copied().find(|code| code.as_str() == what) {
         return explain(console, code);
     }
     let schema = files::schema(args)?;

@@ -192,7 +192,7 @@ fn of_level(model: &Model, level: &Part, rest: &[Part]) -> Result<Asked, Conditi
     let kept = |part: &Part| {
         let is_field =
             model.field_named(&part.word).is_some_and(|(_, field)| field.per.contains(&Axis::Level));
-        is_field || Fact::ALL.into_iter().any(|fact| fact.as_str() == part.word)
+        is_field || Fact::ALL.iter().any(|fact| fact.as_str() == part.word)
     };
     let (on, what, items) = match rest {
         [what, items @ ..] if kept(what) || items.is_empty() => (On::InQuestion, what, items),
@@ -203,7 +203,7 @@ fn of_level(model: &Model, level: &Part, rest: &[Part]) -> Result<Asked, Conditi
             return Err(ConditionError::new(level.span.clone(), message));
         }
     };
-    let Some(fact) = Fact::ALL.into_iter().find(|fact| fact.as_str() == what.word) else {
+    let Some(fact) = Fact::ALL.iter().copied().find(|fact| fact.as_str() == what.word) else {
         return field_of_level(model, level_index, (what, items), on);
     };
     match items {

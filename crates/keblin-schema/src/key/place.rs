@@ -5,26 +5,16 @@ use std::marker::PhantomData;
 use super::{Difficulty, Field, Item, Level};
 use crate::model::{Axis, MAX_AXES};
 
-/// What a handle stands for on an axis.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Along {
-    /// A level.
-    Level,
-    /// A difficulty.
-    Difficulty,
-    /// An item of a list.
-    Item,
-}
-
-impl Along {
-    /// The word for it in complaints.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Along::Level => "level",
-            Along::Difficulty => "difficulty",
-            Along::Item => "item of a list",
-        }
+crate::words! {
+    /// What a handle stands for on an axis.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    pub enum Along {
+        /// A level.
+        Level = "level",
+        /// A difficulty.
+        Difficulty = "difficulty",
+        /// An item of a list.
+        Item = "item of a list",
     }
 }
 

@@ -2,81 +2,42 @@
 
 use super::words::Scope;
 
-/// What a death with a life left does to a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum OnDeath {
-    /// Nothing.
-    Stays,
-    /// Back to the value at the last checkpoint; before one, to the value on arrival in the level.
-    Checkpoint,
-    /// Back to the value on arrival in the level.
-    Entry,
-    /// Back to the declared default.
-    Default,
-}
-
-/// What trying the level again does to a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum OnRetry {
-    /// Nothing.
-    Stays,
-    /// Back to the value on arrival in the level.
-    Entry,
-    /// Back to the declared default.
-    Default,
-}
-
-/// What entering a level afresh, or a new run, does to a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum OnReset {
-    /// Nothing.
-    Stays,
-    /// Back to the declared default.
-    Default,
-}
-
-impl OnDeath {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [OnDeath; 4] = [OnDeath::Stays, OnDeath::Checkpoint, OnDeath::Entry, OnDeath::Default];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            OnDeath::Stays => "stays",
-            OnDeath::Checkpoint => "checkpoint",
-            OnDeath::Entry => "entry",
-            OnDeath::Default => "default",
-        }
+crate::words! {
+    /// What a death with a life left does to a value.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    pub enum OnDeath {
+        /// Nothing.
+        Stays = "stays",
+        /// Back to the value at the last checkpoint; before one, to the value on arrival in the level.
+        Checkpoint = "checkpoint",
+        /// Back to the value on arrival in the level.
+        Entry = "entry",
+        /// Back to the declared default.
+        Default = "default",
     }
 }
 
-impl OnRetry {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [OnRetry; 3] = [OnRetry::Stays, OnRetry::Entry, OnRetry::Default];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            OnRetry::Stays => "stays",
-            OnRetry::Entry => "entry",
-            OnRetry::Default => "default",
-        }
+crate::words! {
+    /// What trying the level again does to a value.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    pub enum OnRetry {
+        /// Nothing.
+        Stays = "stays",
+        /// Back to the value on arrival in the level.
+        Entry = "entry",
+        /// Back to the declared default.
+        Default = "default",
     }
 }
 
-impl OnReset {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [OnReset; 2] = [OnReset::Stays, OnReset::Default];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            OnReset::Stays => "stays",
-            OnReset::Default => "default",
-        }
+crate::words! {
+    /// What entering a level afresh, or a new run, does to a value.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    pub enum OnReset {
+        /// Nothing.
+        Stays = "stays",
+        /// Back to the declared default.
+        Default = "default",
     }
 }
 

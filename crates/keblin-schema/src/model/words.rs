@@ -2,18 +2,20 @@
 
 use crate::text::time::Time;
 
-/// How long a value lives.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-#[non_exhaustive]
-pub enum Scope {
-    /// One visit to a level.
-    Level,
-    /// One run, from begin to its end.
-    Run,
-    /// As long as the player's profile.
-    Profile,
-    /// As long as the device: settings, apart from every profile.
-    Device,
+crate::words! {
+    /// How long a value lives.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+    #[non_exhaustive]
+    pub enum Scope {
+        /// One visit to a level.
+        Level = "level",
+        /// One run, from begin to its end.
+        Run = "run",
+        /// As long as the player's profile.
+        Profile = "profile",
+        /// As long as the device: settings, apart from every profile.
+        Device = "device",
+    }
 }
 
 impl Scope {
@@ -22,74 +24,54 @@ impl Scope {
     pub fn is_of_run(self) -> bool {
         matches!(self, Scope::Level | Scope::Run)
     }
+}
 
-    /// Every scope, shortest life first.
-    pub const ALL: [Scope; 4] = [Scope::Level, Scope::Run, Scope::Profile, Scope::Device];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Scope::Level => "level",
-            Scope::Run => "run",
-            Scope::Profile => "profile",
-            Scope::Device => "device",
-        }
+crate::words! {
+    /// When a record is fed by the engine.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum RecordAt {
+        /// At finishing a level.
+        Finish = "finish",
+        /// At every way a run can end.
+        RunEnd = "run_end",
     }
 }
 
-/// When a record is fed by the engine.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum RecordAt {
-    /// At finishing a level.
-    Finish,
-    /// At every way a run can end.
-    RunEnd,
-}
-
-impl RecordAt {
-    /// Every moment.
-    pub const ALL: [RecordAt; 2] = [RecordAt::Finish, RecordAt::RunEnd];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            RecordAt::Finish => "finish",
-            RecordAt::RunEnd => "run_end",
-        }
+crate::words! {
+    /// What happens when the last life is gone.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum AtZero {
+        /// The run ends.
+        EndRun = "end_run",
+        /// The lives are filled up and the level begins again.
+        RestartLevel = "restart_level",
     }
 }
 
-/// What happens when the last life is gone.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum AtZero {
-    /// The run ends.
-    EndRun,
-    /// The lives are filled up and the level begins again.
-    RestartLevel,
+crate::words! {
+    /// Which instant a resumed run comes back to.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Resume {
+        /// To the last checkpoint, as after a death, without the death.
+        Checkpoint = "checkpoint",
+        /// To the very instant that was saved.
+        Exact = "exact",
+    }
 }
 
-/// Which instant a resumed run comes back to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Resume {
-    /// To the last checkpoint, as after a death, without the death.
-    Checkpoint,
-    /// To the very instant that was saved.
-    Exact,
-}
-
-/// What finishing the last level in order does.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum AfterLast {
-    /// Back to the map.
-    Map,
-    /// The run ends.
-    EndRun,
+crate::words! {
+    /// What finishing the last level in order does.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum AfterLast {
+        /// Back to the map.
+        Map = "map",
+        /// The run ends.
+        EndRun = "end_run",
+    }
 }
 
 /// When a game wants to be saved.
@@ -143,107 +125,42 @@ impl SaveAt {
     }
 }
 
-/// Which checkpoint counts when several are reached.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum CheckpointOrder {
-    /// The furthest in declared order; an earlier one is passed over.
-    Furthest,
-    /// The one reached last.
-    Latest,
-}
-
-/// How often a moment is told.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Again {
-    /// Each time it turns true. What a begin, a restore, a death or a retry makes true is not news.
-    EachTime,
-    /// Once a visit; trying the level again is a chance to tell it again.
-    Level,
-    /// Once a run.
-    Run,
-    /// Once a profile.
-    Profile,
-}
-
-impl Again {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [Again; 4] = [Again::EachTime, Again::Level, Again::Run, Again::Profile];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Again::EachTime => "each_time",
-            Again::Level => "level",
-            Again::Run => "run",
-            Again::Profile => "profile",
-        }
+crate::words! {
+    /// Which checkpoint counts when several are reached.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum CheckpointOrder {
+        /// The furthest in declared order; an earlier one is passed over.
+        Furthest = "furthest",
+        /// The one reached last.
+        Latest = "latest",
     }
 }
 
-/// How a level's rating meets the one it had.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum StarsBy {
-    /// The rating is how many stars hold in one attempt; the best attempt counts.
-    BestAttempt,
-    /// Each star is collected by itself, over all attempts.
-    Each,
-}
-
-impl Resume {
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Resume::Checkpoint => "checkpoint",
-            Resume::Exact => "exact",
-        }
+crate::words! {
+    /// How often a moment is told.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Again {
+        /// Each time it turns true. What a begin, a restore, a death or a retry makes true is not news.
+        EachTime = "each_time",
+        /// Once a visit; trying the level again is a chance to tell it again.
+        Level = "level",
+        /// Once a run.
+        Run = "run",
+        /// Once a profile.
+        Profile = "profile",
     }
 }
 
-impl AfterLast {
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            AfterLast::Map => "map",
-            AfterLast::EndRun => "end_run",
-        }
-    }
-}
-
-impl StarsBy {
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            StarsBy::BestAttempt => "best_attempt",
-            StarsBy::Each => "each",
-        }
-    }
-}
-
-impl AtZero {
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            AtZero::EndRun => "end_run",
-            AtZero::RestartLevel => "restart_level",
-        }
-    }
-}
-
-impl CheckpointOrder {
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            CheckpointOrder::Furthest => "furthest",
-            CheckpointOrder::Latest => "latest",
-        }
+crate::words! {
+    /// How a level's rating meets the one it had.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum StarsBy {
+        /// The rating is how many stars hold in one attempt; the best attempt counts.
+        BestAttempt = "best_attempt",
+        /// Each star is collected by itself, over all attempts.
+        Each = "each",
     }
 }

@@ -2,39 +2,27 @@
 
 use crate::value::kind::Kind;
 
-/// A fact that is kept for every level without being declared.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Fact {
-    /// Whether the level was ever finished.
-    Finished,
-    /// The best rating; 0 before any.
-    Stars,
-    /// How often the level was entered or tried again.
-    Attempts,
-    /// How many deaths it cost.
-    Deaths,
+crate::words! {
+    /// A fact that is kept for every level without being declared.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Fact {
+        /// Whether the level was ever finished.
+        Finished = "finished",
+        /// The best rating; 0 before any.
+        Stars = "stars",
+        /// How often the level was entered or tried again.
+        Attempts = "attempts",
+        /// How many deaths it cost.
+        Deaths = "deaths",
+    }
 }
 
 impl Fact {
-    /// Every fact.
-    pub const ALL: [Fact; 4] = [Fact::Finished, Fact::Stars, Fact::Attempts, Fact::Deaths];
-
     /// The kind of it.
     #[must_use]
     pub fn kind(self) -> Kind {
         if self == Fact::Finished { Kind::Bool } else { Kind::Int }
-    }
-
-    /// Its name.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Fact::Finished => "finished",
-            Fact::Stars => "stars",
-            Fact::Attempts => "attempts",
-            Fact::Deaths => "deaths",
-        }
     }
 }
 

@@ -7,173 +7,88 @@ use std::ops::Range;
 use crate::text::shown::Shown;
 use crate::text::source::{Position, Source};
 
-/// How grave a finding is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Severity {
-    /// There is no schema until this is mended.
-    Error,
-    /// Allowed, but players are likely to suffer from it.
-    Warning,
-    /// Allowed and probably meant; worth a look.
-    Hint,
-}
-
-impl Severity {
-    /// The word for it in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Severity::Error => "error",
-            Severity::Warning => "warning",
-            Severity::Hint => "hint",
-        }
+crate::words! {
+    /// How grave a finding is.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+    pub enum Severity {
+        /// There is no schema until this is mended.
+        Error = "error",
+        /// Allowed, but players are likely to suffer from it.
+        Warning = "warning",
+        /// Allowed and probably meant; worth a look.
+        Hint = "hint",
     }
 }
 
-/// What is found, as a stable word.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-#[non_exhaustive]
-pub enum Code {
-    /// The text is not TOML.
-    Syntax,
-    /// A key that means nothing at its place.
-    UnknownKey,
-    /// A key that must be there.
-    MissingKey,
-    /// A value of another type than its key takes.
-    WrongType,
-    /// A word that is not one of those its key takes.
-    UnknownWord,
-    /// A number outside what its key takes.
-    OutOfRange,
-    /// A key that has no effect together with the others.
-    MeaninglessKey,
-    /// A text that is not an id.
-    BadId,
-    /// Two ids of one list that are the same, or the same to a reader.
-    SameId,
-    /// Two ids of one list that are one letter apart.
-    NearId,
-    /// A name that nothing declares.
-    UnknownName,
-    /// A lower bound above the upper one.
-    CrossedBounds,
-    /// Bounds that follow from the field they bound.
-    CircularBounds,
-    /// A default that its own bounds refuse.
-    DefaultOutsideBounds,
-    /// Something that does not fit the record it is said of.
-    RecordMisfit,
-    /// A lives field that a death or a retry would fill up again, or that cannot count lives.
-    LivesMisfit,
-    /// A text that is not a condition, or asks what cannot be asked.
-    Condition,
-    /// A lock that nothing a player can do will open.
-    NeverOpens,
-    /// A rule that always holds, or never.
-    DecidedRule,
-    /// A name that leaves the difficulty open where none is in question.
-    BareName,
-    /// Stars in an order in which a later one is given for less.
-    UnorderedStars,
-    /// A rule that can end in an error, and so be false.
-    FailingRule,
-    /// A field that no event resets, though its scope ends.
-    NeverReset,
-    /// A field that does not say what a death does to it.
-    UnansweredDeath,
-    /// Progress that nothing saves.
-    UnsavedProgress,
-    /// A record that is fed at an event at which nothing is saved.
-    MissedRecord,
-    /// A field that no rule, record or rehearsal names.
-    UnnamedField,
-    /// A line of a rehearsal that is not a step.
-    BadStep,
-    /// A version that saves may be of, and that nothing leads on from.
-    MissingStep,
-    /// Something of the version before that a step neither carries nor drops.
-    Unaccounted,
-    /// A step that says something else than the versions it stands between.
-    StepMisfit,
-    /// A frozen version that is no longer what was frozen.
-    Frozen,
-}
-
-impl Code {
-    /// Every code.
-    pub const ALL: [Code; 32] = [
-        Code::Syntax,
-        Code::UnknownKey,
-        Code::MissingKey,
-        Code::WrongType,
-        Code::UnknownWord,
-        Code::OutOfRange,
-        Code::MeaninglessKey,
-        Code::BadId,
-        Code::SameId,
-        Code::NearId,
-        Code::UnknownName,
-        Code::CrossedBounds,
-        Code::CircularBounds,
-        Code::DefaultOutsideBounds,
-        Code::RecordMisfit,
-        Code::LivesMisfit,
-        Code::Condition,
-        Code::NeverOpens,
-        Code::DecidedRule,
-        Code::BareName,
-        Code::UnorderedStars,
-        Code::FailingRule,
-        Code::NeverReset,
-        Code::UnansweredDeath,
-        Code::UnsavedProgress,
-        Code::MissedRecord,
-        Code::UnnamedField,
-        Code::BadStep,
-        Code::MissingStep,
-        Code::Unaccounted,
-        Code::StepMisfit,
-        Code::Frozen,
-    ];
-
-    /// The word for it in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Code::Syntax => "syntax",
-            Code::UnknownKey => "unknown_key",
-            Code::MissingKey => "missing_key",
-            Code::WrongType => "wrong_type",
-            Code::UnknownWord => "unknown_word",
-            Code::OutOfRange => "out_of_range",
-            Code::MeaninglessKey => "meaningless_key",
-            Code::BadId => "bad_id",
-            Code::SameId => "same_id",
-            Code::NearId => "near_id",
-            Code::UnknownName => "unknown_name",
-            Code::CrossedBounds => "crossed_bounds",
-            Code::CircularBounds => "circular_bounds",
-            Code::DefaultOutsideBounds => "default_outside_bounds",
-            Code::RecordMisfit => "record_misfit",
-            Code::LivesMisfit => "lives_misfit",
-            Code::Condition => "condition",
-            Code::NeverOpens => "never_opens",
-            Code::DecidedRule => "decided_rule",
-            Code::BareName => "bare_name",
-            Code::UnorderedStars => "unordered_stars",
-            Code::FailingRule => "failing_rule",
-            Code::NeverReset => "never_reset",
-            Code::UnansweredDeath => "unanswered_death",
-            Code::UnsavedProgress => "unsaved_progress",
-            Code::MissedRecord => "missed_record",
-            Code::UnnamedField => "unnamed_field",
-            Code::BadStep => "bad_step",
-            Code::MissingStep => "missing_step",
-            Code::Unaccounted => "unaccounted",
-            Code::StepMisfit => "step_misfit",
-            Code::Frozen => "frozen",
-        }
+crate::words! {
+    /// What is found, as a stable word.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+    #[non_exhaustive]
+    pub enum Code {
+        /// The text is not TOML.
+        Syntax = "syntax",
+        /// A key that means nothing at its place.
+        UnknownKey = "unknown_key",
+        /// A key that must be there.
+        MissingKey = "missing_key",
+        /// A value of another type than its key takes.
+        WrongType = "wrong_type",
+        /// A word that is not one of those its key takes.
+        UnknownWord = "unknown_word",
+        /// A number outside what its key takes.
+        OutOfRange = "out_of_range",
+        /// A key that has no effect together with the others.
+        MeaninglessKey = "meaningless_key",
+        /// A text that is not an id.
+        BadId = "bad_id",
+        /// Two ids of one list that are the same, or the same to a reader.
+        SameId = "same_id",
+        /// Two ids of one list that are one letter apart.
+        NearId = "near_id",
+        /// A name that nothing declares.
+        UnknownName = "unknown_name",
+        /// A lower bound above the upper one.
+        CrossedBounds = "crossed_bounds",
+        /// Bounds that follow from the field they bound.
+        CircularBounds = "circular_bounds",
+        /// A default that its own bounds refuse.
+        DefaultOutsideBounds = "default_outside_bounds",
+        /// Something that does not fit the record it is said of.
+        RecordMisfit = "record_misfit",
+        /// A lives field that a death or a retry would fill up again, or that cannot count lives.
+        LivesMisfit = "lives_misfit",
+        /// A text that is not a condition, or asks what cannot be asked.
+        Condition = "condition",
+        /// A lock that nothing a player can do will open.
+        NeverOpens = "never_opens",
+        /// A rule that always holds, or never.
+        DecidedRule = "decided_rule",
+        /// A name that leaves the difficulty open where none is in question.
+        BareName = "bare_name",
+        /// Stars in an order in which a later one is given for less.
+        UnorderedStars = "unordered_stars",
+        /// A rule that can end in an error, and so be false.
+        FailingRule = "failing_rule",
+        /// A field that no event resets, though its scope ends.
+        NeverReset = "never_reset",
+        /// A field that does not say what a death does to it.
+        UnansweredDeath = "unanswered_death",
+        /// Progress that nothing saves.
+        UnsavedProgress = "unsaved_progress",
+        /// A record that is fed at an event at which nothing is saved.
+        MissedRecord = "missed_record",
+        /// A field that no rule, record or rehearsal names.
+        UnnamedField = "unnamed_field",
+        /// A line of a rehearsal that is not a step.
+        BadStep = "bad_step",
+        /// A version that saves may be of, and that nothing leads on from.
+        MissingStep = "missing_step",
+        /// Something of the version before that a step neither carries nor drops.
+        Unaccounted = "unaccounted",
+        /// A step that says something else than the versions it stands between.
+        StepMisfit = "step_misfit",
+        /// A frozen version that is no longer what was frozen.
+        Frozen = "frozen",
     }
 }
 

@@ -12,5 +12,8 @@ pub mod source;
 /// Findings: what is wrong with a declaration, where, and what to write instead.
 pub mod finding;
 
+/// Enums of words.
+mod words;
+
 /// Lengths of time.
 pub mod time;

@@ -5,43 +5,28 @@ use std::sync::Arc;
 
 use crate::value::Value;
 
-/// How a new value meets the stored one.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Default)]
-#[non_exhaustive]
-pub enum Keep {
-    /// The new value is the value.
-    #[default]
-    Latest,
-    /// The larger one stays. Starts unset.
-    Highest,
-    /// The smaller one stays. Starts unset.
-    Lowest,
-    /// A `true` never turns `false`.
-    Once,
-    /// A number that only gains: it is added to, and never taken from.
-    Sum,
-    /// A set that only gains.
-    Union,
+crate::words! {
+    /// How a new value meets the stored one.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Default)]
+    #[non_exhaustive]
+    pub enum Keep {
+        /// The new value is the value.
+        #[default]
+        Latest = "latest",
+        /// The larger one stays. Starts unset.
+        Highest = "highest",
+        /// The smaller one stays. Starts unset.
+        Lowest = "lowest",
+        /// A `true` never turns `false`.
+        Once = "once",
+        /// A number that only gains: it is added to, and never taken from.
+        Sum = "sum",
+        /// A set that only gains.
+        Union = "union",
+    }
 }
 
 impl Keep {
-    /// Every rule, in the order in which complaints list them.
-    pub const ALL: [Keep; 6] =
-        [Keep::Latest, Keep::Highest, Keep::Lowest, Keep::Once, Keep::Sum, Keep::Union];
-
-    /// The word for it in a declaration.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Keep::Latest => "latest",
-            Keep::Highest => "highest",
-            Keep::Lowest => "lowest",
-            Keep::Once => "once",
-            Keep::Sum => "sum",
-            Keep::Union => "union",
-        }
-    }
-
     /// Whether a field with this rule is a record: a best value, unset until there is one.
     #[must_use]
     pub fn is_record(self) -> bool {

@@ -45,7 +45,7 @@ fn a_field_that_says_nothing_lives_as_its_scope_does() {
     assert_eq!((level.on_level, level.on_new_run), (OnReset::Default, OnReset::Default));
     assert_eq!((run.on_level, run.on_new_run), (OnReset::Stays, OnReset::Default));
     for field in &schema.fields {
-        for moment in Row::ALL {
+        for &moment in Row::ALL {
             assert!(!is_override(&schema, field, moment), "{} {moment:?}", field.name);
             if field.scope == Scope::Profile {
                 let fate_then = if moment == Row::Erase { Fate::Default } else { Fate::Stays };

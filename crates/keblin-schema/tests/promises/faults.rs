@@ -42,7 +42,7 @@ fn every_code_has_a_planted_fault_that_only_it_finds() {
     let planted = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../data/planted");
     // A line of a rehearsal is no part of a declaration, and neither are the versions before it.
     let elsewhere = [Code::BadStep, Code::MissingStep, Code::Unaccounted, Code::StepMisfit, Code::Frozen];
-    let codes: Vec<Code> = Code::ALL.into_iter().filter(|code| !elsewhere.contains(code)).collect();
+    let codes: Vec<Code> = Code::ALL.iter().copied().filter(|code| !elsewhere.contains(code)).collect();
     assert_eq!(fs::read_dir(&planted).unwrap().count(), codes.len());
     for code in codes {
         let name = format!("{}.toml", code.as_str());

@@ -78,8 +78,7 @@ impl Progress {
     fn targets(&self, what: &Erase) -> Vec<Target> {
         let schema = &self.schema;
         let all_facts = || {
-            let levels =
-                (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, &Fact::ALL));
+            let levels = (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, Fact::ALL));
             levels.collect::<Vec<_>>()
         };
         let cells = |cells: std::ops::Range<usize>| cells.map(Target::Cell);
@@ -90,7 +89,7 @@ impl Progress {
             }
             Erase::Level(level, difficulty) => {
                 let difficulty = difficulty.map(Difficulty::index);
-                let facts = self.fact_targets(level.index(), difficulty, &Fact::ALL);
+                let facts = self.fact_targets(level.index(), difficulty, Fact::ALL);
                 let fields = schema.fields.iter().filter(|field| field.per.contains(&Axis::Level));
                 let values = fields.flat_map(|field| cells(field.cells.clone()));
                 facts

@@ -20,40 +20,31 @@ pub struct Place<G = AnyGame> {
     pub checkpoint: Option<Checkpoint<G>>,
 }
 
-/// How a level came to be played.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Arrival {
-    /// Entered afresh.
-    Afresh,
-    /// Tried again from its start.
-    Retried,
-    /// Gone on with, after the map or after the program was closed.
-    Resumed,
+keblin_schema::words! {
+    /// How a level came to be played.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    pub enum Arrival {
+        /// Entered afresh.
+        Afresh = "afresh",
+        /// Tried again from its start.
+        Retried = "retried",
+        /// Gone on with, after the map or after the program was closed.
+        Resumed = "resumed",
+    }
 }
 
-/// How a run ended.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum RunEnd {
-    /// The last life was lost.
-    LastLife,
-    /// It was given up.
-    GivenUp,
-    /// The last level was finished.
-    LastLevel,
-    /// Another run was begun in its place.
-    Replaced,
-}
-
-impl RunEnd {
-    /// Its word in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            RunEnd::LastLife => "last_life",
-            RunEnd::GivenUp => "given_up",
-            RunEnd::LastLevel => "last_level",
-            RunEnd::Replaced => "replaced",
-        }
+keblin_schema::words! {
+    /// How a run ended.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    pub enum RunEnd {
+        /// The last life was lost.
+        LastLife = "last_life",
+        /// It was given up.
+        GivenUp = "given_up",
+        /// The last level was finished.
+        LastLevel = "last_level",
+        /// Another run was begun in its place.
+        Replaced = "replaced",
     }
 }
 
@@ -156,45 +147,21 @@ pub enum Notice<G = AnyGame> {
     Erased,
 }
 
-/// Why a file was set aside.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum AsideReason {
-    /// It was damaged.
-    Damaged,
-    /// The operating system could not read it, or it is not a file.
-    Unreadable,
-    /// Somebody else had saved it, and ours knew nothing of it.
-    Replaced,
-    /// It is an older save than the one it stood in place of.
-    Older,
-    /// It is from before something was erased.
-    Erased,
-}
-
-impl AsideReason {
-    /// Its word in text, JSON and the name of the file.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            AsideReason::Damaged => "damaged",
-            AsideReason::Unreadable => "unreadable",
-            AsideReason::Replaced => "replaced",
-            AsideReason::Older => "older",
-            AsideReason::Erased => "erased",
-        }
-    }
-}
-
-impl Arrival {
-    /// Its word in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Arrival::Afresh => "afresh",
-            Arrival::Retried => "retried",
-            Arrival::Resumed => "resumed",
-        }
+keblin_schema::words! {
+    /// Why a file was set aside.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[non_exhaustive]
+    pub enum AsideReason {
+        /// It was damaged.
+        Damaged = "damaged",
+        /// The operating system could not read it, or it is not a file.
+        Unreadable = "unreadable",
+        /// Somebody else had saved it, and ours knew nothing of it.
+        Replaced = "replaced",
+        /// It is an older save than the one it stood in place of.
+        Older = "older",
+        /// It is from before something was erased.
+        Erased = "erased",
     }
 }
 
@@ -211,60 +178,53 @@ impl<G: Copy> NewRecord<G> {
     }
 }
 
+/// The word of each notice, and the list of all words, from one table: the compiler misses a notice that is not in it.
+macro_rules! words_of_notices {
+    ($($notice:pat => $word:literal,)*) => {
+        const WORDS: &[&str] = &[$($word),*];
+
+        const fn word<G>(notice: &Notice<G>) -> &'static str {
+            match notice {
+                $($notice => $word,)*
+            }
+        }
+    };
+}
+
+words_of_notices! {
+    Notice::FirstRun => "first_run",
+    Notice::Ready => "ready",
+    Notice::Restored => "restored",
+    Notice::Migrated(_) => "migrated",
+    Notice::FellBack => "fell_back",
+    Notice::NotWritten { .. } => "not_written",
+    Notice::Reconciled => "reconciled",
+    Notice::SetAside { .. } => "set_aside",
+    Notice::NearlyFull(_) => "nearly_full",
+    Notice::Dropped { .. } => "dropped",
+    Notice::Entered { .. } => "entered",
+    Notice::CheckpointReached(_) => "checkpoint_reached",
+    Notice::LifeLost { .. } => "life_lost",
+    Notice::NewRecord(_) => "new_record",
+    Notice::Placed(_) => "placed",
+    Notice::Finished { .. } => "finished",
+    Notice::Opened { .. } => "opened",
+    Notice::Unlocked(_) => "unlocked",
+    Notice::Moment(_) => "moment",
+    Notice::RunOver { .. } => "run_over",
+    Notice::Erased => "erased",
+}
+
 impl Notice {
     /// Every word that [`Notice::word`] can be.
-    pub const WORDS: [&str; 21] = [
-        "first_run",
-        "ready",
-        "restored",
-        "migrated",
-        "fell_back",
-        "not_written",
-        "reconciled",
-        "set_aside",
-        "nearly_full",
-        "dropped",
-        "entered",
-        "checkpoint_reached",
-        "life_lost",
-        "new_record",
-        "finished",
-        "opened",
-        "unlocked",
-        "moment",
-        "placed",
-        "run_over",
-        "erased",
-    ];
+    pub const WORDS: &'static [&'static str] = WORDS;
 }
 
 impl<G: Copy> Notice<G> {
     /// What it is, in a word, for rehearsals and JSON.
     #[must_use]
     pub fn word(&self) -> &'static str {
-        match self {
-            Notice::FirstRun => "first_run",
-            Notice::Ready => "ready",
-            Notice::Restored => "restored",
-            Notice::Migrated(_) => "migrated",
-            Notice::FellBack => "fell_back",
-            Notice::NotWritten { .. } => "not_written",
-            Notice::Reconciled => "reconciled",
-            Notice::SetAside { .. } => "set_aside",
-            Notice::NearlyFull(_) => "nearly_full",
-            Notice::Dropped { .. } => "dropped",
-            Notice::Entered { .. } => "entered",
-            Notice::CheckpointReached(_) => "checkpoint_reached",
-            Notice::LifeLost { .. } => "life_lost",
-            Notice::NewRecord(_) => "new_record",
-            Notice::Finished { .. } => "finished",
-            Notice::Opened { .. } => "opened",
-            Notice::Unlocked(_) => "unlocked",
-            Notice::Moment(_) => "moment",
-            Notice::Placed(_) => "placed",
-            Notice::RunOver(_) => "run_over",
-            Notice::Erased => "erased",
-        }
+        word(self)
     }
 
     /// The notice as a line for logs and debug displays; what players read is the game's to say.

@@ -3,35 +3,20 @@
 
 use std::fmt;
 
-/// Where a player stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Phase {
-    /// Before a run, or with one waiting to be resumed.
-    Title,
-    /// In a run, between levels.
-    Map,
-    /// In a level.
-    Playing,
-    /// In a level, after a death and before the respawn.
-    Down,
-    /// After a run.
-    Over,
-}
-
-impl Phase {
-    /// Every phase, in the order of the table.
-    pub const ALL: [Phase; 5] = [Phase::Title, Phase::Map, Phase::Playing, Phase::Down, Phase::Over];
-
-    /// Its word in conditions, text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Phase::Title => "title",
-            Phase::Map => "map",
-            Phase::Playing => "playing",
-            Phase::Down => "down",
-            Phase::Over => "over",
-        }
+keblin_schema::words! {
+    /// Where a player stands.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    pub enum Phase {
+        /// Before a run, or with one waiting to be resumed.
+        Title = "title",
+        /// In a run, between levels.
+        Map = "map",
+        /// In a level.
+        Playing = "playing",
+        /// In a level, after a death and before the respawn.
+        Down = "down",
+        /// After a run.
+        Over = "over",
     }
 }
 
@@ -41,42 +26,44 @@ impl fmt::Display for Phase {
     }
 }
 
-/// What can be asked of progress.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum EventName {
-    /// Begin a run.
-    Begin,
-    /// Go on with the waiting run, or with the level left half-way.
-    Resume,
-    /// Enter a level afresh.
-    Enter,
-    /// Change a value of level scope.
-    WriteLevel,
-    /// Change a value of run scope.
-    WriteRun,
-    /// Change a value of profile scope, a record among them.
-    WriteProfile,
-    /// Let time pass.
-    Tick,
-    /// Reach a checkpoint.
-    Reach,
-    /// Die.
-    Die,
-    /// Come back after a death.
-    Respawn,
-    /// Try the level again from its start.
-    Retry,
-    /// Finish the level.
-    Finish,
-    /// Leave the level for the map.
-    Leave,
-    /// Give the run up.
-    EndRun,
-    /// Erase the profile, a level, a fact or a field.
-    Erase,
-    /// Go back to a held snapshot.
-    Load,
+keblin_schema::words! {
+    /// What can be asked of progress.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum EventName {
+        /// Begin a run.
+        Begin = "begin",
+        /// Go on with the waiting run, or with the level left half-way.
+        Resume = "resume",
+        /// Enter a level afresh.
+        Enter = "enter",
+        /// Change a value of level scope.
+        WriteLevel = "write level",
+        /// Change a value of run scope.
+        WriteRun = "write run",
+        /// Change a value of profile scope, a record among them.
+        WriteProfile = "write profile",
+        /// Let time pass.
+        Tick = "tick",
+        /// Reach a checkpoint.
+        Reach = "reach",
+        /// Die.
+        Die = "die",
+        /// Come back after a death.
+        Respawn = "respawn",
+        /// Try the level again from its start.
+        Retry = "retry",
+        /// Finish the level.
+        Finish = "finish",
+        /// Leave the level for the map.
+        Leave = "leave",
+        /// Give the run up.
+        EndRun = "end_run",
+        /// Erase the profile, a level, a fact or a field.
+        Erase = "erase",
+        /// Go back to a held snapshot.
+        Load = "load",
+    }
 }
 
 /// What a phase answers to an event.
@@ -115,29 +102,6 @@ const TABLE: [(EventName, [Answer; 5]); 16] = [
 ];
 
 impl EventName {
-    /// Its word in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            EventName::Begin => "begin",
-            EventName::Resume => "resume",
-            EventName::Enter => "enter",
-            EventName::WriteLevel => "write level",
-            EventName::WriteRun => "write run",
-            EventName::WriteProfile => "write profile",
-            EventName::Tick => "tick",
-            EventName::Reach => "reach",
-            EventName::Die => "die",
-            EventName::Respawn => "respawn",
-            EventName::Retry => "retry",
-            EventName::Finish => "finish",
-            EventName::Leave => "leave",
-            EventName::EndRun => "end_run",
-            EventName::Erase => "erase",
-            EventName::Load => "load",
-        }
-    }
-
     /// What a phase answers to it.
     #[must_use]
     #[inline]

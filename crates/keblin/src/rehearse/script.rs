@@ -44,33 +44,19 @@ pub enum Feed {
     Reach(String),
 }
 
-/// A step of writing, at which the power goes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum WriteStep {
-    /// Nothing is written yet.
-    Begin,
-    /// Half of it is written.
-    Half,
-    /// All of it is written and nothing is synced, and what is not synced is lost.
-    Sync,
-    /// It is synced, and the game has not heard of it.
-    End,
-}
-
-impl WriteStep {
-    /// Every step of writing, in order.
-    pub const ALL: [WriteStep; 4] = [WriteStep::Begin, WriteStep::Half, WriteStep::Sync, WriteStep::End];
-
-    /// Its word in rehearsals.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            WriteStep::Begin => "begin",
-            WriteStep::Half => "half",
-            WriteStep::Sync => "sync",
-            WriteStep::End => "end",
-        }
+keblin_schema::words! {
+    /// A step of writing, at which the power goes.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[non_exhaustive]
+    pub enum WriteStep {
+        /// Nothing is written yet.
+        Begin = "begin",
+        /// Half of it is written.
+        Half = "half",
+        /// All of it is written and nothing is synced, and what is not synced is lost.
+        Sync = "sync",
+        /// It is synced, and the game has not heard of it.
+        End = "end",
     }
 }
 

@@ -45,8 +45,11 @@ impl Seen {
             let apart = schema.level_facts_per_difficulty;
             (0..difficulties).map(move |index| At::level(Some(level), apart.then_some(index)))
         });
-        let facts = places
-            .flat_map(|at| Fact::ALL.map(|fact| (Target::Fact { at, fact }, progress.fact_value(at, fact))));
+        let facts = places.flat_map(|at| {
+            Fact::ALL
+                .iter()
+                .map(move |fact| (Target::Fact { at, fact: *fact }, progress.fact_value(at, *fact)))
+        });
         let stored = cells.chain(facts).map(|(target, value)| (target.text(schema), Some(target), value));
         let derived = ENGINE.iter().map(|(name, asked)| (name.to_string(), None, progress.answer(asked)));
         let unlocked = schema.unlocks.iter().enumerate().map(|(index, unlock)| {

@@ -209,8 +209,8 @@ impl<'t> Words<'t> {
             None => Ok(None),
             Some(("at", _)) => {
                 let (word, span) = self.expected("a step of writing")?;
-                let step = WriteStep::ALL.into_iter().find(|step| step.as_str() == word);
-                let words = WriteStep::ALL.map(WriteStep::as_str);
+                let step = WriteStep::ALL.iter().copied().find(|step| step.as_str() == word);
+                let words: Vec<&str> = WriteStep::ALL.iter().map(|step| step.as_str()).collect();
                 let unknown = || bad(span, format!("there is no step of writing `{word}`"));
                 step.map(Some).ok_or_else(|| meant(unknown(), word, &words))
             }
@@ -292,9 +292,9 @@ impl<'t> Words<'t> {
     /// `expect notice WORD once`, `… never`, `… 3 times`
     fn expect_notice(&mut self) -> Result<Step, Finding> {
         let (word, span) = self.expected("a notice")?;
-        let known = Notice::WORDS.into_iter().find(|known| *known == word);
+        let known = Notice::WORDS.iter().copied().find(|known| *known == word);
         let notice = known
-            .ok_or_else(|| meant(bad(span, format!("there is no notice `{word}`")), word, &Notice::WORDS))?;
+            .ok_or_else(|| meant(bad(span, format!("there is no notice `{word}`")), word, Notice::WORDS))?;
         self.times().map(|times| Step::ExpectNotice(notice, times))
     }
 

@@ -94,7 +94,7 @@ impl Following<'_> {
             }
             Part::Stay => {
                 let word = cursor.text("").ok()?;
-                self.visit()?.stay = Stay::ALL.into_iter().find(|stay| stay.as_str() == word)?;
+                self.visit()?.stay = Stay::ALL.iter().copied().find(|stay| stay.as_str() == word)?;
             }
             Part::Entry => self.visit()?.entry = copy(cursor, schema, plan)?.unwrap_or_default(),
             Part::AtCheckpoint => self.visit()?.at_checkpoint = copy(cursor, schema, plan)?,

@@ -89,7 +89,7 @@ impl ByKeys<'_> {
             level.zip(checkpoint_id).and_then(|(level, id)| self.schema.checkpoint_named(level, id));
         let stay_item = item.required(&map, "stay")?;
         let word = stay_item.text("stay")?;
-        let stay = Stay::ALL.into_iter().find(|stay| stay.as_str() == word);
+        let stay = Stay::ALL.iter().copied().find(|stay| stay.as_str() == word);
         let stay = stay.ok_or_else(|| stay_item.unexpected("playing, down, left or finished"))?;
         let entry = self.copy(&item.required(&map, "entry")?)?.unwrap_or_default();
         let mut at_checkpoint = self.copy(&item.required(&map, "at_checkpoint")?)?;

@@ -86,29 +86,18 @@ fn tag(mac: Hmac<Sha256>) -> Vec<u8> {
     mac.finalize().into_bytes().to_vec()
 }
 
-/// How the seal of a save stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Seal {
-    /// There is none.
-    None,
-    /// There is one, and no key to check it with.
-    NotChecked,
-    /// It was made with the key, over this state.
-    Holds,
-    /// It was not: somebody without the key wrote this state, or the key has changed.
-    Broken,
-}
-
-impl Seal {
-    /// Its word in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Seal::None => "none",
-            Seal::NotChecked => "not_checked",
-            Seal::Holds => "holds",
-            Seal::Broken => "broken",
-        }
+keblin_schema::words! {
+    /// How the seal of a save stands.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[non_exhaustive]
+    pub enum Seal {
+        /// There is none.
+        None = "none",
+        /// There is one, and no key to check it with.
+        NotChecked = "not_checked",
+        /// It was made with the key, over this state.
+        Holds = "holds",
+        /// It was not: somebody without the key wrote this state, or the key has changed.
+        Broken = "broken",
     }
 }

@@ -279,7 +279,7 @@ fn compare(schema: &Schema, game: &mut Progress, naive: &mut Naive, did: &str) {
         assert_eq!(game.value_at(cell), &naive.values[&cell], "{}", name());
     }
     for index in 0..schema.fact_count() {
-        for fact in Fact::ALL {
+        for &fact in Fact::ALL {
             assert_eq!(game.fact(index, fact), naive.fact(index, fact), "{fact:?} {index} after {did}");
         }
     }

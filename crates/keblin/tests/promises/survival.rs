@@ -26,11 +26,11 @@ fn every_field(resume: &str) -> Arc<Schema> {
         writeln!(text, "{scope}_plain = {{ type = 'int', scope = '{scope}', default = {DEFAULT} }}").unwrap();
     }
     for scope in ["level", "run"] {
-        for (death, retry, level, run) in OnDeath::ALL.into_iter().flat_map(|death| {
-            OnRetry::ALL.into_iter().flat_map(move |retry| {
-                OnReset::ALL.into_iter().flat_map(move |level| {
+        for (death, retry, level, run) in OnDeath::ALL.iter().flat_map(|death| {
+            OnRetry::ALL.iter().flat_map(move |retry| {
+                OnReset::ALL.iter().flat_map(move |level| {
                     OnReset::ALL
-                        .into_iter()
+                        .iter()
                         .map(move |run| (death.as_str(), retry.as_str(), level.as_str(), run.as_str()))
                 })
             })

@@ -108,7 +108,7 @@ fn lay_out(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>)
     let places = |model: &Model, per: &[Axis]| {
         per.iter().try_fold(1_usize, |places, axis| places.checked_mul(model.axis_len(*axis)))
     };
-    for scope in Scope::ALL {
+    for &scope in Scope::ALL {
         for index in 0..model.fields.len() {
             let Some(field) = model.fields.get(index).filter(|field| field.scope == scope) else { continue };
             let count = places(model, &field.per).and_then(|count| count.checked_mul(field.places));

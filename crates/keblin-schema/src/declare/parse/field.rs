@@ -7,7 +7,7 @@ use toml::de::{DeTable, DeValue};
 
 use super::kind::{self, KindDecl};
 use super::level::{ConditionDecl, condition};
-use super::table::Reader;
+use super::table::{Reader, words_of};
 use super::{Placed, clashes, shape, value};
 use crate::model::{Axis, Limits, Model, OnDeath, OnReset, OnRetry, RecordAt, Scope};
 use crate::text::finding::{Code, Finding};
@@ -112,11 +112,15 @@ fn one(
     found: &mut Vec<Finding>,
 ) -> Option<FieldDecl> {
     let reader = Reader::new("a field", table, name.span.clone(), KEYS, text, found);
-    let scopes = Scope::ALL.map(|scope| (scope.as_str(), scope));
     let declared = kind::of_field(&reader, names, found);
     let holds = declared.unwrap_or(KindDecl { kind: Kind::Int, of: None, key: None });
-    let scope = reader.required("scope", found, "scope = \"run\"").and(reader.word("scope", &scopes, found));
-    let keep = word(&reader, "keep", &Keep::ALL.map(|keep| (keep.as_str(), keep)), found);
+    let scope = reader.required("scope", found, "scope = \"run\"").and(reader.one_of(
+        "scope",
+        Scope::ALL,
+        Scope::as_str,
+        found,
+    ));
+    let keep = word(&reader, "keep", &words_of(Keep::ALL, Keep::as_str), found);
     // Bounds and lengths of a list, set or map are those of its items.
     let (min, max, max_len, items) = match (declared, holds.of) {
         (None, _) => (None, None, None, Limits::default()),
@@ -149,13 +153,13 @@ fn one(
             .get("from")
             .and_then(|item| Some((reader.string(item, found)?, item.span())))
             .map(|(from, span)| Placed { value: from.to_string(), span }),
-        at: words(&reader, "at", &RecordAt::ALL.map(|moment| (moment.as_str(), moment)), found),
+        at: words(&reader, "at", &words_of(RecordAt::ALL, RecordAt::as_str), found),
         per: words(&reader, "per", &axes(names), found),
         counts: word(&reader, "counts", &[("playing", ())], found),
-        on_death: word(&reader, "on_death", &OnDeath::ALL.map(|word| (word.as_str(), word)), found),
-        on_retry: word(&reader, "on_retry", &OnRetry::ALL.map(|word| (word.as_str(), word)), found),
-        on_level: word(&reader, "on_level", &OnReset::ALL.map(|word| (word.as_str(), word)), found),
-        on_new_run: word(&reader, "on_new_run", &OnReset::ALL.map(|word| (word.as_str(), word)), found),
+        on_death: word(&reader, "on_death", &words_of(OnDeath::ALL, OnDeath::as_str), found),
+        on_retry: word(&reader, "on_retry", &words_of(OnRetry::ALL, OnRetry::as_str), found),
+        on_level: word(&reader, "on_level", &words_of(OnReset::ALL, OnReset::as_str), found),
+        on_new_run: word(&reader, "on_new_run", &words_of(OnReset::ALL, OnReset::as_str), found),
         name,
     };
     // Without its kind and scope nothing more can be said of a field; the complaint about them is already there.

@@ -78,12 +78,12 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
 
 fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<LevelDecl> {
     let reader = Reader::new("a level", table, span, LEVEL_KEYS, text, found);
-    let orders = [("furthest", CheckpointOrder::Furthest), ("latest", CheckpointOrder::Latest)];
     let name = reader.required("id", found, "id = \"first\"").and_then(|item| reader.id(item, found));
     let title = reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string);
     let checkpoints = reader.ids("checkpoints", "checkpoint", found);
-    let checkpoint_order =
-        reader.word("checkpoint_order", &orders, found).unwrap_or(CheckpointOrder::Furthest);
+    let checkpoint_order = reader
+        .one_of("checkpoint_order", CheckpointOrder::ALL, CheckpointOrder::as_str, found)
+        .unwrap_or(CheckpointOrder::Furthest);
     let stars = stars(&reader, found);
     let unlock = unlock(&reader, found);
     Some(LevelDecl { name: name?, title, checkpoints, checkpoint_order, stars, unlock })
@@ -140,12 +140,11 @@ pub(super) fn lives(
     found: &mut Vec<Finding>,
 ) -> LivesDecl {
     let reader = Reader::new("the lives rule", table, span, LIVES_KEYS, text, found);
-    let at_zero = [("end_run", AtZero::EndRun), ("restart_level", AtZero::RestartLevel)];
     let field = reader.required("field", found, "field = \"lives\"");
     LivesDecl {
         field: field
             .and_then(|item| Some((reader.string(item, found)?, item.span())))
             .map(|(value, span)| Placed { value: value.to_string(), span }),
-        at_zero: reader.word("at_zero", &at_zero, found).unwrap_or(AtZero::EndRun),
+        at_zero: reader.one_of("at_zero", AtZero::ALL, AtZero::as_str, found).unwrap_or(AtZero::EndRun),
     }
 }

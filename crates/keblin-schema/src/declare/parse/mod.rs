@@ -130,11 +130,9 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         level_facts_per: top
             .word("level_facts_per", &[("difficulty", ())], found)
             .map(|value| Placed { value, span: top.key_span("level_facts_per") }),
-        resume: top
-            .word("resume", &[("checkpoint", Resume::Checkpoint), ("exact", Resume::Exact)], found)
-            .unwrap_or(Resume::Checkpoint),
+        resume: top.one_of("resume", Resume::ALL, Resume::as_str, found).unwrap_or(Resume::Checkpoint),
         after_last: top
-            .word("after_last", &[("map", AfterLast::Map), ("end_run", AfterLast::EndRun)], found)
+            .one_of("after_last", AfterLast::ALL, AfterLast::as_str, found)
             .unwrap_or(AfterLast::Map),
         autosave: autosave::list(&top, found),
         lives: top.table("lives", found).map(|(table, span)| level::lives(table, span, text, found)),
@@ -146,7 +144,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         unlocks,
         moments: moment::all(&top, text, found),
         stars_by: top
-            .word("stars_by", &[("best_attempt", StarsBy::BestAttempt), ("each", StarsBy::Each)], found)
+            .one_of("stars_by", StarsBy::ALL, StarsBy::as_str, found)
             .unwrap_or(StarsBy::BestAttempt),
         broken_syntax,
     };

@@ -41,6 +41,6 @@ fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Find
     let when = reader.required("when", found, "when = \"oil == 0\"");
     let when = when.and_then(|item| condition(&reader, item, found));
     let about = reader.get("about").and_then(|item| reader.string(item, found)).map(str::to_string);
-    let again = reader.word("again", &Again::ALL.map(|again| (again.as_str(), again)), found);
+    let again = reader.one_of("again", Again::ALL, Again::as_str, found);
     Some(MomentDecl { name: name?, about, when, again: again.unwrap_or(Again::EachTime) })
 }

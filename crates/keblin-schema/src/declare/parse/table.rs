@@ -154,6 +154,17 @@ impl<'a, 'i> Reader<'a, 'i> {
         }
     }
 
+    /// A key that takes one of the words of an enum.
+    pub(crate) fn one_of<T: Copy>(
+        &self,
+        key: &str,
+        all: &[T],
+        word: fn(T) -> &'static str,
+        found: &mut Vec<Finding>,
+    ) -> Option<T> {
+        self.word(key, &words_of(all, word), found)
+    }
+
     /// A key that takes one of a few words.
     pub(crate) fn word<T: Clone>(
         &self,
@@ -206,4 +217,9 @@ impl<'a, 'i> Reader<'a, 'i> {
         }
         word
     }
+}
+
+/// The words of an enum, each with what it stands for.
+pub(crate) fn words_of<T: Copy>(all: &[T], word: fn(T) -> &'static str) -> Vec<(&'static str, T)> {
+    all.iter().map(|one| (word(*one), *one)).collect()
 }

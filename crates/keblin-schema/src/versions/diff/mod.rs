@@ -15,29 +15,16 @@ use std::fmt;
 use crate::model::{Model, SaveAt};
 use crate::text::name::Name;
 
-/// What a difference means for the saves that there are.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Class {
-    /// An earlier save does not fit: its values need a step, and the declaration a new version.
-    Shape,
-    /// An earlier save fits, and what is new is as declared.
-    Growth,
-    /// No save holds it.
-    Rule,
-}
-
-impl Class {
-    /// Every class, the gravest first.
-    pub const ALL: [Class; 3] = [Class::Shape, Class::Growth, Class::Rule];
-
-    /// Its word in text and JSON.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Class::Shape => "shape",
-            Class::Growth => "growth",
-            Class::Rule => "rule",
-        }
+crate::words! {
+    /// What a difference means for the saves that there are.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+    pub enum Class {
+        /// An earlier save does not fit: its values need a step, and the declaration a new version.
+        Shape = "shape",
+        /// An earlier save fits, and what is new is as declared.
+        Growth = "growth",
+        /// No save holds it.
+        Rule = "rule",
     }
 }
 

@@ -180,10 +180,7 @@ fn named(
         let (says, misfit) = if of_member.is_empty() {
             (again.into_iter().map(|again| ("again", again)).collect(), None)
         } else {
-            (
-                says(&reader),
-                reader.word("misfit", &Misfit::ALL.map(|misfit| (misfit.as_str(), misfit)), found),
-            )
+            (says(&reader), reader.one_of("misfit", Misfit::ALL, Misfit::as_str, found))
         };
         into.push(NamedDecl { path: path.to_string(), name, from, fill, says, misfit });
     }
@@ -238,7 +235,6 @@ fn facts(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> FactsDec
 
 fn field(name: Said<String>, table: &DeTable<'_>, text: &str, found: &mut Vec<Finding>) -> FieldDecl {
     let reader = Reader::new("a field's step", table, name.span.clone(), FIELD_KEYS, text, found);
-    let misfits = Misfit::ALL.map(|misfit| (misfit.as_str(), misfit));
     let by = reader.word("by", &[("code", ())], found);
     FieldDecl {
         from: text_of(&reader, "from", found),
@@ -249,7 +245,7 @@ fn field(name: Said<String>, table: &DeTable<'_>, text: &str, found: &mut Vec<Fi
         take: pairs_of_texts(&reader, "take", text, found),
         fill: reader.get("fill").and_then(|item| condition(&reader, item, found)),
         misfit: reader
-            .word("misfit", &misfits, found)
+            .one_of("misfit", Misfit::ALL, Misfit::as_str, found)
             .map(|value| Said { value, span: reader.key_span("misfit") }),
         by_code: by.map(|()| reader.key_span("by")),
         name,

@@ -169,32 +169,19 @@ pub enum Scale {
     FromTime(Time),
 }
 
-/// What becomes of a value that does not fit. A step need not say it where whatever fits the version before fits: what a
-/// save holds beyond that becomes the nearest, as opening it in that version would have made it, and costs nobody the save.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Misfit {
-    /// It becomes the nearest that fits: a number its bound, a text its beginning.
-    #[default]
-    Nearest,
-    /// It is as declared.
-    Default,
-    /// The save is not migrated, and left as it is.
-    Refuse,
-}
-
-impl Misfit {
-    /// Every word, in the order in which complaints list them.
-    pub const ALL: [Misfit; 3] = [Misfit::Nearest, Misfit::Default, Misfit::Refuse];
-
-    /// The word for it in a step.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Misfit::Nearest => "nearest",
-            Misfit::Default => "default",
-            Misfit::Refuse => "refuse",
-        }
+crate::words! {
+    /// What becomes of a value that does not fit. A step need not say it where whatever fits the version before fits: what a
+    /// save holds beyond that becomes the nearest, as opening it in that version would have made it, and costs nobody the save.
+    #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+    #[non_exhaustive]
+    pub enum Misfit {
+        /// It becomes the nearest that fits: a number its bound, a text its beginning.
+        #[default]
+        Nearest = "nearest",
+        /// It is as declared.
+        Default = "default",
+        /// The save is not migrated, and left as it is.
+        Refuse = "refuse",
     }
 }
 
