@@ -14,7 +14,7 @@ use clap::{Parser, Subcommand};
     arg_required_else_help = true
 )]
 pub(crate) struct Args {
-    /// The declaration; else progress.toml here or in a folder above
+    /// The declaration; else progress.toml beside or above the file named, else here or above
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) schema: Option<PathBuf>,
 
@@ -83,10 +83,9 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         save: Option<PathBuf>,
     },
-    /// Run rehearsals, each on a slot in a temporary folder of its own
+    /// Run rehearsals, each on a slot of its own in memory
     Rehearse {
-        /// The rehearsals
-        #[arg(required = true)]
+        /// The rehearsals, or folders of them; else those in `rehearsals` beside the declaration
         files: Vec<PathBuf>,
         /// Print every step and what it changed
         #[arg(long)]

@@ -130,18 +130,71 @@ pub(crate) fn text(path: &Path) -> Result<String, Trouble> {
     })
 }
 
-/// Where the declaration is: as said, else `progress.toml` here or in a folder above.
-pub(crate) fn schema_path(args: &Args) -> Result<PathBuf, Trouble> {
+/// Where the declaration is: as said, else `progress.toml` beside or above what is named on the command line, else here or
+/// in a folder above.
+pub(crate) fn schema_path(args: &Args, named: &[&Path]) -> Result<PathBuf, Trouble> {
     if let Some(path) = &args.schema {
         return Ok(path.clone());
     }
-    let here =
-        std::env::current_dir().map_err(|error| Trouble::Told(format!("the current folder: {error}")))?;
-    let found = here.ancestors().map(|folder| folder.join("progress.toml")).find(|path| path.is_file());
-    let missing = || Trouble::Told("no progress.toml here or above; name one with --schema FILE".to_string());
-    let path = found.ok_or_else(missing)?;
+    let told = |error: std::io::Error| Trouble::Told(format!("the current folder: {error}"));
+    let here = std::env::current_dir().map_err(told)?;
+    let mut found: Vec<(PathBuf, &Path)> = Vec::new();
+    for path in named {
+        let whole = std::path::absolute(path).map_err(told)?;
+        let folder = if whole.is_dir() { Some(whole.as_path()) } else { whole.parent() };
+        found.extend(folder.and_then(above).map(|declaration| (declaration, *path)));
+    }
     // Here, the name alone is what people want to read.
-    Ok(path.strip_prefix(&here).map(Path::to_path_buf).unwrap_or(path))
+    let short = |path: &Path| path.strip_prefix(&here).map_or(path.to_path_buf(), Path::to_path_buf);
+    if let [(first, of_first), rest @ ..] = found.as_slice()
+        && let Some((other, of_other)) = rest.iter().find(|(other, _)| other != first)
+    {
+        let [first, of_first, other, of_other] =
+            [&short(first), *of_first, &short(other), *of_other].map(shown);
+        return Err(Trouble::Told(format!(
+            "{of_first} belongs to {first}, and {of_other} to {other}; name one with --schema FILE"
+        )));
+    }
+    let missing = || {
+        let beside = if named.is_empty() { "" } else { " beside or above what is named, nor" };
+        Trouble::Told(format!("no progress.toml{beside} here or above; name one with --schema FILE"))
+    };
+    let path = found.into_iter().next().map(|(path, _)| path).or_else(|| above(&here)).ok_or_else(missing)?;
+    Ok(short(&path))
+}
+
+/// The declaration in a folder, or in one above it.
+fn above(folder: &Path) -> Option<PathBuf> {
+    folder.ancestors().map(|folder| folder.join("progress.toml")).find(|path| path.is_file())
+}
+
+/// The rehearsals that are meant: files as they are named, and of a folder every text in it and below, by name. None named
+/// are those of the folder `rehearsals` beside the declaration.
+pub(crate) fn rehearsals(named: &[PathBuf], schema: &Path) -> Result<Vec<PathBuf>, Trouble> {
+    let beside = [schema.with_file_name("rehearsals")];
+    if named.is_empty() && !beside[0].is_dir() {
+        let what = "there is no folder of rehearsals beside it; name a rehearsal";
+        return Err(Trouble::Told(format!("{}: {what}", shown(schema))));
+    }
+    let named = if named.is_empty() { &beside } else { named };
+    let mut found = Vec::new();
+    for path in named {
+        if !path.is_dir() {
+            found.push(path.clone());
+            continue;
+        }
+        let before = found.len();
+        for entry in walkdir::WalkDir::new(path).follow_links(true).sort_by_file_name() {
+            let entry = entry.map_err(|error| Trouble::Told(error.to_string()))?;
+            let is_text = entry.path().extension().is_some_and(|ending| ending == "txt");
+            found.extend((is_text && entry.file_type().is_file()).then(|| entry.into_path()));
+        }
+        if found.len() == before {
+            let what = "this folder has no rehearsals: no file in it ends in .txt";
+            return Err(Trouble::Told(format!("{}: {what}", shown(path))));
+        }
+    }
+    Ok(found)
 }
 
 /// The rehearsals in a folder `rehearsals` beside a declaration; those that can be read.
@@ -172,10 +225,14 @@ fn versions_in(folder: &Path) -> Vec<(u32, PathBuf)> {
     named.collect()
 }
 
-/// The declaration, for commands that need it whole.
-pub(crate) fn schema(args: &Args) -> Result<Arc<Schema>, Trouble> {
-    let path = schema_path(args)?;
-    match Schema::parse_with_past(&with_past(&path)?) {
+/// The declaration, for commands that need it whole and may name files that lie beside or below it.
+pub(crate) fn schema(args: &Args, named: &[&Path]) -> Result<Arc<Schema>, Trouble> {
+    schema_at(&schema_path(args, named)?)
+}
+
+/// The declaration of a file.
+pub(crate) fn schema_at(path: &Path) -> Result<Arc<Schema>, Trouble> {
+    match Schema::parse_with_past(&with_past(path)?) {
         Ok(Parsed { schema, .. }) => Ok(Arc::new(schema)),
         Err(findings) => {
             let count = findings.list().len();

@@ -14,7 +14,7 @@ use crate::out::{Console, Tone, counted, json};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>) -> Result<Outcome, Trouble> {
-    let path = files::schema_path(args)?;
+    let path = files::schema_path(args, &[])?;
     let name = path.display().to_string();
     let files = files::with_past(&path)?;
     let parsed = Schema::parse_with_past(&files);

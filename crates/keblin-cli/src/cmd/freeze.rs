@@ -12,7 +12,7 @@ use crate::out::{Console, Tone, shown};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
-    let path = files::schema_path(args)?;
+    let path = files::schema_path(args, &[])?;
     let parsed = Schema::parse_with_past(&files::with_past(&path)?).ok();
     let sound = parsed.filter(|parsed| parsed.of_past.iter().all(|findings| !findings.has_errors()));
     let Some(parsed) = sound else {

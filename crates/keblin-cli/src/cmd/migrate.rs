@@ -30,7 +30,7 @@ pub(crate) fn run(
     is_to_write: bool,
     key: Option<&Path>,
 ) -> Result<Outcome, Trouble> {
-    let schema = files::schema(args)?;
+    let schema = files::schema(args, &named.iter().map(PathBuf::as_path).collect::<Vec<_>>())?;
     let key = key.map(files::key).transpose()?;
     // Of whole folders only what is wrong is worth a line.
     let all = named.iter().all(|path| !path.is_dir());

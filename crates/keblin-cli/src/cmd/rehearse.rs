@@ -15,12 +15,13 @@ const STEPS_BEFORE_FAILURE: usize = 6;
 pub(crate) fn run(
     console: &mut Console<'_>,
     args: &Args,
-    files: &[PathBuf],
+    named: &[PathBuf],
     all_steps: bool,
 ) -> Result<Outcome, Trouble> {
-    let schema = files::schema(args)?;
+    let path = files::schema_path(args, &named.iter().map(PathBuf::as_path).collect::<Vec<_>>())?;
+    let schema = files::schema_at(&path)?;
     let mut outcome = Outcome::Fine;
-    for file in files {
+    for file in &files::rehearsals(named, &path)? {
         let name = file.display().to_string();
         match Rehearsal::parse(&name, &files::text(file)?, &schema) {
             Err(findings) => {

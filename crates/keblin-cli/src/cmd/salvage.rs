@@ -18,7 +18,7 @@ pub(crate) fn run(
     file: &Path,
     to: &Path,
 ) -> Result<Outcome, Trouble> {
-    let schema = files::schema(args)?;
+    let schema = files::schema(args, &[file])?;
     let bytes = files::save(file)?;
     if let Ok(save) = verify(&bytes, &schema) {
         let number = save.head().number;

@@ -17,7 +17,7 @@ use crate::out::{Console, Tone, cell, json, plain, shown};
 use crate::{Outcome, Trouble, files};
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result<Outcome, Trouble> {
-    let schema = files::schema(args)?;
+    let schema = files::schema(args, &[file])?;
     let bytes = files::save(file)?;
     let save = verify::verify(&bytes, &schema)
         .map_err(|error| Trouble::Told(format!("{}: {error}; nothing of it can be shown", shown(file))))?;

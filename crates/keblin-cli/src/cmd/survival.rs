@@ -20,7 +20,7 @@ const COLUMNS: [(&str, Row); 5] = [
 ];
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
-    let schema = files::schema(args)?;
+    let schema = files::schema(args, &[])?;
     if console.json {
         console.json_object(&json!({
             "game": schema.game.as_str(),

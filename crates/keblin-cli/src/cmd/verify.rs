@@ -32,7 +32,7 @@ pub(crate) fn run(
     named: &[PathBuf],
     key: Option<&Path>,
 ) -> Result<Outcome, Trouble> {
-    let schema = files::schema(args)?;
+    let schema = files::schema(args, &named.iter().map(PathBuf::as_path).collect::<Vec<_>>())?;
     let key = key.map(files::key).transpose()?;
     let mut troubles = Vec::new();
     let saves = files::saves(named, &mut troubles);

@@ -30,7 +30,7 @@ pub(crate) fn run(
     if let Some(code) = Code::ALL.iter().copied().find(|code| code.as_str() == what) {
         return explain(console, code);
     }
-    let schema = files::schema(args)?;
+    let schema = files::schema(args, save.as_slice())?;
     let progress = match save {
         None => Progress::new(std::sync::Arc::clone(&schema)),
         Some(file) => {

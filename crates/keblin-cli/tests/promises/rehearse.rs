@@ -21,6 +21,32 @@ fn every_rehearsal_of_the_demo_holds() {
 }
 
 #[test]
+fn folders_of_rehearsals_are_run_and_those_beside_the_declaration_if_none_are_named() {
+    let all = fs::read_dir(project("demo/rehearsals")).unwrap().count();
+    let of_a_folder = keblin(&["rehearse", "demo/rehearsals"]);
+    assert_eq!((of_a_folder.code, of_a_folder.out.lines().count()), (0, all), "{}", of_a_folder.err);
+    assert!(
+        of_a_folder.out.starts_with("demo/rehearsals/a_lock_that_holds.txt: held"),
+        "{}",
+        of_a_folder.out
+    );
+    let none_named = keblin_in(&project("demo"), &["rehearse"]);
+    assert_eq!(of_a_folder.out.replace("demo/", ""), none_named.out);
+    let folder = tempfile::tempdir().unwrap();
+    fs::copy(project("demo/progress.toml"), folder.path().join("progress.toml")).unwrap();
+    let refused = |expected: &str| {
+        let ran = keblin_in(folder.path(), &["rehearse"]);
+        assert_eq!(
+            (ran.code, ran.err.split_whitespace().collect::<Vec<_>>().join(" ").as_str()),
+            (2, expected)
+        );
+    };
+    refused("keblin: progress.toml: there is no folder of rehearsals beside it; name a rehearsal");
+    fs::create_dir(folder.path().join("rehearsals")).unwrap();
+    refused("keblin: rehearsals: this folder has no rehearsals: no file in it ends in .txt");
+}
+
+#[test]
 fn a_failure_is_shown_with_the_steps_before_it_and_its_cause() {
     let folder = tempfile::tempdir().unwrap();
     fs::copy(project("demo/progress.toml"), folder.path().join("progress.toml")).unwrap();

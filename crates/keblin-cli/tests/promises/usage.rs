@@ -43,6 +43,37 @@ fn the_declaration_is_found_here_or_in_a_folder_above() {
 }
 
 #[test]
+fn the_declaration_is_found_beside_or_above_the_file_that_is_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let save = project("demo/frozen/saves/v2_at_the_stake.keblin");
+    let save = save.to_str().unwrap();
+    // From somewhere else, where there is none, or another one.
+    for declared_here in [false, true] {
+        if declared_here {
+            let text =
+                "game = 'otter'\nversion = 1\n[fields]\nshells = { type = 'int', scope = 'profile' }\n";
+            fs::write(folder.path().join("progress.toml"), text).unwrap();
+        }
+        for args in
+            [&["show", save][..], &["verify", save], &["migrate", save], &["why", "reedgate", "--save", save]]
+        {
+            let ran = keblin_in(folder.path(), args);
+            assert!(ran.code < 2 && ran.err.is_empty(), "{args:?}: {}", ran.err);
+        }
+    }
+    fs::write(folder.path().join("other.keblin"), b"").unwrap();
+    let ran = keblin_in(folder.path(), &["verify", "other.keblin", save]);
+    assert_eq!(ran.code, 2);
+    assert!(ran.err.contains("other.keblin belongs to progress.toml, and"), "{}", ran.err);
+    let nowhere = tempfile::tempdir().unwrap();
+    fs::write(nowhere.path().join("other.keblin"), b"").unwrap();
+    let ran = keblin_in(nowhere.path(), &["verify", "other.keblin"]);
+    let flat = ran.err.split_whitespace().collect::<Vec<_>>().join(" ");
+    let expected = "keblin: no progress.toml beside or above what is named, nor here or above; name one with --schema FILE";
+    assert_eq!((ran.code, flat.as_str()), (2, expected));
+}
+
+#[test]
 fn a_command_that_needs_a_whole_declaration_says_where_it_is_faulty() {
     let ran = keblin(&["survival", "--schema", "data/faulty/lives.toml"]);
     assert_eq!(ran.code, 2);
