@@ -200,6 +200,18 @@ pub(crate) struct Carried {
 }
 
 impl Carried {
+    /// Takes over what another save carries and this one does not. Whose level is the furthest nobody can say who does not
+    /// know one of them, and the difficulty is that of the run: those stay.
+    pub(crate) fn join(&mut self, other: &Carried) {
+        for (path, value) in &other.fields {
+            self.fields.entry(path.clone()).or_insert_with(|| value.clone());
+        }
+        let unknown =
+            other.blocks.iter().filter(|(name, _)| self.blocks.iter().all(|(held, _)| held != name));
+        let unknown: Vec<_> = unknown.cloned().collect();
+        self.blocks.extend(unknown);
+    }
+
     /// The names of all of it, as places in a save.
     pub(crate) fn names(&self) -> impl Iterator<Item = String> {
         let fields = self.fields.keys().map(|path| path.join("."));
@@ -231,6 +243,24 @@ impl State {
             }
         }
         cells
+    }
+
+    /// What is never written to a file is as declared when the program starts again, also in the copies.
+    pub(crate) fn forget_undurable(&mut self, schema: &Schema) {
+        let forget = |cells: &mut [Value]| {
+            for field in schema.fields.iter().filter(|field| !field.durable) {
+                let cells = cells.get_mut(field.cells.clone()).into_iter().flatten();
+                cells.for_each(|cell| *cell = field.default.clone());
+            }
+        };
+        if schema.fields.iter().all(|field| field.durable) {
+            return;
+        }
+        forget(&mut self.cells);
+        if let Some(visit) = self.run.as_mut().and_then(|run| run.visit.as_mut()) {
+            forget(Arc::make_mut(&mut visit.entry));
+            visit.at_checkpoint.iter_mut().for_each(|copy| forget(Arc::make_mut(copy)));
+        }
     }
 
     /// The cells that a visit copies: level and run scope.

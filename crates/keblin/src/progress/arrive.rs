@@ -49,7 +49,7 @@ impl Progress {
             Some(snapshot) => {
                 let loaded = Progress::restored(snapshot);
                 let begun = self.stage != Stage::Title;
-                let (played, facts) = (self.state.played, self.state.facts.clone());
+                let (played, mut facts) = (self.state.played, self.state.facts.clone().into_iter());
                 self.take_in(&loaded.state, |progress, cell, value| {
                     let of_run = cell < progress.schema.copied_cells;
                     let untouched = touched.get(cell) == Some(&false);
@@ -68,11 +68,14 @@ impl Progress {
                 });
                 // What was counted meanwhile counts on top.
                 self.state.played = loaded.state.played.saturating_add(played);
-                let counted = self.state.facts.iter_mut().zip(facts).zip(&loaded.state.facts);
-                for ((held, meanwhile), saved) in counted {
-                    held.attempts = saved.attempts.saturating_add(meanwhile.attempts);
-                    held.deaths = saved.deaths.saturating_add(meanwhile.deaths);
-                }
+                self.put_facts(&loaded.state.facts, |held, saved| {
+                    let meanwhile = facts.next().unwrap_or_default();
+                    LevelFacts {
+                        attempts: saved.attempts.saturating_add(meanwhile.attempts),
+                        deaths: saved.deaths.saturating_add(meanwhile.deaths),
+                        ..held
+                    }
+                });
                 if !begun {
                     self.state.run.clone_from(&loaded.state.run);
                     self.state.difficulty = loaded.state.difficulty;
@@ -139,6 +142,7 @@ impl Progress {
             let meets = of_profile && field.keep != Keep::Latest;
             meets.then(|| meet(field.keep, progress.value_at(cell), value))?
         });
+        Arc::make_mut(&mut self.carried).join(&theirs.carried);
         self.clamp_all();
         self.note_rules();
         self.tell(Notice::Reconciled);
@@ -151,9 +155,7 @@ impl Progress {
                 self.put(cell, value, &Cause::Load);
             }
         }
-        for (held, saved) in self.state.facts.iter_mut().zip(&from.facts) {
-            *held = best(*held, *saved);
-        }
+        self.put_facts(&from.facts, best);
         self.state.furthest = self.state.furthest.max(from.furthest);
         self.state.played = self.state.played.max(from.played);
         for (held, saved) in self.state.latched.iter_mut().zip(&from.latched) {

@@ -10,10 +10,10 @@ use keblin_schema::model::{Bound, FieldDef, Scope};
 use keblin_schema::typed::{FieldType, Scalar};
 use keblin_schema::{Field, Keep, Time, Value};
 
+use super::Progress;
 use super::journal::Cause;
 use super::phase::{Answer, EventName};
 use super::refusal::{Refused, Why};
-use super::{Progress, journal::Target};
 
 /// What a write did. May be ignored: a refused write has changed nothing.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -272,13 +272,7 @@ impl Progress {
         let clamped = after != sum || held.checked_add(by).is_none();
         let (before, now) = (Value::Int(held), Value::Int(after));
         if after != held {
-            if let Some(Value::Int(held)) = self.state.cells.get_mut(cell) {
-                *held = after;
-            }
-            self.journal.note_added(cell, [held, after], by);
-            self.changed();
-            self.rules.cell_changed(&self.schema, cell);
-            self.touched(cell);
+            self.put_sum(cell, [held, after], by);
             if self.rules.are_due() {
                 self.settle();
             }
@@ -383,14 +377,7 @@ impl Progress {
             _ => return,
         };
         let bound = self.schema.field_at(cell).and_then(|field| self.clamped(field, &grown));
-        let after = bound.unwrap_or(grown);
-        if let Some(held) = self.state.cells.get_mut(cell)
-            && *held != after
-        {
-            let before = std::mem::replace(held, after.clone());
-            self.journal.note(Target::Cell(cell), before, after, Cause::Tick);
-            self.rules.cell_changed(&self.schema, cell);
-        }
+        self.put_time(cell, bound.unwrap_or(grown));
     }
 }
 

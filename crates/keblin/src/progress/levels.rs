@@ -6,7 +6,7 @@ use keblin_schema::model::{At, StarsBy};
 use keblin_schema::{AnyGame, Difficulty, Level, Name, Value};
 
 use super::Progress;
-use super::journal::{Cause, Target};
+use super::journal::Cause;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::standing::Standing;
@@ -137,10 +137,7 @@ impl Progress {
             return facts.stars.max(count(now));
         }
         let collected = facts.collected | now;
-        let index = here.level.map(|level| self.schema.fact_index(level, here.difficulty.unwrap_or(0)));
-        if let Some(held) = index.and_then(|index| self.state.facts.get_mut(index)) {
-            held.collected = collected;
-        }
+        self.put_collected(here, collected);
         facts.stars.max(count(collected))
     }
 
@@ -182,30 +179,6 @@ impl Progress {
         let count = count.saturating_add(1).min(i64::MAX.unsigned_abs());
         self.put_fact(here, fact, Value::Int(i64::try_from(count).unwrap_or(i64::MAX)), cause);
         count
-    }
-
-    /// The one place where a fact changes.
-    pub(super) fn put_fact(&mut self, at: At, fact: Fact, value: Value, cause: &Cause) {
-        let Some(level) = at.level else { return };
-        let before = self.fact_value(at, fact);
-        let index = self.schema.fact_index(level, at.difficulty.unwrap_or(0));
-        let Some(facts) = self.state.facts.get_mut(index).filter(|_| before != value) else { return };
-        let count = value.number().and_then(|number| u64::try_from(number).ok()).unwrap_or(0);
-        match fact {
-            Fact::Finished => facts.finished = value == Value::Bool(true),
-            Fact::Stars => {
-                facts.stars = u8::try_from(count).unwrap_or(u8::MAX);
-                // Stars that are erased are no longer collected.
-                facts.collected = if facts.stars == 0 { 0 } else { facts.collected };
-            }
-            Fact::Attempts => facts.attempts = count,
-            _ => facts.deaths = count,
-        }
-        let difficulty = at.difficulty.filter(|_| self.schema.level_facts_per_difficulty);
-        let target = Target::Fact { at: At::level(at.level, difficulty), fact };
-        self.journal.note(target, before, value, cause.clone());
-        self.changed();
-        self.rules.fact_changed(&self.schema, level, fact);
     }
 
     /// A fact as a value; unset where no level is in question.

@@ -25,6 +25,9 @@ mod visit;
 /// Checkpoints and deaths.
 mod death;
 
+/// The one place where values and facts change.
+mod put;
+
 /// Values: reading and writing them.
 mod fields;
 
@@ -96,15 +99,16 @@ pub use visit::{Entered, Finished, Next, StarHeld};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use keblin_schema::model::{Again, At, FieldDef, OnDeath, OnReset, Resume};
+use keblin_schema::model::{Again, At, OnReset, Resume};
 use keblin_schema::{Schema, Value};
 
 use crate::snapshot::{Areas, Carried, Run, Snapshot, State, Stay, Visit};
 use arrive::Waiting;
 use due::Due;
-use journal::{Cause, Entry, Journal, Target};
+use journal::{Cause, Entry, Journal};
 use look::Coverage;
 use phase::{Answer, EventName};
+use put::Origin;
 use rules::Rules;
 use signals::Signals;
 
@@ -151,34 +155,6 @@ enum Stage {
     Over,
 }
 
-/// Where a value is taken from when an event puts values back.
-enum Origin {
-    Live,
-    Checkpoint,
-    Entry,
-    Default,
-}
-
-impl From<OnDeath> for Origin {
-    fn from(word: OnDeath) -> Origin {
-        match word {
-            OnDeath::Stays => Origin::Live,
-            OnDeath::Checkpoint => Origin::Checkpoint,
-            OnDeath::Entry => Origin::Entry,
-            OnDeath::Default => Origin::Default,
-        }
-    }
-}
-
-impl From<OnReset> for Origin {
-    fn from(word: OnReset) -> Origin {
-        match word {
-            OnReset::Stays => Origin::Live,
-            OnReset::Default => Origin::Default,
-        }
-    }
-}
-
 impl Progress {
     /// Progress without a save: every value as declared. Tells [`Notice::FirstRun`].
     #[must_use]
@@ -195,10 +171,10 @@ impl Progress {
     /// outside bounds that have changed since are clamped.
     #[must_use]
     pub fn restored(snapshot: Snapshot) -> Progress {
-        let Snapshot { schema, state, carried, areas, .. } = snapshot;
+        let Snapshot { schema, mut state, carried, areas, .. } = snapshot;
+        state.forget_undurable(&schema);
         let mut progress = Progress::at_title(schema, state, carried, Notice::Restored);
         progress.areas = areas;
-        progress.forget_undurable();
         let resume = progress.schema.resume;
         match progress.visit().map(|visit| visit.stay) {
             Some(Stay::Playing | Stay::Down | Stay::Left) if resume == Resume::Checkpoint => {
@@ -215,42 +191,11 @@ impl Progress {
         progress
     }
 
-    /// What is never written to a file is as declared when the program starts again, also in the copies.
-    fn forget_undurable(&mut self) {
-        let schema = Arc::clone(&self.schema);
-        let undurable = schema.fields.iter().filter(|field| !field.durable);
-        let undurable: Vec<_> = undurable.map(|field| (field.cells.clone(), field.default.clone())).collect();
-        let forget = |cells: &mut [Value]| {
-            for (range, default) in &undurable {
-                cells.get_mut(range.clone()).into_iter().flatten().for_each(|cell| *cell = default.clone());
-            }
-        };
-        if undurable.is_empty() {
-            return;
-        }
-        forget(&mut self.state.cells);
-        if let Some(visit) = self.visit_mut() {
-            forget(Arc::make_mut(&mut visit.entry));
-            visit.at_checkpoint.iter_mut().for_each(|copy| forget(Arc::make_mut(copy)));
-        }
-    }
-
     /// The values of a snapshot as they are, to be looked at and not played.
     pub(crate) fn view(snapshot: &Snapshot) -> Progress {
         let Snapshot { schema, state, carried, areas, .. } = snapshot.clone();
         let progress = Progress::at_title(schema, state, carried, Notice::Restored);
         Progress { areas, ..progress }
-    }
-
-    /// Puts the values of device scope in place, as they were kept beside the slots.
-    pub(crate) fn put_device(&mut self, values: Vec<Value>) {
-        let first = self.schema.saved_cells;
-        for (cell, value) in self.state.cells.iter_mut().skip(first).zip(values) {
-            *cell = value;
-        }
-        self.clamp_all();
-        self.journal = Journal::default();
-        self.note_rules();
     }
 
     /// Puts values back by `on_death` from the entry copy, for a saved checkpoint that is no longer there.
@@ -388,43 +333,6 @@ impl Progress {
 
     fn refusal(&self, event: EventName, why: Why) -> Refused {
         Refused { event, phase: self.phase(), why: Box::new(why) }
-    }
-
-    /// The one place where a value changes.
-    fn put(&mut self, cell: usize, value: Value, cause: &Cause) {
-        if let Some(held) = self.state.cells.get_mut(cell)
-            && *held != value
-        {
-            let before = std::mem::replace(held, value.clone());
-            self.journal.note(Target::Cell(cell), before, value, cause.clone());
-            self.rules.cell_changed(&self.schema, cell);
-            self.touched(cell);
-            self.changed();
-        }
-    }
-
-    /// Puts the values of level and run scope back to where a word of theirs says.
-    fn put_back(&mut self, origin: impl Fn(&FieldDef) -> Origin, cause: &Cause) {
-        let schema = Arc::clone(&self.schema);
-        let copies = self.visit().map(|visit| {
-            let entry = Arc::clone(&visit.entry);
-            let checkpoint = visit.at_checkpoint.as_ref().map_or_else(|| Arc::clone(&entry), Arc::clone);
-            (entry, checkpoint)
-        });
-        for field in schema.fields.iter().filter(|field| field.scope.is_of_run()) {
-            for cell in field.cells.clone() {
-                let copied = |copy: &Arc<[Value]>| copy.get(cell).cloned();
-                let value = match (origin(field), &copies) {
-                    (Origin::Live, _) => continue,
-                    (Origin::Checkpoint, Some((_, checkpoint))) => copied(checkpoint),
-                    (Origin::Entry, Some((entry, _))) => copied(entry),
-                    (Origin::Default | Origin::Checkpoint | Origin::Entry, _) => None,
-                };
-                self.put(cell, value.unwrap_or_else(|| field.default.clone()), cause);
-            }
-        }
-        // Once all of them are back, and not before: one may be the bound of another.
-        self.hold_bounds();
     }
 
     /// The place in question: the level of the visit and the difficulty of the run, or the one last chosen.

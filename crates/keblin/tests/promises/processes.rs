@@ -1,6 +1,7 @@
 //! Other processes: one that is killed while it saves, one that has the slot, one whose disk is full. They are this test
 //! program itself, told by its environment which part to play.
 
+use std::fs;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::path::Path;
 use std::process::{Child, ChildStdout, Command, Stdio};
@@ -20,10 +21,16 @@ const PART: &str = "KEBLIN_TEST_PART";
 /// How often the child is killed; `KEBLIN_TEST_KILLS` says otherwise.
 const KILLS: u32 = 100;
 
-/// The other process. As a test of its own it does nothing.
+/// The other process. Started by itself it has no part to play: then it checks that one that is told to play a part which
+/// there is not fails, and so that those below have played theirs.
 #[test]
 fn the_other_process() {
-    let (Ok(folder), Ok(part)) = (std::env::var(FOLDER), std::env::var(PART)) else { return };
+    let (Ok(folder), Ok(part)) = (std::env::var(FOLDER), std::env::var(PART)) else {
+        let folder = tempfile::tempdir().unwrap();
+        let ended = other("no such part", folder.path(), None).output().unwrap();
+        assert!(!ended.status.success() && fs::read_dir(folder.path()).unwrap().next().is_none());
+        return;
+    };
     let schema = schema(GAME);
     let (shells, best): (Field<i64>, Field<Option<i64>>) =
         (schema.field("shells").unwrap(), schema.field("best").unwrap());

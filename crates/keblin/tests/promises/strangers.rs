@@ -11,6 +11,7 @@ use keblin::store::{Origin, PinError, SaveError};
 use keblin::{Field, Keeper, Notice, SaveDir};
 
 use crate::keepers::{FRAME, Game, game, in_memory, settle, shells, slot_on};
+use crate::tables::schema;
 
 #[test]
 fn a_pin_brings_back_the_run_and_takes_no_record() {
@@ -80,6 +81,33 @@ fn what_is_erased_does_not_come_back_by_a_file_that_somebody_put_there() {
     assert_eq!(kept.get(best), None);
     kept.close().unwrap();
     assert_eq!(slot.view(schema).unwrap().progress.get(best), None);
+}
+
+#[test]
+fn what_a_build_does_not_know_is_kept_when_two_saves_meet() {
+    let text = |more: &str| {
+        format!(
+            "game = 'met'\nversion = 1\n[fields]\nbest = {{ type = 'int', scope = 'profile', keep = 'highest' }}\n{more}"
+        )
+    };
+    let (plain, newer) = (schema(&text("")), schema(&text("medals = { type = 'int', scope = 'profile' }\n")));
+    let medals: Field<i64> = newer.field("medals").unwrap();
+    let best: Field<Option<i64>> = plain.field("best").unwrap();
+    let (elsewhere, far) = in_memory();
+    let mut theirs = Keeper::open(&far, &newer).unwrap();
+    theirs.set(medals, 7);
+    theirs.close().unwrap();
+    let (memory, slot) = in_memory();
+    let mut kept = Keeper::open(&slot, &plain).unwrap();
+    kept.submit(best, 5);
+    kept.save_now().unwrap();
+    memory.put_file(slot.path(), elsewhere.files()[&far.path()].clone());
+    kept.submit(best, 6);
+    assert!(kept.save_now().unwrap().unwrap().replaced.unwrap().has_met);
+    kept.close().unwrap();
+    let seen = slot.view(&newer).unwrap().progress;
+    let best: Field<Option<i64>> = newer.field("best").unwrap();
+    assert_eq!((seen.get(medals), seen.get(best)), (7, Some(6)));
 }
 
 #[test]
