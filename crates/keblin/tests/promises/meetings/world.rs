@@ -118,6 +118,8 @@ pub(super) struct World {
     next: i64,
     first_file: Option<Vec<u8>>,
     pub(super) told: Told,
+    /// What each keeper has erased and could not save: its next save erases it.
+    owes: [Option<i64>; KEEPERS],
     /// What each keeper has done since it was opened, as far as it may matter.
     pub(super) hidden: [u64; KEEPERS],
 }
@@ -149,6 +151,7 @@ impl World {
             next: 10,
             first_file: None,
             told: Told::default(),
+            owes: [None; KEEPERS],
             hidden: [0; KEEPERS],
         }
     }
@@ -206,7 +209,9 @@ impl World {
             Act::Close(who) => {
                 if let Some((kept, _)) = self.keepers[who].take() {
                     let held = kept.get(best());
+                    let owes = self.owes[who].take();
                     if kept.close().is_ok() {
+                        self.erased(owes);
                         self.acknowledged(held);
                     }
                 }
@@ -264,13 +269,8 @@ impl World {
             let is_whole = saved.written_bytes == saved.len_bytes;
             self.hidden[who] = 2 + u64::from(is_whole);
             self.told.rotten &= !is_whole;
-            if erases {
-                // What a stranger's save brings later is not what was erased here.
-                self.told.erased = erased;
-                self.told.must = None;
-                let strange = std::mem::take(&mut self.told.strange);
-                self.told.refused.extend(strange);
-            }
+            let owes = self.owes[who].take();
+            self.erased(owes.max(erases.then_some(erased)));
             self.acknowledged(held);
             let files = self.files.files();
             if self.first_file.is_none() {
@@ -286,18 +286,30 @@ impl World {
                 false
             });
         } else {
-            self.hidden[who] = 4;
             self.told.unsaved.extend(held);
+            self.owes[who] = self.owes[who].max(erases.then_some(erased));
+            self.hidden[who] = 4 + u64::from(self.owes[who].is_some());
         }
     }
 
     /// The program of a keeper has ended: nothing of what it would still do is done.
     pub(super) fn end(&mut self, who: usize) {
+        self.owes[who] = None;
         if let Some((kept, end)) = self.keepers[who].take() {
             end.watcher.left.store(0, Ordering::SeqCst);
             drop(kept);
             end.watcher.left.store(-1, Ordering::SeqCst);
         }
+    }
+
+    /// It was acknowledged that values up to this one are erased, if any are.
+    fn erased(&mut self, erased: Option<i64>) {
+        let Some(erased) = erased else { return };
+        self.told.erased = self.told.erased.max(erased);
+        self.told.must = None;
+        // What a stranger's save brings later is not what was erased here.
+        let strange = std::mem::take(&mut self.told.strange);
+        self.told.refused.extend(strange);
     }
 
     fn acknowledged(&mut self, held: Option<i64>) {
