@@ -75,6 +75,10 @@ pub mod game;
 /// Trying it: scripted play-throughs.
 pub mod rehearse;
 
+/// One error for all of them.
+mod error;
+
+pub use error::Error;
 pub use game::{Carried, Carry};
 /// ```
 /// keblin::schema!(fen_post, "../../demo/progress.toml");

@@ -2,10 +2,10 @@
 //! Nothing here decides anything; `progress` changes it, `save` turns it into bytes and back.
 
 use std::collections::BTreeMap;
-use std::fmt;
 use std::sync::Arc;
 
 use keblin_schema::{Schema, Time, Value};
+use thiserror::Error;
 
 /// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
 ///
@@ -39,23 +39,12 @@ pub struct Picture {
 pub const MAX_PICTURE_BYTES: usize = 4 << 20;
 
 /// A picture that is too large to be kept in every save.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[error("a picture has at most {MAX_PICTURE_BYTES} bytes, but found {bytes}: make it smaller")]
 pub struct PictureTooLarge {
     /// Its length in bytes.
     pub bytes: usize,
 }
-
-impl fmt::Display for PictureTooLarge {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(
-            f,
-            "a picture has at most {MAX_PICTURE_BYTES} bytes, but found {}: make it smaller",
-            self.bytes
-        )
-    }
-}
-
-impl std::error::Error for PictureTooLarge {}
 
 impl Picture {
     /// A picture of some media type, such as `image/png`.

@@ -4,6 +4,8 @@ use std::fmt;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::thread::{self, ThreadId};
 
+use thiserror::Error;
+
 /// The place for a game's one keeper. `schema!` makes one with the functions `install`, `with` and `uninstall`.
 #[derive(Debug)]
 pub struct Installed<K> {
@@ -13,30 +15,21 @@ pub struct Installed<K> {
 }
 
 /// Why a keeper was not installed, or not reached.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum InstallError {
     /// One is installed already.
+    #[error("a keeper is installed already; take it out with `uninstall` first")]
     Twice,
     /// It is being used by this very thread: a call of `with` inside another.
+    #[error(
+        "`with` inside another `with`: hand the keeper of the outer one on instead of reaching for it again"
+    )]
     Nested,
     /// None is installed.
+    #[error("no keeper is installed; call `install` once the slot is open")]
     Missing,
 }
-
-impl fmt::Display for InstallError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(match self {
-            InstallError::Twice => "a keeper is installed already; take it out with `uninstall` first",
-            InstallError::Nested => {
-                "`with` inside another `with`: hand the keeper of the outer one on instead of reaching for it again"
-            }
-            InstallError::Missing => "no keeper is installed; call `install` once the slot is open",
-        })
-    }
-}
-
-impl std::error::Error for InstallError {}
 
 /// Takes an installed keeper out when it is dropped, so that it is saved. Hold one in `main`: what is installed lies in a
 /// static, and a program that ends drops no statics.

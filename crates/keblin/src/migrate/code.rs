@@ -1,12 +1,12 @@
 //! What the game itself does in a step, where words are not enough. It is a function of the values of before and those of
 //! now as far as the step has made them; the tool does not have it, and leaves such saves to the game.
 
-use std::fmt;
 use std::sync::Arc;
 
 use keblin_schema::condition::names::resolve;
 use keblin_schema::condition::{Node, parse};
 use keblin_schema::{PastVersion, Schema, Value};
+use thiserror::Error;
 
 use crate::progress::Progress;
 use crate::progress::journal::Target;
@@ -19,31 +19,22 @@ type Code = dyn Fn(&Progress, &mut Rewriting) -> Result<(), String> + Send + Syn
 struct Kept(Box<Code>);
 
 /// Why a function was not put in place.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum CodeError {
     /// No step leads to that version.
+    #[error("no step leads to version {to} of this schema")]
     NoStep {
         /// The version.
         to: u32,
     },
     /// There is one already.
+    #[error("the step to version {to} has code already")]
     Twice {
         /// The version.
         to: u32,
     },
 }
-
-impl fmt::Display for CodeError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            CodeError::NoStep { to } => write!(f, "no step leads to version {to} of this schema"),
-            CodeError::Twice { to } => write!(f, "the step to version {to} has code already"),
-        }
-    }
-}
-
-impl std::error::Error for CodeError {}
 
 /// Says what the game does in the step to a version, after what the step declares. To be called once, before any save is
 /// opened; the fields it is there for say `by = "code"` in the step.

@@ -90,7 +90,7 @@ pub use fingerprint::Fingerprint;
 pub use head::SlotHead;
 pub use layout::SaveLimits;
 pub use reader::{SaveFile, read, read_within};
-pub use seal::{Seal, SealKey};
+pub use seal::{KeyTooShort, Seal, SealKey};
 pub use stamp::{Lineage, Stamp};
 pub use state::StateHead;
 pub use summary::Summary;

@@ -3,6 +3,8 @@
 
 use std::fmt;
 
+use thiserror::Error;
+
 use coset::{
     CoseMac0, CoseMac0Builder, HeaderBuilder, RegisteredLabelWithPrivate, TaggedCborSerializable, iana,
 };
@@ -19,19 +21,12 @@ pub const MIN_KEY_BYTES: usize = 16;
 pub struct SealKey(Vec<u8>);
 
 /// A key that is too short to be one.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[error("a key for seals has at least {MIN_KEY_BYTES} bytes, but found {bytes}")]
 pub struct KeyTooShort {
     /// Its length in bytes.
     pub bytes: usize,
 }
-
-impl fmt::Display for KeyTooShort {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "a key for seals has at least {MIN_KEY_BYTES} bytes, but found {}", self.bytes)
-    }
-}
-
-impl std::error::Error for KeyTooShort {}
 
 /// The bytes of a key are for nobody's log.
 impl fmt::Debug for SealKey {

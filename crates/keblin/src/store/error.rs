@@ -1,11 +1,13 @@
 //! What an operating system says when it fails, with what was being done and to what.
 
-use std::fmt;
 use std::io::{self, ErrorKind};
 use std::path::{Path, PathBuf};
 
+use thiserror::Error;
+
 /// A call to the operating system that failed.
-#[derive(Debug)]
+#[derive(Debug, Error)]
+#[error("{doing} {}: {source}", shown(path))]
 pub struct DiskError {
     /// What was being done.
     pub doing: &'static str,
@@ -15,19 +17,9 @@ pub struct DiskError {
     pub source: io::Error,
 }
 
-impl fmt::Display for DiskError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        // A path may hold any character: what would move a terminal's cursor is shown escaped.
-        let path = self.path.to_string_lossy();
-        let path = keblin_schema::shown::Shown(&path);
-        write!(f, "{} {path}: {}", self.doing, self.source)
-    }
-}
-
-impl std::error::Error for DiskError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        Some(&self.source)
-    }
+/// A path in a message: what would act on a terminal is escaped.
+pub(super) fn shown(path: &Path) -> String {
+    keblin_schema::shown::Shown(&path.to_string_lossy()).to_string()
 }
 
 impl DiskError {

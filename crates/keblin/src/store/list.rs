@@ -1,14 +1,13 @@
 //! The list of slots, and what is done with whole slots. The list reads the two ends of each file and nothing between, so
 //! it costs the same where saves are large. Where a file ends in room, that is looked through too, from its end.
 
-use std::fmt;
 use std::path::{Path, PathBuf};
 
 use keblin_schema::Name;
+use thiserror::Error;
 
-use super::error::DiskError;
+use super::error::{DiskError, shown};
 use super::savedir::{ENDING, SaveDir, SlotNameError};
-use super::saving::shown;
 use super::slot::Slot;
 use crate::save::head::{SlotHead, head_of, state_bytes};
 use crate::save::layout::{FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES};
@@ -43,75 +42,42 @@ pub struct SlotEntry {
 }
 
 /// Why a slot was not copied or removed. Nothing was changed.
-#[derive(Debug)]
+#[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum SlotError {
     /// A name that is none.
-    Name(SlotNameError),
+    #[error(transparent)]
+    Name(#[from] SlotNameError),
     /// There is no save of this name.
+    #[error("there is no save {}", shown(path))]
     Missing {
         /// The file that is not there.
         path: PathBuf,
     },
     /// There is a save of this name already.
+    #[error("there is a save {} already; remove it first", shown(path))]
     Taken {
         /// Its file.
         path: PathBuf,
     },
     /// The slot is open, here or in another copy of the program.
+    #[error("the slot is open: {} is locked", shown(lock))]
     InUse {
         /// The lock.
         lock: PathBuf,
     },
     /// The save is not whole: open it, and copy it then.
+    #[error("{}: {error}; open it to mend it, and copy it then", shown(path))]
     Damaged {
         /// The file.
         path: PathBuf,
         /// What is wrong.
+        #[source]
         error: ReadError,
     },
     /// The operating system failed.
-    Disk(DiskError),
-}
-
-impl From<DiskError> for SlotError {
-    fn from(error: DiskError) -> SlotError {
-        SlotError::Disk(error)
-    }
-}
-
-impl From<SlotNameError> for SlotError {
-    fn from(error: SlotNameError) -> SlotError {
-        SlotError::Name(error)
-    }
-}
-
-impl fmt::Display for SlotError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            SlotError::Name(error) => write!(f, "{error}"),
-            SlotError::Missing { path } => write!(f, "there is no save {}", shown(path)),
-            SlotError::Taken { path } => {
-                write!(f, "there is a save {} already; remove it first", shown(path))
-            }
-            SlotError::InUse { lock } => write!(f, "the slot is open: {} is locked", shown(lock)),
-            SlotError::Damaged { path, error } => {
-                write!(f, "{}: {error}; open it to mend it, and copy it then", shown(path))
-            }
-            SlotError::Disk(error) => write!(f, "{error}"),
-        }
-    }
-}
-
-impl std::error::Error for SlotError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match self {
-            SlotError::Name(error) => Some(error),
-            SlotError::Damaged { error, .. } => Some(error),
-            SlotError::Disk(error) => Some(error),
-            _ => None,
-        }
-    }
+    #[error(transparent)]
+    Disk(#[from] DiskError),
 }
 
 impl SaveDir {

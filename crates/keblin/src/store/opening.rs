@@ -1,17 +1,16 @@
 //! Opening a slot, in this order: the lock, the last whole state of the file and of the copy before it, the newer of the
 //! two, its seal, its values and how they fit. Never a mixture, and never a first run where there was a save.
 
-use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keblin_schema::Schema;
+use thiserror::Error;
 
 use super::broken::Broken;
 use super::device::Settings;
-use super::error::DiskError;
+use super::error::{DiskError, shown};
 use super::ruin::Ruin;
-use super::saving::shown;
 use super::slot::Slot;
 use crate::progress::{AsideReason, Notice, Progress};
 use crate::save::search::History;
@@ -65,61 +64,31 @@ pub enum Origin {
 }
 
 /// Why a slot was not opened. Nothing has been changed.
-#[derive(Debug)]
+#[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum OpenError {
     /// The save is whole but not for this game or version: it is left untouched.
+    #[error("{}: {error}; it is left as it is", shown(path))]
     Refused {
         /// The file.
         path: PathBuf,
         /// Why.
+        #[source]
         error: ReadError,
     },
     /// No whole save is left; ask the player, then [`Ruin::earlier`] or [`Ruin::start_fresh`].
+    #[error("{0}")]
     Damaged(Box<Ruin>),
     /// Another copy of the program, or another [`Keeper`](super::Keeper) or [`Slot`] in this one, has it open: close that
     /// one first. [`Slot::view`] can look at it.
+    #[error("the slot is open already: {} is locked; close the keeper or program that has it", shown(lock))]
     InUse {
         /// The lock.
         lock: PathBuf,
     },
     /// The operating system failed.
-    Disk(DiskError),
-}
-
-impl From<DiskError> for OpenError {
-    fn from(error: DiskError) -> OpenError {
-        OpenError::Disk(error)
-    }
-}
-
-impl fmt::Display for OpenError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            OpenError::Refused { path, error } => {
-                write!(f, "{}: {error}; it is left as it is", shown(path))
-            }
-            OpenError::Damaged(ruin) => write!(f, "{ruin}"),
-            OpenError::InUse { lock } => {
-                let lock = shown(lock);
-                write!(
-                    f,
-                    "the slot is open already: {lock} is locked; close the keeper or program that has it"
-                )
-            }
-            OpenError::Disk(error) => write!(f, "{error}"),
-        }
-    }
-}
-
-impl std::error::Error for OpenError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match self {
-            OpenError::Refused { error, .. } => Some(error),
-            OpenError::Disk(error) => Some(error),
-            _ => None,
-        }
-    }
+    #[error(transparent)]
+    Disk(#[from] DiskError),
 }
 
 impl Opened {

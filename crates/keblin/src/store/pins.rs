@@ -1,17 +1,17 @@
 //! Pins: instants that the player keeps by name, and can go back to. Each is a whole save of its own beside the slot.
 
-use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keblin_schema::name::NameFault;
 use keblin_schema::{Name, Schema};
+use thiserror::Error;
 
-use super::error::DiskError;
+use super::error::{DiskError, shown};
 use super::held::Held;
 use super::keeper::{Keeper, Place};
 use super::savedir::ENDING;
-use super::saving::{SaveError, shown};
+use super::saving::SaveError;
 use super::slot::Slot;
 use crate::progress::erase::Erase;
 use crate::progress::{AsideReason, Progress, Refused};
@@ -32,10 +32,11 @@ pub struct Pin {
 }
 
 /// Why a pin was not made, or not gone back to. Nothing was changed.
-#[derive(Debug)]
+#[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum PinError {
     /// A text that is not the name of a pin.
+    #[error("{name:?} cannot be the name of a pin: {fault}")]
     Name {
         /// The text.
         name: String,
@@ -43,54 +44,31 @@ pub enum PinError {
         fault: NameFault,
     },
     /// There is no pin of this name.
+    #[error("there is no pin {}", shown(path))]
     Missing {
         /// The file that is not there.
         path: PathBuf,
     },
     /// It is not whole, or not for this game or version.
+    #[error("{}: {error}", shown(path))]
     Unusable {
         /// Its file.
         path: PathBuf,
         /// Why.
+        #[source]
         error: ReadError,
     },
     /// The player has not agreed.
+    #[error(transparent)]
     Refused(Refused),
     /// It was not saved.
-    Save(SaveError),
-}
-
-impl From<SaveError> for PinError {
-    fn from(error: SaveError) -> PinError {
-        PinError::Save(error)
-    }
+    #[error(transparent)]
+    Save(#[from] SaveError),
 }
 
 impl From<DiskError> for PinError {
     fn from(error: DiskError) -> PinError {
         PinError::Save(error.into())
-    }
-}
-
-impl fmt::Display for PinError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            PinError::Name { name, fault } => write!(f, "{name:?} cannot be the name of a pin: {fault}"),
-            PinError::Missing { path } => write!(f, "there is no pin {}", shown(path)),
-            PinError::Unusable { path, error } => write!(f, "{}: {error}", shown(path)),
-            PinError::Refused(refused) => write!(f, "{refused}"),
-            PinError::Save(error) => write!(f, "{error}"),
-        }
-    }
-}
-
-impl std::error::Error for PinError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match self {
-            PinError::Unusable { error, .. } => Some(error),
-            PinError::Save(error) => Some(error),
-            _ => None,
-        }
     }
 }
 

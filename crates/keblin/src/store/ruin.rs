@@ -7,10 +7,9 @@ use std::sync::Arc;
 
 use keblin_schema::Schema;
 
-use super::error::DiskError;
+use super::error::{DiskError, shown};
 use super::opening::{OpenError, Opened, Origin, Way};
 use super::savedir::ENDING;
-use super::saving::shown;
 use super::slot::Slot;
 use crate::save::{ReadError, StateHead};
 use crate::verify::{Save, Verified, verify_within};

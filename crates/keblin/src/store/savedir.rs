@@ -1,11 +1,11 @@
 //! The folder: where slots lie, and what their files are called. A slot's name is an id, never a path.
 
-use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keblin_schema::Name;
 use keblin_schema::name::NameFault;
+use thiserror::Error;
 
 use super::backend::{Backend, Disk};
 use super::error::{DiskError, failed};
@@ -37,21 +37,14 @@ pub struct SaveDir {
 }
 
 /// A text that is not the name of a slot.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{name:?} cannot be the name of a slot: {fault}")]
 pub struct SlotNameError {
     /// The text.
     pub name: String,
     /// What is wrong with it.
     pub fault: NameFault,
 }
-
-impl fmt::Display for SlotNameError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{:?} cannot be the name of a slot: {}", self.name, self.fault)
-    }
-}
-
-impl std::error::Error for SlotNameError {}
 
 impl SaveDir {
     /// The saves in a folder of the disk. A relative folder is one of the folder that the program works in now, and stays

@@ -2,11 +2,12 @@
 //! step. Another state is *appended* behind the last one, with one sync. Nothing is appended to a file that anything
 //! failed on, or that is not as it was left: the next save publishes.
 
-use std::fmt;
 use std::path::PathBuf;
 use std::sync::MutexGuard;
 
-use super::error::DiskError;
+use thiserror::Error;
+
+use super::error::{DiskError, shown};
 use super::held::Held;
 use super::publish::How;
 use super::slot::Slot;
@@ -49,26 +50,32 @@ pub struct Replaced {
 }
 
 /// Why a slot was not saved. What was there is there.
-#[derive(Debug)]
+#[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum SaveError {
     /// The file there is not of this game or version: it is left untouched.
+    #[error("not saved over {}: {error}", shown(path))]
     Refused {
         /// The file.
         path: PathBuf,
         /// Why.
+        #[source]
         error: ReadError,
     },
     /// Another copy of the program, or another [`Keeper`](super::Keeper) or [`Slot`] in this one, has the slot open.
+    #[error("not saved: the slot is open elsewhere, {} is locked", shown(lock))]
     InUse {
         /// The lock.
         lock: PathBuf,
     },
     /// It would be larger than a save may be, so it could not be read again.
+    #[error("not saved: {0}; let the game keep fewer or smaller areas of the world")]
     TooLarge(Fullness),
     /// There is no slot to save to: it is only looked at, or the game keeps the bytes itself.
+    #[error("not saved: the slot is only being looked at")]
     OnlyLooking,
     /// The progress in the keeper is of another game than the slot was opened for.
+    #[error("not saved: the slot is of the game {expected:?}, and the progress of {found:?}")]
     OtherGame {
         /// The game that the slot was opened for.
         expected: String,
@@ -76,53 +83,14 @@ pub enum SaveError {
         found: String,
     },
     /// Writing panicked: the files of the game's own [`Backend`](super::backend::Backend), or this library.
+    #[error("not saved: writing panicked: {message}")]
     Panicked {
         /// What the panic said.
         message: String,
     },
     /// The operating system failed.
-    Disk(DiskError),
-}
-
-impl From<DiskError> for SaveError {
-    fn from(error: DiskError) -> SaveError {
-        SaveError::Disk(error)
-    }
-}
-
-impl fmt::Display for SaveError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            SaveError::Refused { path, error } => write!(f, "not saved over {}: {error}", shown(path)),
-            SaveError::InUse { lock } => {
-                write!(f, "not saved: the slot is open elsewhere, {} is locked", shown(lock))
-            }
-            SaveError::TooLarge(fullness) => {
-                write!(f, "not saved: {fullness}; let the game keep fewer or smaller areas of the world")
-            }
-            SaveError::OnlyLooking => write!(f, "not saved: the slot is only being looked at"),
-            SaveError::OtherGame { expected, found } => {
-                write!(f, "not saved: the slot is of the game {expected:?}, and the progress of {found:?}")
-            }
-            SaveError::Panicked { message } => write!(f, "not saved: writing panicked: {message}"),
-            SaveError::Disk(error) => write!(f, "not saved: {error}"),
-        }
-    }
-}
-
-impl std::error::Error for SaveError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match self {
-            SaveError::Refused { error, .. } => Some(error),
-            SaveError::Disk(error) => Some(error),
-            _ => None,
-        }
-    }
-}
-
-/// A path in a message: what would act on a terminal is escaped.
-pub(super) fn shown(path: &std::path::Path) -> String {
-    keblin_schema::shown::Shown(&path.to_string_lossy()).to_string()
+    #[error("not saved: {0}")]
+    Disk(#[from] DiskError),
 }
 
 impl Slot {

@@ -1,7 +1,8 @@
 //! From slot to slot with one keeper, and giving a slot up.
 
-use std::fmt;
 use std::sync::Arc;
+
+use thiserror::Error;
 
 use super::keeper::{Keeper, Place};
 use super::opening::OpenError;
@@ -9,31 +10,15 @@ use super::saving::SaveError;
 use super::slot::Slot;
 
 /// Why a keeper did not go on to another slot.
-#[derive(Debug)]
+#[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum SwitchError {
     /// What was played could not be saved. It is still played.
-    Save(SaveError),
+    #[error(transparent)]
+    Save(#[from] SaveError),
     /// The other slot could not be opened. What was played is saved, and still played.
-    Open(OpenError),
-}
-
-impl fmt::Display for SwitchError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            SwitchError::Save(error) => error.fmt(f),
-            SwitchError::Open(error) => error.fmt(f),
-        }
-    }
-}
-
-impl std::error::Error for SwitchError {
-    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match self {
-            SwitchError::Save(error) => Some(error),
-            SwitchError::Open(error) => Some(error),
-        }
-    }
+    #[error(transparent)]
+    Open(#[from] OpenError),
 }
 
 impl Keeper {

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 10] = [
+const MAY_USE: [(&str, &[&str]); 11] = [
     ("snapshot", &[]),
     ("account", &[]),
     ("fullness", &[]),
@@ -17,6 +17,7 @@ const MAY_USE: [(&str, &[&str]); 10] = [
     ("verify", &["snapshot", "save", "progress", "migrate"]),
     ("store", &["snapshot", "fullness", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
+    ("error", &["snapshot", "save", "progress", "migrate", "store", "game"]),
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),
 ];
 

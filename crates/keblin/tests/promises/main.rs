@@ -10,6 +10,7 @@
 
 mod broken;
 mod carried;
+mod causes;
 mod cddl;
 mod compiler;
 mod damage;
