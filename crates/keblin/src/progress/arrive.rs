@@ -20,8 +20,8 @@ pub(super) struct Waiting {
 }
 
 impl Progress {
-    /// Progress whose data is on its way. Events are accepted at once; first run, new record and opened wait until
-    /// [`Progress::arrive`] is called. Nothing should be saved before [`Progress::is_ready`].
+    /// Progress whose data is on its way. Events are accepted at once; first run, new record, opened and the moments that
+    /// are told once wait until [`Progress::arrive`] is called. Nothing should be saved before [`Progress::is_ready`].
     #[must_use]
     pub fn awaiting(schema: impl Into<Arc<Schema>>) -> Progress {
         let schema = schema.into();
@@ -29,6 +29,7 @@ impl Progress {
         let cells = state.cells.len();
         let mut progress = Progress::at_title(schema, state, Arc::default(), Notice::FirstRun);
         (progress.notices, progress.dropped) = Default::default();
+        progress.state.told.fill(false);
         progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
         progress
     }

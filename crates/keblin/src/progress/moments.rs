@@ -15,6 +15,8 @@ impl Progress {
         let before = self.rules.held.get_mut(moment).is_some_and(|held| std::mem::replace(held, now));
         let news = match again {
             Again::EachTime => now && !before && !quiet,
+            // Whether it was told before is known once the data is there.
+            _ if !self.is_ready() => false,
             _ => now && self.is_in_reach(again) && !self.state.told.get(moment).copied().unwrap_or(true),
         };
         if !news {

@@ -4,14 +4,15 @@ use std::fmt::Write;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::condition::names::Fact;
+use keblin::condition::names::{Asked, Fact, On};
 use keblin::condition::{Facts, Word};
 use keblin::kind::Kind;
 use keblin::model::FieldDef;
+use keblin::progress::{Erase, Fed, Signal};
 use keblin::save::{Stamp, write as write_save};
 use keblin::value::Part;
 use keblin::verify::verify;
-use keblin::{Field, Notice, Progress, Schema, Time, Value};
+use keblin::{Field, Notice, Progress, Schema, Snapshot, Time, Value};
 
 use crate::naive::Naive;
 use crate::tables::schema;
@@ -27,8 +28,8 @@ impl Facts for Naive {
     fn word(&self, _: Word) -> Option<&str> {
         None
     }
-    fn unlocked(&self, _: usize) -> bool {
-        false
+    fn unlocked(&self, unlock: usize) -> bool {
+        self.given[unlock]
     }
     fn played_nanos(&self) -> i64 {
         0
@@ -113,15 +114,22 @@ fn declaration(dice: &mut Dice) -> String {
         let checkpoints: Vec<String> = (0..dice.roll(4)).map(|number| format!("'point_{number}x'")).collect();
         writeln!(text, "checkpoints = [{}]", checkpoints.join(", ")).unwrap();
         writeln!(text, "checkpoint_order = '{}'", dice.one(&["furthest", "latest"])).unwrap();
-        match dice.roll(4) {
+        match dice.roll(5) {
             0 if level > 0 => writeln!(text, "unlock = 'levels.level_{}x.finished'", level - 1).unwrap(),
             1 if level > 0 => writeln!(text, "unlock = 'totals.finished >= 1 || plain_0x > 6'").unwrap(),
+            3 if level > 1 => writeln!(text, "unlock = 'unlocked.gift_{}x'", dice.roll(2)).unwrap(),
             2 if level > 0 => writeln!(text, "unlock = 'levels.level_0x.attempts + gained > 4'").unwrap(),
             _ => {}
         }
     }
+    for index in 0..2 {
+        let when = dice.one(&["plain_0x >= 5", "gained > 5", "plain_0x + gained == 9"]);
+        let latch = dice.roll(2) == 0;
+        write!(text, "[[unlocks]]\nid = 'gift_{index}x'\nwhen = '{when}'\nlatch = {latch}\n").unwrap();
+    }
     for index in 0..4 {
         let when = dice.one(&[
+            "unlocked.gift_1x",
             "plain_0x >= 6",
             "plain_1x == 0",
             "gained > 10 && plain_2x < 3",
@@ -171,16 +179,20 @@ fn value(dice: &mut Dice, schema: &Schema, field: &FieldDef) -> Value {
     }
 }
 
+/// An instant that is held, by both.
+type Held = Option<(Snapshot, Naive)>;
+
 /// Does one random event to both; whether both accept it, and a word for it.
 fn event(
     dice: &mut Dice,
     schema: &Arc<Schema>,
     game: &mut Progress,
     naive: &mut Naive,
+    held: &mut Held,
 ) -> (bool, bool, String) {
     let level = dice.roll(schema.levels.len());
     let handle = schema.level_at(level).unwrap();
-    let kind = dice.roll(40);
+    let kind = dice.roll(44);
     let (ours, theirs) = match kind {
         0 => {
             let (chosen, replacing) = (dice.roll(3), dice.roll(3) == 0);
@@ -233,9 +245,67 @@ fn event(
             naive.tick(nanos);
             (true, true)
         }
+        40 if dice.roll(4) == 0 => {
+            erase(dice, schema, game, naive);
+            (true, true)
+        }
+        40 | 41 => match held.take().filter(|_| dice.roll(2) == 0) {
+            Some((snapshot, before)) => {
+                assert!(game.load(&snapshot, false).is_err());
+                game.load(&snapshot, true).unwrap();
+                naive.load(&before);
+                (true, true)
+            }
+            None => {
+                *held = Some((game.snapshot(), naive.held()));
+                (true, true)
+            }
+        },
+        42 => {
+            let on = dice.roll(2) == 0;
+            let acts = naive.feed("death", on);
+            assert_eq!(game.feed(Signal::Death, on).unwrap() != Fed::Nothing, acts);
+            if acts {
+                naive.die();
+            }
+            (true, true)
+        }
+        43 => {
+            let (record, value) = (dice.one(&["best", "fewest"]), dice.amount());
+            let field: Field<Option<i64>> = schema.field(record).unwrap();
+            (game.submit(field, value).refused.is_none(), naive.set(field.cell(), Value::Int(value)))
+        }
         _ => return write(dice, schema, game, naive),
     };
     (ours, theirs, format!("event {kind}, level {level}"))
+}
+
+/// Erases something of both, with the player's yes; without it nothing happens.
+fn erase(dice: &mut Dice, schema: &Schema, game: &mut Progress, naive: &mut Naive) {
+    let level = dice.roll(schema.levels.len());
+    let what = match dice.roll(4) {
+        0 => {
+            naive.erase_profile();
+            Erase::Profile
+        }
+        1 => {
+            let field = dice.roll(schema.fields.len());
+            naive.erase_field(field);
+            Erase::Field(field)
+        }
+        2 => {
+            let fact = Fact::ALL[dice.roll(Fact::ALL.len())];
+            naive.erase_fact(level, fact);
+            Erase::Named(Asked::Fact { level, on: On::Any, fact })
+        }
+        _ => {
+            naive.erase_level(level);
+            Erase::Level(schema.level_at(level).unwrap(), None)
+        }
+    };
+    let before = game.snapshot();
+    assert!(game.erase(&what, false).is_err() && game.snapshot() == before);
+    game.erase(&what, true).unwrap();
 }
 
 /// Writes to a random value.
@@ -295,6 +365,9 @@ fn compare(schema: &Schema, game: &mut Progress, naive: &mut Naive, did: &str) {
     for level in 0..schema.levels.len() {
         assert_eq!(game.is_open(schema.level_at(level).unwrap(), None), naive.is_open(level), "{did}");
     }
+    for unlock in 0..schema.unlocks.len() {
+        assert_eq!(game.is_unlocked(schema.unlock_at(unlock).unwrap()), naive.given[unlock], "{did}");
+    }
     let told: Vec<usize> = game
         .drain_notices()
         .filter_map(|notice| if let Notice::Moment(moment) = notice { Some(moment.index()) } else { None })
@@ -326,14 +399,24 @@ fn a_second_naive_engine_agrees_on_a_million_random_events() {
         let mut dice = Dice(fastrand::Rng::with_seed(number));
         let text = declaration(&mut dice);
         let schema = schema(&text);
-        let (mut game, mut naive) = (Progress::new(Arc::clone(&schema)), Naive::new(&schema));
+        // Of every second game the data is on its way for a while, and then it is the first launch.
+        let late = number % 2 == 1;
+        let mut game =
+            if late { Progress::awaiting(Arc::clone(&schema)) } else { Progress::new(Arc::clone(&schema)) };
+        let mut naive = Naive::new(&schema, late);
+        let mut held = None;
         for count in 0..events {
             let before = (count % 16 == 0).then(|| game.snapshot());
-            let (ours, theirs, did) = event(&mut dice, &schema, &mut game, &mut naive);
+            let (ours, theirs, did) = event(&mut dice, &schema, &mut game, &mut naive, &mut held);
             let did = format!("game {number}, event {count}: {did}\n{text}");
             assert_eq!(ours, theirs, "{did}");
             if let Some(before) = before.filter(|_| !ours) {
                 assert!(before == game.snapshot(), "a refused event has changed something: {did}");
+            }
+            if count == 100 {
+                game.arrive(None);
+                naive.arrive();
+                assert!(game.is_ready(), "{did}");
             }
             compare(&schema, &mut game, &mut naive, &did);
             if count % 64 == 0 {

@@ -19,6 +19,7 @@ pub(crate) struct Visit {
     copy: Option<Values>,
 }
 
+#[derive(Clone)]
 pub(crate) struct Naive {
     schema: Arc<Schema>,
     pub(crate) values: Values,
@@ -30,11 +31,18 @@ pub(crate) struct Naive {
     pub(crate) visit: Option<Visit>,
     held: Vec<bool>,
     told: Vec<bool>,
+    /// By unlock.
+    pub(crate) given: Vec<bool>,
+    /// The signals that were fed: whether each may act, and whether it was fed true since the last tick.
+    signals: BTreeMap<&'static str, (bool, bool)>,
+    /// Whether the data is on its way: what is told once waits.
+    is_late: bool,
     pub(crate) moments: Vec<usize>,
 }
 
 impl Naive {
-    pub(crate) fn new(schema: &Arc<Schema>) -> Naive {
+    /// Of a first launch; `is_late` if that is not known before [`Naive::arrive`].
+    pub(crate) fn new(schema: &Arc<Schema>, is_late: bool) -> Naive {
         let fields = schema.fields.iter();
         let values = fields.flat_map(|field| field.cells.clone().map(|cell| (cell, field.default.clone())));
         let untold = vec![false; schema.moments.len()];
@@ -49,6 +57,9 @@ impl Naive {
             visit: None,
             held: untold.clone(),
             told: untold,
+            given: vec![false; schema.unlocks.len()],
+            signals: BTreeMap::new(),
+            is_late,
             moments: Vec::new(),
         };
         naive.settle(true);
@@ -112,12 +123,17 @@ impl Naive {
     /// After every event: bounds, then moments. `quiet` is after what puts values back.
     fn settle(&mut self, quiet: bool) {
         self.hold_bounds();
+        let given = self.schema.unlocks.iter().zip(&self.given).map(|(unlock, given)| {
+            unlock.latch && *given || unlock.when.as_ref().unwrap().program.holds(self, self.difficulty())
+        });
+        self.given = given.collect();
         let phase = self.phase();
         for (index, moment) in self.schema.clone().moments.iter().enumerate() {
             let now = moment.when.as_ref().unwrap().program.holds(self, self.difficulty());
             let before = std::mem::replace(&mut self.held[index], now);
             let news = match moment.again {
                 Again::EachTime => !before && !quiet,
+                _ if self.is_late => false,
                 Again::Level => !self.told[index] && matches!(phase, "playing" | "down"),
                 Again::Run => !self.told[index] && self.stage == "running",
                 _ => !self.told[index],
@@ -195,6 +211,7 @@ impl Naive {
         if has_run {
             self.end();
         }
+        self.signals.clear();
         self.chosen = difficulty.unwrap_or(self.chosen);
         (self.run, self.visit, self.stage) = (Some(self.chosen), None, "running");
         self.put_back(|field| field.survival.on_new_run.as_str());
@@ -208,6 +225,7 @@ impl Naive {
         if !(self.phase() == "title" && self.run.is_some() || self.phase() == "map" && waits) {
             return false;
         }
+        self.signals.clear();
         (self.stage, self.chosen) = ("running", self.difficulty());
         self.visit.iter_mut().filter(|_| waits).for_each(|visit| visit.at = "playing");
         self.settle(true);
@@ -218,6 +236,9 @@ impl Naive {
         let here = self.phase() == "playing" && self.visit.as_ref().is_some_and(|visit| visit.level == level);
         if !matches!(self.phase(), "map" | "playing") || here || !self.is_open(level) {
             return false;
+        }
+        if self.phase() == "map" {
+            self.signals.clear();
         }
         self.put_back(|field| field.survival.on_level.as_str());
         self.hold_bounds();
@@ -335,7 +356,19 @@ impl Naive {
         possible
     }
 
+    /// Feeds a signal; whether it acts.
+    pub(crate) fn feed(&mut self, signal: &'static str, on: bool) -> bool {
+        let (armed, fed) = self.signals.entry(signal).or_insert((true, false));
+        let acts = on && *armed;
+        (*armed, *fed) = (*armed && !acts, *fed || on);
+        acts
+    }
+
     pub(crate) fn tick(&mut self, nanos: i64) {
+        let in_play = self.phase() == "playing";
+        self.signals
+            .values_mut()
+            .for_each(|(armed, fed)| (*armed, *fed) = (*armed || in_play && !*fed, false));
         if self.phase() != "playing" {
             return;
         }
@@ -381,8 +414,103 @@ impl Naive {
         self.clamped(&field, &rest) <= rest && self.set(cell, rest)
     }
 
+    /// What is saved of this instant: a run that is over is not.
+    pub(crate) fn held(&self) -> Naive {
+        let mut held = self.clone();
+        if held.stage == "over" {
+            (held.run, held.visit) = (None, None);
+            held.put_back(|field| field.survival.on_new_run.as_str());
+            held.forget_told(&[Again::Run, Again::Level]);
+        }
+        held
+    }
+
+    /// Back to an instant that was held: the run is as it was, everything else meets.
+    pub(crate) fn load(&mut self, held: &Naive) {
+        for field in &self.schema.clone().fields {
+            for cell in field.cells.clone() {
+                let value = held.values[&cell].clone();
+                match (field.scope, field.keep) {
+                    (Scope::Level | Scope::Run, _) => drop(self.values.insert(cell, value)),
+                    (Scope::Profile, Keep::Highest | Keep::Lowest) if value != Value::Unset => {
+                        self.offer(field, cell, value);
+                    }
+                    (Scope::Profile, Keep::Sum) if value > self.values[&cell] => {
+                        self.values.insert(cell, value);
+                    }
+                    _ => {}
+                }
+            }
+        }
+        for (key, count) in &held.facts {
+            let ours = self.facts.entry(*key).or_default();
+            *ours = (*ours).max(*count);
+        }
+        self.furthest = self.furthest.max(held.furthest);
+        self.told.iter_mut().zip(&held.told).for_each(|(ours, theirs)| *ours |= theirs);
+        self.given.iter_mut().zip(&held.given).for_each(|(ours, theirs)| *ours |= theirs);
+        (self.run, self.visit) = (held.run, held.visit.clone());
+        self.stage = if self.visit.is_some() { "running" } else { "title" };
+        self.chosen = self.run.unwrap_or(self.chosen);
+        self.visit.iter_mut().filter(|visit| visit.at == "down").for_each(|visit| visit.at = "playing");
+        self.signals.clear();
+        self.settle(true);
+    }
+
+    /// The data is there, and it is the first launch.
+    pub(crate) fn arrive(&mut self) {
+        if std::mem::take(&mut self.is_late) {
+            self.settle(true);
+        }
+    }
+
+    /// Everything that is not of the device is as on the first launch.
+    pub(crate) fn erase_profile(&mut self) {
+        let mut first = Naive::new(&self.schema, self.is_late);
+        first.values.extend(self.values.split_off(&self.schema.saved_cells));
+        let signals = std::mem::take(&mut self.signals);
+        *self = Naive { signals, ..first };
+        // What is told on the first launch is told again.
+        (self.told.fill(false), self.held.fill(false), self.moments.clear());
+        self.settle(true);
+    }
+
+    pub(crate) fn erase_field(&mut self, field: usize) {
+        let field = self.schema.fields[field].clone();
+        self.values.extend(field.cells.map(|cell| (cell, field.default.clone())));
+        self.settle(true);
+    }
+
+    pub(crate) fn erase_fact(&mut self, level: usize, fact: Fact) {
+        self.facts.retain(|(of, _, erased), _| *of != level || *erased != fact);
+        self.settle(true);
+    }
+
+    /// A level's facts, and its values of every field that has one for each level.
+    pub(crate) fn erase_level(&mut self, level: usize) {
+        let schema = Arc::clone(&self.schema);
+        self.facts.retain(|(of, _, _), _| *of != level);
+        for cell in 0..schema.cell_count {
+            let (field, at) = schema.cell_owner(cell).unwrap();
+            if at.level == Some(level) {
+                self.values.insert(cell, field.default.clone());
+            }
+        }
+        if self.furthest == Some(level) {
+            let entered = |level: &usize| {
+                self.facts
+                    .iter()
+                    .any(|((of, _, fact), count)| of == level && *fact == Fact::Attempts && *count > 0)
+            };
+            self.furthest = (0..schema.levels.len()).rev().find(entered);
+        }
+        self.settle(true);
+    }
+
     /// Quit, opened again.
     pub(crate) fn reopen(&mut self) {
+        self.is_late = false;
+        self.signals.clear();
         if self.stage == "over" {
             (self.run, self.visit) = (None, None);
             self.put_back(|field| field.survival.on_new_run.as_str());
