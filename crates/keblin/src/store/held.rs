@@ -109,6 +109,12 @@ impl Held {
         }
     }
 
+    /// Whether a file is from before something was erased that the copy before it has erased, and ours does not know of.
+    pub(super) fn is_of_before(&self, file: Option<&Lineage>, copy: Option<&Lineage>) -> bool {
+        let erased = file.zip(copy).is_some_and(|(file, copy)| copy.has_erased_since(file));
+        erased && file.is_some_and(|file| self.standing(file) != Standing::BeforeErasing)
+    }
+
     /// Remembers what is about to be written.
     pub(super) fn try_for(&mut self, save: &Lineage) {
         self.tried.extend(save.head());

@@ -73,8 +73,10 @@ impl Slot {
         self.hold_on(held)?;
         let (path, previous, limits) = (self.path(), self.previous_path(), self.dir().limits());
         let (file, copy) = (self.file_there(snapshot.schema())?, self.there(&previous, snapshot.schema()));
-        // Where the file is not whole, the copy before is what is there: it may be all that is left of somebody's save.
-        let is_whole = file.lineage().is_some();
+        // Where the file is not whole, or from before something was erased, the copy before is what is there: it may be
+        // all that is left of somebody's save.
+        let is_of_before = held.is_of_before(file.lineage(), copy.lineage());
+        let is_whole = file.lineage().is_some() && !is_of_before;
         let there = if is_whole { &file } else { &copy };
         let standing = match !is_whole && file.holds(held.known.as_ref()) && file.holds(copy.lineage()) {
             // Of the file that ours is in, and from more saves ago than ours names.
@@ -101,7 +103,10 @@ impl Slot {
         }
         let mut aside = match file {
             Found::Unusable(why) => self.past_the_unusable(held, why, &copy, &written)?,
-            _ => self.clear_the_way(held, &file, standing.filter(|_| is_whole), &copy, how)?,
+            _ => {
+                let of_before = is_of_before.then_some(Standing::BeforeErasing);
+                self.clear_the_way(held, &file, standing.filter(|_| is_whole).or(of_before), &copy, how)?
+            }
         };
         if let (false, Some(Standing::Strange), Found::There(copy)) = (is_whole, standing, &copy) {
             self.keep_the_copy(copy, &mut aside)?;
@@ -334,7 +339,8 @@ fn joined(
         joined.join(file);
     }
     if let Some(copy) = copy {
-        let is_earlier = copy.created_unix_ms == joined.created_unix_ms && copy.number <= joined.number;
+        let is_of_the_same = copy.created_unix_ms == joined.created_unix_ms;
+        let is_earlier = is_of_the_same && (copy.number <= joined.number || copy.has_erased_since(&joined));
         match is_earlier || how.erases() {
             true => joined.join(copy),
             false => joined.number = joined.number.max(copy.number),

@@ -197,7 +197,8 @@ fn a_whole_copy_of_a_rotten_file_is_met_by_a_keeper_that_knows_neither() {
 #[test]
 fn what_an_erasure_knows_nothing_of_does_not_come_back_by_half_of_it() {
     let both = [Act::Open(0), Act::Open(1)];
-    let histories: [&[Act]; 5] = [
+    let histories: [&[Act]; 6] = [
+        &[Act::Save(1), Act::EraseCutOff(1, 2), Act::PutBack, Act::Save(0)],
         &[Act::Save(0), Act::Erase(1), Act::Close(0), Act::Close(1)],
         &[Act::SaveOften(0), Act::PutStrange(0), Act::EraseCutOff(0, 2)],
         &[Act::Save(0), Act::SaveCutOff(0, 3), Act::PutStrange(1), Act::EraseCutOff(1, 2)],
