@@ -1,11 +1,17 @@
 //! A second engine, written to be obviously right and not fast: maps by name, clones for copies, every rule asked after
 //! every event. It knows the declaration and `docs/events.md`, and nothing of how the library does it.
 
+/// The events of a run.
+mod events;
+
+/// Going back, data that is there at last, and erasing.
+mod back;
+
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use keblin::condition::names::Fact;
-use keblin::model::{AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, RecordAt, Resume, Scope};
+use keblin::model::{Again, Bound, FieldDef, RecordAt, Resume, Scope};
 use keblin::{Keep, Schema, Value};
 
 type Values = BTreeMap<usize, Value>;
@@ -203,183 +209,6 @@ impl Naive {
         self.visit.iter_mut().for_each(|visit| (visit.entry, visit.copy) = (Values::new(), None));
     }
 
-    pub(crate) fn begin(&mut self, difficulty: Option<usize>, replacing: bool) -> bool {
-        let has_run = self.stage != "over" && self.run.is_some();
-        if has_run && !replacing {
-            return false;
-        }
-        if has_run {
-            self.end();
-        }
-        self.signals.clear();
-        self.chosen = difficulty.unwrap_or(self.chosen);
-        (self.run, self.visit, self.stage) = (Some(self.chosen), None, "running");
-        self.put_back(|field| field.survival.on_new_run.as_str());
-        self.forget_told(&[Again::Run, Again::Level]);
-        self.settle(true);
-        true
-    }
-
-    pub(crate) fn resume(&mut self) -> bool {
-        let waits = matches!(self.at(), "playing" | "down" | "left");
-        if !(self.phase() == "title" && self.run.is_some() || self.phase() == "map" && waits) {
-            return false;
-        }
-        self.signals.clear();
-        (self.stage, self.chosen) = ("running", self.difficulty());
-        self.visit.iter_mut().filter(|_| waits).for_each(|visit| visit.at = "playing");
-        self.settle(true);
-        true
-    }
-
-    pub(crate) fn enter(&mut self, level: usize) -> bool {
-        let here = self.phase() == "playing" && self.visit.as_ref().is_some_and(|visit| visit.level == level);
-        if !matches!(self.phase(), "map" | "playing") || here || !self.is_open(level) {
-            return false;
-        }
-        if self.phase() == "map" {
-            self.signals.clear();
-        }
-        self.put_back(|field| field.survival.on_level.as_str());
-        self.hold_bounds();
-        self.forget_told(&[Again::Level]);
-        self.visit = Some(Visit { level, at: "playing", checkpoint: None, entry: self.copies(), copy: None });
-        self.furthest = self.furthest.max(Some(level));
-        self.count(Fact::Attempts, None);
-        self.settle(false);
-        true
-    }
-
-    pub(crate) fn reach(&mut self, level: usize, checkpoint: usize) -> bool {
-        if self.phase() != "playing" {
-            return true;
-        }
-        let (copies, latest) =
-            (self.copies(), self.schema.levels[level].checkpoint_order == CheckpointOrder::Latest);
-        let visit = self.visit.as_mut().unwrap();
-        if visit.level != level {
-            return false;
-        }
-        let passes = |held: usize| held == checkpoint || (!latest && held > checkpoint);
-        if !visit.checkpoint.is_some_and(passes) {
-            (visit.checkpoint, visit.copy) = (Some(checkpoint), Some(copies));
-        }
-        self.settle(false);
-        true
-    }
-
-    fn start_again(&mut self, at: &'static str) {
-        self.put_back(|field| field.survival.on_retry.as_str());
-        let visit = self.visit.as_mut().unwrap();
-        (visit.at, visit.checkpoint, visit.copy) = (at, None, None);
-        self.forget_told(&[Again::Level]);
-    }
-
-    pub(crate) fn die(&mut self) {
-        if self.phase() != "playing" {
-            return;
-        }
-        self.count(Fact::Deaths, None);
-        let lives = self.schema.lives.clone();
-        let lives = lives.map(|lives| (self.schema.fields[lives.field].clone(), lives.at_zero));
-        let left = lives.as_ref().map_or(1, |(field, _)| {
-            let left = (self.values[&field.cells.start].number().unwrap() - 1).max(0);
-            self.values.insert(field.cells.start, Value::Int(left));
-            left
-        });
-        match lives {
-            Some((_, AtZero::EndRun)) if left == 0 => self.end(),
-            Some((field, _)) if left == 0 => {
-                self.start_again("down");
-                self.values.insert(field.cells.start, field.default);
-            }
-            _ => {
-                self.put_back(|field| field.survival.on_death.as_str());
-                self.visit.as_mut().unwrap().at = "down";
-            }
-        }
-        self.settle(true);
-    }
-
-    pub(crate) fn respawn(&mut self) -> bool {
-        let possible = matches!(self.phase(), "playing" | "down");
-        self.visit.iter_mut().filter(|_| possible).for_each(|visit| visit.at = "playing");
-        self.settle(false);
-        possible
-    }
-
-    pub(crate) fn retry(&mut self) -> bool {
-        let left = self.phase() == "map" && self.at() == "left";
-        let possible = left || matches!(self.phase(), "playing" | "down");
-        if possible {
-            self.start_again("playing");
-            self.count(Fact::Attempts, None);
-            self.settle(true);
-        }
-        possible
-    }
-
-    pub(crate) fn finish(&mut self, stars: i64) -> bool {
-        if self.phase() != "playing" {
-            return matches!(self.phase(), "map" | "over") && self.at() == "finished";
-        }
-        let level = self.visit.as_ref().unwrap().level;
-        let fits = (0..=i64::from(self.schema.levels[level].stars)).contains(&stars);
-        self.count(Fact::Finished, Some(1));
-        self.count(Fact::Stars, Some(if fits { stars } else { 0 }));
-        self.records(RecordAt::Finish);
-        self.visit.iter_mut().for_each(|visit| visit.at = "finished");
-        self.drop_copies();
-        self.settle(false);
-        let open = (0..self.schema.levels.len()).rev().find(|level| self.is_open(*level));
-        self.furthest = self.furthest.max(open);
-        if level + 1 == self.schema.levels.len() && self.schema.after_last == AfterLast::EndRun {
-            self.end();
-            self.settle(false);
-        }
-        true
-    }
-
-    pub(crate) fn leave(&mut self) -> bool {
-        let leaves = matches!(self.phase(), "playing" | "down");
-        self.visit.iter_mut().filter(|_| leaves).for_each(|visit| visit.at = "left");
-        self.settle(false);
-        self.phase() != "title"
-    }
-
-    pub(crate) fn end_run(&mut self) -> bool {
-        let possible = self.phase() != "title" || self.run.is_some();
-        if possible && self.phase() != "over" {
-            self.end();
-            self.settle(false);
-        }
-        possible
-    }
-
-    /// Feeds a signal; whether it acts.
-    pub(crate) fn feed(&mut self, signal: &'static str, on: bool) -> bool {
-        let (armed, fed) = self.signals.entry(signal).or_insert((true, false));
-        let acts = on && *armed;
-        (*armed, *fed) = (*armed && !acts, *fed || on);
-        acts
-    }
-
-    pub(crate) fn tick(&mut self, nanos: i64) {
-        let in_play = self.phase() == "playing";
-        self.signals
-            .values_mut()
-            .for_each(|(armed, fed)| (*armed, *fed) = (*armed || in_play && !*fed, false));
-        if self.phase() != "playing" {
-            return;
-        }
-        for field in self.schema.clone().fields.iter().filter(|field| field.counts_playing) {
-            let by = Value::Time(keblin::Time::from_nanos(nanos));
-            let grown = self.values[&field.cells.start].plus(&by).unwrap().0;
-            self.values.insert(field.cells.start, self.clamped(field, &grown));
-        }
-        self.settle(false);
-    }
-
     pub(crate) fn set(&mut self, cell: usize, value: Value) -> bool {
         let field = self.schema.cell_owner(cell).unwrap().0.clone();
         let clamped = self.clamped(&field, &value);
@@ -412,99 +241,6 @@ impl Naive {
             return false;
         };
         self.clamped(&field, &rest) <= rest && self.set(cell, rest)
-    }
-
-    /// What is saved of this instant: a run that is over is not.
-    pub(crate) fn held(&self) -> Naive {
-        let mut held = self.clone();
-        if held.stage == "over" {
-            (held.run, held.visit) = (None, None);
-            held.put_back(|field| field.survival.on_new_run.as_str());
-            held.forget_told(&[Again::Run, Again::Level]);
-        }
-        held
-    }
-
-    /// Back to an instant that was held: the run is as it was, everything else meets.
-    pub(crate) fn load(&mut self, held: &Naive) {
-        for field in &self.schema.clone().fields {
-            for cell in field.cells.clone() {
-                let value = held.values[&cell].clone();
-                match (field.scope, field.keep) {
-                    (Scope::Level | Scope::Run, _) => drop(self.values.insert(cell, value)),
-                    (Scope::Profile, Keep::Highest | Keep::Lowest) if value != Value::Unset => {
-                        self.offer(field, cell, value);
-                    }
-                    (Scope::Profile, Keep::Sum) if value > self.values[&cell] => {
-                        self.values.insert(cell, value);
-                    }
-                    _ => {}
-                }
-            }
-        }
-        for (key, count) in &held.facts {
-            let ours = self.facts.entry(*key).or_default();
-            *ours = (*ours).max(*count);
-        }
-        self.furthest = self.furthest.max(held.furthest);
-        self.told.iter_mut().zip(&held.told).for_each(|(ours, theirs)| *ours |= theirs);
-        self.given.iter_mut().zip(&held.given).for_each(|(ours, theirs)| *ours |= theirs);
-        (self.run, self.visit) = (held.run, held.visit.clone());
-        self.stage = if self.visit.is_some() { "running" } else { "title" };
-        self.chosen = self.run.unwrap_or(self.chosen);
-        self.visit.iter_mut().filter(|visit| visit.at == "down").for_each(|visit| visit.at = "playing");
-        self.signals.clear();
-        self.settle(true);
-    }
-
-    /// The data is there, and it is the first launch.
-    pub(crate) fn arrive(&mut self) {
-        if std::mem::take(&mut self.is_late) {
-            self.settle(true);
-        }
-    }
-
-    /// Everything that is not of the device is as on the first launch.
-    pub(crate) fn erase_profile(&mut self) {
-        let mut first = Naive::new(&self.schema, self.is_late);
-        first.values.extend(self.values.split_off(&self.schema.saved_cells));
-        let signals = std::mem::take(&mut self.signals);
-        *self = Naive { signals, ..first };
-        // What is told on the first launch is told again.
-        (self.told.fill(false), self.held.fill(false), self.moments.clear());
-        self.settle(true);
-    }
-
-    pub(crate) fn erase_field(&mut self, field: usize) {
-        let field = self.schema.fields[field].clone();
-        self.values.extend(field.cells.map(|cell| (cell, field.default.clone())));
-        self.settle(true);
-    }
-
-    pub(crate) fn erase_fact(&mut self, level: usize, fact: Fact) {
-        self.facts.retain(|(of, _, erased), _| *of != level || *erased != fact);
-        self.settle(true);
-    }
-
-    /// A level's facts, and its values of every field that has one for each level.
-    pub(crate) fn erase_level(&mut self, level: usize) {
-        let schema = Arc::clone(&self.schema);
-        self.facts.retain(|(of, _, _), _| *of != level);
-        for cell in 0..schema.cell_count {
-            let (field, at) = schema.cell_owner(cell).unwrap();
-            if at.level == Some(level) {
-                self.values.insert(cell, field.default.clone());
-            }
-        }
-        if self.furthest == Some(level) {
-            let entered = |level: &usize| {
-                self.facts
-                    .iter()
-                    .any(|((of, _, fact), count)| of == level && *fact == Fact::Attempts && *count > 0)
-            };
-            self.furthest = (0..schema.levels.len()).rev().find(entered);
-        }
-        self.settle(true);
     }
 
     /// Quit, opened again.
