@@ -1,9 +1,10 @@
 //! Names: what is loaded for each, and what that reads, so that a change of it is a reason to ask again.
 
 use super::ConditionError;
+use super::asked::ids_of;
 use super::check::{Checked, Compiler, Typed};
 use super::guards::dotted;
-use super::names::{Asked, Fact, On, ids_of, resolve};
+use super::names::{Asked, Fact, On, resolve};
 use super::parse::{Expr, Part};
 use crate::model::{At, Axis};
 use crate::program::{Load, Op, Read, Word, small};

@@ -36,6 +36,9 @@ mod parse;
 /// What the names in conditions stand for.
 pub mod names;
 
+/// What a name can ask.
+mod asked;
+
 /// The parts behind a field's name.
 mod parts;
 

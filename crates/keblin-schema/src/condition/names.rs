@@ -3,127 +3,13 @@
 //! Where facts or fields are kept apart for each difficulty, a name without one means the difficulty in question:
 //! that of the run, or the one last chosen.
 
-use super::parts::{asked_of, has_parts, member_of, of_field};
+use super::asked::difficulty_named;
+pub use super::asked::{Asked, ENGINE, PHASES};
+use super::parts::{asked_of, has_parts, of_field};
 use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, Model};
-use crate::program::Word;
 pub use crate::program::{Fact, On};
 use crate::text::name::nearest;
-use crate::value::Value;
-use crate::value::kind::{Holds, Ids, Kind};
-
-/// What a name asks.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Asked {
-    /// A field's value; what `at` leaves open is the difficulty in question.
-    Field {
-        /// The field, as a position in [`Model::fields`].
-        field: usize,
-        /// The place on its axes, as far as the name says it.
-        at: At,
-    },
-    /// A member of a field's shape, or a part of its vector.
-    Member {
-        /// The field, as a position in [`Model::fields`].
-        field: usize,
-        /// The place on its axes, as far as the name says it.
-        at: At,
-        /// The member, in declared order; of a vector x, y, z, w.
-        member: u16,
-    },
-    /// A level's fact.
-    Fact {
-        /// The level, as a position in [`Model::levels`].
-        level: usize,
-        /// On which difficulty.
-        on: On,
-        /// Which fact.
-        fact: Fact,
-    },
-    /// The sum of a fact over all levels: stars, or how many are finished.
-    Total {
-        /// Which fact.
-        fact: Fact,
-        /// On which difficulty.
-        on: On,
-    },
-    /// Whether an unlock is given, as a position in [`Model::unlocks`].
-    Unlocked(usize),
-    /// The phase: `"title"`, `"map"`, `"playing"`, `"down"` or `"over"`.
-    Phase,
-    /// The id of the level being played or left half-way; null without one.
-    Level,
-    /// The id of the checkpoint reached last; null before one.
-    Checkpoint,
-    /// The id of the furthest level; null before any.
-    Furthest,
-    /// The id of the difficulty of the run, or the one last chosen; null where none are declared.
-    Difficulty,
-    /// The time in play of the profile.
-    Played,
-}
-
-/// The words that `phase` can be.
-pub const PHASES: [&str; 5] = ["title", "map", "playing", "down", "over"];
-
-/// Names that stand alone, for what the engine keeps by itself.
-pub const ENGINE: [(&str, Asked); 6] = [
-    ("phase", Asked::Phase),
-    ("level", Asked::Level),
-    ("checkpoint", Asked::Checkpoint),
-    ("furthest", Asked::Furthest),
-    ("difficulty", Asked::Difficulty),
-    ("played", Asked::Played),
-];
-
-impl Asked {
-    /// Whether the answer may be null.
-    #[must_use]
-    pub fn may_be_unset(&self, model: &Model) -> bool {
-        match self {
-            Asked::Field { field, .. } => model.fields.get(*field).is_some_and(FieldDef::may_be_unset),
-            Asked::Member { field, member, .. } => {
-                member_of(model, *field, *member).is_some_and(|member| member.default == Value::Unset)
-            }
-            Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
-            Asked::Difficulty => model.difficulties.is_empty(),
-            Asked::Fact { .. } | Asked::Total { .. } | Asked::Unlocked(_) | Asked::Phase | Asked::Played => {
-                false
-            }
-        }
-    }
-
-    /// What the answer is; ids that the engine keeps are text.
-    #[must_use]
-    pub fn holds(&self, model: &Model) -> Holds {
-        let kind = match self {
-            Asked::Field { field, .. } => {
-                return model.fields.get(*field).map_or(Kind::Int.into(), FieldDef::holds);
-            }
-            Asked::Member { field, member, .. } => {
-                member_of(model, *field, *member).map_or(Kind::Float, |member| member.kind)
-            }
-            Asked::Fact { fact, .. } => fact.kind(),
-            Asked::Total { .. } => Kind::Int,
-            Asked::Unlocked(_) => Kind::Bool,
-            Asked::Played => Kind::Time,
-            Asked::Phase | Asked::Level | Asked::Checkpoint | Asked::Furthest | Asked::Difficulty => {
-                Kind::Text
-            }
-        };
-        kind.into()
-    }
-}
-
-/// The list that a word's id is of; `None` for the phase, and for a checkpoint, which is one of its level.
-pub(super) fn ids_of(word: Word) -> Option<Ids> {
-    match word {
-        Word::Level | Word::Furthest => Some(Ids::Levels),
-        Word::Difficulty => Some(Ids::Difficulties),
-        Word::Phase | Word::Checkpoint => None,
-    }
-}
 
 /// Resolves a name as it is written, such as `levels.reedgate.stars`, against a schema.
 ///
@@ -278,12 +164,4 @@ fn total(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionE
             .meant(nearest(&what.word, ["stars", "finished"]).or(Some("stars")))
     })?;
     fact_on(model, what, fact, on).map(|on| Asked::Total { fact, on })
-}
-
-pub(super) fn difficulty_named(model: &Model, part: &Part) -> Result<usize, ConditionError> {
-    model.difficulty_named(&part.word).ok_or_else(|| {
-        let known = model.difficulties.iter().map(|difficulty| difficulty.as_str());
-        ConditionError::new(part.span.clone(), format!("no difficulty `{}` is declared", part.word))
-            .meant(nearest(&part.word, known))
-    })
 }

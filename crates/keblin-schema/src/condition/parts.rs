@@ -1,16 +1,10 @@
 //! The parts behind a field's name: the difficulty and the items that its axes ask for, and a member of what it holds.
 
-use super::names::{Asked, difficulty_named};
+use super::asked::{Asked, difficulty_named};
 use super::{ConditionError, Part};
-use crate::model::{At, Axis, FieldDef, MAX_AXES, MemberDef, Model};
+use crate::model::{At, Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
 use crate::value::kind::Kind;
-
-/// The member of a field's shape; `None` for a part of a vector.
-pub(super) fn member_of(model: &Model, field: usize, member: u16) -> Option<&MemberDef> {
-    let Kind::Shape(shape) = model.fields.get(field)?.kind else { return None };
-    model.shapes.get(usize::from(shape))?.members.get(usize::from(member))
-}
 
 /// The names of the members of what a field holds; empty for what has none.
 fn members(model: &Model, kind: Kind) -> Vec<&str> {

@@ -76,7 +76,7 @@ impl<T, G: Game> Field<T, G> {
         Field { cell, tag: 0, of: PhantomData }
     }
 
-    /// The field, read and written as a [`Value`](crate::Value), as events that systems queue take it.
+    /// The field, read and written as a [`Value`], as events that systems queue take it.
     #[must_use]
     pub const fn as_value(self) -> Field<Value, G> {
         Field { cell: self.cell, tag: self.tag, of: PhantomData }

@@ -7,10 +7,9 @@ use keblin_schema::model::Scope;
 use keblin_schema::steps::FieldStep;
 use keblin_schema::{PastVersion, Value};
 
-use super::apply::Kept;
 use super::code;
-use super::facts;
-use super::places::Places;
+use super::fates::fates;
+use super::places::{Kept, Places};
 use super::{Entry, Fate, Rewriting, StepFault};
 use crate::progress::Progress;
 use crate::snapshot::Snapshot;
@@ -62,7 +61,7 @@ pub(super) fn by_code(
         }
     }
     for (index, (was, is)) in held.facts.iter().zip(&snapshot.state.facts).enumerate() {
-        for (fact, fate) in facts::fates(was, is) {
+        for (fact, fate) in fates(was, is) {
             let place = format!("{}.{fact}", Places::facts_text(&now, index));
             entries.push(Entry { to: now.version, place, was: None, fate });
         }

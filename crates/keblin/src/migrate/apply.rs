@@ -10,7 +10,7 @@ use keblin_schema::steps::{Carrying, FieldStep};
 use keblin_schema::{Keep, Kind, Name, PastVersion, Schema, Value};
 
 use super::convert::{Became, Converting};
-use super::places::Places;
+use super::places::{Kept, Places};
 use super::{Entry, Fate, StepFault, after};
 use crate::progress::Progress;
 use crate::snapshot::{Carried, Snapshot, State};
@@ -59,19 +59,6 @@ pub(super) fn settings(
     after::by_code(past, &before, &mut snapshot, Kept::OnDevice, &mut entries)?;
     after::fits(&snapshot)?;
     Ok(snapshot)
-}
-
-/// Which fields a step is done for: those of slots and of the device are in files of their own.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Kept {
-    InSlots,
-    OnDevice,
-}
-
-impl Kept {
-    pub(super) fn has(self, field: &FieldDef) -> bool {
-        (field.scope == Scope::Device) == (self == Kept::OnDevice)
-    }
 }
 
 /// A step being done.

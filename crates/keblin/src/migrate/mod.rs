@@ -12,6 +12,9 @@
 /// One step.
 mod apply;
 
+/// What became of the facts of a level.
+mod fates;
+
 /// What is kept without being a field.
 mod facts;
 

@@ -1,7 +1,7 @@
 //! Positions of before as positions of now: ids, axes, cells and facts, by what a step says of names.
 
 use keblin_schema::kind::Ids;
-use keblin_schema::model::{Axis, FieldDef};
+use keblin_schema::model::{Axis, FieldDef, Scope};
 use keblin_schema::steps::{Carrying, Step, Take};
 use keblin_schema::{Schema, Value};
 
@@ -168,4 +168,17 @@ fn indices(schema: &Schema, per: &[Axis], place: usize) -> Vec<usize> {
         .collect();
     indices.reverse();
     indices
+}
+
+/// Which fields a step is done for: those of slots and of the device are in files of their own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Kept {
+    InSlots,
+    OnDevice,
+}
+
+impl Kept {
+    pub(super) fn has(self, field: &FieldDef) -> bool {
+        (field.scope == Scope::Device) == (self == Kept::OnDevice)
+    }
 }

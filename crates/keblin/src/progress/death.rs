@@ -9,8 +9,9 @@ use keblin_schema::{AnyGame, Checkpoint, Value};
 
 use super::Progress;
 use super::journal::Cause;
-use super::notice::{Notice, Place, RunEnd};
+use super::notice::Notice;
 use super::phase::{Answer, EventName};
+use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use crate::snapshot::Stay;

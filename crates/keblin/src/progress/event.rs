@@ -10,7 +10,7 @@ use super::death::{Death, Reached};
 use super::erase::{Erase, Erased};
 use super::fields::Change;
 use super::items::Place as ItemPlace;
-use super::notice::Place;
+use super::place::Place;
 use super::refusal::Refused;
 use super::run::{Begun, Resumed, RunOver};
 use super::signals::{Fed, Signal};

@@ -2,16 +2,13 @@
 //! with an empty one, and it is neither compared nor saved.
 
 use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{At, Axis, FieldDef};
+use keblin_schema::model::{At, FieldDef};
 use keblin_schema::{Schema, Value};
 
-use super::notice::{Place, RunEnd};
+use super::place::{FACT_AXES, Place, RunEnd};
 
 /// How many changes the journal holds; older ones are forgotten.
 pub const JOURNAL_ENTRIES: usize = 256;
-
-/// What facts are kept for, as far as they are kept apart.
-pub const FACT_AXES: [Axis; 2] = [Axis::Level, Axis::Difficulty];
 
 /// What changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

@@ -10,6 +10,9 @@ pub mod phase;
 /// Refusals: what was asked and not done, and why.
 pub mod refusal;
 
+/// Where events lead.
+pub(crate) mod place;
+
 /// Notices: one-shot messages to the game.
 pub mod notice;
 
@@ -88,8 +91,9 @@ pub use event::{Event, Outcome};
 pub use fields::{Amount, Change};
 pub use levels::LevelCard;
 pub use look::{Covered, Held, OverlayLine};
-pub use notice::{Arrival, AsideReason, NewRecord, Notice, Place, RunEnd};
+pub use notice::{Arrival, AsideReason, NewRecord, Notice};
 pub use phase::Phase;
+pub use place::{Place, RunEnd};
 pub use refusal::{Refused, Why};
 pub use run::{Begun, ResumePoint, Resumed, RunOver};
 pub use signals::{Fed, Signal};

@@ -7,21 +7,12 @@ use keblin_schema::model::At;
 use keblin_schema::shown::Shown;
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
 
-use super::journal::FACT_AXES;
+use super::place::{FACT_AXES, Place, RunEnd};
 use crate::account::Account;
 use crate::fullness::Fullness;
 
-/// Where a player comes back to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub struct Place<G = AnyGame> {
-    /// The level; `None` in a game without levels.
-    pub level: Option<Level<G>>,
-    /// The checkpoint; `None` is the level's start.
-    pub checkpoint: Option<Checkpoint<G>>,
-}
-
 keblin_schema::words! {
-    /// How a level came to be played.
+/// How a level came to be played.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub enum Arrival {
         /// Entered afresh.
@@ -30,21 +21,6 @@ keblin_schema::words! {
         Retried = "retried",
         /// Gone on with, after the map or after the program was closed.
         Resumed = "resumed",
-    }
-}
-
-keblin_schema::words! {
-    /// How a run ended.
-    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-    pub enum RunEnd {
-        /// The last life was lost.
-        LastLife = "last_life",
-        /// It was given up.
-        GivenUp = "given_up",
-        /// The last level was finished.
-        LastLevel = "last_level",
-        /// Another run was begun in its place.
-        Replaced = "replaced",
     }
 }
 

@@ -7,8 +7,9 @@ use keblin_schema::model::{Again, RecordAt, SaveAt};
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Unlock};
 
 use super::journal::Cause;
-use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
+use super::notice::{Arrival, NewRecord, Notice};
 use super::phase::{Answer, EventName};
+use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::{Phase, Progress, Stage};
 use crate::snapshot::{Run, Stay};

@@ -8,8 +8,9 @@ use keblin_schema::model::{AfterLast, Again, OnRetry, RecordAt, SaveAt};
 use keblin_schema::{AnyGame, Difficulty, Level, Time, Unlock};
 
 use super::journal::Cause;
-use super::notice::{Arrival, NewRecord, Notice, Place, RunEnd};
+use super::notice::{Arrival, NewRecord, Notice};
 use super::phase::{Answer, EventName};
+use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use super::standing::Standing;

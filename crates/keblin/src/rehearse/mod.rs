@@ -20,7 +20,7 @@
 mod script;
 
 /// The words of a line as a step.
-mod words;
+mod parse;
 
 /// Steps that write values.
 mod values;

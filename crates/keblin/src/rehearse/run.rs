@@ -14,7 +14,7 @@ use super::play::play;
 use super::report::{Failure, FailureKind, Report, StepReport};
 use super::script::{Line, Rehearsal, Step, WriteStep};
 use super::trace::{Seen, Trace};
-use crate::progress::journal::FACT_AXES;
+use crate::progress::place::FACT_AXES;
 use crate::progress::{Notice, Progress};
 use crate::snapshot::Snapshot;
 use crate::store::backend::{Backend, PowerCut, Tear};

@@ -6,8 +6,8 @@ use keblin_schema::condition::names::{Asked, named};
 use keblin_schema::kind::Holds;
 use keblin_schema::{Finding, Kind, Value};
 
+use super::parse::{Words, bad};
 use super::script::Step;
-use super::words::{Words, bad};
 use crate::progress::items::Place;
 
 impl Words<'_> {

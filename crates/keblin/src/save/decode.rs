@@ -8,11 +8,12 @@ use keblin_schema::{Schema, Value};
 
 use super::block::Section;
 use super::error::{Fault, ReadError};
+use super::file::{self, SaveFile};
 use super::follow;
 use super::keyed::ByKeys;
 use super::layout::{DEVICE, HEADER, PROFILE, RUN, STATE};
+use super::missing::Missing;
 use super::plan::Plan;
-use super::reader::{self, SaveFile};
 use crate::snapshot::{Carried, Snapshot, State};
 
 /// A save's values, before they are held against each other.
@@ -21,26 +22,6 @@ pub(crate) struct Decoded {
     pub(crate) snapshot: Snapshot,
     /// The level and checkpoint of the saved visit, where this schema declares no such level or checkpoint.
     pub(crate) missing: Vec<Missing>,
-}
-
-/// A place that a save names and the schema no longer declares.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Missing {
-    Level(String),
-    Checkpoint {
-        level: String,
-        checkpoint: String,
-    },
-    /// A level or difficulty that is kept although it is not declared.
-    Kept {
-        place: &'static str,
-        id: String,
-    },
-    /// The id that a field held.
-    Id {
-        field: String,
-        id: String,
-    },
 }
 
 /// Whether a save is one of this game, and of this version of it or one that steps lead on from; if not, it is to be left
@@ -78,7 +59,7 @@ fn has_the_shape(file: &SaveFile<'_>, schema: &Schema) -> bool {
 
 /// Whether bytes whose states are damaged may be looked into: not if their header is whole and of another game or format.
 pub(crate) fn of_this_game_header(bytes: &[u8], schema: &Schema) -> Result<(), ReadError> {
-    match reader::header(bytes) {
+    match file::header(bytes) {
         Ok(header) if header.game != schema.game.as_str() => {
             let fault = Fault::OtherGame { found: header.game.to_string(), expected: schema.game.clone() };
             Err(ReadError::new(HEADER, 0, fault))

@@ -125,7 +125,7 @@ impl<'s> Filling<'s> {
         match self.cells.get(cell) {
             Some(value) => {
                 let order = self.schema.field_at(cell).map(|field| self.plan.order(field));
-                values::write_ordered(out, value, order.unwrap_or(&super::plan::NO_SHAPE))
+                values::write_ordered(out, value, order.unwrap_or(&values::NO_SHAPE))
             }
             None => out.null().map(drop),
         }

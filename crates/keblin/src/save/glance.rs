@@ -7,12 +7,13 @@ use keblin_schema::{Kind, Schema, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;
+use super::file::SaveFile;
 use super::follow::id;
 use super::layout::{PROFILE, RUN};
-use super::plan::{Plan, ShapeOrder};
-use super::reader::SaveFile;
+use super::plan::Plan;
 use super::tape::{Part, Tape};
 use super::values;
+use super::values::ShapeOrder;
 use crate::snapshot::{LevelFacts, Stay};
 
 /// What is known of a save whose values are all as they should be.

@@ -3,8 +3,8 @@
 
 use super::block::{Block, Budget};
 use super::error::{Fault, ReadError};
+use super::file::{foot_at_the_end, header};
 use super::layout::{STATE, SaveLimits};
-use super::reader::{foot_at_the_end, header};
 use super::state::{StateBlock, StateHead};
 
 /// What a save says about itself. Its values have not been looked at.

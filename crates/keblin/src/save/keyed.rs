@@ -8,10 +8,10 @@ use std::sync::Arc;
 use keblin_schema::model::{Again, Axis, FieldDef, Scope};
 use keblin_schema::{Kind, Schema, Time, Value};
 
-use super::decode::Missing;
 use super::error::ReadError;
 use super::layout::{PROFILE, RUN};
 use super::map::Item;
+use super::missing::Missing;
 use super::plan::Plan;
 use super::tape::FactOf;
 use super::values;

@@ -39,6 +39,9 @@ pub(crate) mod head;
 /// The game's seal over a state.
 pub mod seal;
 
+/// The header of a file and its states.
+pub(crate) mod file;
+
 /// Bytes to the last whole state: every digest compared.
 pub mod reader;
 
@@ -47,6 +50,9 @@ pub(crate) mod search;
 
 /// Bytes that are not copied together.
 pub(crate) mod parts;
+
+/// The table of a state.
+mod table;
 
 /// The table of a state, and the areas that lie in a file already.
 mod shelf;
@@ -78,6 +84,9 @@ mod follow;
 /// Whether a save is plainly sound, without making anything of it.
 pub(crate) mod glance;
 
+/// What a save names and the schema does not declare.
+pub(crate) mod missing;
+
 /// The bodies of sections by their keys, whatever schema wrote them.
 mod keyed;
 
@@ -86,10 +95,11 @@ pub(crate) mod decode;
 
 pub use block::Section;
 pub use error::{Fault, ReadError};
+pub use file::SaveFile;
 pub use fingerprint::Fingerprint;
 pub use head::SlotHead;
 pub use layout::SaveLimits;
-pub use reader::{SaveFile, read, read_within};
+pub use reader::{read, read_within};
 pub use seal::{KeyTooShort, Seal, SealKey};
 pub use stamp::{Lineage, Stamp};
 pub use state::StateHead;

@@ -10,6 +10,7 @@ use super::fingerprint::Fingerprint;
 use super::layout::{PROFILE, RUN};
 use super::map::encoded;
 use super::tape::{FactOf, MapOut, Part, Tape, key_bytes};
+use super::values::{NO_SHAPE, ShapeOrder};
 use crate::snapshot::Carried;
 
 /// The tapes of a schema.
@@ -30,18 +31,6 @@ pub(super) struct Plan {
     /// By shape of the schema.
     shapes: Vec<ShapeOrder>,
 }
-
-/// How the map of a shape is written.
-#[derive(Clone, Debug)]
-pub(super) struct ShapeOrder {
-    /// The head of the map.
-    pub(super) head: Vec<u8>,
-    /// The members in the order of their encoded names: the name, and the declared position.
-    pub(super) members: Vec<(Vec<u8>, usize)>,
-}
-
-/// For values that hold no shape.
-pub(super) static NO_SHAPE: ShapeOrder = ShapeOrder { head: Vec::new(), members: Vec::new() };
 
 impl Plan {
     /// The plan of a schema.

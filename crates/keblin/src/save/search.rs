@@ -7,8 +7,8 @@ use std::collections::HashSet;
 
 use super::block::{Block, Budget, Section, Walked};
 use super::error::{Fault, ReadError};
+use super::file::{Header, SaveFile, header, state_at, without_room};
 use super::layout::{BLOCK_MARK, Digest, SECTION, STATE, SaveLimits};
-use super::reader::{Header, SaveFile, header, state_at, without_room};
 use super::state::StateBlock;
 
 /// What stands in a file, in its order.

@@ -4,53 +4,8 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use minicbor::Encoder;
-
-use super::map::Failure;
-use super::state::{Row, write_row};
+use super::table::{Row, Table};
 use crate::snapshot::Areas;
-
-/// The table of a state: a row for each item of the file that belongs to it, in the order of the file.
-#[derive(Debug, Default)]
-pub(super) struct Table {
-    rows: Vec<u8>,
-    pub(super) count: u64,
-    /// How long the items are together, in bytes.
-    pub(super) items_bytes: usize,
-}
-
-impl Table {
-    /// An empty table with room for so many bytes of rows.
-    pub(super) fn with_room(bytes: usize) -> Table {
-        Table { rows: Vec::with_capacity(bytes), ..Table::default() }
-    }
-
-    /// Adds a row behind the others; where it stands among them.
-    pub(super) fn push(&mut self, row: &Row<'_>) -> Range<usize> {
-        let from = self.rows.len();
-        // Writing to a vector never fails.
-        let _ = write_row(&mut Encoder::new(&mut self.rows), row);
-        self.pushed(from, row.len_bytes)
-    }
-
-    /// The same for a row that was written before, of an item of some length.
-    fn push_written(&mut self, row: &[u8], len_bytes: usize) -> Range<usize> {
-        let from = self.rows.len();
-        self.rows.extend_from_slice(row);
-        self.pushed(from, len_bytes)
-    }
-
-    fn pushed(&mut self, from: usize, len_bytes: usize) -> Range<usize> {
-        self.count += 1;
-        self.items_bytes += len_bytes;
-        from..self.rows.len()
-    }
-
-    pub(super) fn write(&self, out: &mut Encoder<&mut Vec<u8>>) -> Result<(), Failure> {
-        out.array(self.count)?.writer_mut().extend_from_slice(&self.rows);
-        Ok(())
-    }
-}
 
 /// An area of a state.
 #[derive(Clone, Debug)]

@@ -1,7 +1,7 @@
 //! What a save says about itself besides its values, and what the next one follows.
 
+use super::file::SaveFile;
 use super::layout::{Digest, MAX_PREDECESSORS};
-use super::reader::SaveFile;
 
 /// How many states of another save are known when it is taken among those before.
 const JOINED_STATES: usize = 8;

@@ -12,8 +12,8 @@ use super::layout::{
     foot,
 };
 use super::map::Failure;
-use super::shelf::Table;
 use super::summary::Summary;
+use super::table::{Row, Table};
 
 /// What a save says about itself, known without looking at its values.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,15 +41,6 @@ pub struct StateHead {
     pub offset: usize,
     /// The length of its block in bytes, foot included.
     pub len_bytes: usize,
-}
-
-/// A row of the table: an item of the file that belongs to the state.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Row<'b> {
-    pub(super) name: &'b str,
-    pub(super) offset: usize,
-    pub(super) len_bytes: usize,
-    pub(super) digest: Digest,
 }
 
 /// A state block, read: its digest and its foot hold; what its table names has not been looked at.
@@ -192,12 +183,5 @@ pub(super) fn write_content(
         out.bytes(digest)?;
     }
     out.u64(head.offset as u64)?;
-    Ok(())
-}
-
-/// Writes a row of the table.
-pub(super) fn write_row(out: &mut Encoder<&mut Vec<u8>>, row: &Row<'_>) -> Result<(), Failure> {
-    out.array(ROW_ITEMS)?.str(row.name)?.u64(row.offset as u64)?.u64(row.len_bytes as u64)?;
-    out.bytes(&row.digest)?;
     Ok(())
 }

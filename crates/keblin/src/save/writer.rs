@@ -6,6 +6,7 @@ use minicbor::data::Tag;
 
 use super::block::Block;
 use super::encode::Filling;
+use super::file::SaveFile;
 use super::layout::{
     BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, ERASURES,
     ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN,
@@ -14,12 +15,12 @@ use super::layout::{
 use super::map::Failure;
 use super::parts::{Mark, Parts};
 use super::plan::Plan;
-use super::reader::SaveFile;
 use super::seal::SealKey;
-use super::shelf::{Shelf, Table};
+use super::shelf::Shelf;
 use super::stamp::{Lineage, Stamp};
-use super::state::{Row, StateHead, write_content};
+use super::state::{StateHead, write_content};
 use super::summary::Summary;
+use super::table::{Row, Table};
 use super::tape::Tape;
 use crate::fullness::{Fullness, Measure};
 use crate::snapshot::{Picture, Snapshot};

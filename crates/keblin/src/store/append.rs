@@ -4,7 +4,7 @@ use super::backend::LeftAt;
 use super::broken::Broken;
 use super::error::DiskError;
 use super::held::{Held, Left};
-use super::saving::{SaveError, Saved};
+use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use crate::save::Stamp;
 use crate::save::search::is_whole_throughout;

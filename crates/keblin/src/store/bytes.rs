@@ -7,7 +7,7 @@ use keblin_schema::Schema;
 
 use super::keeper::{Keeper, Place};
 use super::opening::{Opened, Origin};
-use super::saving::SaveError;
+use super::saved::SaveError;
 use crate::progress::{Notice, Progress};
 use crate::save::writer::write_whole;
 use crate::save::{ReadError, SaveLimits, SealKey, Stamp};

@@ -8,7 +8,7 @@ use std::time::Duration;
 use keblin_schema::{Name, Schema};
 
 use super::opening::{OpenError, Opened, Origin};
-use super::saving::{SaveError, Saved};
+use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use super::writer::{Done, Job, Writer};
 use crate::progress::erase::Erase;

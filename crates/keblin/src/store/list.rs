@@ -9,9 +9,9 @@ use thiserror::Error;
 use super::error::{DiskError, shown};
 use super::savedir::{ENDING, SaveDir, SlotNameError};
 use super::slot::Slot;
+use crate::save::file::without_room;
 use crate::save::head::{SlotHead, head_of, state_bytes};
 use crate::save::layout::{FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES};
-use crate::save::reader::without_room;
 use crate::save::{Fault, ReadError, read_within};
 
 /// How many bytes of the start of a file are read for the list: the header is shorter.

@@ -26,18 +26,6 @@ mod broken;
 /// What an operating system says when it fails.
 mod error;
 
-/// The calls to the operating system, each with its path in the error.
-mod disk;
-
-/// Files in memory.
-mod memory;
-
-/// Files whose power can be cut.
-mod power_cut;
-
-/// Files that fail when they are told to.
-mod faulty;
-
 /// The folder.
 mod savedir;
 
@@ -49,6 +37,9 @@ mod held;
 
 /// One slot: its files and its lock.
 mod slot;
+
+/// What saving gives back.
+mod saved;
 
 /// Saving a slot.
 mod saving;
@@ -100,7 +91,7 @@ pub use list::{SlotEntry, SlotError};
 pub use opening::{OpenError, Opened, Origin};
 pub use pins::{Pin, PinError};
 pub use ruin::Ruin;
+pub use saved::{Replaced, SaveError, Saved};
 pub use savedir::{SaveDir, SlotNameError};
-pub use saving::{Replaced, SaveError, Saved};
 pub use slot::Slot;
 pub use switching::SwitchError;

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use super::broken::Broken;
 use super::error::{DiskError, failed};
 use super::held::{Held, Left, Standing};
-use super::saving::{Replaced, SaveError, Saved};
+use super::saved::{Replaced, SaveError, Saved};
 use super::slot::Slot;
 use super::there::{Found, There};
 use crate::progress::{AsideReason, Progress};

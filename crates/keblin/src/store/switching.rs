@@ -6,7 +6,7 @@ use thiserror::Error;
 
 use super::keeper::{Keeper, Place};
 use super::opening::OpenError;
-use super::saving::SaveError;
+use super::saved::SaveError;
 use super::slot::Slot;
 
 /// Why a keeper did not go on to another slot.

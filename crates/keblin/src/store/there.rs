@@ -5,7 +5,7 @@ use std::path::Path;
 
 use keblin_schema::Schema;
 
-use super::saving::SaveError;
+use super::saved::SaveError;
 use super::slot::Slot;
 use crate::progress::AsideReason;
 use crate::save::decode::of_this_game;

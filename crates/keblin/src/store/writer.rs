@@ -9,7 +9,7 @@ use std::thread::JoinHandle;
 use keblin_schema::Value;
 
 use super::error::{DiskError, failed};
-use super::saving::{SaveError, Saved};
+use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use crate::progress::erase::Erase;
 use crate::snapshot::Snapshot;

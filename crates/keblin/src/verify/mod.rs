@@ -35,8 +35,9 @@ use keblin_schema::{Schema, Severity, Value};
 
 use crate::migrate::Account;
 use crate::progress::{Notice, Progress};
-use crate::save::decode::{Missing, of_the_past, of_this_game};
+use crate::save::decode::{of_the_past, of_this_game};
 use crate::save::glance::glance;
+use crate::save::missing::Missing;
 use crate::save::{
     Lineage, ReadError, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
 };

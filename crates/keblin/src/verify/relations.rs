@@ -8,9 +8,10 @@ use keblin_schema::{Schema, Severity, Value};
 
 use super::finding::SaveFinding;
 use crate::progress::Progress;
-use crate::progress::journal::FACT_AXES;
-use crate::save::decode::{Decoded, Missing};
+use crate::progress::place::FACT_AXES;
+use crate::save::decode::Decoded;
 use crate::save::glance::Glance;
+use crate::save::missing::Missing;
 use crate::snapshot::{LevelFacts, Snapshot, State};
 
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {

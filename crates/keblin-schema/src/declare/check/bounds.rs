@@ -9,7 +9,7 @@ use crate::model::{Bound, Model};
 use crate::text::finding::{Code, Finding};
 use crate::value::Value;
 
-use super::conditions::{misplaced, place};
+use super::place::{misplaced, place};
 
 /// Compiles every bound that is an expression.
 pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {

@@ -1,31 +1,15 @@
 //! Locks, stars, unlocks and moments: compiled against the schema, and what is worth a look in them.
 
 use crate::condition::names::Fact;
-use crate::condition::{Comparison, ConditionError, Expr, Failing, Node, Program, Read, Val, parse};
+use crate::condition::{Comparison, Expr, Failing, Node, Program, Read, Val, parse};
 use crate::declare::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
 use crate::model::{Bound, Model, Rule, RuleAsks, RuleId, Watch};
 use crate::text::finding::{Code, Finding, Severity};
 use crate::value::Value;
 
 use super::bounds::programs;
+use super::place::{misplaced, place};
 use super::reach::Reachable;
-
-/// A fault in a condition, at its place in the declaration.
-pub(crate) fn misplaced(error: ConditionError, condition: &ConditionDecl) -> Finding {
-    let finding = Finding::error(Code::Condition, place(&error.span, condition), error.message);
-    match error.instead {
-        Some(instead) => finding.instead(instead),
-        None => finding,
-    }
-}
-
-/// A range of bytes in a condition as one in the declaration. At the end of the condition the caret stands under what
-/// follows: the quote, if there is one.
-pub(crate) fn place(span: &std::ops::Range<usize>, condition: &ConditionDecl) -> std::ops::Range<usize> {
-    let Some(start) = condition.text_start else { return condition.span.clone() };
-    let end = (start + span.end.max(span.start + 1)).min(condition.span.end);
-    (start + span.start).min(end)..end
-}
 
 fn rule(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
     match Rule::compile(model, &condition.text) {

@@ -10,6 +10,9 @@ mod rules;
 /// Bounds that follow from other values.
 mod bounds;
 
+/// Where something in a condition stands.
+pub(crate) mod place;
+
 /// Locks, stars, unlocks and moments: compiled, and whether a player can ever reach them.
 pub(crate) mod conditions;
 

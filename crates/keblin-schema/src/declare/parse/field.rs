@@ -6,6 +6,7 @@ use std::ops::Range;
 use toml::de::{DeTable, DeValue};
 
 use super::kind::{self, KindDecl};
+use super::length::length;
 use super::level::{ConditionDecl, condition};
 use super::table::{Reader, words_of};
 use super::{Placed, clashes, shape, value};
@@ -71,12 +72,6 @@ const KEYS: &[&str] = &[
     "on_level",
     "on_new_run",
 ];
-
-/// The most characters, bytes or items any field may be declared with.
-const MAX_LENGTH: i64 = 65_536;
-
-/// The most places of a table of best values.
-const MAX_PLACES: i64 = 1_000;
 
 /// The fields that can be used, and the ids of those that are left out for a fault of their own.
 pub(super) fn all(
@@ -232,19 +227,6 @@ fn bound(
         BoundDecl::Fixed(value::of_key(reader, key, holds, names, found)?.value)
     };
     Some(Placed { value, span: item.span() })
-}
-
-/// A number of characters, bytes, items or places.
-pub(super) fn length(reader: &Reader<'_, '_>, key: &str, found: &mut Vec<Finding>) -> Option<Placed<usize>> {
-    let item = reader.get(key)?;
-    let number = reader.integer(item, found)?;
-    let most = if key == "places" { MAX_PLACES } else { MAX_LENGTH };
-    let length = usize::try_from(number).ok().filter(|_| (1..=most).contains(&number));
-    if length.is_none() {
-        let message = format!("`{key}` is from 1 to {most}, but found {number}");
-        found.push(Finding::error(Code::OutOfRange, item.span(), message));
-    }
-    length.map(|value| Placed { value, span: reader.key_span(key) })
 }
 
 fn yes_or_no(reader: &Reader<'_, '_>, key: &str, found: &mut Vec<Finding>) -> Option<Placed<bool>> {

@@ -8,6 +8,9 @@ pub(crate) mod table;
 /// Ids and lists of ids.
 mod ids;
 
+/// Numbers of characters, bytes, items and places.
+mod length;
+
 /// `[fields.NAME]`
 mod field;
 

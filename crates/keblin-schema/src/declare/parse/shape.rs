@@ -2,8 +2,8 @@
 
 use toml::de::{DeTable, DeValue};
 
-use super::field::length;
 use super::kind::{KindDecl, of_member};
+use super::length::length;
 use super::table::Reader;
 use super::{Placed, clashes, value};
 use crate::model::{Limits, MemberDef, Model, ShapeDef};

@@ -9,7 +9,7 @@ use crate::versions::normal::quoted;
 
 use super::along::Along;
 use super::decl::{FieldDecl, Said, ScaleDecl};
-use super::names::Pairs;
+use super::pairs::Pairs;
 use super::resolve::{Paste, Resolving};
 use super::shape::needs_scale;
 use super::{Carrying, FieldStep, Misfit, Scale};

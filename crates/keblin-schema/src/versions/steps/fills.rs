@@ -3,7 +3,7 @@
 
 use crate::condition::names::Fact;
 use crate::condition::{Failing, Program, Type};
-use crate::declare::check::conditions::misplaced;
+use crate::declare::check::place::misplaced;
 use crate::declare::check::reach::Reachable;
 use crate::declare::parse::level::ConditionDecl;
 use crate::model::FieldDef;

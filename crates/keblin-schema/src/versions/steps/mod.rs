@@ -11,6 +11,9 @@
 /// The text of a step.
 mod decl;
 
+/// Lists of names in two versions.
+mod pairs;
+
 /// Lists of names: which of before is which now.
 mod names;
 

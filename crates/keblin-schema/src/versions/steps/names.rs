@@ -4,52 +4,8 @@ use crate::text::finding::{Code, Finding};
 use crate::text::name::{Name, nearest};
 
 use super::decl::{NamedDecl, Said};
+use super::pairs::Pairs;
 use super::resolve::{Paste, Resolving};
-
-/// A list of names in two versions.
-pub(super) struct Pairs<'n> {
-    /// Where it stands in the new version: `levels`, `levels.reedgate.checkpoints`.
-    pub(super) path: String,
-    /// Where it stood.
-    pub(super) old_path: String,
-    /// What one of them is.
-    pub(super) what: &'static str,
-    /// Of what, for complaints: nothing, or ` of reedgate`.
-    pub(super) of: String,
-    pub(super) before: Vec<&'n Name>,
-    pub(super) now: Vec<&'n Name>,
-    /// Whether something new at the place of something gone is perhaps the same.
-    pub(super) perhaps_by_place: bool,
-}
-
-impl<'n> Pairs<'n> {
-    pub(super) fn of(path: &str, what: &'static str, before: &[&'n Name], now: &[&'n Name]) -> Pairs<'n> {
-        Pairs {
-            path: path.to_string(),
-            old_path: path.to_string(),
-            what,
-            of: String::new(),
-            before: before.to_vec(),
-            now: now.to_vec(),
-            perhaps_by_place: true,
-        }
-    }
-
-    /// What something that is gone is perhaps called now: something like it by its letters, or by its place.
-    pub(super) fn perhaps(&self, gone: usize, taken: &[Option<usize>]) -> Option<&'n Name> {
-        let free = |name: &Name, index: usize| {
-            taken.get(index) == Some(&None) && !self.before.iter().any(|old| **old == *name)
-        };
-        let news =
-            || self.now.iter().enumerate().filter(|(index, name)| free(name, *index)).map(|(_, name)| *name);
-        let old = self.before.get(gone)?;
-        let near = nearest(old.as_str(), news().map(Name::as_str));
-        let near = near.and_then(|near| news().find(|name| name.as_str() == near));
-        let by_place = self.perhaps_by_place && self.before.len() == self.now.len();
-        let in_place = self.now.get(gone).copied().filter(|name| by_place && free(name, gone));
-        near.or(in_place)
-    }
-}
 
 impl Resolving<'_> {
     /// Where each name of now was before; a finding for each of before that is nowhere now.

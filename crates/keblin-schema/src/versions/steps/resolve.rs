@@ -9,7 +9,7 @@ use crate::value::kind::{Ids, Kind};
 use crate::versions::normal::{id_list, quoted};
 
 use super::decl::{Decl, Said};
-use super::names::Pairs;
+use super::pairs::Pairs;
 use super::{MemberStep, Misfit, PartsStep, ShapeStep, Step, UnlockStep};
 
 /// What a step lacks.

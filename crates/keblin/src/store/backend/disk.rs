@@ -11,8 +11,8 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use super::backend::{Backend, LeftAt, Lock, Steps, Which};
-use super::error::{DiskError, failed, there};
+use super::{Backend, LeftAt, Lock, Steps, Which};
+use crate::store::error::{DiskError, failed, there};
 
 /// Milliseconds since 1970; 0 on a clock that stands before.
 pub(super) fn now_unix_ms() -> u64 {

@@ -7,9 +7,9 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, LeftAt, Lock, Steps, Which};
-use super::error::{DiskError, failed};
 use super::memory::{Memory, put};
+use super::{Backend, LeftAt, Lock, Steps, Which};
+use crate::store::error::{DiskError, failed};
 
 /// The bytes that a medium writes as one.
 const BLOCK_BYTES: usize = 512;

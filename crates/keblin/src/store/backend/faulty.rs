@@ -5,8 +5,8 @@ use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, LeftAt, Lock};
-use super::error::{DiskError, failed};
+use super::{Backend, LeftAt, Lock};
+use crate::store::error::{DiskError, failed};
 
 /// A call of a [`Backend`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

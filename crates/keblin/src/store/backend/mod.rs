@@ -7,14 +7,25 @@ use std::hash::{BuildHasher, RandomState};
 use std::path::{Path, PathBuf};
 
 use super::broken::Broken;
-use super::disk;
 use super::error::DiskError;
 use crate::save::layout::FOOT_ITEM_BYTES;
 
-pub use super::disk::Disk;
-pub use super::faulty::{Doing, Faulty};
-pub use super::memory::Memory;
-pub use super::power_cut::{PowerCut, Tear};
+/// The calls to the operating system, each with its path in the error.
+mod disk;
+
+/// Files in memory.
+mod memory;
+
+/// Files whose power can be cut.
+mod power_cut;
+
+/// Files that fail when they are told to.
+mod faulty;
+
+pub use disk::Disk;
+pub use faulty::{Doing, Faulty};
+pub use memory::Memory;
+pub use power_cut::{PowerCut, Tear};
 
 /// How the end of a file was left.
 #[derive(Clone, Copy, Debug)]

@@ -6,9 +6,9 @@ use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::backend::{Backend, LeftAt, Lock, Steps, Which};
 use super::disk::now_unix_ms;
-use super::error::{DiskError, failed};
+use super::{Backend, LeftAt, Lock, Steps, Which};
+use crate::store::error::{DiskError, failed};
 
 /// Files in memory. Clones share them. They are gone with the program, so a sync promises nothing.
 #[derive(Clone, Debug, Default)]

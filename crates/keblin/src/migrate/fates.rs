@@ -1,0 +1,37 @@
+//! What became of the facts of a level.
+
+use keblin_schema::Value;
+use keblin_schema::condition::names::Fact;
+
+use super::Fate;
+use crate::snapshot::LevelFacts;
+
+/// Facts by name.
+fn named(facts: &LevelFacts) -> [(&'static str, Value); 4] {
+    let count = |number: u64| Value::Int(i64::try_from(number).unwrap_or(i64::MAX));
+    [
+        (Fact::Finished.as_str(), Value::Bool(facts.finished)),
+        (Fact::Stars.as_str(), Value::Int(facts.stars.into())),
+        (Fact::Attempts.as_str(), count(facts.attempts)),
+        (Fact::Deaths.as_str(), count(facts.deaths)),
+    ]
+}
+
+/// Whether a fact is as on the first day.
+fn is_first(value: &Value) -> bool {
+    [Value::Bool(false), Value::Int(0)].contains(value)
+}
+
+/// The facts that are not as on the first day, by name.
+pub(super) fn said(facts: &LevelFacts) -> impl Iterator<Item = (&'static str, Value)> {
+    named(facts).into_iter().filter(|(_, value)| !is_first(value))
+}
+
+/// What became of facts that were changed at their place.
+pub(super) fn fates(was: &LevelFacts, is: &LevelFacts) -> impl Iterator<Item = (&'static str, Fate)> {
+    let pairs = named(was).into_iter().zip(named(is)).filter(|(was, is)| was != is);
+    pairs.map(|((name, before), (_, now))| match is_first(&before) {
+        true => (name, Fate::Filled { now }),
+        false => (name, Fate::Changed { before, now }),
+    })
+}

@@ -1,0 +1,66 @@
+//! The table of a state: everything of the file that belongs to it.
+
+use std::ops::Range;
+
+use minicbor::Encoder;
+
+use super::layout::{Digest, ROW_ITEMS};
+use super::map::Failure;
+
+/// A row of the table: an item of the file that belongs to the state.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Row<'b> {
+    pub(super) name: &'b str,
+    pub(super) offset: usize,
+    pub(super) len_bytes: usize,
+    pub(super) digest: Digest,
+}
+
+/// The table of a state: a row for each item of the file that belongs to it, in the order of the file.
+#[derive(Debug, Default)]
+pub(super) struct Table {
+    pub(super) rows: Vec<u8>,
+    pub(super) count: u64,
+    /// How long the items are together, in bytes.
+    pub(super) items_bytes: usize,
+}
+
+impl Table {
+    /// An empty table with room for so many bytes of rows.
+    pub(super) fn with_room(bytes: usize) -> Table {
+        Table { rows: Vec::with_capacity(bytes), ..Table::default() }
+    }
+
+    /// Adds a row behind the others; where it stands among them.
+    pub(super) fn push(&mut self, row: &Row<'_>) -> Range<usize> {
+        let from = self.rows.len();
+        // Writing to a vector never fails.
+        let _ = write_row(&mut Encoder::new(&mut self.rows), row);
+        self.pushed(from, row.len_bytes)
+    }
+
+    /// The same for a row that was written before, of an item of some length.
+    pub(super) fn push_written(&mut self, row: &[u8], len_bytes: usize) -> Range<usize> {
+        let from = self.rows.len();
+        self.rows.extend_from_slice(row);
+        self.pushed(from, len_bytes)
+    }
+
+    fn pushed(&mut self, from: usize, len_bytes: usize) -> Range<usize> {
+        self.count += 1;
+        self.items_bytes += len_bytes;
+        from..self.rows.len()
+    }
+
+    pub(super) fn write(&self, out: &mut Encoder<&mut Vec<u8>>) -> Result<(), Failure> {
+        out.array(self.count)?.writer_mut().extend_from_slice(&self.rows);
+        Ok(())
+    }
+}
+
+/// Writes a row of the table.
+fn write_row(out: &mut Encoder<&mut Vec<u8>>, row: &Row<'_>) -> Result<(), Failure> {
+    out.array(ROW_ITEMS)?.str(row.name)?.u64(row.offset as u64)?.u64(row.len_bytes as u64)?;
+    out.bytes(&row.digest)?;
+    Ok(())
+}
