@@ -72,7 +72,8 @@ pub mod migrate;
 /// A game's own names, known to the compiler.
 pub mod game;
 
-/// Trying it: scripted play-throughs.
+/// Trying it: scripted play-throughs. With the feature `testing`.
+#[cfg(feature = "testing")]
 pub mod rehearse;
 
 /// One error for all of them.

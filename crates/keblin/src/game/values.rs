@@ -101,10 +101,12 @@ impl<G: Game, P: HasProgress> Of<G, P> {
         self.progress_mut().take_entry(field.looked_up(), key)
     }
 
-    /// Puts a value in place for a test or a tool, as [`Progress::suppose`](crate::Progress::suppose).
+    /// Puts a value in place for a test or a tool, as [`Progress::suppose`](crate::Progress::suppose). With the feature
+    /// `testing`.
     ///
     /// # Errors
     /// As [`Progress::suppose`](crate::Progress::suppose).
+    #[cfg(feature = "testing")]
     pub fn suppose<F: FieldOf<G>>(&mut self, field: F, value: Write<F, G>) -> Result<(), Refused> {
         self.progress_mut().suppose(field.looked_up(), value)
     }

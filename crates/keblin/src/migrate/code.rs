@@ -91,7 +91,7 @@ impl Rewriting {
         let cell = match view.target(&asked) {
             Some(Target::Cell(cell)) => cell,
             Some(Target::Fact { .. }) => {
-                view.suppose_asked(&asked, value).map_err(|refused| refused.to_string())?;
+                view.put_asked(&asked, value).map_err(|refused| refused.to_string())?;
                 // The facts alone: what they would unlock now is asked when the save is opened.
                 self.snapshot.state.facts = view.snapshot().state.facts;
                 return Ok(());

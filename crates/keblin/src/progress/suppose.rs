@@ -2,15 +2,19 @@
 //! nothing. A value of a run or a level that is supposed before the run or the level begins is put in place after the
 //! resets of that event and before its entry copy.
 
+use keblin_schema::Value;
 use keblin_schema::condition::names::{Asked, Fact};
 use keblin_schema::model::{FieldDef, OnReset};
-use keblin_schema::{Field, Value, typed::FieldType};
+#[cfg(feature = "testing")]
+use keblin_schema::{Field, typed::FieldType};
 
 use super::journal::{Cause, Target};
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Phase, Progress};
 
+/// With the feature `testing`: a game that is shipped can lower no record by it.
+#[cfg(feature = "testing")]
 impl Progress {
     /// Supposes a value.
     ///
@@ -37,6 +41,13 @@ impl Progress {
     /// [`Why::Unfit`] for a value that a fact cannot have or a name that is derived from others, else as
     /// [`Progress::suppose`].
     pub fn suppose_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
+        self.put_asked(asked, value)
+    }
+}
+
+impl Progress {
+    /// Puts a value, a fact or a record in place by its resolved name.
+    pub(crate) fn put_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
         match self.target(asked) {
             Some(Target::Cell(cell)) => self.suppose_cell(cell, value),
             Some(Target::Fact { at, fact }) => {

@@ -10,7 +10,7 @@ use crate::progress::{Progress, Refused, Signal};
 /// Plays an event.
 pub(super) fn play(progress: &mut Progress, event: &Step) -> Result<(), Refused> {
     match event {
-        Step::Suppose(asked, value) => progress.suppose_asked(asked, value.clone()),
+        Step::Suppose(asked, value) => progress.put_asked(asked, value.clone()),
         Step::Begin { difficulty, replacing: true } => {
             progress.begin_replacing(*difficulty);
             Ok(())

@@ -54,6 +54,10 @@ fn an_edited_declaration_is_compiled_anew_and_every_use_of_a_renamed_field_is_to
     put("progress.toml", DECLARED);
     let (compiles, said) = check(folder.path());
     assert!(compiles, "{said}");
+    // Built as it is shipped, it can put no made-up state in place.
+    put("src/lib.rs", &PROGRAM.replace("game.add(fields::OIL, -1)", "let _ = game.suppose(fields::OIL, 1)"));
+    let (compiles, said) = check(folder.path());
+    assert!(!compiles && said.contains("no method named `suppose` found"), "{said}");
 }
 
 /// The crates that building a crate takes, itself included.

@@ -17,14 +17,18 @@ mod disk;
 mod memory;
 
 /// Files whose power can be cut.
+#[cfg(feature = "testing")]
 mod power_cut;
 
 /// Files that fail when they are told to.
+#[cfg(feature = "testing")]
 mod faulty;
 
 pub use disk::Disk;
+#[cfg(feature = "testing")]
 pub use faulty::{Doing, Faulty};
 pub use memory::Memory;
+#[cfg(feature = "testing")]
 pub use power_cut::{PowerCut, Tear};
 
 /// How the end of a file was left.
