@@ -22,6 +22,9 @@ mod script;
 /// The words of a line as a step.
 mod parse;
 
+/// From the text of a rehearsal to its steps.
+mod lines;
+
 /// Steps that write values.
 mod values;
 

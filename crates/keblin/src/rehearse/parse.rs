@@ -1,16 +1,14 @@
 //! The words of a line as a step: every name resolved against the schema, every fault told with its place.
 
 use std::ops::Range;
-use std::sync::Arc;
 use std::time::Duration;
 
 use keblin_schema::condition::ConditionError;
 use keblin_schema::name::nearest;
-use keblin_schema::source::Source;
-use keblin_schema::{Code, Finding, Findings, Level, Schema, Time};
+use keblin_schema::{Code, Finding, Level, Schema, Time};
 
 use super::expectation::Expectation;
-use super::script::{Feed, Line, Rehearsal, Step, WriteStep};
+use super::script::{Feed, Step, WriteStep};
 use crate::progress::{Erase, Notice};
 
 const WORDS: [&str; 32] = [
@@ -48,47 +46,6 @@ const WORDS: [&str; 32] = [
     "refused",
 ];
 
-impl Rehearsal {
-    /// Parses a rehearsal. `name` is what complaints call it, as a rule its path.
-    ///
-    /// # Errors
-    /// All [`Findings`]: each line that is not a step, and each name that the schema does not declare.
-    pub fn parse(name: &str, text: &str, schema: &Arc<Schema>) -> Result<Rehearsal, Findings> {
-        let (mut lines, mut found) = (Vec::new(), Vec::new());
-        let mut start = 0;
-        for (index, line) in text.split('\n').enumerate() {
-            let content = without_comment(line);
-            let step_text = content.trim();
-            if !step_text.is_empty() {
-                let at = start + (content.len() - content.trim_start().len());
-                match step(schema, step_text, at) {
-                    Ok(step) => lines.push(Line { number: index + 1, text: step_text.to_string(), step }),
-                    Err(finding) => found.push(finding),
-                }
-            }
-            start += line.len() + 1;
-        }
-        if lines.is_empty() && found.is_empty() {
-            let finding = Finding::error(Code::BadStep, 0..0, "there is no step in this rehearsal");
-            found.push(finding.instead("begin with `begin`"));
-        }
-        match found.is_empty() {
-            true => Ok(Rehearsal { name: name.to_string(), schema: Arc::clone(schema), lines }),
-            false => Err(Findings::new(Source::new(name, text), found)),
-        }
-    }
-}
-
-/// A line up to its `#`, unless that stands in a text.
-fn without_comment(line: &str) -> &str {
-    let mut in_text = false;
-    let end = line.char_indices().find(|(_, c)| {
-        in_text ^= *c == '"';
-        *c == '#' && !in_text
-    });
-    end.map_or(line, |(at, _)| line.get(..at).unwrap_or(line))
-}
-
 /// The words of a step with their places; a text in quotes is one word.
 pub(super) struct Words<'t> {
     pub(super) schema: &'t Schema,
@@ -110,7 +67,7 @@ fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
 }
 
 /// One step, from the words of a line.
-fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
+pub(super) fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
     let mut words = Words { schema, text, offset, at: 0 };
     let step = words.step()?;
     match words.next() {

@@ -1,0 +1,50 @@
+//! From the text of a rehearsal to its steps, one a line.
+
+use std::sync::Arc;
+
+use keblin_schema::source::Source;
+use keblin_schema::{Code, Finding, Findings, Schema};
+
+use super::parse::step;
+use super::script::{Line, Rehearsal};
+
+impl Rehearsal {
+    /// Parses a rehearsal. `name` is what complaints call it, as a rule its path.
+    ///
+    /// # Errors
+    /// All [`Findings`]: each line that is not a step, and each name that the schema does not declare.
+    pub fn parse(name: &str, text: &str, schema: &Arc<Schema>) -> Result<Rehearsal, Findings> {
+        let (mut lines, mut found) = (Vec::new(), Vec::new());
+        let mut start = 0;
+        for (index, line) in text.split('\n').enumerate() {
+            let content = without_comment(line);
+            let step_text = content.trim();
+            if !step_text.is_empty() {
+                let at = start + (content.len() - content.trim_start().len());
+                match step(schema, step_text, at) {
+                    Ok(step) => lines.push(Line { number: index + 1, text: step_text.to_string(), step }),
+                    Err(finding) => found.push(finding),
+                }
+            }
+            start += line.len() + 1;
+        }
+        if lines.is_empty() && found.is_empty() {
+            let finding = Finding::error(Code::BadStep, 0..0, "there is no step in this rehearsal");
+            found.push(finding.instead("begin with `begin`"));
+        }
+        match found.is_empty() {
+            true => Ok(Rehearsal { name: name.to_string(), schema: Arc::clone(schema), lines }),
+            false => Err(Findings::new(Source::new(name, text), found)),
+        }
+    }
+}
+
+/// A line up to its `#`, unless that stands in a text.
+fn without_comment(line: &str) -> &str {
+    let mut in_text = false;
+    let end = line.char_indices().find(|(_, c)| {
+        in_text ^= *c == '"';
+        *c == '#' && !in_text
+    });
+    end.map_or(line, |(at, _)| line.get(..at).unwrap_or(line))
+}
