@@ -3,6 +3,7 @@
 
 use std::borrow::Borrow;
 use std::fmt;
+use std::str::FromStr;
 use std::sync::Arc;
 
 /// The longest id, in characters.
@@ -133,6 +134,14 @@ fn reserved(text: &str) -> Option<&'static str> {
         Some("file systems, which keep it for a device")
     } else {
         None
+    }
+}
+
+impl FromStr for Name {
+    type Err = NameFault;
+
+    fn from_str(text: &str) -> Result<Name, NameFault> {
+        Name::new(text)
     }
 }
 

@@ -1,13 +1,24 @@
 //! Lengths of time: kept in whole nanoseconds, read and shown the way people write them.
 
 use std::fmt;
+use std::ops::{Add, AddAssign, Neg, Sub, SubAssign};
 use std::str::FromStr;
 use std::time::Duration;
 
 /// A length of time in whole nanoseconds, with sign: about ±292 years.
 ///
 /// Written and shown as numbers with units, largest first: `90s`, `1m32.4s`, `2h`, `250ms`, `-5ms`, `0s`. Units are
-/// `h`, `m`, `s`, `ms`, `us`, `ns`; a number may have a fraction.
+/// `h`, `m`, `s`, `ms`, `us`, `ns`; a number may have a fraction. Sums and differences stop at the ends of the range.
+///
+/// ```
+/// use keblin_schema::Time;
+/// use std::time::Duration;
+///
+/// let best: Time = "1m32.4s".parse()?;
+/// assert_eq!((best - Time::from(Duration::from_secs(90))).to_string(), "2.4s");
+/// assert_eq!(Duration::try_from(best).ok(), Some(Duration::from_millis(92_400)));
+/// # Ok::<(), keblin_schema::time::TimeFault>(())
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Time(i64);
 
@@ -55,6 +66,51 @@ impl Time {
     #[must_use]
     pub const fn saturating_add(self, other: Time) -> Time {
         Time(self.0.saturating_add(other.0))
+    }
+}
+
+impl Add for Time {
+    type Output = Time;
+
+    fn add(self, other: Time) -> Time {
+        self.saturating_add(other)
+    }
+}
+
+impl Sub for Time {
+    type Output = Time;
+
+    fn sub(self, other: Time) -> Time {
+        Time(self.0.saturating_sub(other.0))
+    }
+}
+
+impl Neg for Time {
+    type Output = Time;
+
+    fn neg(self) -> Time {
+        Time(self.0.saturating_neg())
+    }
+}
+
+impl AddAssign for Time {
+    fn add_assign(&mut self, other: Time) {
+        *self = *self + other;
+    }
+}
+
+impl SubAssign for Time {
+    fn sub_assign(&mut self, other: Time) {
+        *self = *self - other;
+    }
+}
+
+/// An error for a time below zero, which no duration is.
+impl TryFrom<Time> for Duration {
+    type Error = std::num::TryFromIntError;
+
+    fn try_from(time: Time) -> Result<Duration, std::num::TryFromIntError> {
+        u64::try_from(time.0).map(Duration::from_nanos)
     }
 }
 

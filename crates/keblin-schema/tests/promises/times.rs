@@ -1,6 +1,8 @@
 //! Times, as people write them.
 
-use keblin_schema::Time;
+use std::time::Duration;
+
+use keblin_schema::{Name, Time};
 use proptest::prelude::*;
 
 #[test]
@@ -32,6 +34,22 @@ fn what_is_no_time_is_refused_with_an_example() {
         assert_eq!(message, format!("expected a time such as 90s, 1m32.4s or 250ms, but found {text:?}"));
     }
     assert!("999999999h".parse::<Time>().unwrap_err().to_string().ends_with("which is too long"));
+}
+
+#[test]
+fn times_add_subtract_and_are_durations() {
+    let (long, short) = (Time::from_millis(1500), Time::from_millis(-400));
+    assert_eq!([long + short, long - short, -short].map(Time::as_millis), [1100, 1900, 400]);
+    let mut time = long;
+    time += short;
+    time -= long;
+    assert_eq!(time, short);
+    let (most, least) = (Time::from_nanos(i64::MAX), Time::from_nanos(i64::MIN));
+    assert_eq!((most + long, least - long, -least), (most, least, most));
+    assert_eq!(Duration::try_from(long), Ok(Duration::from_millis(1500)));
+    assert!(Duration::try_from(short).is_err());
+    assert_eq!("reedgate".parse::<Name>().unwrap().as_str(), "reedgate");
+    assert!("Reed Gate".parse::<Name>().is_err());
 }
 
 proptest! {
