@@ -11,7 +11,7 @@ use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::standing::Standing;
 use super::visit::{Next, StarHeld};
-use crate::snapshot::LevelFacts;
+use crate::snapshot::{LevelFacts, Stay};
 
 /// What a level-select screen shows of a level.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -42,13 +42,17 @@ impl Progress {
     #[must_use]
     pub fn level_cards(&self, difficulty: Option<Difficulty>) -> Vec<LevelCard> {
         let difficulty = difficulty.map(Difficulty::index).or(self.here().difficulty);
-        let current = self.level().filter(|_| self.has_run());
+        // What is finished is no longer under way, and a level is under way on the difficulty of its run.
+        let visit = self.visit().filter(|visit| self.has_run() && visit.stay != Stay::Finished);
+        let apart = self.schema.level_facts_per_difficulty;
+        let current =
+            visit.filter(|_| !apart || difficulty == self.here().difficulty).and_then(|visit| visit.level);
         (0..self.schema.levels.len())
             .filter_map(|index| {
                 let level = self.schema.level_at(index)?;
                 let (lock, facts) = (self.lock_parts(index, difficulty), self.facts_at(index, difficulty));
                 let open = self.is_open_at(index, difficulty);
-                Some(LevelCard { level, open, lock, current: current == Some(level), facts })
+                Some(LevelCard { level, open, lock, current: current == Some(index), facts })
             })
             .collect()
     }

@@ -94,6 +94,25 @@ fn the_look_and_the_door_give_the_same_answer() {
 }
 
 #[test]
+fn a_level_is_under_way_while_it_is_played_or_left_on_the_difficulty_of_the_run() {
+    let schema = fen_post();
+    let mut game = Progress::new(Arc::clone(&schema));
+    let (neap, spring) = (schema.difficulty("neap").unwrap(), schema.difficulty("spring").unwrap());
+    let current = |game: &Progress, on| {
+        let cards = game.level_cards(Some(on));
+        cards.iter().filter(|card| card.current).map(|card| card.level.index()).collect::<Vec<_>>()
+    };
+    game.begin(Some(spring)).unwrap();
+    game.enter(level(&schema, "reedgate")).unwrap();
+    assert_eq!((current(&game, spring), current(&game, neap)), (vec![0], vec![]));
+    game.leave().unwrap();
+    assert_eq!(current(&game, spring), [0]);
+    game.resume().unwrap();
+    game.finish().unwrap();
+    assert_eq!((current(&game, spring), current(&game, neap)), (vec![], vec![]));
+}
+
+#[test]
 fn the_furthest_level_never_falls_back() {
     let schema = fen_post();
     let mut game = Progress::new(Arc::clone(&schema));
