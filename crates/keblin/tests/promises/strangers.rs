@@ -111,6 +111,31 @@ fn what_a_build_does_not_know_is_kept_when_two_saves_meet() {
 }
 
 #[test]
+fn a_backup_of_somebody_else_is_kept_aside_before_an_erasure_takes_its_place() {
+    let (memory, slot) = in_memory();
+    let Game { ref schema, best, .. } = game();
+    // Two programs open the slot before either of them saves.
+    let program = || slot_on(&(Arc::new(memory.clone()) as Arc<dyn Backend>));
+    let mut theirs = Keeper::open(&program(), schema).unwrap();
+    let mut ours = Keeper::open(&program(), schema).unwrap();
+    theirs.submit(best, 20);
+    theirs.close().unwrap();
+    let backup = memory.files()[&slot.previous_path()].clone();
+    let (elsewhere, far) = in_memory();
+    let mut stranger = Keeper::open(&far, schema).unwrap();
+    stranger.submit(best, 15);
+    stranger.close().unwrap();
+    memory.put_file(slot.path(), elsewhere.files()[&far.path()].clone());
+    ours.submit(best, 30);
+    ours.erase(&Erase::Field(schema.field_named("best").unwrap().0), true).unwrap();
+    let saved = ours.save_now().unwrap().unwrap();
+    ours.close().unwrap();
+    let kept = |path: &PathBuf| memory.files().get(path) == Some(&backup);
+    assert!(saved.set_aside.iter().any(|(path, why)| *why == AsideReason::Replaced && kept(path)));
+    assert_eq!(slot.view(schema).unwrap().progress.get(best), None);
+}
+
+#[test]
 fn a_slot_that_is_removed_takes_its_pins_with_it() {
     let (memory, slot) = in_memory();
     let Game { ref schema, .. } = game();
