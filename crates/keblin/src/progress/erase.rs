@@ -12,7 +12,6 @@ use super::notice::Notice;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Progress, Stage};
-use crate::snapshot::State;
 
 /// What is to be erased.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -58,10 +57,7 @@ impl Progress {
         match what {
             Erase::Profile => {
                 // Settings are not progress: what belongs to the device stays.
-                let device = self.state.cells.split_off(self.schema.saved_cells);
-                self.state = State::first(&self.schema);
-                self.state.cells.truncate(self.schema.saved_cells);
-                self.state.cells.extend(device);
+                self.forget_all_but_values();
                 (self.carried, self.areas) = (Arc::default(), Arc::default());
                 self.stage = Stage::Title;
                 self.supposed.clear();

@@ -9,7 +9,7 @@ use keblin_schema::model::{At, FieldDef, OnDeath, OnReset};
 
 use super::Progress;
 use super::journal::{Cause, Journal, Target};
-use crate::snapshot::LevelFacts;
+use crate::snapshot::{LevelFacts, State};
 
 /// Where a value is taken from when an event puts values back.
 pub(super) enum Origin {
@@ -146,6 +146,12 @@ impl Progress {
             held.collected = collected;
             self.changed();
         }
+    }
+
+    /// Everything that is no value and no fact is as on the first launch.
+    pub(super) fn forget_all_but_values(&mut self) {
+        let (cells, facts) = (std::mem::take(&mut self.state.cells), std::mem::take(&mut self.state.facts));
+        self.state = State { cells, facts, ..State::first(&self.schema) };
     }
 
     /// Changes the facts of all levels to what a rule makes of them and those of another save.
