@@ -60,9 +60,14 @@ pub(crate) fn save(path: &Path) -> Result<Vec<u8>, Trouble> {
     read(path, MAX_SAVE_BYTES as u64)
 }
 
-/// The saves that are meant: files as they are named, and of a folder every save in it and below, by name. Links are
-/// followed; what cannot be looked into is put by, and so is a folder without saves.
+/// The saves that are meant; see [`files_in`].
 pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {
+    files_in(named, "saves", "keblin", troubles)
+}
+
+/// The files that are meant: files as they are named, and of a folder every one in it and below with an ending, by name.
+/// Links are followed; what cannot be looked into is put by, and so is a folder without any.
+fn files_in(named: &[PathBuf], what: &str, ending: &str, troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {
     let mut found = Vec::new();
     for path in named {
         if !path.is_dir() {
@@ -73,8 +78,8 @@ pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathB
         for entry in walkdir::WalkDir::new(path).follow_links(true).sort_by_file_name() {
             match entry {
                 Ok(entry) => {
-                    let is_save = entry.path().extension().is_some_and(|ending| ending == "keblin");
-                    if is_save && entry.file_type().is_file() {
+                    let is_meant = entry.path().extension().is_some_and(|found| found == ending);
+                    if is_meant && entry.file_type().is_file() {
                         found.push(entry.into_path());
                     }
                 }
@@ -82,8 +87,9 @@ pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathB
             }
         }
         if found.len() == before && troubles.len() == trouble_before {
-            let what = format!("{}: this folder has no saves: no file in it ends in .keblin", shown(path));
-            troubles.push(Trouble::Told(what));
+            let missing =
+                format!("expected {what} in this folder, but found no file that ends with .{ending}");
+            troubles.push(Trouble::Told(format!("{}: {missing}", shown(path))));
         }
     }
     found
@@ -168,33 +174,19 @@ fn above(folder: &Path) -> Option<PathBuf> {
     folder.ancestors().map(|folder| folder.join("progress.toml")).find(|path| path.is_file())
 }
 
-/// The rehearsals that are meant: files as they are named, and of a folder every text in it and below, by name. None named
-/// are those of the folder `rehearsals` beside the declaration.
-pub(crate) fn rehearsals(named: &[PathBuf], schema: &Path) -> Result<Vec<PathBuf>, Trouble> {
-    let beside = [schema.with_file_name("rehearsals")];
-    if named.is_empty() && !beside[0].is_dir() {
-        let what = "there is no folder of rehearsals beside it; name a rehearsal";
+/// The rehearsals that are meant; see [`files_in`]. If none are named, those of the folder `rehearsals` beside the declaration.
+pub(crate) fn rehearsals(
+    named: &[PathBuf],
+    schema: &Path,
+    troubles: &mut Vec<Trouble>,
+) -> Result<Vec<PathBuf>, Trouble> {
+    let beside = schema.with_file_name("rehearsals");
+    if named.is_empty() && !beside.is_dir() {
+        let what = "expected a folder `rehearsals` beside it; create one, or name a rehearsal";
         return Err(Trouble::Told(format!("{}: {what}", shown(schema))));
     }
-    let named = if named.is_empty() { &beside } else { named };
-    let mut found = Vec::new();
-    for path in named {
-        if !path.is_dir() {
-            found.push(path.clone());
-            continue;
-        }
-        let before = found.len();
-        for entry in walkdir::WalkDir::new(path).follow_links(true).sort_by_file_name() {
-            let entry = entry.map_err(|error| Trouble::Told(error.to_string()))?;
-            let is_text = entry.path().extension().is_some_and(|ending| ending == "txt");
-            found.extend((is_text && entry.file_type().is_file()).then(|| entry.into_path()));
-        }
-        if found.len() == before {
-            let what = "this folder has no rehearsals: no file in it ends in .txt";
-            return Err(Trouble::Told(format!("{}: {what}", shown(path))));
-        }
-    }
-    Ok(found)
+    let named = if named.is_empty() { std::slice::from_ref(&beside) } else { named };
+    Ok(files_in(named, "rehearsals", "txt", troubles))
 }
 
 /// The rehearsals in a folder `rehearsals` beside a declaration; those that can be read.

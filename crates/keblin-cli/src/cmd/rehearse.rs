@@ -21,9 +21,11 @@ pub(crate) fn run(
     let path = files::schema_path(args, &named.iter().map(PathBuf::as_path).collect::<Vec<_>>())?;
     let schema = files::schema_at(&path)?;
     let mut outcome = Outcome::Fine;
-    for file in &files::rehearsals(named, &path)? {
+    let mut troubles = Vec::new();
+    for file in &files::rehearsals(named, &path, &mut troubles)? {
+        let Some(lines) = Trouble::put_by(files::text(file), &mut troubles) else { continue };
         let name = file.display().to_string();
-        match Rehearsal::parse(&name, &files::text(file)?, &schema) {
+        match Rehearsal::parse(&name, &lines, &schema) {
             Err(findings) => {
                 outcome = Outcome::Findings;
                 if console.json {
@@ -47,6 +49,7 @@ pub(crate) fn run(
             }
         }
     }
+    Trouble::of_some(troubles)?;
     Ok(outcome)
 }
 

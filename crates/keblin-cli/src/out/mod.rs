@@ -122,7 +122,7 @@ impl<'o> Console<'o> {
         format!("{}{number}m{}{}{}m", self.mark(), Shown(text), self.mark(), Tone::ALL.len())
     }
 
-    /// Marks the number of a tone until the line is written. It has no width, so lines are measured right.
+    /// Marks the number of a tone until the line is written. It takes up no width, so lines are measured correctly.
     fn mark(&self) -> String {
         format!("\u{1b}[{};", self.sign)
     }

@@ -41,9 +41,26 @@ fn folders_of_rehearsals_are_run_and_those_beside_the_declaration_if_none_are_na
             (2, expected)
         );
     };
-    refused("keblin: progress.toml: there is no folder of rehearsals beside it; name a rehearsal");
+    refused(
+        "keblin: progress.toml: expected a folder `rehearsals` beside it; create one, or name a rehearsal",
+    );
     fs::create_dir(folder.path().join("rehearsals")).unwrap();
-    refused("keblin: rehearsals: this folder has no rehearsals: no file in it ends in .txt");
+    refused("keblin: rehearsals: expected rehearsals in this folder, but found no file that ends with .txt");
+}
+
+#[test]
+fn a_rehearsal_that_cannot_be_read_stops_none_of_the_others() {
+    let folder = tempfile::tempdir().unwrap();
+    fs::copy(project("demo/progress.toml"), folder.path().join("progress.toml")).unwrap();
+    let rehearsals = folder.path().join("rehearsals");
+    fs::create_dir(&rehearsals).unwrap();
+    fs::write(rehearsals.join("a.txt"), [b'b', 0xff]).unwrap();
+    fs::write(rehearsals.join("b.txt"), "begin\nexpect letters == 0\n").unwrap();
+    std::os::unix::fs::symlink(&rehearsals, rehearsals.join("c")).unwrap();
+    let ran = keblin_in(folder.path(), &["rehearse"]);
+    assert_eq!((ran.code, ran.out.as_str()), (2, "rehearsals/b.txt: held: 2 steps, 1 expected\n"));
+    assert!(ran.err.contains("rehearsals/a.txt: expected a text in UTF-8"), "{}", ran.err);
+    assert!(ran.err.contains("rehearsals/c"), "{}", ran.err);
 }
 
 #[test]
