@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::{Schema, Time, Value};
+use keblin_schema::{Model, Schema, Time, Value};
 use thiserror::Error;
 
 /// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
@@ -210,9 +210,14 @@ impl Carried {
 
 impl State {
     /// What a first run starts with.
-    pub(crate) fn first(schema: &Schema) -> State {
+    pub(crate) fn first(schema: &Model) -> State {
+        State { cells: State::first_cells(schema), ..State::without_cells(schema) }
+    }
+
+    /// The same without values.
+    pub(crate) fn without_cells(schema: &Model) -> State {
         State {
-            cells: State::first_cells(schema),
+            cells: Vec::new(),
             facts: vec![LevelFacts::default(); schema.fact_count()],
             furthest: None,
             played: Time::ZERO,
@@ -224,7 +229,7 @@ impl State {
     }
 
     /// What every cell starts with.
-    pub(crate) fn first_cells(schema: &Schema) -> Vec<Value> {
+    pub(crate) fn first_cells(schema: &Model) -> Vec<Value> {
         let mut cells = vec![Value::Unset; schema.cell_count];
         for field in &schema.fields {
             for cell in cells.get_mut(field.cells.clone()).into_iter().flatten() {
@@ -235,7 +240,7 @@ impl State {
     }
 
     /// What is never written to a file is as declared when the program starts again, also in the copies.
-    pub(crate) fn forget_undurable(&mut self, schema: &Schema) {
+    pub(crate) fn forget_undurable(&mut self, schema: &Model) {
         let forget = |cells: &mut [Value]| {
             for field in schema.fields.iter().filter(|field| !field.durable) {
                 let cells = cells.get_mut(field.cells.clone()).into_iter().flatten();
@@ -253,7 +258,7 @@ impl State {
     }
 
     /// The cells that a visit copies: level and run scope.
-    pub(crate) fn copy(&self, schema: &Schema) -> Arc<[Value]> {
+    pub(crate) fn copy(&self, schema: &Model) -> Arc<[Value]> {
         self.cells.get(..schema.copied_cells).unwrap_or_default().into()
     }
 }

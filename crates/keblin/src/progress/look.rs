@@ -1,7 +1,6 @@
 //! Looking at progress: every value with its place, lines for a debug display, and which levels take part in what is
 //! carried through them.
 
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use keblin_schema::model::{At, FieldDef, Scope};
@@ -98,7 +97,7 @@ impl Progress {
     /// The values as lines for a debug display. Empty in release builds, unless [`Progress::show_overlay`] was called.
     #[must_use]
     pub fn overlay(&self) -> Vec<OverlayLine> {
-        if !(cfg!(debug_assertions) || self.overlay) {
+        if !self.has_overlay() {
             return Vec::new();
         }
         let visit = self.visit().filter(|visit| !visit.entry.is_empty());
@@ -119,19 +118,35 @@ impl Progress {
         lines.collect()
     }
 
-    /// Makes [`Progress::overlay`] give its lines in release builds too.
+    /// Makes [`Progress::overlay`] give its lines in release builds too. What changes from here on is what is not written.
     pub fn show_overlay(&mut self) {
-        self.overlay = true;
+        if !self.has_overlay() {
+            self.overlay = true;
+            self.written_as_they_are();
+        }
+    }
+
+    fn has_overlay(&self) -> bool {
+        cfg!(debug_assertions) || self.overlay
     }
 
     /// Notes that a snapshot was written to a file, so that [`Progress::overlay`] can tell what is not.
-    pub fn note_written(&mut self, snapshot: &Snapshot) {
-        self.have_written(snapshot.state.cells.as_slice().into());
+    pub fn note_written(&mut self, snapshot: Snapshot) {
+        self.have_written(snapshot.state.cells);
     }
 
     /// As [`Progress::note_written`], by the cells.
-    pub(crate) fn have_written(&mut self, cells: Arc<[Value]>) {
-        self.written = Some(cells);
+    pub(crate) fn have_written(&mut self, cells: Vec<Value>) {
+        if self.has_overlay() {
+            self.written = Some(cells);
+        }
+    }
+
+    /// The values are those that are written.
+    pub(super) fn written_as_they_are(&mut self) {
+        if self.has_overlay() {
+            self.written = Some(self.state.cells.clone());
+        }
     }
 
     /// From here on notes what is read and changed in each level, for [`Progress::coverage`].

@@ -144,7 +144,7 @@ pub struct Progress {
     rest_nanos: f64,
     waiting: Option<Waiting>,
     /// The values as they were last written to a file.
-    written: Option<Arc<[Value]>>,
+    written: Option<Vec<Value>>,
     overlay: bool,
     coverage: Option<Coverage>,
     strict: bool,
@@ -190,7 +190,7 @@ impl Progress {
         progress.clamp_all();
         // Putting back and clamping belong to opening; the journal begins with what the player does.
         progress.journal = Journal::default();
-        progress.written = Some(progress.state.cells.as_slice().into());
+        progress.written_as_they_are();
         progress.note_rules();
         progress
     }

@@ -58,38 +58,13 @@ impl<'b> Cursor<'b> {
     }
 
     /// So many of the next bytes, if there are as many.
-    pub(super) fn next_bytes(&self, count: usize) -> Option<&'b [u8]> {
-        let at = self.decoder.position();
-        self.decoder.input().get(at..at.checked_add(count)?)
+    pub(super) fn next_bytes<const N: usize>(&self) -> Option<&'b [u8; N]> {
+        self.decoder.input().get(self.decoder.position()..)?.first_chunk()
     }
 
     /// Goes past bytes that were looked at.
     pub(super) fn skip_bytes(&mut self, count: usize) {
         self.decoder.set_position(self.decoder.position() + count);
-    }
-
-    /// A yes or no that comes next; nothing if something else does.
-    #[inline]
-    pub(super) fn bool_if(&mut self) -> Option<bool> {
-        if self.passes(&[0xf4]) { Some(false) } else { self.passes(&[0xf5]).then_some(true) }
-    }
-
-    /// A count that comes next; nothing if something else does.
-    #[inline]
-    pub(super) fn count_if(&mut self) -> Option<u64> {
-        match self.small() {
-            Some(small) => Some(small.into()),
-            None => self.decoder.u64().ok(),
-        }
-    }
-
-    /// A whole number that comes next; nothing if something else does.
-    #[inline]
-    pub(super) fn int_if(&mut self) -> Option<i64> {
-        match self.small() {
-            Some(small) => Some(small.into()),
-            None => self.decoder.i64().ok(),
-        }
     }
 
     /// A number below 24, which most are: it is one byte.
@@ -181,8 +156,21 @@ impl<'b> Cursor<'b> {
         self.next(|| expected, Decoder::str)
     }
 
+    #[inline]
     pub(super) fn count(&mut self, expected: &str) -> Result<u64, ReadError> {
-        self.next(|| expected, Decoder::u64)
+        match self.small() {
+            Some(small) => Ok(small.into()),
+            None => self.next(|| expected, Decoder::u64),
+        }
+    }
+
+    /// A whole number.
+    #[inline]
+    pub(super) fn int<E: Into<String>>(&mut self, expected: impl FnOnce() -> E) -> Result<i64, ReadError> {
+        match self.small() {
+            Some(small) => Ok(small.into()),
+            None => self.next(expected, Decoder::i64),
+        }
     }
 
     pub(super) fn bool(&mut self, expected: &str) -> Result<bool, ReadError> {

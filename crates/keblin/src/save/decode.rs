@@ -3,17 +3,15 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::model::Scope;
 use keblin_schema::{Schema, Value};
 
 use super::block::Section;
 use super::error::{Fault, ReadError};
 use super::file::{self, SaveFile};
-use super::follow;
-use super::keyed::ByKeys;
 use super::layout::{DEVICE, HEADER, PROFILE, RUN, STATE};
 use super::missing::Missing;
 use super::plan::Plan;
+use super::reading::Reading;
 use crate::snapshot::{Carried, Snapshot, State};
 
 /// A save's values, before they are held against each other.
@@ -78,19 +76,16 @@ pub(crate) fn of_the_past<'s>(file: &SaveFile<'_>, schema: &'s Schema) -> Option
 /// The values of a save of the very version of a schema.
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
     let plan = Plan::of(schema);
-    let mut carried = Carried { blocks: file.carried_blocks(), ..Carried::default() };
     let (profile, run) = (file.section(PROFILE)?, file.section(RUN)?);
-    let mut missing = Vec::new();
-    let mut state = State::first(schema);
-    let followed = follow::section(profile, &plan.profile, schema, &plan, &mut state)
-        .and_then(|()| follow::section(run, &plan.run, schema, &plan, &mut state));
+    let mut reading = Reading::new(schema, &plan);
+    let followed = reading.follow(profile, &plan.profile).and_then(|()| reading.follow(run, &plan.run));
     if followed.is_none() {
-        state = State::first(schema);
-        let mut reading = ByKeys { schema, plan: &plan, carried, missing };
-        reading.profile(&profile.item(), &mut state)?;
-        reading.run(&run.item(), &mut state)?;
-        (carried, missing) = (reading.carried, reading.missing);
+        reading = Reading::new(schema, &plan);
+        reading.by_keys(profile, &plan.profile)?;
+        reading.by_keys(run, &plan.run)?;
     }
+    let Reading { state, carried, missing, .. } = reading;
+    let carried = Carried { blocks: file.carried_blocks(), ..carried };
     let (picture, areas) = (file.picture()?, Arc::new(file.areas()?));
     let (schema, carried) = (Arc::clone(schema), Arc::new(carried));
     let snapshot = Snapshot { schema, state, carried, picture, areas };
@@ -104,17 +99,16 @@ pub(crate) fn decode_apart(
     schema: &Arc<Schema>,
 ) -> (Decoded, [Option<ReadError>; 2]) {
     let plan = Plan::of(schema);
-    let mut reading = ByKeys { schema, plan: &plan, carried: Carried::default(), missing: Vec::new() };
-    let mut state = State::first(schema);
+    let mut reading = Reading::new(schema, &plan);
     let mut faults = [None, None];
-    if let Some(Err(error)) = profile.map(|section| reading.profile(&section.item(), &mut state)) {
-        (state, faults[0]) = (State::first(schema), Some(error));
+    if let Some(Err(error)) = profile.map(|section| reading.by_keys(section, &plan.profile)) {
+        (reading.state, faults[0]) = (State::first(schema), Some(error));
     }
-    let before = state.clone();
-    if let Some(Err(error)) = run.map(|section| reading.run(&section.item(), &mut state)) {
-        (state, faults[1]) = (before, Some(error));
+    let before = reading.state.clone();
+    if let Some(Err(error)) = run.map(|section| reading.by_keys(section, &plan.run)) {
+        (reading.state, faults[1]) = (before, Some(error));
     }
-    let ByKeys { carried, missing, .. } = reading;
+    let Reading { state, carried, missing, .. } = reading;
     let (schema, carried) = (Arc::clone(schema), Arc::new(carried));
     let snapshot = Snapshot { schema, state, carried, picture: None, areas: Arc::default() };
     (Decoded { snapshot, missing }, faults)
@@ -123,17 +117,14 @@ pub(crate) fn decode_apart(
 /// Whether a section has just the keys that a schema writes, in their order, and values of their kinds.
 pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool {
     let plan = Plan::of(schema);
-    let tape = if section.name == PROFILE { &plan.profile } else { &plan.run };
-    follow::section(section, tape, schema, &plan, &mut State::first(schema)).is_some()
+    let body = if section.name == PROFILE { &plan.profile } else { &plan.run };
+    Reading::new(schema, &plan).follow(section, body).is_some()
 }
 
 /// The values of a device file, in the order of the schema's cells from [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     let plan = Plan::of(schema);
-    let (carried, missing) = (Carried::default(), Vec::new());
-    let mut reading = ByKeys { schema, plan: &plan, carried, missing };
-    let mut cells = State::first_cells(schema);
-    let section = file.section(DEVICE)?;
-    reading.fields(None, &section.item().map()?, &mut cells, &[Scope::Device])?;
-    Ok(cells.split_off(schema.saved_cells))
+    let mut reading = Reading::new(schema, &plan);
+    reading.by_keys(file.section(DEVICE)?, &plan.device)?;
+    Ok(reading.state.cells.split_off(schema.saved_cells))
 }

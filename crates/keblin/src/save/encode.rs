@@ -1,23 +1,27 @@
-//! A snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. The mirror is `follow`,
-//! and for what another schema wrote `keyed`.
+//! A snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. The mirror is
+//! `reading`.
 
-use keblin_schema::{Name, Schema, Value};
+use keblin_schema::{Model, Name, Value};
 use minicbor::Encoder;
 
+use super::facts;
+use super::grammar::{Branch, FactOf, Leaf};
 use super::map::Failure;
 use super::plan::Plan;
-use super::tape::{FactOf, Part, Tape};
+use super::tape::{Gap, Tape};
 use super::values;
 use crate::snapshot::{Carried, Snapshot, State, Stay, Visit};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
 /// What the gaps are filled from.
+#[derive(Clone, Copy)]
 pub(super) struct Filling<'s> {
-    schema: &'s Schema,
+    model: &'s Model,
     plan: &'s Plan,
     state: &'s State,
     carried: &'s Carried,
+    visit: Option<&'s Visit>,
     /// The values of the fields: those of the state, or a copy.
     cells: &'s [Value],
 }
@@ -25,106 +29,84 @@ pub(super) struct Filling<'s> {
 impl<'s> Filling<'s> {
     pub(super) fn of(snapshot: &'s Snapshot, plan: &'s Plan) -> Filling<'s> {
         let Snapshot { schema, state, carried, .. } = snapshot;
-        Filling { schema, plan, state, carried, cells: &state.cells }
+        let visit = state.run.as_ref().and_then(|run| run.visit.as_ref());
+        Filling { model: schema, plan, state, carried, visit, cells: &state.cells }
     }
 
     /// Writes a tape with its gaps filled.
     pub(super) fn write(&self, out: &mut Out<'_>, tape: &Tape) -> Result<(), Failure> {
-        // First what fits into the gaps as they are, which is nearly everything; what does not is put between after.
-        let (bytes, wide) = tape.filled(&self.state.facts, |part| self.one_byte(part));
-        let mut from = 0;
-        for gap in wide {
-            out.writer_mut().extend_from_slice(bytes.get(from..gap.at).unwrap_or_default());
-            self.fill(out, gap.part)?;
-            from = gap.at + 1;
+        for (before, gap) in tape.gaps() {
+            out.writer_mut().extend_from_slice(before);
+            match gap {
+                Gap::Leaf(leaf) => self.leaf(out, *leaf)?,
+                Gap::Facts(index, inside) => {
+                    let facts = self.state.facts.get(*index);
+                    if !facts.is_some_and(|facts| facts::write_small(out.writer_mut(), facts)) {
+                        self.write(out, inside)?;
+                    }
+                }
+                Gap::Branch(branch, inside) => match self.inside(*branch) {
+                    Some(filling) => filling.write(out, inside)?,
+                    None => out.null().map(drop)?,
+                },
+            }
         }
-        out.writer_mut().extend_from_slice(bytes.get(from..).unwrap_or_default());
+        out.writer_mut().extend_from_slice(tape.rest());
         Ok(())
     }
 
-    /// The encoding of what stands in a gap, if it is one byte.
-    fn one_byte(&self, part: Part) -> Option<u8> {
-        match part {
-            Part::Fact(fact, index) => {
-                let facts = self.state.facts.get(index)?;
-                match fact {
-                    FactOf::Finished => Some(bool(facts.finished)),
-                    FactOf::Stars => small(facts.stars.into()),
-                    FactOf::Collected => small(facts.collected),
-                    FactOf::Attempts => small(facts.attempts),
-                    FactOf::Deaths => small(facts.deaths),
-                }
+    /// What a branch is filled from; nothing where there is no such branch.
+    fn inside(&self, branch: Branch) -> Option<Filling<'s>> {
+        let cells = match branch {
+            Branch::Run => return self.state.run.as_ref().map(|_| *self),
+            Branch::Visit => return self.visit.map(|_| *self),
+            Branch::Entry => Some(self.visit?.entry.as_ref()),
+            Branch::AtCheckpoint => self.visit?.at_checkpoint.as_deref(),
+        };
+        // Of a visit that is finished, the copy is empty.
+        cells.filter(|cells| cells.len() == self.model.copied_cells).map(|cells| Filling { cells, ..*self })
+    }
+
+    fn leaf(&self, out: &mut Out<'_>, leaf: Leaf) -> Result<(), Failure> {
+        let Filling { model, state, carried, visit, .. } = *self;
+        match leaf {
+            Leaf::Cell(cell) => self.value(out, cell),
+            Leaf::Table { first, places } => self.table(out, first, places),
+            Leaf::Fact(fact, index) => self.fact(out, fact, index),
+            Leaf::Latched(index) => bool(out, state.latched.get(index) == Some(&true)),
+            Leaf::Told(index) => bool(out, state.told.get(index) == Some(&true)),
+            Leaf::Furthest => id(out, carried.furthest.as_deref().or(level(model, state.furthest))),
+            Leaf::Difficulty => {
+                id(out, carried.difficulty.as_deref().or(difficulty(model, state.difficulty)))
             }
-            Part::Cell(cell) => match self.cells.get(cell)? {
-                Value::Unset => Some(0xf6),
-                Value::Bool(yes) => Some(bool(*yes)),
-                Value::Int(number) => small(u64::try_from(*number).ok()?),
-                _ => None,
-            },
-            Part::Latched(index) => self.state.latched.get(index).map(|yes| bool(*yes)),
-            Part::Told(index) => self.state.told.get(index).map(|yes| bool(*yes)),
-            _ => None,
+            Leaf::Played => out.i64(state.played.as_nanos()).map(drop),
+            Leaf::RunDifficulty => {
+                let declared = difficulty(model, state.run.as_ref().and_then(|run| run.difficulty));
+                id(out, carried.run_difficulty.as_deref().or(declared))
+            }
+            Leaf::Level => id(out, level(model, visit.and_then(|visit| visit.level))),
+            Leaf::Checkpoint => id(out, visit.and_then(|visit| checkpoint(model, visit))),
+            Leaf::Stay => out.str(visit.map_or(Stay::Playing, |visit| visit.stay).as_str()).map(drop),
         }
     }
 
     fn fact(&self, out: &mut Out<'_>, fact: FactOf, index: usize) -> Result<(), Failure> {
         let Some(facts) = self.state.facts.get(index) else { return out.null().map(drop) };
         match fact {
-            FactOf::Finished => out.bool(facts.finished).map(drop),
-            FactOf::Stars => out.u8(facts.stars).map(drop),
-            FactOf::Collected => out.u64(facts.collected).map(drop),
-            FactOf::Attempts => out.u64(facts.attempts).map(drop),
-            FactOf::Deaths => out.u64(facts.deaths).map(drop),
-        }
-    }
-
-    fn fill(&self, out: &mut Out<'_>, part: Part) -> Result<(), Failure> {
-        let Filling { schema, plan, state, carried, .. } = self;
-        let run = state.run.as_ref();
-        let visit = run.and_then(|run| run.visit.as_ref());
-        match part {
-            Part::Cell(cell) => self.value(out, cell),
-            Part::Fact(fact, index) => self.fact(out, fact, index),
-            Part::Table { first, places } => self.table(out, first, places),
-            Part::Latched(index) => out.bool(state.latched.get(index) == Some(&true)).map(drop),
-            Part::Told(index) => out.bool(state.told.get(index) == Some(&true)).map(drop),
-            Part::Furthest => id(out, carried.furthest.as_deref().or(level(schema, state.furthest))),
-            Part::Difficulty => {
-                id(out, carried.difficulty.as_deref().or(difficulty(schema, state.difficulty)))
-            }
-            Part::Played => out.i64(state.played.as_nanos()).map(drop),
-            Part::Run => match run {
-                Some(_) => self.write(out, &plan.inside_run),
-                None => out.null().map(drop),
-            },
-            Part::RunDifficulty => {
-                let declared = difficulty(schema, run.and_then(|run| run.difficulty));
-                id(out, carried.run_difficulty.as_deref().or(declared))
-            }
-            Part::Visit => match visit {
-                Some(_) => self.write(out, &plan.visit),
-                None => out.null().map(drop),
-            },
-            Part::Level => id(out, level(schema, visit.and_then(|visit| visit.level))),
-            Part::Checkpoint => id(out, visit.and_then(|visit| checkpoint(schema, visit))),
-            Part::Stay => out.str(visit.map_or(Stay::Playing, |visit| visit.stay).as_str()).map(drop),
-            Part::Entry => self.copy(out, visit.map(|visit| visit.entry.as_ref())),
-            Part::AtCheckpoint => self.copy(out, visit.and_then(|visit| visit.at_checkpoint.as_deref())),
-        }
-    }
-
-    /// A copy of the values of level and run scope; null where there is none.
-    fn copy(&self, out: &mut Out<'_>, cells: Option<&[Value]>) -> Result<(), Failure> {
-        match cells.filter(|cells| cells.len() == self.schema.copied_cells) {
-            Some(cells) => Filling { cells, ..*self }.write(out, &self.plan.copy),
-            None => out.null().map(drop),
+            FactOf::Finished => bool(out, facts.finished),
+            FactOf::Stars => count(out, facts.stars.into()),
+            FactOf::Collected => count(out, facts.collected),
+            FactOf::Attempts => count(out, facts.attempts),
+            FactOf::Deaths => count(out, facts.deaths),
         }
     }
 
     fn value(&self, out: &mut Out<'_>, cell: usize) -> Result<(), Failure> {
         match self.cells.get(cell) {
+            Some(Value::Bool(yes)) => bool(out, *yes),
+            Some(Value::Int(number @ 0..)) => count(out, number.unsigned_abs()),
             Some(value) => {
-                let order = self.schema.field_at(cell).map(|field| self.plan.order(field));
+                let order = self.model.field_at(cell).map(|field| self.plan.order(field));
                 values::write_ordered(out, value, order.unwrap_or(&values::NO_SHAPE))
             }
             None => out.null().map(drop),
@@ -140,13 +122,18 @@ impl<'s> Filling<'s> {
 }
 
 /// RFC 8949, section 3.3: the simple values 20 and 21.
-fn bool(yes: bool) -> u8 {
-    0xf4 | u8::from(yes)
+fn bool(out: &mut Out<'_>, yes: bool) -> Result<(), Failure> {
+    out.writer_mut().push(0xf4 | u8::from(yes));
+    Ok(())
 }
 
-/// RFC 8949, section 3.1: numbers below 24 are their own head.
-fn small(count: u64) -> Option<u8> {
-    u8::try_from(count).ok().filter(|count| *count < 24)
+/// RFC 8949, section 3.1: numbers below 24, which most are, are their own head.
+fn count(out: &mut Out<'_>, count: u64) -> Result<(), Failure> {
+    match u8::try_from(count) {
+        Ok(small @ 0..24) => out.writer_mut().push(small),
+        _ => out.u64(count).map(drop)?,
+    }
+    Ok(())
 }
 
 fn id(out: &mut Out<'_>, id: Option<&str>) -> Result<(), Failure> {
@@ -156,14 +143,14 @@ fn id(out: &mut Out<'_>, id: Option<&str>) -> Result<(), Failure> {
     }
 }
 
-fn level(schema: &Schema, index: Option<usize>) -> Option<&str> {
-    index.and_then(|index| schema.levels.get(index)).map(|level| level.name.as_str())
+fn level(model: &Model, index: Option<usize>) -> Option<&str> {
+    index.and_then(|index| model.levels.get(index)).map(|level| level.name.as_str())
 }
 
-fn difficulty(schema: &Schema, index: Option<usize>) -> Option<&str> {
-    index.and_then(|index| schema.difficulties.get(index)).map(Name::as_str)
+fn difficulty(model: &Model, index: Option<usize>) -> Option<&str> {
+    index.and_then(|index| model.difficulties.get(index)).map(Name::as_str)
 }
 
-fn checkpoint<'s>(schema: &'s Schema, visit: &Visit) -> Option<&'s str> {
-    schema.levels.get(visit.level?)?.checkpoints.get(visit.checkpoint?).map(Name::as_str)
+fn checkpoint<'s>(model: &'s Model, visit: &Visit) -> Option<&'s str> {
+    model.levels.get(visit.level?)?.checkpoints.get(visit.checkpoint?).map(Name::as_str)
 }

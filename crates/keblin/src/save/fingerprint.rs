@@ -4,7 +4,7 @@
 use std::fmt;
 
 use keblin_schema::model::{Axis, Bound, FieldDef, StarsBy};
-use keblin_schema::{Kind, Name, Schema, Value};
+use keblin_schema::{Kind, Model, Name, Value};
 use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;
@@ -32,7 +32,7 @@ impl Fingerprint {
 
     /// The fingerprint of a schema.
     #[must_use]
-    pub fn of(schema: &Schema) -> Fingerprint {
+    pub fn of(schema: &Model) -> Fingerprint {
         Fingerprint { scheme: Fingerprint::SCHEME, digest: digest(&encoded(|out| shape(out, schema))) }
     }
 
@@ -63,7 +63,7 @@ impl fmt::Debug for Fingerprint {
 }
 
 /// Everything that is covered, in declared order, as CBOR.
-fn shape(out: &mut Out<'_>, schema: &Schema) -> Result<(), Failure> {
+fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
     out.array(8)?.str(schema.game.as_str())?;
     names(out, &schema.difficulties)?;
     out.bool(schema.level_facts_per_difficulty)?.bool(schema.stars_by == StarsBy::Each)?;
@@ -102,7 +102,7 @@ fn shape(out: &mut Out<'_>, schema: &Schema) -> Result<(), Failure> {
     Ok(())
 }
 
-fn field(out: &mut Out<'_>, schema: &Schema, def: &FieldDef) -> Result<(), Failure> {
+fn field(out: &mut Out<'_>, schema: &Model, def: &FieldDef) -> Result<(), Failure> {
     out.array(13)?.str(def.name.as_str())?.str(&schema.kind_text(def.kind))?;
     out.str(def.scope.as_str())?.str(def.keep.as_str())?.bool(def.durable)?;
     let per: Vec<&str> = def.per.iter().map(|axis: &Axis| schema.axis_name(*axis)).collect();

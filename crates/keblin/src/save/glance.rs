@@ -1,35 +1,33 @@
-//! A look at a save that makes nothing of it: whether its sections are as this schema writes them and every value is of its
-//! type and within its limits. For folders of thousands of saves; whatever is not plainly so is left to `decode`, which
-//! makes the values and says what is wrong.
+//! A look at a save that makes nothing of its values: whether every one is of its type and within its limits. For folders
+//! of thousands of saves; whatever is not plainly so is left to `decode`, which makes the values and says what is wrong.
 
 use keblin_schema::model::{Bound, FieldDef, Limits};
-use keblin_schema::{Kind, Schema, Value};
+use keblin_schema::{Kind, Model, Schema, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;
 use super::file::SaveFile;
-use super::follow::id;
 use super::layout::{PROFILE, RUN};
 use super::plan::Plan;
-use super::tape::{Part, Tape};
+use super::reading::Reading;
 use super::values;
 use super::values::ShapeOrder;
-use crate::snapshot::{LevelFacts, Stay};
+use crate::snapshot::State;
 
 /// What is known of a save whose values are all as they should be.
+#[derive(Default)]
 pub(crate) struct Glance {
-    /// By [`Model::fact_index`](keblin_schema::Model::fact_index).
-    pub(crate) facts: Vec<LevelFacts>,
     /// The cells of axes that hold something.
     pub(crate) held: Vec<usize>,
-    /// Whether there is a run.
-    pub(crate) has_run: bool,
     /// Whether the lives are gone.
     pub(crate) without_lives: bool,
+    /// The cell of the lives.
+    lives: Option<usize>,
 }
 
-/// Looks at a save of this game and version; `None` if only decoding it can tell how it is.
-pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<Glance> {
+/// Looks at a save of this game and version, and gives its state without values; `None` if only decoding it can tell how
+/// it is.
+pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<(Glance, State)> {
     // Bounds that follow other values need the values.
     if !schema.following.is_empty() || file.has_unknown() {
         return None;
@@ -37,93 +35,33 @@ pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<Glance> {
     file.picture().ok()?;
     file.areas().ok()?;
     let plan = Plan::of(schema);
-    let facts = vec![LevelFacts::default(); schema.fact_count()];
-    let glance = Glance { facts, held: Vec::new(), has_run: false, without_lives: false };
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
-    let lives = lives.map(|field| field.cells.start);
-    let mut looking = Looking { schema, plan: &plan, lives, level: None, glance };
-    for (name, tape) in [(PROFILE, &plan.profile), (RUN, &plan.run)] {
-        let section = file.section(name).ok()?;
-        let mut cursor = Cursor::new(section.name, section.body_offset, section.body);
-        looking.tape(&mut cursor, tape)?;
-        cursor.is_at_end().then_some(())?;
-    }
-    Some(looking.glance)
+    let glance = Glance { lives: lives.map(|field| field.cells.start), ..Glance::default() };
+    let mut reading = Reading::glancing(schema, &plan, glance);
+    reading.follow(file.section(PROFILE).ok()?, &plan.profile)?;
+    reading.follow(file.section(RUN).ok()?, &plan.run)?;
+    reading.into_glance()
 }
 
-struct Looking<'s> {
-    schema: &'s Schema,
-    plan: &'s Plan,
-    /// The cell of the lives.
-    lives: Option<usize>,
-    /// The level of the visit.
-    level: Option<usize>,
-    glance: Glance,
-}
-
-impl Looking<'_> {
-    fn tape(&mut self, cursor: &mut Cursor<'_>, tape: &Tape) -> Option<()> {
-        let mut gap = 0;
-        while let Some((before, part)) = tape.stretch(gap) {
-            cursor.passes(before).then_some(())?;
-            match tape.small_facts(gap, cursor, &mut self.glance.facts) {
-                Some(taken) => gap += taken,
-                None => {
-                    self.gap(cursor, part)?;
-                    gap += 1;
-                }
-            }
-        }
-        cursor.passes(tape.rest()).then_some(())
-    }
-
-    fn gap(&mut self, cursor: &mut Cursor<'_>, part: Part) -> Option<()> {
-        let Looking { schema, plan, .. } = *self;
-        match part {
-            Part::Fact(fact, index) => fact.read(cursor, self.glance.facts.get_mut(index)?),
-            Part::Cell(cell) => self.cell(cursor, cell),
-            Part::Table { first, places } => {
-                let taken = usize::try_from(cursor.array("").ok()?).ok().filter(|taken| *taken <= places)?;
-                (first..first + taken).try_for_each(|cell| self.cell(cursor, cell))
-            }
-            Part::Latched(_) | Part::Told(_) => cursor.bool_if().map(drop),
-            Part::Played => cursor.next(|| "", Decoder::i64).ok().map(drop),
-            Part::Run => {
-                self.glance.has_run = !cursor.null();
-                if self.glance.has_run { self.tape(cursor, &plan.inside_run) } else { Some(()) }
-            }
-            Part::Visit if cursor.null() => Some(()),
-            Part::Visit => self.tape(cursor, &plan.visit),
-            Part::Entry | Part::AtCheckpoint if cursor.null() => Some(()),
-            Part::Entry | Part::AtCheckpoint => self.tape(cursor, &plan.copy),
-            Part::Furthest => id(cursor, |id| schema.level_named(id)).map(drop),
-            Part::Difficulty | Part::RunDifficulty => id(cursor, |id| schema.difficulty_named(id)).map(drop),
-            Part::Level => {
-                self.level = id(cursor, |id| schema.level_named(id))?;
-                Some(())
-            }
-            // Its level stands before it.
-            Part::Checkpoint => id(cursor, |id| schema.checkpoint_named(self.level?, id)).map(drop),
-            Part::Stay => {
-                let word = cursor.text("").ok()?;
-                Stay::ALL.iter().any(|stay| stay.as_str() == word).then_some(())
-            }
-        }
-    }
-
-    /// A value of a field, or of a copy of it.
-    fn cell(&mut self, cursor: &mut Cursor<'_>, cell: usize) -> Option<()> {
-        let Looking { schema, plan, glance, .. } = self;
-        let field = schema.field_at(cell)?;
+impl Glance {
+    /// Looks at a value of a field, or of a copy of it.
+    pub(super) fn cell(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        model: &Model,
+        field: &FieldDef,
+        order: &ShapeOrder,
+        cell: usize,
+    ) -> Option<()> {
         if field.may_be_unset() && cursor.null() {
             return Some(());
         }
         if !field.per.is_empty() {
-            glance.held.push(cell);
+            self.held.push(cell);
         }
         // A copy may hold no life while the run has some; then the save is looked at more closely for nothing.
-        glance.without_lives |= self.lives == Some(cell) && cursor.clone().passes(&[0x00]);
-        value(cursor, schema, field, plan.order(field))
+        self.without_lives |= self.lives == Some(cell) && cursor.clone().passes(&[0x00]);
+        value(cursor, model, field, order)
     }
 }
 
@@ -131,7 +69,7 @@ impl Looking<'_> {
 type Bounds = [Option<i64>; 2];
 
 /// A whole value: plain, or a list with as many items as it may have.
-fn value(cursor: &mut Cursor<'_>, schema: &Schema, field: &FieldDef, order: &ShapeOrder) -> Option<()> {
+fn value(cursor: &mut Cursor<'_>, schema: &Model, field: &FieldDef, order: &ShapeOrder) -> Option<()> {
     let bound = |bound: &Option<Bound>| match bound {
         None => Some(None),
         Some(bound) => bound.fixed()?.number().map(Some),
@@ -152,7 +90,7 @@ fn value(cursor: &mut Cursor<'_>, schema: &Schema, field: &FieldDef, order: &Sha
 /// A value of a kind within limits.
 fn limited(
     cursor: &mut Cursor<'_>,
-    schema: &Schema,
+    schema: &Model,
     kind: Kind,
     limits: &Limits,
     order: &ShapeOrder,
@@ -166,16 +104,16 @@ fn limited(
 
 fn one(
     cursor: &mut Cursor<'_>,
-    schema: &Schema,
+    schema: &Model,
     kind: Kind,
     [min, max]: Bounds,
     max_len: Option<usize>,
     order: &ShapeOrder,
 ) -> Option<()> {
     match kind {
-        Kind::Bool => cursor.bool_if().map(drop),
+        Kind::Bool => cursor.bool("").ok().map(drop),
         Kind::Int | Kind::Time => {
-            let number = cursor.int_if()?;
+            let number = cursor.int(|| "").ok()?;
             let fits = min.is_none_or(|min| number >= min) && max.is_none_or(|max| number <= max);
             fits.then_some(())
         }

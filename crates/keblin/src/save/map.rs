@@ -42,11 +42,6 @@ impl<'b> Item<'b> {
         Cursor::new(self.section, self.offset, self.bytes)
     }
 
-    /// A complaint about this item.
-    pub(super) fn unexpected(&self, expected: impl Into<String>) -> ReadError {
-        self.cursor().unexpected(self.offset, expected)
-    }
-
     /// Reads with a cursor that must use up all bytes of the item.
     pub(super) fn whole<T>(
         &self,
@@ -68,18 +63,11 @@ impl<'b> Item<'b> {
                 let key = cursor.text("a key")?;
                 let item = self.next(cursor)?;
                 if map.insert(key, item.clone()).is_some() {
-                    return Err(item.unexpected(format!("each key once, and `{key}` is here twice")));
+                    let expected = format!("each key once, and `{key}` is here twice");
+                    return Err(item.cursor().unexpected(item.offset, expected));
                 }
             }
             Ok(map)
-        })
-    }
-
-    /// The items of an array.
-    pub(super) fn array(&self, expected: &str) -> Result<Vec<Item<'b>>, ReadError> {
-        self.whole(|cursor| {
-            let count = cursor.array(expected)?;
-            (0..count).map(|_| self.next(cursor)).collect()
         })
     }
 
@@ -93,26 +81,10 @@ impl<'b> Item<'b> {
         self.bytes == [0xf6]
     }
 
-    pub(super) fn bool(&self, what: &str) -> Result<bool, ReadError> {
-        self.whole(|cursor| cursor.bool(&format!("{what} as true or false")))
-    }
-
-    pub(super) fn count(&self, what: &str) -> Result<u64, ReadError> {
-        self.whole(|cursor| cursor.count(&format!("{what} as a count")))
-    }
-
-    pub(super) fn text(&self, what: &str) -> Result<&'b str, ReadError> {
-        self.whole(|cursor| cursor.text(&format!("{what} as text")))
-    }
-
-    /// A value that must be there.
-    pub(super) fn required(
-        &self,
-        map: &BTreeMap<&'b str, Item<'b>>,
-        key: &str,
-    ) -> Result<Item<'b>, ReadError> {
+    /// A complaint about a map without a key that must be there.
+    pub(super) fn without(&self, key: &str) -> ReadError {
         let fault =
-            || Fault::Unexpected { expected: format!("the key `{key}`"), found: "a map without it".into() };
-        map.get(key).cloned().ok_or_else(|| ReadError::new(self.section, self.offset, fault()))
+            Fault::Unexpected { expected: format!("the key `{key}`"), found: "a map without it".into() };
+        ReadError::new(self.section, self.offset, fault)
     }
 }

@@ -1,9 +1,10 @@
 //! How progress is written as bytes, and read again.
 //!
 //! ```text
-//! Snapshot ──► encode (along a plan) ──► writer ──► bytes
-//! Snapshot ◄── follow, or keyed      ◄── reader ◄── bytes
-//!                                        search ◄── bytes that are damaged
+//! Snapshot ──► encode ──► writer ──► bytes
+//!      (both go by the grammar)
+//! Snapshot ◄── reading ◄── reader ◄── bytes
+//!                          search ◄── bytes that are damaged
 //! ```
 //!
 //! A save is a CBOR sequence (RFC 8742) in deterministic encoding (RFC 8949, section 4.2): a header, sections with the
@@ -69,26 +70,32 @@ mod map;
 /// Values to CBOR and back.
 mod values;
 
-/// Bytes with gaps for the values.
+/// What each section holds, in order.
+mod grammar;
+
+/// A map of the grammar as bytes with gaps for the values.
 mod tape;
 
-/// The order in which a schema's values are written.
+/// The facts of a level in one piece.
+mod facts;
+
+/// How the saves of a schema are written.
 mod plan;
 
 /// A snapshot to the bodies of sections.
 mod encode;
 
-/// The bodies of sections to a snapshot, as this schema writes them.
-mod follow;
+/// The bodies of sections to a state, as this schema writes them, or by their keys.
+mod reading;
+
+/// Single values to a state.
+mod leaves;
 
 /// Whether a save is plainly sound, without making anything of it.
 pub(crate) mod glance;
 
 /// What a save names and the schema does not declare.
 pub(crate) mod missing;
-
-/// The bodies of sections by their keys, whatever schema wrote them.
-mod keyed;
 
 /// The bodies of sections to a snapshot.
 pub(crate) mod decode;

@@ -21,6 +21,13 @@ pub(super) struct Mark {
     held: usize,
 }
 
+impl Mark {
+    /// How many of our own bytes stand before it.
+    pub(super) fn own(self) -> usize {
+        self.own
+    }
+}
+
 impl Parts {
     /// Nothing yet, with room for bytes of our own.
     pub(super) fn with_room(own: Vec<u8>) -> Parts {

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::value::{Float, Opaque, Part};
-use keblin_schema::{Schema, Time, Value};
+use keblin_schema::{Model, Time, Value};
 use minicbor::data::Type;
 use minicbor::{Decoder, Encoder};
 
@@ -112,7 +112,7 @@ fn float(out: &mut Out<'_>, number: f64) -> Result<(), Failure> {
 /// What the values of a field are read by.
 #[derive(Clone, Copy)]
 pub(super) struct Reading<'s> {
-    pub(super) schema: &'s Schema,
+    pub(super) schema: &'s Model,
     /// The members of the shape that the values are or hold, in the order they are written in.
     pub(super) order: &'s ShapeOrder,
     /// What the value is called in complaints.
@@ -129,8 +129,8 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
     let of = holds.of.unwrap_or(Kind::Int);
     match holds.kind {
         Kind::Bool => cursor.next(expected, Decoder::bool).map(Value::Bool),
-        Kind::Int => cursor.next(expected, Decoder::i64).map(Value::Int),
-        Kind::Time => cursor.next(expected, Decoder::i64).map(Time::from_nanos).map(Value::Time),
+        Kind::Int => cursor.int(expected).map(Value::Int),
+        Kind::Time => cursor.int(expected).map(Time::from_nanos).map(Value::Time),
         Kind::Text => cursor.next(expected, Decoder::str).map(Value::text),
         Kind::Bytes => cursor.next(expected, Decoder::bytes).map(|bytes| Value::Bytes(bytes.into())),
         Kind::Float => {
@@ -196,7 +196,7 @@ fn is_there(item: &Result<Value, ReadError>) -> bool {
     !matches!(item, Ok(Value::Unset))
 }
 
-fn unknown_length() -> minicbor::decode::Error {
+pub(super) fn unknown_length() -> minicbor::decode::Error {
     minicbor::decode::Error::message("a known length")
 }
 

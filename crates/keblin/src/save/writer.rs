@@ -12,16 +12,15 @@ use super::layout::{
     ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN,
     SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, foot,
 };
-use super::map::Failure;
+use super::map::{Failure, encoded};
 use super::parts::{Mark, Parts};
-use super::plan::Plan;
+use super::plan::{Body, Plan};
 use super::seal::SealKey;
 use super::shelf::Shelf;
 use super::stamp::{Lineage, Stamp};
 use super::state::{StateHead, write_content};
 use super::summary::Summary;
 use super::table::{Row, Table};
-use super::tape::Tape;
 use crate::fullness::{Fullness, Measure};
 use crate::snapshot::{Picture, Snapshot};
 
@@ -47,9 +46,7 @@ pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealK
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::whole(snapshot, stamp);
     let plan = Plan::of(snapshot.schema());
-    writing.section(DEVICE, 2 * plan.device.bytes().len() + 256, |out| {
-        Filling::of(snapshot, &plan).write(out, &plan.device)
-    });
+    writing.body(DEVICE, &plan, &plan.device);
     writing.state(plan.as_ref(), Shelf::default(), false, None).parts.into_bytes()
 }
 
@@ -169,8 +166,8 @@ impl<'s> Writing<'s> {
     /// A file with its header.
     fn whole(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
-        let names = Plan::of(&snapshot.schema).profile.bytes().len();
-        let mut writing = Writing::new(snapshot, stamp, Vec::with_capacity(names * 2 + 8192), 0);
+        let about = Plan::of(&snapshot.schema).profile.tape.about() + 8192;
+        let mut writing = Writing::new(snapshot, stamp, Vec::with_capacity(about), 0);
         let (game, begin) = (snapshot.schema.game.as_str(), writing.out.mark());
         writing.put(|out| {
             out.tag(Tag::new(SELF_DESCRIBED_TAG))?.array(HEADER_ITEMS)?.str(NAME)?.u32(FORMAT)?;
@@ -192,13 +189,13 @@ impl<'s> Writing<'s> {
     /// The sections of a slot and the state.
     fn slot(mut self, mut shelf: Shelf, key: Option<&SealKey>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
-        let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, carried));
+        let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, &carried.fields));
         let schemas_plan = Plan::of(schema);
         let plan = own_plan.as_ref().unwrap_or(&schemas_plan);
         // What is shared stands before everything that is written now.
         let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
-        self.tape(PROFILE, plan, &plan.profile);
-        self.tape(RUN, plan, &plan.run);
+        self.body(PROFILE, plan, &plan.profile);
+        self.body(RUN, plan, &plan.run);
         if let Some(picture) = picture {
             self.picture(picture);
         }
@@ -213,9 +210,9 @@ impl<'s> Writing<'s> {
         self.state(plan, shelf, has_new_areas, key)
     }
 
-    fn tape(&mut self, name: &str, plan: &Plan, tape: &Tape) {
+    fn body(&mut self, name: &str, plan: &Plan, body: &Body) {
         let filling = Filling::of(self.snapshot, plan);
-        self.section(name, 2 * tape.bytes().len() + 256, |out| filling.write(out, tape));
+        self.section(name, body.tape.about(), |out| filling.write(out, &body.tape));
     }
 
     fn picture(&mut self, picture: &Picture) {
@@ -229,11 +226,14 @@ impl<'s> Writing<'s> {
     fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize]) {
         for at in fresh {
             let Some((name, bytes)) = shelf.area(*at) else { continue };
-            let row = self.block(&name, true, item_len(bytes.len()), |out| {
+            let (offset, begin) = (self.offset(), self.out.mark());
+            self.put(|out| {
+                section_head(out, &name, item_len(bytes.len()))?;
                 // The body is the one item that the bytes are.
-                let _ = Encoder::new(out.own()).bytes_len(bytes.len() as u64);
-                out.hold(&bytes);
+                out.bytes_len(bytes.len() as u64).map(drop)
             });
+            self.out.hold(&bytes);
+            let row = self.row(&name, offset, begin);
             shelf.wrote(*at, &row, &mut self.table);
         }
     }
@@ -246,8 +246,8 @@ impl<'s> Writing<'s> {
             out.array(ERASURES_CONTENT_ITEMS)?.u64(count)?;
             Ok(())
         });
-        let digest = self.digest_since(begin);
-        self.table.push(&Row { name: ERASURES, offset, len_bytes: self.offset() - offset, digest });
+        let row = self.row(ERASURES, offset, begin);
+        self.table.push(&row);
     }
 
     /// A block that is not known here, as it was.
@@ -258,36 +258,27 @@ impl<'s> Writing<'s> {
         self.table.push(&Row { name, offset, len_bytes: bytes.len(), digest });
     }
 
-    /// A section whose body is about so many bytes long.
+    /// A section whose body is about so many bytes long. It is written behind its head at once.
     fn section(
         &mut self,
         name: &str,
         about: usize,
         body: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>,
     ) {
-        let mut bytes = Vec::with_capacity(about);
-        // Writing to a vector never fails, here and below.
-        let _ = body(&mut Encoder::new(&mut bytes));
-        let row = self.block(name, name != PICTURE, bytes.len(), |out| out.own().extend_from_slice(&bytes));
+        let (offset, begin) = (self.offset(), self.out.mark());
+        self.put(|out| section_head(out, name, about));
+        let head_end = self.out.own().len();
+        self.put(body);
+        let len = self.out.own().len() - head_end;
+        // The head says the length, which is only known now. Nothing is moved unless its digits are more or fewer.
+        let head = encoded(|out| section_head(out, name, len));
+        self.out.own().splice(begin.own()..head_end, head);
+        let row = self.row(name, offset, begin);
         self.table.push(&row);
     }
 
-    /// The block of a section whose body has a length that is known.
-    fn block<'n>(
-        &mut self,
-        name: &'n str,
-        needed: bool,
-        len: usize,
-        body: impl FnOnce(&mut Parts),
-    ) -> Row<'n> {
-        let (offset, begin) = (self.offset(), self.out.mark());
-        self.put(|out| {
-            out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(needed)?;
-            out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
-            out.bytes_len(len as u64)?;
-            Ok(())
-        });
-        body(&mut self.out);
+    /// The row of the block that ends here, with its digest.
+    fn row<'n>(&mut self, name: &'n str, offset: usize, begin: Mark) -> Row<'n> {
         let digest = self.digest_since(begin);
         Row { name, offset, len_bytes: self.offset() - offset, digest }
     }
@@ -352,6 +343,13 @@ impl<'s> Writing<'s> {
         self.put(|out| out.bytes(&digest).map(drop));
         digest
     }
+}
+
+/// What stands before the body of a section of some length.
+fn section_head(out: &mut Encoder<&mut Vec<u8>>, name: &str, len: usize) -> Result<(), Failure> {
+    out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(name != PICTURE)?;
+    out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
+    out.bytes_len(len as u64).map(drop)
 }
 
 /// How long a byte string is as an item: its head and its bytes.

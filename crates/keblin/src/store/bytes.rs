@@ -66,6 +66,9 @@ impl Keeper {
     /// [`SaveError::TooLarge`] if the bytes could not be read again. It stays due.
     pub fn take_due(&mut self, now_unix_ms: u64) -> Result<Option<DueSave>, SaveError> {
         self.note_due();
+        if self.due.is_none() || !matches!(self.place, Place::Bytes { .. }) {
+            return Ok(None);
+        }
         let snapshot = self.snapshot_with_picture();
         let Place::Bytes { known, key } = &mut self.place else { return Ok(None) };
         let Some(cause) = self.due.take() else { return Ok(None) };
@@ -78,7 +81,7 @@ impl Keeper {
         }
         *known = Some(written.lineage);
         self.erased.clear();
-        self.progress.note_written(&snapshot);
+        self.progress.note_written(snapshot);
         Ok(Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause }))
     }
 

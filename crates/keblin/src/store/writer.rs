@@ -28,7 +28,7 @@ pub(super) struct Done {
     pub(super) cause: String,
     pub(super) erased: Vec<Erase>,
     /// The values that were to be written.
-    pub(super) cells: Arc<[Value]>,
+    pub(super) cells: Vec<Value>,
     pub(super) result: Result<Saved, SaveError>,
 }
 
@@ -151,8 +151,7 @@ impl Slot {
         let written = catch_unwind(AssertUnwindSafe(|| self.write(&job)));
         let result =
             written.unwrap_or_else(|panic| Err(SaveError::Panicked { message: said(panic.as_ref()) }));
-        let cells = job.snapshot.state.cells.as_slice().into();
-        Done { cause: job.cause, erased: job.erased, cells, result }
+        Done { cause: job.cause, erased: job.erased, cells: job.snapshot.state.cells, result }
     }
 
     fn write(&self, job: &Job) -> Result<Saved, SaveError> {

@@ -115,7 +115,7 @@ fn check_file(
     of_this_game(&file, schema)?;
     // What an earlier version saved has other names.
     let glance = if of_the_past(&file, schema).is_none() { glance(&file, schema) } else { None };
-    if glance.is_some_and(|glance| relations::is_plain(schema, &glance)) {
+    if glance.is_some_and(|(glance, state)| relations::is_plain(schema, &glance, &state)) {
         return Ok(about_the_file(&file, file.seal(key), key.is_some()));
     }
     verify_file(file, schema, key).map(|save| save.0.findings)

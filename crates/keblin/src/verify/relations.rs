@@ -86,11 +86,11 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
 }
 
 /// Whether a save whose values were only glanced at has nothing to tell.
-pub(super) fn is_plain(schema: &Schema, glance: &Glance) -> bool {
+pub(super) fn is_plain(schema: &Schema, glance: &Glance, state: &State) -> bool {
     let mut found = Vec::new();
-    stars(schema, &glance.facts, &mut found);
-    records(schema, &glance.facts, glance.held.iter().copied(), &mut found);
-    found.is_empty() && !(glance.has_run && glance.without_lives)
+    stars(schema, &state.facts, &mut found);
+    records(schema, &state.facts, glance.held.iter().copied(), &mut found);
+    found.is_empty() && !(state.run.is_some() && glance.without_lives)
 }
 
 /// Stars belong to finished levels, and to those the level has.

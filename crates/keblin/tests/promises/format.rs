@@ -1,12 +1,15 @@
 //! The format: what is newer, foreign or unknown is told apart from what is damaged, and every number that is stored is
 //! held against what it is about.
 
+use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
 
 use keblin::save::{ReadError, SaveFile, SaveLimits, read, read_within, write};
 use keblin::verify::verify;
 use keblin::{Progress, Schema};
+use minicbor::Decoder;
+use minicbor::data::Type;
 
 use crate::forged::{Forge, cbor};
 use crate::round_trip::stamp;
@@ -270,5 +273,41 @@ fn the_page_and_the_byte_table_say_the_same() {
     for fact in facts {
         let fact = fact.split_whitespace().collect::<Vec<_>>().join(" ");
         assert!(flat.contains(&fact), "the page does not say {fact:?}");
+    }
+}
+
+/// The keys of a map and of the maps inside it, down to those that the game declares.
+fn keys(map: &mut Decoder<'_>, found: &mut BTreeSet<String>) {
+    for _ in 0..map.map().unwrap().unwrap() {
+        let key = map.str().unwrap().to_string();
+        match (key.as_str(), map.datatype().unwrap()) {
+            ("fields" | "unlocked" | "told" | "entry" | "at_checkpoint", _) => map.skip().unwrap(),
+            (_, Type::Map) => keys(map, found),
+            _ => map.skip().unwrap(),
+        }
+        found.insert(key);
+    }
+}
+
+#[test]
+fn the_page_lists_what_each_section_holds() {
+    let page = crate::tables::read("docs/save-format.md");
+    let schema = fen_post();
+    let mut game = Progress::new(Arc::clone(&schema));
+    game.begin(None).unwrap();
+    game.enter(schema.level("reedgate").unwrap()).unwrap();
+    let bytes = write(&game.snapshot(), &stamp(1));
+    let ids: Vec<&str> = schema.levels.iter().map(|level| level.name.as_str()).collect();
+    let file = read(&bytes).unwrap();
+    for (name, values) in [("profile", &[][..]), ("run", &["playing", "down", "left", "finished"])] {
+        let section = file.sections.iter().find(|section| section.name == name).unwrap();
+        let mut held = BTreeSet::new();
+        keys(&mut Decoder::new(section.body), &mut held);
+        held.retain(|key| !ids.contains(&key.as_str()) && schema.difficulty(key).is_err());
+        let at = page.find(&format!("- **`{name}`**: ")).unwrap();
+        let words = page[at..].split("\n- ").next().unwrap().split('`').skip(3).step_by(2);
+        // How a visit stands is a value, not a key.
+        let listed = words.filter(|word| !values.contains(word)).map(ToString::to_string).collect();
+        assert_eq!(held, listed, "{name}");
     }
 }

@@ -215,7 +215,7 @@ fn every_value_can_be_looked_at_with_its_place_and_copies() {
         lines.iter().find(|line| line.name == "oil").unwrap().to_string()
     };
     assert_eq!(line(&game), "oil 40 (checkpoint 50, entry 60) not written");
-    game.note_written(&game.snapshot());
+    game.note_written(game.snapshot());
     assert_eq!(line(&game), "oil 40 (checkpoint 50, entry 60)");
     assert!(game.overlay().iter().any(|line| line.to_string() == "coppers 120 as declared"));
 }

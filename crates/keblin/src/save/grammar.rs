@@ -1,0 +1,197 @@
+//! What each section of a save holds, in order. This is the one place that lists it: the writer, both ways of reading and
+//! the page about the format go by it. A new value of a section is a [`Leaf`] and a line here.
+
+use keblin_schema::Model;
+use keblin_schema::model::{Again, Axis, FieldDef, Scope};
+
+/// One value of a section.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Leaf {
+    /// The value of a cell.
+    Cell(usize),
+    /// A table of best values: those that there are, the best first.
+    Table {
+        first: usize,
+        places: usize,
+    },
+    /// A fact of a level on a difficulty, by [`Model::fact_index`].
+    Fact(FactOf, usize),
+    /// Whether an unlock, by its position, was given and latches.
+    Latched(usize),
+    /// Whether a moment, by its position, was told.
+    Told(usize),
+    Furthest,
+    Difficulty,
+    Played,
+    RunDifficulty,
+    Level,
+    Checkpoint,
+    Stay,
+}
+
+keblin_schema::words! {
+    /// Which of the facts of a level on a difficulty.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    pub(super) enum FactOf {
+        Finished = "finished",
+        Stars = "stars",
+        Collected = "collected",
+        Attempts = "attempts",
+        Deaths = "deaths",
+    }
+}
+
+/// A map that there may be; null where there is none.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Branch {
+    Run,
+    Visit,
+    /// The copy of the values of level and run scope, made on arrival.
+    Entry,
+    /// The copy made at the checkpoint.
+    AtCheckpoint,
+}
+
+/// What a key of a map leads to.
+#[derive(Clone, Debug)]
+pub(super) enum Node {
+    Leaf(Leaf),
+    Map(Map),
+    Branch(Branch, Map),
+}
+
+/// A map of a section.
+#[derive(Clone, Debug)]
+pub(super) struct Map {
+    pub(super) entries: Vec<(String, Node)>,
+    /// Whether every key must be there; else what is missing is as declared.
+    pub(super) needs_all: bool,
+    /// Whether what has an unknown key is kept and written back.
+    pub(super) keeps_unknown: bool,
+}
+
+impl Map {
+    /// A map whose keys this library gives: they are always there.
+    fn fixed(entries: impl IntoIterator<Item = (String, Node)>) -> Map {
+        Map { entries: entries.into_iter().collect(), needs_all: true, keeps_unknown: true }
+    }
+
+    /// A map whose keys a game declares: some may be from before, or of another build.
+    fn declared(entries: impl IntoIterator<Item = (String, Node)>) -> Map {
+        Map { needs_all: false, ..Map::fixed(entries) }
+    }
+
+    /// The same, in a place where what is not known is left out.
+    fn leaving_out_unknown(mut self) -> Map {
+        self.keeps_unknown = false;
+        let inside = |node| match node {
+            Node::Map(map) => Node::Map(map.leaving_out_unknown()),
+            Node::Branch(branch, map) => Node::Branch(branch, map.leaving_out_unknown()),
+            leaf @ Node::Leaf(_) => leaf,
+        };
+        self.entries = self.entries.into_iter().map(|(key, node)| (key, inside(node))).collect();
+        self
+    }
+}
+
+fn leaf(key: &str, leaf: Leaf) -> (String, Node) {
+    (key.to_string(), Node::Leaf(leaf))
+}
+
+fn map(key: &str, map: Map) -> (String, Node) {
+    (key.to_string(), Node::Map(map))
+}
+
+fn branch(key: &str, branch: Branch, map: Map) -> (String, Node) {
+    (key.to_string(), Node::Branch(branch, map))
+}
+
+/// The section of what outlives runs.
+pub(super) fn profile(model: &Model) -> Map {
+    let latched = model.unlocks.iter().enumerate();
+    let latched = latched.map(|(index, unlock)| leaf(unlock.name.as_str(), Leaf::Latched(index)));
+    Map::fixed([
+        leaf("furthest", Leaf::Furthest),
+        leaf("difficulty", Leaf::Difficulty),
+        leaf("played", Leaf::Played),
+        map("fields", fields(model, &[Scope::Profile])),
+        map("unlocked", Map::declared(latched)),
+        map("told", told(model, &[Again::Profile])),
+        map("levels", levels(model)),
+    ])
+}
+
+/// The section of the run.
+pub(super) fn run(model: &Model) -> Map {
+    let values = || fields(model, &[Scope::Level, Scope::Run]);
+    let visit = Map::fixed([
+        leaf("level", Leaf::Level),
+        // Behind its level, which it is looked up in.
+        leaf("checkpoint", Leaf::Checkpoint),
+        leaf("stay", Leaf::Stay),
+        branch("entry", Branch::Entry, values()),
+        branch("at_checkpoint", Branch::AtCheckpoint, values()),
+    ]);
+    let run = Map::fixed([
+        map("told", told(model, &[Again::Level, Again::Run])),
+        leaf("difficulty", Leaf::RunDifficulty),
+        branch("visit", Branch::Visit, visit.leaving_out_unknown()),
+    ]);
+    Map::fixed([map("fields", values()), branch("run", Branch::Run, run)])
+}
+
+/// The section of a device file.
+pub(super) fn device(model: &Model) -> Map {
+    fields(model, &[Scope::Device]).leaving_out_unknown()
+}
+
+/// Which moments were told, of those that are told once in something.
+fn told(model: &Model, once_in: &[Again]) -> Map {
+    let moments = model.moments.iter().enumerate().filter(|(_, moment)| once_in.contains(&moment.again));
+    Map::declared(moments.map(|(index, moment)| leaf(moment.name.as_str(), Leaf::Told(index))))
+}
+
+/// The values of all fields of some scopes: plain, or nested by the ids of their axes.
+fn fields(model: &Model, scopes: &[Scope]) -> Map {
+    let fields = model.fields.iter().filter(|field| field.durable && scopes.contains(&field.scope));
+    Map::declared(fields.map(|field| {
+        let node = nested(model, field, &field.per, field.cells.start);
+        (field.name.to_string(), node)
+    }))
+}
+
+/// The values of one field below some of its axes, from a cell on.
+fn nested(model: &Model, field: &FieldDef, axes: &[Axis], first: usize) -> Node {
+    let Some((axis, inner)) = axes.split_first() else {
+        return Node::Leaf(match field.places {
+            1 => Leaf::Cell(first),
+            places => Leaf::Table { first, places },
+        });
+    };
+    let stride = inner.iter().map(|axis| model.axis_len(*axis)).product::<usize>() * field.places;
+    let nodes = model.axis_ids(*axis).enumerate().map(|(index, id)| {
+        let node = nested(model, field, inner, first + index * stride);
+        (id.to_string(), node)
+    });
+    Node::Map(Map::declared(nodes))
+}
+
+/// The facts of every level, nested by difficulty where they are kept apart.
+fn levels(model: &Model) -> Map {
+    let levels = model.levels.iter().enumerate().map(|(level, def)| {
+        let on = |difficulty| facts(model.fact_index(level, difficulty));
+        let facts = if model.level_facts_per_difficulty {
+            let difficulties = model.difficulties.iter().enumerate();
+            Map::declared(difficulties.map(|(at, id)| map(id.as_str(), on(at))))
+        } else {
+            on(0)
+        };
+        map(def.name.as_str(), facts)
+    });
+    Map::declared(levels)
+}
+
+/// The facts of a level, or of a level on a difficulty.
+pub(super) fn facts(index: usize) -> Map {
+    Map::fixed(FactOf::ALL.iter().map(|fact| leaf(fact.as_str(), Leaf::Fact(*fact, index))))
+}

@@ -1,0 +1,187 @@
+//! The bodies of sections to a state. What this very schema wrote is followed along the tapes of the plan: bytes are
+//! compared, and values read in the gaps. Anything else, down to a single byte, is read by its keys, in any order: what is
+//! missing is as declared, what is not known is carried along, and what is of another kind is refused.
+
+use std::sync::Arc;
+
+use keblin_schema::{Model, Value};
+
+use super::block::Section;
+use super::cursor::Cursor;
+use super::error::ReadError;
+use super::facts;
+use super::glance::Glance;
+use super::grammar::{Branch, Map, Node};
+use super::map::Item;
+use super::missing::Missing;
+use super::plan::{Body, Plan};
+use super::tape::{Gap, Tape};
+use crate::snapshot::{Carried, Run, State, Stay, Visit};
+
+/// A state being read.
+pub(super) struct Reading<'s> {
+    pub(super) model: &'s Model,
+    pub(super) plan: &'s Plan,
+    pub(super) state: State,
+    /// What was found that the model does not declare.
+    pub(super) carried: Carried,
+    /// What was found that the model no longer declares.
+    pub(super) missing: Vec<Missing>,
+    /// Whether all was as this model writes it.
+    pub(super) as_written: bool,
+    /// The values of the state, while a copy is read in their place.
+    outside: Vec<Value>,
+    /// Values are only looked at, not made.
+    pub(super) glance: Option<Glance>,
+}
+
+impl<'s> Reading<'s> {
+    pub(super) fn new(model: &'s Model, plan: &'s Plan) -> Reading<'s> {
+        Reading::into(State::first(model), model, plan)
+    }
+
+    /// Only looks at the values.
+    pub(super) fn glancing(model: &'s Model, plan: &'s Plan, glance: Glance) -> Reading<'s> {
+        Reading { glance: Some(glance), ..Reading::into(State::without_cells(model), model, plan) }
+    }
+
+    fn into(state: State, model: &'s Model, plan: &'s Plan) -> Reading<'s> {
+        Reading {
+            model,
+            plan,
+            state,
+            carried: Carried::default(),
+            missing: Vec::new(),
+            as_written: true,
+            outside: Vec::new(),
+            glance: None,
+        }
+    }
+
+    /// What was seen of the values, and the state without them.
+    pub(super) fn into_glance(self) -> Option<(Glance, State)> {
+        Some((self.glance?, self.state))
+    }
+
+    /// Reads a section as this model writes it; `None` if it is not just so, and then the state is of no use.
+    pub(super) fn follow(&mut self, section: &Section<'_>, body: &Body) -> Option<()> {
+        let mut cursor = Cursor::new(section.name, section.body_offset, section.body);
+        self.tape(&mut cursor, &body.tape)?;
+        (cursor.is_at_end() && self.as_written).then_some(())
+    }
+
+    fn tape(&mut self, cursor: &mut Cursor<'_>, tape: &Tape) -> Option<()> {
+        for (before, gap) in tape.gaps() {
+            cursor.passes(before).then_some(())?;
+            match gap {
+                Gap::Leaf(leaf) => self.leaf(cursor, *leaf).ok()?,
+                Gap::Facts(index, inside) => {
+                    if !facts::read_small(cursor, self.state.facts.get_mut(*index)?) {
+                        self.tape(cursor, inside)?;
+                    }
+                }
+                Gap::Branch(branch, _) if cursor.null() => self.absent(*branch),
+                Gap::Branch(branch, inside) => {
+                    self.begin(*branch);
+                    self.tape(cursor, inside)?;
+                    self.end(*branch);
+                }
+            }
+        }
+        cursor.passes(tape.rest()).then_some(())
+    }
+
+    /// Reads a section by its keys.
+    pub(super) fn by_keys(&mut self, section: &Section<'_>, body: &Body) -> Result<(), ReadError> {
+        self.map(&section.item(), &body.map, &mut vec![section.name.to_string()])
+    }
+
+    fn map(&mut self, item: &Item<'_>, map: &Map, path: &mut Vec<String>) -> Result<(), ReadError> {
+        let mut found = item.map()?;
+        for (key, node) in &map.entries {
+            let Some(inside) = found.remove(key.as_str()) else {
+                if map.needs_all {
+                    return Err(item.without(key));
+                }
+                continue;
+            };
+            path.push(key.clone());
+            match node {
+                Node::Leaf(leaf) => inside.whole(|cursor| self.leaf(cursor, *leaf))?,
+                Node::Map(map) => self.map(&inside, map, path)?,
+                Node::Branch(branch, _) if inside.is_null() => self.absent(*branch),
+                Node::Branch(branch, map) => {
+                    self.begin(*branch);
+                    self.map(&inside, map, path)?;
+                    self.end(*branch);
+                }
+            }
+            path.pop();
+        }
+        for (key, unknown) in found.into_iter().filter(|_| map.keeps_unknown) {
+            let path = path.iter().map(String::as_str).chain([key]).map(ToString::to_string).collect();
+            self.carried.fields.insert(path, unknown.bytes().to_vec());
+        }
+        Ok(())
+    }
+
+    /// Before what a branch holds.
+    fn begin(&mut self, branch: Branch) {
+        match branch {
+            Branch::Run => self.state.run = Some(Run { difficulty: None, visit: None }),
+            Branch::Visit => {
+                let (stay, entry) = (Stay::Playing, Arc::default());
+                let visit = Visit { level: None, stay, checkpoint: None, entry, at_checkpoint: None };
+                self.state.run.iter_mut().for_each(|run| run.visit = Some(visit.clone()));
+            }
+            Branch::Entry | Branch::AtCheckpoint => {
+                let is_glance = self.glance.is_some();
+                let mut copy = if is_glance { Vec::new() } else { State::first_cells(self.model) };
+                copy.truncate(self.model.copied_cells);
+                self.outside = std::mem::replace(&mut self.state.cells, copy);
+            }
+        }
+    }
+
+    /// Behind what a branch holds.
+    fn end(&mut self, branch: Branch) {
+        if branch == Branch::Run {
+            return;
+        }
+        if branch == Branch::Visit {
+            return self.leave_what_is_gone();
+        }
+        let outside = std::mem::take(&mut self.outside);
+        let copy: Arc<[Value]> = std::mem::replace(&mut self.state.cells, outside).into();
+        let Some(visit) = self.visit() else { return };
+        match branch {
+            Branch::Entry => visit.entry = copy,
+            _ => visit.at_checkpoint = Some(copy),
+        }
+    }
+
+    /// Where a branch is null.
+    fn absent(&mut self, branch: Branch) {
+        match branch {
+            Branch::Run => self.state.run = None,
+            Branch::Visit => self.state.run.iter_mut().for_each(|run| run.visit = None),
+            Branch::Entry | Branch::AtCheckpoint => {}
+        }
+    }
+
+    /// Without its level the player is on the map; without the checkpoint at the start of the level.
+    fn leave_what_is_gone(&mut self) {
+        let is_gone = |what: fn(&Missing) -> bool| self.missing.iter().any(what);
+        let level = is_gone(|missing| matches!(missing, Missing::Level(_)));
+        let checkpoint = is_gone(|missing| matches!(missing, Missing::Checkpoint { .. }));
+        match &mut self.state.run {
+            Some(run) if level => run.visit = None,
+            Some(Run { visit: Some(visit), .. }) if checkpoint => visit.at_checkpoint = None,
+            _ => {}
+        }
+    }
+
+    pub(super) fn visit(&mut self) -> Option<&mut Visit> {
+        self.state.run.as_mut()?.visit.as_mut()
+    }
+}
