@@ -209,21 +209,16 @@ impl<'s> Compiler<'s> {
         Ok(self.comparison(how, a, b))
     }
 
-    /// Emits a comparison, in one step where a number is read and held against one written out.
+    /// Emits a comparison, in one step where a number that is read is ordered against one written out.
     fn comparison(&mut self, how: Comparison, left: Typed, right: Typed) -> Typed {
-        if how.is_order() && left.kind == Type::Float {
-            return self.emit(Op::CompareFloats(how, left.at, right.at), Type::Bool);
-        }
-        let op = |typed: Typed| self.ops.get(typed.at as usize).copied();
-        let (Some(held), Some(Op::Int(with))) = (op(left), op(right)) else {
-            return self.emit(Op::Compare(how, left.at, right.at), Type::Bool);
-        };
-        let fused = match (held, within(how, with)) {
-            (Op::Load(load), None) => Op::Equals(how == Comparison::Equal, load, with),
-            (Op::Load(Load::Cell(cell)), Some((low, high))) => Op::CellWithin(cell, low, high),
-            (Op::Load(load), Some((low, high))) => Op::Within(load, low, high),
-            (Op::Sum(start, len), Some((low, high))) => Op::SumWithin(start, len, low, high),
-            _ => return self.emit(Op::Compare(how, left.at, right.at), Type::Bool),
+        let floats = how.is_order() && left.kind == Type::Float;
+        let op = if floats { Op::CompareFloats } else { Op::Compare };
+        let [held, with] = [left, right].map(|typed| self.ops.get(typed.at as usize).copied());
+        let ends = if let Some(Op::Int(with)) = with { within(how, with) } else { None };
+        let fused = match (held, ends) {
+            (Some(Op::Load(load)), Some((low, high))) => Op::Within(load, low, high),
+            (Some(Op::Sum(start, len)), Some((low, high))) => Op::SumWithin(start, len, low, high),
+            _ => return self.emit(op(how, left.at, right.at), Type::Bool),
         };
         self.ops.truncate(left.at as usize);
         self.emit(fused, Type::Bool)

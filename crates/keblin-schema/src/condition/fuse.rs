@@ -1,4 +1,4 @@
-//! What expressions look like that are put into one operation: rows of `&&`, comparisons with what is written out.
+//! What expressions look like: rows of `&&`, values that are written out.
 
 use super::parse::{Expr, Node};
 use crate::program::Comparison;

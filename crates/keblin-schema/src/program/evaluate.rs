@@ -61,8 +61,6 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             | Op::All(..)
             | Op::Any(..)
             | Op::Compare(..)
-            | Op::Equals(..)
-            | Op::CellWithin(..)
             | Op::Within(..)
             | Op::SumWithin(..)
             | Op::CompareFloats(..)
@@ -74,12 +72,9 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     /// A yes or no; `None` is an error.
     pub(super) fn truth(&self, at: u32) -> Option<bool> {
         match *self.op(at) {
-            Op::Both(left, right) => self.two(false, left, right),
-            Op::Either(left, right) => self.two(true, left, right),
+            Op::Both(..) | Op::Either(..) | Op::Within(..) | Op::SumWithin(..) => self.leaf_truth(at),
             Op::All(start, len) => self.decide(false, start, len),
             Op::Any(start, len) => self.decide(true, start, len),
-            Op::CellWithin(..) | Op::Within(..) | Op::SumWithin(..) => self.leaf_truth(at),
-            Op::Equals(equal, load, with) => self.equals(equal, load, with),
             Op::Not(inner) => self.truth(inner).map(|yes| !yes),
             Op::Bool(yes) => Some(yes),
             Op::Compare(comparison, left, right) if comparison.is_order() => {
@@ -184,39 +179,17 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// A yes or no that is likely to be a comparison, which takes no call of its own.
+    /// A yes or no that is likely to be a number read between two ends, which takes no call of its own.
     #[inline]
-    fn leaf_truth(&self, at: u32) -> Option<bool> {
-        self.truth_of(self.op(at), at)
-    }
-
-    /// Whether the whole condition holds; `None` is an error.
-    #[inline]
-    pub(super) fn holds(&self) -> Option<bool> {
-        // The last operation takes all others. It is kept where no look-up is needed to find it.
-        self.truth_of(&self.program.root, self.program.last())
-    }
-
-    #[inline]
-    fn truth_of(&self, op: &Op, at: u32) -> Option<bool> {
-        let (number, low, high) = match *op {
-            Op::CellWithin(cell, low, high) => (number(self.facts.cell(cell as usize)), low, high),
+    pub(super) fn leaf_truth(&self, at: u32) -> Option<bool> {
+        let (number, low, high) = match *self.op(at) {
             Op::Within(load, low, high) => (self.load_number(load), low, high),
             Op::SumWithin(start, len, low, high) => (self.sum(start, len), low, high),
             Op::Both(left, right) => return self.two(false, left, right),
             Op::Either(left, right) => return self.two(true, left, right),
-            Op::Load(load) => return self.load_truth(load),
             _ => return self.truth(at),
         };
         number.map(|number| low <= number && number <= high)
-    }
-
-    /// What is unset is equal to no number.
-    fn equals(&self, equal: bool, load: Load, with: i64) -> Option<bool> {
-        match self.load_number(load) {
-            Some(number) => Some((number == with) == equal),
-            None => (self.load(load) == Val::Null).then_some(!equal),
-        }
     }
 
     /// `&&` and `||` of two: the side that decides does so, whatever the other is.
@@ -246,17 +219,13 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     }
 
     /// What is only read, added up.
-    #[inline]
     fn sum(&self, start: u32, len: u32) -> Option<i64> {
+        let loads = self.program.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
         let mut sum = 0_i64;
-        for load in self.program.sums.get(start as usize..(start + len) as usize).unwrap_or_default() {
+        for load in loads {
             // Stars are what is added up most; asked for by name they take no look-up of which fact it is.
             let number = match *load {
                 Load::Fact { index, fact: Fact::Stars } => self.facts.fact(index as usize, Fact::Stars),
-                Load::FactOn { first, fact: Fact::Stars } => {
-                    self.facts.fact(first as usize + self.in_question, Fact::Stars)
-                }
-                Load::Cell(cell) => number(self.facts.cell(cell as usize))?,
                 other => self.load_number(other)?,
             };
             sum = sum.checked_add(number)?;

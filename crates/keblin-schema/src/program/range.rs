@@ -70,13 +70,11 @@ impl Program {
                     _ => true,
                 },
                 Op::Sum(start, len) | Op::SumWithin(start, len, ..) => {
-                    let loads = self.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
-                    let each = loads.iter().map(|load| loaded(self, ranges, *load));
-                    let sum = each.fold((0_i128, 0_i128), |(low, high), next| match next {
+                    let each = added(self, start, len).map(|load| loaded(self, ranges, load));
+                    fits(each.fold((0_i128, 0_i128), |(low, high), next| match next {
                         Can::Number(a, b) => (low + a, high + b),
                         _ => (low, high),
-                    });
-                    fits(sum)
+                    }))
                 }
                 _ => true,
             };
@@ -117,15 +115,10 @@ fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
             _ => either(at(yes), at(no)),
         },
         Op::Compare(comparison, left, right) => compared(comparison, at(left), at(right)),
-        Op::Equals(equal, load, with) => {
-            let comparison = if equal { Comparison::Equal } else { Comparison::NotEqual };
-            compared(comparison, loaded(program, ranges, load), Can::Number(with.into(), with.into()))
-        }
-        Op::CellWithin(cell, low, high) => within(loaded(program, ranges, Load::Cell(cell)), low, high),
         Op::Within(load, low, high) => within(loaded(program, ranges, load), low, high),
-        Op::SumWithin(start, len, low, high) => within(summed(program, ranges, start, len), low, high),
         Op::Arithmetic(how, left, right) => arithmetic(how, at(left), at(right)),
         Op::Sum(start, len) => summed(program, ranges, start, len),
+        Op::SumWithin(start, len, low, high) => within(summed(program, ranges, start, len), low, high),
         Op::Least(left, right) => match (at(left), at(right)) {
             (Can::Number(a, b), Can::Number(c, d)) => Can::Number(a.min(c), b.min(d)),
             _ => Can::Anything,
@@ -171,9 +164,13 @@ fn sides(program: &Program, start: u32, len: u32) -> impl Iterator<Item = u32> {
     program.lists.get(start as usize..(start + len) as usize).unwrap_or_default().iter().copied()
 }
 
+/// What is read to be added up.
+fn added(program: &Program, start: u32, len: u32) -> impl Iterator<Item = Load> {
+    program.sums.get(start as usize..(start + len) as usize).unwrap_or_default().iter().copied()
+}
+
 fn summed(program: &Program, ranges: &impl Ranges, start: u32, len: u32) -> Can {
-    let loads = program.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
-    let each = loads.iter().map(|load| loaded(program, ranges, *load));
+    let each = added(program, start, len).map(|load| loaded(program, ranges, load));
     each.fold(Can::Number(0, 0), |sum, next| arithmetic(Arithmetic::Add, sum, next))
 }
 
