@@ -181,15 +181,6 @@ impl Clone for Journal {
     }
 }
 
-/// Puts a value in place of another; between whole numbers there is nothing to be dropped.
-#[inline]
-fn store(held: &mut Value, value: Value) {
-    match (held, value) {
-        (Value::Int(held), Value::Int(number)) => *held = number,
-        (held, value) => *held = value,
-    }
-}
-
 impl Journal {
     #[inline]
     pub(super) fn note(&mut self, target: Target, before: Value, after: Value, cause: Cause) {
@@ -197,17 +188,11 @@ impl Journal {
             return;
         }
         self.count += 1;
+        let next = Entry { number: self.count, target, before, after, cause };
         if self.ring.len() < JOURNAL_ENTRIES {
-            self.ring.push(Entry { number: self.count, target, before, after, cause });
+            self.ring.push(next);
         } else if let Some(entry) = self.ring.get_mut(self.oldest) {
-            entry.number = self.count;
-            entry.target = target;
-            store(&mut entry.before, before);
-            store(&mut entry.after, after);
-            match (&mut entry.cause, cause) {
-                (Cause::Add(Value::Int(held)), Cause::Add(Value::Int(by))) => *held = by,
-                (held, cause) => *held = cause,
-            }
+            *entry = next;
             self.oldest = (self.oldest + 1) % JOURNAL_ENTRIES;
         }
     }
