@@ -12,7 +12,7 @@ use crate::load::{Embedded, Loaded, load};
 use crate::types::{of_axis, of_field, of_kind};
 
 /// The types that every module has.
-const TYPES: [&str; 5] = ["Game", "Progress", "Keeper", "Notice", "Event"];
+const TYPES: [&str; 6] = ["Game", "Progress", "Keeper", "Play", "Notice", "Event"];
 
 /// `pub mod fen_post { … }`
 pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
@@ -61,6 +61,12 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             /// The game, by one name in every module that `schema!` makes.
             pub type Game = #marker;
 
+            impl ::keblin::game::made::Compiled for #marker {
+                fn model() -> &'static ::keblin::Model {
+                    schema()
+                }
+            }
+
             impl ::keblin::Game for #marker {
                 fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
                     static SCHEMA: ::std::sync::OnceLock<::std::sync::Arc<::keblin::Schema>> =
@@ -106,10 +112,13 @@ fn embedded(texts: &[Embedded]) -> Vec<TokenStream> {
 fn types() -> TokenStream {
     quote! {
         /// Progress of this game, without a place to be saved to.
-        pub type Progress = ::keblin::game::Of<Game, ::keblin::Progress>;
+        pub type Progress = ::keblin::ProgressOf<Game>;
 
         /// Progress of this game that saves itself.
-        pub type Keeper = ::keblin::game::Of<Game, ::keblin::Keeper>;
+        pub type Keeper = ::keblin::KeeperOf<Game>;
+
+        /// What is played of this game, whatever has it: what a helper takes that serves both.
+        pub type Play<P> = ::keblin::progress::Play<Game, P>;
 
         /// What is told to this game.
         pub type Notice = ::keblin::Notice<Game>;

@@ -63,7 +63,7 @@ pub use versions::{Files, Parsed, PastVersion, Schema, TextFile, diff, steps, ve
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
 pub use key::{
-    AnyGame, Checkpoint, Difficulty, Field, FieldPer, Game, Item, Level, Moment, OfGame, PerField, Unlock,
+    AnyGame, Checkpoint, Compiled, Difficulty, Field, FieldPer, Item, Level, Moment, OfGame, PerField, Unlock,
 };
 pub use kind::Kind;
 pub use lookup::LookupError;

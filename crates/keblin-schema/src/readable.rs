@@ -6,7 +6,7 @@ use std::marker::PhantomData;
 use serde::de::{Deserialize, Deserializer, Error, Visitor};
 use serde::ser::{Serialize, Serializer};
 
-use crate::key::{Checkpoint, Difficulty, Game, Level, OfGame, Unlock};
+use crate::key::{Checkpoint, Compiled, Difficulty, Level, OfGame, Unlock};
 use crate::text::time::Time;
 
 /// Something that is a text.
@@ -52,20 +52,20 @@ impl<'de> Deserialize<'de> for Time {
 
 macro_rules! by_id {
     ($($name:ident, $what:literal, $looked_up:ident;)*) => {$(
-        impl<G: Game> Text for $name<G> {
+        impl<G: Compiled> Text for $name<G> {
             const WHAT: &'static str = concat!("the id of ", $what);
             fn of_text(text: &str) -> Result<$name<G>, String> {
-                G::schema().$looked_up(text).map(OfGame::of_game).map_err(|error| error.to_string())
+                G::model().$looked_up(text).map(OfGame::of_game).map_err(|error| error.to_string())
             }
         }
 
-        impl<G: Game> Serialize for $name<G> {
+        impl<G: Compiled> Serialize for $name<G> {
             fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
                 to.serialize_str(self.id())
             }
         }
 
-        impl<'de, G: Game> Deserialize<'de> for $name<G> {
+        impl<'de, G: Compiled> Deserialize<'de> for $name<G> {
             fn deserialize<D: Deserializer<'de>>(from: D) -> Result<$name<G>, D::Error> {
                 from.deserialize_str(Reading(PhantomData))
             }
@@ -78,23 +78,23 @@ by_id!(
     Unlock, "an unlock", unlock;
 );
 
-impl<G: Game> Text for Checkpoint<G> {
+impl<G: Compiled> Text for Checkpoint<G> {
     const WHAT: &'static str = "a checkpoint, as `LEVEL.CHECKPOINT`";
     fn of_text(text: &str) -> Result<Checkpoint<G>, String> {
         let (level, id) = text.split_once('.').ok_or_else(|| format!("`{text}` is not {}", Self::WHAT))?;
-        let model = G::schema();
+        let model = G::model();
         let found = model.level(level).and_then(|level| model.checkpoint(level, id));
         found.map(OfGame::of_game).map_err(|error| error.to_string())
     }
 }
 
-impl<G: Game> Serialize for Checkpoint<G> {
+impl<G: Compiled> Serialize for Checkpoint<G> {
     fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
         to.collect_str(&format_args!("{}.{}", self.level().id(), self.id()))
     }
 }
 
-impl<'de, G: Game> Deserialize<'de> for Checkpoint<G> {
+impl<'de, G: Compiled> Deserialize<'de> for Checkpoint<G> {
     fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Checkpoint<G>, D::Error> {
         from.deserialize_str(Reading(PhantomData))
     }

@@ -98,11 +98,11 @@ pub use keblin_macros::schema;
 pub use keblin_macros::Carry;
 pub use keblin_schema::shown as text;
 pub use keblin_schema::{
-    AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Files, Finding, Findings, Game, Item, Keep, Kind,
+    AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Files, Finding, Findings, Item, Keep, Kind,
     Level, LookupError, Model, Moment, Name, Parsed, PastVersion, PerField, Schema, Severity, TextFile, Time,
     Unlock, Value, condition, diff, kind, limits, model, name, source, steps, survival, time, typed, value,
     version_of_file,
 };
-pub use progress::{Notice, Phase, Progress, Refused};
+pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};
 pub use snapshot::Snapshot;
-pub use store::{Keeper, SaveDir};
+pub use store::{Keeper, KeeperOf, SaveDir};

@@ -20,7 +20,7 @@ fn saved() -> (TempDir, PathBuf) {
     game.begin(None).unwrap();
     game.enter(schema.level("reedgate").unwrap()).unwrap();
     game.tick(Duration::from_millis(92_400));
-    game.add::<i64>(schema.field("letters").unwrap(), 31);
+    game.add(schema.field::<i64>("letters").unwrap(), 31);
     game.finish_with_stars(2).unwrap();
     let long_mere = schema.level("long_mere").unwrap();
     game.enter(long_mere).unwrap();

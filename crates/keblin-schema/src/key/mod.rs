@@ -10,26 +10,27 @@ mod per;
 use std::fmt::{self, Debug};
 use std::hash::Hash;
 use std::marker::PhantomData;
-use std::sync::Arc;
 
 use crate::model::Model;
 use crate::text::name::Name;
 use crate::value::Value;
-use crate::versions::Schema;
 
 pub use per::{Axial, PerField};
 pub use place::{Along, FieldPer, OnAxis, Place};
 
-/// A game with a schema of its own, as a type: what keeps its names apart from those of other games. The macro `schema!`
+/// A game whose names were compiled in, as a type: what keeps them apart from those of other games. The macro `schema!`
 /// makes one.
-pub trait Game: Copy + Ord + Hash + Debug + Send + Sync + 'static {
-    /// Its schema.
-    fn schema() -> &'static Arc<Schema>;
+pub trait Compiled: Copy + Ord + Hash + Debug + Send + Sync + 'static {
+    /// What it declares.
+    fn model() -> &'static Model;
 }
 
 /// The game of handles that are looked up while the program runs: whichever schema they were looked up in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum AnyGame {}
+
+/// The tag of what was compiled in. No schema has it.
+pub(crate) const COMPILED: u32 = 0;
 
 /// One value of a field, read and written as `T`.
 pub struct Field<T, G = AnyGame> {
@@ -52,15 +53,20 @@ impl<T, G> Debug for Field<T, G> {
     }
 }
 
-impl<T> Field<T> {
-    /// Whether it was looked up in this schema, or in one of the same layout.
+impl<T, G> Field<T, G> {
+    /// Whether it was looked up in this schema, or in one of the same layout. A name that was compiled in belongs to the
+    /// schema of its game, and the compiler sees to it that it is used with no other.
     #[must_use]
     pub fn belongs_to(self, model: &Model) -> bool {
-        self.tag == model.tag
+        self.tag == COMPILED || self.tag == model.tag
     }
-}
 
-impl<T, G> Field<T, G> {
+    /// The same of any game, as a schema gives it that is looked into while the program runs.
+    #[must_use]
+    pub fn of_any(self) -> Field<T> {
+        Field { cell: self.cell, tag: self.tag, of: PhantomData }
+    }
+
     /// Its cell in the layout of the schema it was looked up in.
     #[must_use]
     pub fn cell(self) -> usize {
@@ -68,24 +74,18 @@ impl<T, G> Field<T, G> {
     }
 }
 
-impl<T, G: Game> Field<T, G> {
+impl<T, G: Compiled> Field<T, G> {
     /// The field of a cell, for `schema!`, which knows that its type is `T`.
     #[doc(hidden)]
     #[must_use]
     pub const fn of_cell(cell: u32) -> Field<T, G> {
-        Field { cell, tag: 0, of: PhantomData }
+        Field { cell, tag: COMPILED, of: PhantomData }
     }
 
     /// The field, read and written as a [`Value`], as events that systems queue take it.
     #[must_use]
     pub const fn as_value(self) -> Field<Value, G> {
         Field { cell: self.cell, tag: self.tag, of: PhantomData }
-    }
-
-    /// As a handle that was looked up in the game's schema.
-    #[must_use]
-    pub fn looked_up(self) -> Field<T> {
-        Field { cell: self.cell, tag: G::schema().tag, of: PhantomData }
     }
 }
 
@@ -121,16 +121,16 @@ macro_rules! position {
             }
         }
 
-        impl<G: Game> $name<G> {
+        impl<G: Compiled> $name<G> {
             /// Its id.
             #[must_use]
             pub fn id(self) -> &'static str {
-                let ($model, $index) = (G::schema(), self.index());
+                let ($model, $index) = (G::model(), self.index());
                 $id.map_or("", Name::as_str)
             }
         }
 
-        impl<G: Game> OfGame<G> for $name {
+        impl<G> OfGame<G> for $name {
             type Of = $name<G>;
             fn of_game(self) -> $name<G> {
                 $name::of_index(self.0)
@@ -227,11 +227,11 @@ impl<G> Checkpoint<G> {
     }
 }
 
-impl<G: Game> Checkpoint<G> {
+impl<G: Compiled> Checkpoint<G> {
     /// Its id, which is its own within its level.
     #[must_use]
     pub fn id(self) -> &'static str {
-        let level = G::schema().levels.get(usize::from(self.level));
+        let level = G::model().levels.get(usize::from(self.level));
         level.and_then(|level| level.checkpoints.get(self.index())).map_or("", Name::as_str)
     }
 }
@@ -242,7 +242,7 @@ impl<G> Debug for Checkpoint<G> {
     }
 }
 
-impl<G: Game> OfGame<G> for Checkpoint {
+impl<G> OfGame<G> for Checkpoint {
     type Of = Checkpoint<G>;
     fn of_game(self) -> Checkpoint<G> {
         Checkpoint::of_index(self.level, self.index)

@@ -3,7 +3,7 @@
 use std::fmt::{self, Debug};
 use std::marker::PhantomData;
 
-use super::{Difficulty, Field, Game, Level};
+use super::{Compiled, Difficulty, Field, Level};
 use crate::model::MAX_AXES;
 
 /// A field of a game with one value for each place `P` on its axes, a tuple of what `schema!` has names for. One of them is
@@ -37,19 +37,19 @@ pub trait Axial: Copy {
     fn position(self) -> usize;
 }
 
-impl<G: Game> Axial for Level<G> {
+impl<G: Compiled> Axial for Level<G> {
     fn position(self) -> usize {
         self.index()
     }
 }
 
-impl<G: Game> Axial for Difficulty<G> {
+impl<G: Compiled> Axial for Difficulty<G> {
     fn position(self) -> usize {
         self.index()
     }
 }
 
-impl<T, P, G: Game> PerField<T, P, G> {
+impl<T, P, G: Compiled> PerField<T, P, G> {
     /// The field whose cells begin here, for `schema!`, which knows its type and its axes.
     #[doc(hidden)]
     #[must_use]
@@ -73,7 +73,7 @@ impl<T, P, G: Game> PerField<T, P, G> {
     }
 }
 
-impl<T, A: Axial, G: Game> PerField<T, (A,), G> {
+impl<T, A: Axial, G: Compiled> PerField<T, (A,), G> {
     /// The value at one place.
     #[must_use]
     pub fn at(self, a: A) -> Field<T, G> {
@@ -81,7 +81,7 @@ impl<T, A: Axial, G: Game> PerField<T, (A,), G> {
     }
 }
 
-impl<T, A: Axial, B: Axial, G: Game> PerField<T, (A, B), G> {
+impl<T, A: Axial, B: Axial, G: Compiled> PerField<T, (A, B), G> {
     /// The value at one place on each of the axes.
     #[must_use]
     pub fn at(self, a: A, b: B) -> Field<T, G> {
@@ -89,7 +89,7 @@ impl<T, A: Axial, B: Axial, G: Game> PerField<T, (A, B), G> {
     }
 }
 
-impl<T, A: Axial, B: Axial, C: Axial, G: Game> PerField<T, (A, B, C), G> {
+impl<T, A: Axial, B: Axial, C: Axial, G: Compiled> PerField<T, (A, B, C), G> {
     /// The value at one place on each of the axes.
     #[must_use]
     pub fn at(self, a: A, b: B, c: C) -> Field<T, G> {
@@ -97,7 +97,7 @@ impl<T, A: Axial, B: Axial, C: Axial, G: Game> PerField<T, (A, B, C), G> {
     }
 }
 
-impl<T, A: Axial, B: Axial, C: Axial, D: Axial, G: Game> PerField<T, (A, B, C, D), G> {
+impl<T, A: Axial, B: Axial, C: Axial, D: Axial, G: Compiled> PerField<T, (A, B, C, D), G> {
     /// The value at one place on each of the axes.
     #[must_use]
     pub fn at(self, a: A, b: B, c: C, d: D) -> Field<T, G> {

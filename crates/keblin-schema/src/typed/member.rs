@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
 use super::{Bytes, Declared, Entries, FieldType, Listed, Scalar};
-use crate::key::{Checkpoint, Difficulty, Game, Level, Unlock};
+use crate::key::{Checkpoint, Compiled, Difficulty, Level, Unlock};
 use crate::text::time::Time;
 
 /// A type of a member that a field of type `T` can be carried in.
@@ -53,7 +53,7 @@ whole_number!(i8 i16 i32 i64 isize u8 u16 u32 u64 usize);
 
 macro_rules! itself {
     ($($(@ $game:ident,)? $type:ty;)*) => {$(
-        impl$(<$game: Game>)? Member<$type> for $type {
+        impl$(<$game: Compiled>)? Member<$type> for $type {
             fn of(read: $type) -> $type {
                 read
             }

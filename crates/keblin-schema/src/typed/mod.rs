@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::key::{Checkpoint, Difficulty, Game, Item, Level, OfGame, Unlock};
+use crate::key::{Checkpoint, Compiled, Difficulty, Item, Level, OfGame, Unlock};
 use crate::model::Model;
 use crate::text::time::Time;
 use crate::value::kind::{Holds, Ids, Kind};
@@ -304,8 +304,8 @@ impl FieldType for Checkpoint {
     }
 }
 
-impl<G: Game> Scalar for Checkpoint<G> {}
-impl<G: Game> FieldType for Checkpoint<G> {
+impl<G: Compiled> Scalar for Checkpoint<G> {}
+impl<G: Compiled> FieldType for Checkpoint<G> {
     type Read<'a> = Checkpoint<G>;
     type Write = Checkpoint<G>;
     const MAY_BE_UNSET: Option<bool> = Some(false);
@@ -317,7 +317,7 @@ impl<G: Game> FieldType for Checkpoint<G> {
     }
     fn read(value: &Value) -> Checkpoint<G> {
         // A value of the game's own schema, of which the checkpoint is one.
-        CheckpointRead(value).of(G::schema()).map_or(Checkpoint::of_index(0, 0), OfGame::of_game)
+        CheckpointRead(value).of(G::model()).map_or(Checkpoint::of_index(0, 0), OfGame::of_game)
     }
     fn write(value: Checkpoint<G>, model: &Model) -> Option<Value> {
         <Checkpoint as FieldType>::write(value.of_any(), model)

@@ -7,11 +7,11 @@
 use std::marker::PhantomData;
 use std::ops::{Deref, DerefMut};
 
+use keblin_schema::Value;
 use keblin_schema::typed::{FieldType, Member};
-use keblin_schema::{Game, Value};
 
-use super::{FieldOf, HasProgress, Of};
-use crate::progress::Progress;
+use crate::progress::journal::Cause;
+use crate::progress::{Engine, FieldOf, Holder, Play};
 
 /// A struct of a game whose members are tied to fields. Derive it:
 ///
@@ -42,7 +42,7 @@ pub trait Carry<G> {
     fn carry(&mut self, tie: &mut Tie<'_, G>);
 }
 
-/// A struct of a game with what it picked up last. It is the struct in everything; [`Of::carry`] makes one.
+/// A struct of a game with what it picked up last. It is the struct in everything; [`Play::carry`] makes one.
 #[derive(Clone, Debug)]
 pub struct Carried<C> {
     own: C,
@@ -81,28 +81,31 @@ pub struct Tie<'p, G> {
 #[derive(Debug)]
 enum Way<'p> {
     /// With the values that were picked up last, those of the members to come.
-    HandOver(&'p mut Progress, std::slice::Iter<'p, Value>),
-    PickUp(&'p Progress, &'p mut Vec<Value>),
+    HandOver(&'p mut Engine, std::slice::Iter<'p, Value>),
+    PickUp(&'p Engine, &'p mut Vec<Value>),
 }
 
-impl<G: Game> Tie<'_, G> {
+impl<G> Tie<'_, G> {
     /// Hands a member over or picks it up. Handed over is what is another value than was picked up, where the phase lets
     /// the field be written.
     pub fn member<F: FieldOf<G>, M: Member<F::Of>>(&mut self, field: F, member: &mut M) {
-        let field = field.looked_up();
         match &mut self.way {
-            Way::PickUp(progress, picked_up) => {
-                *member = M::of(progress.get(field));
-                picked_up.push(progress.value_at(field.cell()).clone());
+            Way::PickUp(engine, picked_up) => {
+                let cell = engine.checked(field.of_any());
+                engine.note_read(cell);
+                *member = M::of(F::Of::read(engine.value_at(cell)));
+                picked_up.push(engine.value_at(cell).clone());
             }
-            Way::HandOver(progress, picked_up) => {
+            Way::HandOver(engine, picked_up) => {
+                let cell = engine.checked(field.of_any());
                 let as_it_was =
                     picked_up.next().is_none_or(|value| member.is(<F::Of as FieldType>::read(value)));
-                if as_it_was || !progress.takes(field.cell()) {
+                if as_it_was || !engine.takes(cell) {
                     return;
                 }
-                if let Some(value) = member.to_write() {
-                    progress.set(field, value);
+                if let Some(value) = member.to_write().and_then(|value| F::Of::write(value, engine.schema()))
+                {
+                    engine.write(cell, value, &Cause::Set);
                 }
             }
         }
@@ -112,17 +115,24 @@ impl<G: Game> Tie<'_, G> {
 /// Progress with a struct of the game's own that was handed over. What is called on it finds the struct's values; when it
 /// is dropped, at the end of the statement as a rule, the struct picks its members up.
 #[derive(Debug)]
-pub struct With<'a, G: Game, P: HasProgress, C: Carry<G>> {
-    game: &'a mut Of<G, P>,
+pub struct With<'a, G, P: Holder, C: Carry<G>> {
+    game: &'a mut Play<G, P>,
     own: &'a mut Carried<C>,
 }
 
-impl<G: Game, P: HasProgress> Of<G, P> {
+impl<G, P: Holder> Play<G, P> {
     /// Takes a struct to be carried: it picks its members up at once, whatever it was made with.
     pub fn carry<C: Carry<G>>(&self, own: C) -> Carried<C> {
         let mut carried = Carried { own, picked_up: Vec::new() };
         self.pick_up(&mut carried);
         carried
+    }
+
+    /// Picks the members of a struct up, and hands nothing over.
+    pub fn pick_up<C: Carry<G>>(&self, own: &mut Carried<C>) {
+        let Carried { own, picked_up } = own;
+        picked_up.clear();
+        own.carry(&mut Tie { way: Way::PickUp(self.engine(), picked_up), of: PhantomData });
     }
 
     /// Hands over what a struct has changed, and lets something happen to it; then it picks its members up.
@@ -146,33 +156,25 @@ impl<G: Game, P: HasProgress> Of<G, P> {
     /// ```
     pub fn with<'a, C: Carry<G>>(&'a mut self, own: &'a mut Carried<C>) -> With<'a, G, P, C> {
         let Carried { own: members, picked_up } = own;
-        members
-            .carry(&mut Tie { way: Way::HandOver(self.progress_mut(), picked_up.iter()), of: PhantomData });
+        members.carry(&mut Tie { way: Way::HandOver(self.engine_mut(), picked_up.iter()), of: PhantomData });
         With { game: self, own }
     }
-
-    /// Picks the members of a struct up, and hands nothing over.
-    pub fn pick_up<C: Carry<G>>(&self, own: &mut Carried<C>) {
-        let Carried { own, picked_up } = own;
-        picked_up.clear();
-        own.carry(&mut Tie { way: Way::PickUp(self.progress(), picked_up), of: PhantomData });
-    }
 }
 
-impl<G: Game, P: HasProgress, C: Carry<G>> Deref for With<'_, G, P, C> {
-    type Target = Of<G, P>;
-    fn deref(&self) -> &Of<G, P> {
+impl<G, P: Holder, C: Carry<G>> Deref for With<'_, G, P, C> {
+    type Target = Play<G, P>;
+    fn deref(&self) -> &Play<G, P> {
         self.game
     }
 }
 
-impl<G: Game, P: HasProgress, C: Carry<G>> DerefMut for With<'_, G, P, C> {
-    fn deref_mut(&mut self) -> &mut Of<G, P> {
+impl<G, P: Holder, C: Carry<G>> DerefMut for With<'_, G, P, C> {
+    fn deref_mut(&mut self) -> &mut Play<G, P> {
         self.game
     }
 }
 
-impl<G: Game, P: HasProgress, C: Carry<G>> Drop for With<'_, G, P, C> {
+impl<G, P: Holder, C: Carry<G>> Drop for With<'_, G, P, C> {
     fn drop(&mut self) {
         self.game.pick_up(self.own);
     }

@@ -5,7 +5,7 @@ use std::sync::{Arc, OnceLock};
 #[cfg(feature = "serde")]
 pub use serde;
 
-pub use keblin_schema::key::Axial;
+pub use keblin_schema::key::{Axial, Compiled};
 pub use keblin_schema::typed::{Bytes, Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use keblin_schema::value::Opaque;
 use keblin_schema::{Files, Schema, TextFile, Value};

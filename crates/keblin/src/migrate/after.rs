@@ -11,7 +11,7 @@ use super::code;
 use super::fates::fates;
 use super::places::{Kept, Places};
 use super::{Entry, Fate, Rewriting, StepFault};
-use crate::progress::Progress;
+use crate::progress::{Engine, Progress};
 use crate::snapshot::Snapshot;
 
 /// What the game does itself.
@@ -43,7 +43,7 @@ pub(super) fn by_code(
     };
     let held = snapshot.state.clone();
     let mut rewriting = Rewriting::of(snapshot.clone());
-    code(&Progress::view(before), &mut rewriting).map_err(|why| fault(why, false))?;
+    code(&Progress::of_engine(Engine::view(before)), &mut rewriting).map_err(|why| fault(why, false))?;
     *snapshot = rewriting.into_snapshot();
     for field in now.fields.iter().filter(|field| kept.has(field)) {
         for cell in field.cells.clone() {
@@ -75,7 +75,7 @@ pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<Entry>) {
     if schema.following.is_empty() {
         return;
     }
-    let mut view = Progress::view(snapshot);
+    let mut view = Engine::view(snapshot);
     view.clamp_all();
     let held = view.snapshot().state.cells;
     for field in schema.fields.iter().filter(|field| field.durable && field.scope != Scope::Device) {

@@ -12,7 +12,7 @@ use keblin_schema::{Keep, Kind, Name, PastVersion, Schema, Value};
 use super::convert::{Became, Converting};
 use super::places::{Kept, Places};
 use super::{Entry, Fate, StepFault, after};
-use crate::progress::Progress;
+use crate::progress::Engine;
 use crate::snapshot::{Carried, Snapshot, State};
 
 /// One step on one snapshot of a slot.
@@ -65,7 +65,7 @@ pub(super) fn settings(
 pub(super) struct Applying<'s> {
     pub(super) places: Places<'s>,
     pub(super) before: &'s Snapshot,
-    view: OnceCell<Progress>,
+    view: OnceCell<Engine>,
     /// By cell of before: whether something was made of it.
     used: Vec<bool>,
     kept: Kept,
@@ -103,20 +103,20 @@ impl Applying<'_> {
     }
 
     /// The values of before, to compute from, with the difficulty in question there.
-    pub(super) fn asked(&self) -> (&Progress, usize) {
-        let view = self.view.get_or_init(|| Progress::view(self.before));
+    pub(super) fn asked(&self) -> (&Engine, usize) {
+        let view = self.view.get_or_init(|| Engine::view(self.before));
         let state = &self.before.state;
         let run = state.run.as_ref().and_then(|run| run.difficulty);
         (view, run.or(state.difficulty).unwrap_or_default())
     }
 
     /// The same with the values of a copy in place: what is computed for a copy is computed from it.
-    fn asked_of_copy(&self, copy: &[Value]) -> Progress {
+    fn asked_of_copy(&self, copy: &[Value]) -> Engine {
         let mut then = self.before.clone();
         for (cell, value) in then.state.cells.iter_mut().zip(copy) {
             cell.clone_from(value);
         }
-        Progress::view(&then)
+        Engine::view(&then)
     }
 
     /// The values of all fields, from those of before; of a copy the account is that of the values themselves.

@@ -8,8 +8,8 @@ use keblin_schema::condition::{Node, parse};
 use keblin_schema::{PastVersion, Schema, Value};
 use thiserror::Error;
 
-use crate::progress::Progress;
 use crate::progress::journal::Target;
+use crate::progress::{Engine, Progress};
 use crate::snapshot::Snapshot;
 
 /// What the game does in a step. An error is told to the player, and leaves the save as it is.
@@ -74,7 +74,7 @@ impl Rewriting {
     /// The values as they are so far.
     #[must_use]
     pub fn progress(&self) -> Progress {
-        Progress::view(&self.snapshot)
+        Progress::of_engine(Engine::view(&self.snapshot))
     }
 
     /// Puts a value or a fact in place by its name, as conditions name it: `rank`, `levels.reedgate.neap.best_crossing`,
@@ -91,7 +91,7 @@ impl Rewriting {
         let cell = match view.target(&asked) {
             Some(Target::Cell(cell)) => cell,
             Some(Target::Fact { .. }) => {
-                view.put_asked(&asked, value).map_err(|refused| refused.to_string())?;
+                view.engine_mut().put_asked(&asked, value).map_err(|refused| refused.to_string())?;
                 // The facts alone: what they would unlock now is asked when the save is opened.
                 self.snapshot.state.facts = view.snapshot().state.facts;
                 return Ok(());

@@ -9,7 +9,7 @@ use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::value::Opaque;
 use keblin_schema::{Keep, Schema, Time, Value};
 
-use crate::progress::Progress;
+use crate::progress::Engine;
 use crate::save::{Stamp, read, write};
 use crate::snapshot::{LevelFacts, Picture, PictureTooLarge, Run, Snapshot, State, Stay, Visit};
 
@@ -63,7 +63,7 @@ pub fn sample(schema: &Arc<Schema>) -> Snapshot {
         areas: Arc::default(),
     };
     // Bounds may follow from values that were made up as well.
-    let mut view = Progress::view(&snapshot);
+    let mut view = Engine::view(&snapshot);
     view.clamp_all();
     snapshot.state = view.snapshot().state;
     // A run without a life left could not be gone on with.

@@ -6,14 +6,14 @@ use std::sync::Arc;
 use keblin_schema::Name;
 use keblin_schema::name::NameFault;
 
-use super::Progress;
+use super::{Engine, Holder, Play};
 use crate::snapshot::AREA;
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// The bytes of an area, as they were put or saved; `None` if there are none.
     #[must_use]
     pub fn area(&self, name: &str) -> Option<&Arc<[u8]>> {
-        self.areas.get(format!("{AREA}{name}").as_str())
+        self.engine().area(name)
     }
 
     /// Puts the bytes of an area in place, or takes them away. They belong to the run: going back to an instant brings
@@ -22,6 +22,16 @@ impl Progress {
     /// # Errors
     /// [`NameFault`] if the name is not an id.
     pub fn put_area(&mut self, name: &str, bytes: Option<Arc<[u8]>>) -> Result<(), NameFault> {
+        self.engine_mut().put_area(name, bytes)
+    }
+}
+
+impl Engine {
+    pub(crate) fn area(&self, name: &str) -> Option<&Arc<[u8]>> {
+        self.areas.get(format!("{AREA}{name}").as_str())
+    }
+
+    pub(crate) fn put_area(&mut self, name: &str, bytes: Option<Arc<[u8]>>) -> Result<(), NameFault> {
         let section = format!("{AREA}{}", Name::new(name)?);
         self.changed();
         let areas = Arc::make_mut(&mut self.areas);

@@ -9,7 +9,7 @@ use super::journal::{Cause, Journal};
 use super::notice::Notice;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
-use super::{Progress, Stage};
+use super::{Engine, Holder, Play, Stage};
 use crate::snapshot::{LevelFacts, Snapshot, State, Stay};
 
 /// What was touched while the data was on its way, and what is not told before it is there.
@@ -19,36 +19,53 @@ pub(super) struct Waiting {
     held_back: Vec<Notice>,
 }
 
-impl Progress {
-    /// Progress whose data is on its way. Events are accepted at once; first run, new record, opened and the moments that
-    /// are told once wait until [`Progress::arrive`] is called. Nothing should be saved before [`Progress::is_ready`].
-    #[must_use]
-    pub fn awaiting(schema: impl Into<Arc<Schema>>) -> Progress {
-        let schema = schema.into();
-        let state = State::first(&schema);
-        let cells = state.cells.len();
-        let mut progress = Progress::at_title(schema, state, Arc::default(), Notice::FirstRun);
-        (progress.notices, progress.dropped) = Default::default();
-        progress.state.told.fill(false);
-        progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
-        progress
-    }
-
-    /// Whether the data is there; `false` only between [`Progress::awaiting`] and [`Progress::arrive`].
+impl<G, P: Holder> Play<G, P> {
+    /// Whether the data is there; `false` only between [`Progress::awaiting`](crate::Progress::awaiting) and [`Play::arrive`].
     #[must_use]
     pub fn is_ready(&self) -> bool {
-        self.waiting.is_none()
+        self.engine().is_ready()
     }
 
     /// The data is there; `None` is a first run. A value that was not touched meanwhile takes the loaded one, records and
     /// facts meet by their keep rules, a run begun meanwhile stays and takes the place of the saved one. Tells what was
     /// held back, then [`Notice::Ready`]. Without effect if the data is there already.
     pub fn arrive(&mut self, loaded: Option<Snapshot>) {
+        self.engine_mut().arrive(loaded);
+    }
+
+    /// Goes back to a held snapshot, with the player's yes: the run is as it was then, down to the instant. What outlives
+    /// runs meets what it was by its keep rule, and a plain value stays as it is now; settings stay. So going back never
+    /// loses a record, an unlock or a finished level.
+    ///
+    /// # Errors
+    /// [`Why::NotConfirmed`] without the yes.
+    pub fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
+        self.engine_mut().load(snapshot, yes)
+    }
+}
+
+impl Engine {
+    pub(crate) fn awaiting(schema: impl Into<Arc<Schema>>) -> Engine {
+        let schema = schema.into();
+        let state = State::first(&schema);
+        let cells = state.cells.len();
+        let mut progress = Engine::at_title(schema, state, Arc::default(), Notice::FirstRun);
+        (progress.notices, progress.dropped) = Default::default();
+        progress.state.told.fill(false);
+        progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
+        progress
+    }
+
+    pub(crate) fn is_ready(&self) -> bool {
+        self.waiting.is_none()
+    }
+
+    pub(crate) fn arrive(&mut self, loaded: Option<Snapshot>) {
         let Some(Waiting { touched, held_back }) = self.waiting.take() else { return };
         match loaded {
             None => self.tell(Notice::FirstRun),
             Some(snapshot) => {
-                let loaded = Progress::restored(snapshot);
+                let loaded = Engine::restored(snapshot);
                 let begun = self.stage != Stage::Title;
                 let (played, mut facts) = (self.state.played, self.state.facts.clone().into_iter());
                 self.take_in(&loaded.state, |progress, cell, value| {
@@ -96,13 +113,7 @@ impl Progress {
         self.tell(Notice::Ready);
     }
 
-    /// Goes back to a held snapshot, with the player's yes: the run is as it was then, down to the instant. What outlives
-    /// runs meets what it was by its keep rule, and a plain value stays as it is now; settings stay. So going back never
-    /// loses a record, an unlock or a finished level.
-    ///
-    /// # Errors
-    /// [`Why::NotConfirmed`] without the yes.
-    pub fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
+    pub(crate) fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
         if !yes {
             let would = if self.has_run() { vec!["the run under way".to_string()] } else { Vec::new() };
             return Err(self.refusal(EventName::Load, Why::NotConfirmed { would }));
@@ -150,7 +161,7 @@ impl Progress {
     }
 
     /// Takes over values as told by a rule, and facts, furthest level, unlocks and moments by theirs.
-    fn take_in(&mut self, from: &State, rule: impl Fn(&Progress, usize, &Value) -> Option<Value>) {
+    fn take_in(&mut self, from: &State, rule: impl Fn(&Engine, usize, &Value) -> Option<Value>) {
         for (cell, value) in from.cells.iter().enumerate() {
             if let Some(value) = rule(self, cell, value) {
                 self.put(cell, value, &Cause::Load);

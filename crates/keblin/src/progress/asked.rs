@@ -5,12 +5,37 @@ use keblin_schema::condition::{Facts, Word};
 use keblin_schema::model::{At, LevelDef};
 use keblin_schema::{Name, Value};
 
-use super::Progress;
 use super::journal::Target;
+use super::{Engine, Holder, Play};
 use crate::snapshot::{Stay, Visit};
 
 /// What rules are evaluated on.
-impl Facts for Progress {
+/// Conditions are evaluated on what is played.
+impl<G, P: Holder> Facts for Play<G, P> {
+    #[inline]
+    fn cell(&self, cell: usize) -> &Value {
+        self.engine().cell(cell)
+    }
+
+    #[inline]
+    fn fact(&self, index: usize, fact: Fact) -> i64 {
+        self.engine().fact(index, fact)
+    }
+
+    fn word(&self, word: Word) -> Option<&str> {
+        self.engine().word(word)
+    }
+
+    fn unlocked(&self, unlock: usize) -> bool {
+        self.engine().unlocked(unlock)
+    }
+
+    fn played_nanos(&self) -> i64 {
+        self.engine().played_nanos()
+    }
+}
+
+impl Facts for Engine {
     #[inline]
     fn cell(&self, cell: usize) -> &Value {
         self.value_at(cell)
@@ -54,10 +79,23 @@ impl Facts for Progress {
     }
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// The value a name asks for; ids are text, and nothing there is unset.
     #[must_use]
     pub fn answer(&self, asked: &Asked) -> Value {
+        self.engine().answer(asked)
+    }
+
+    /// The one value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for
+    /// what is derived, or kept by the engine itself.
+    #[must_use]
+    pub fn target(&self, asked: &Asked) -> Option<Target> {
+        self.engine().target(asked)
+    }
+}
+
+impl Engine {
+    pub(crate) fn answer(&self, asked: &Asked) -> Value {
         let word = |word| self.word(word).map_or(Value::Unset, Value::text);
         match asked {
             Asked::Phase => word(Word::Phase),
@@ -81,10 +119,7 @@ impl Progress {
         Some((visit, self.schema.levels.get(visit.level?)?))
     }
 
-    /// The one value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for
-    /// what is derived, or kept by the engine itself.
-    #[must_use]
-    pub fn target(&self, asked: &Asked) -> Option<Target> {
+    pub(crate) fn target(&self, asked: &Asked) -> Option<Target> {
         let in_question = self.here().difficulty;
         match asked {
             Asked::Field { field, at } => {

@@ -7,10 +7,10 @@ use std::sync::Arc;
 use keblin_schema::Value;
 use keblin_schema::model::{Bound, FieldDef};
 
-use super::Progress;
+use super::Engine;
 use super::journal::Cause;
 
-impl Progress {
+impl Engine {
     /// A bound as it is now; `None` where there is none, or where what it follows from is unset or an error.
     pub(crate) fn bound(&self, bound: &Option<Bound>, field: &FieldDef) -> Option<Value> {
         match bound.as_ref()? {

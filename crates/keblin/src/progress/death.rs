@@ -5,15 +5,15 @@ use std::sync::Arc;
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{AtZero, CheckpointOrder, SaveAt};
-use keblin_schema::{AnyGame, Checkpoint, Value};
+use keblin_schema::{AnyGame, Checkpoint, OfGame, Value};
 
-use super::Progress;
 use super::journal::Cause;
 use super::notice::Notice;
 use super::phase::{Answer, EventName};
 use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
+use super::{Engine, Holder, Play};
 use crate::snapshot::Stay;
 
 /// What reaching a checkpoint did.
@@ -46,7 +46,7 @@ pub enum Death<G = AnyGame> {
     RunOver(RunOver<G>),
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// Reaches a checkpoint: the values of the visit and the run are copied, for `on_death = "checkpoint"`.
     ///
     /// # Errors
@@ -54,7 +54,35 @@ impl Progress {
     ///
     /// # Panics
     /// If the checkpoint was looked up in a schema with more levels.
-    pub fn reach(&mut self, checkpoint: Checkpoint) -> Result<Reached, Refused> {
+    pub fn reach(&mut self, checkpoint: Checkpoint<G>) -> Result<Reached, Refused> {
+        self.engine_mut().reach(checkpoint.of_any())
+    }
+
+    /// Dies: the death is counted and takes one life. With a life left, values go back as their `on_death` says and the
+    /// player is down until [`Play::respawn`]; with none left nothing is put back and the run ends, or, where the
+    /// schema says `at_zero = "restart_level"`, the level begins again. `None` if no level is being played.
+    pub fn die(&mut self) -> Option<Death<G>> {
+        self.engine_mut().die().of_game()
+    }
+
+    /// Comes back after a death, at the place answered: the checkpoint reached last, else the start of the level. No
+    /// value changes. While playing it does nothing and answers the place a death would lead to.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] if no level is being played.
+    pub fn respawn(&mut self) -> Result<Place<G>, Refused> {
+        self.engine_mut().respawn().map(OfGame::of_game)
+    }
+
+    /// The checkpoint reached last in this visit; `None` before one.
+    #[must_use]
+    pub fn checkpoint(&self) -> Option<Checkpoint<G>> {
+        self.engine().checkpoint().of_game()
+    }
+}
+
+impl Engine {
+    pub(crate) fn reach(&mut self, checkpoint: Checkpoint) -> Result<Reached, Refused> {
         if self.ask(EventName::Reach)? == Answer::Ignored {
             return Ok(Reached::Ignored);
         }
@@ -90,10 +118,7 @@ impl Progress {
         Why::OtherLevel { checkpoint: name.unwrap_or(&of).clone(), of }
     }
 
-    /// Dies: the death is counted and takes one life. With a life left, values go back as their `on_death` says and the
-    /// player is down until [`Progress::respawn`]; with none left nothing is put back and the run ends, or, where the
-    /// schema says `at_zero = "restart_level"`, the level begins again. `None` if no level is being played.
-    pub fn die(&mut self) -> Option<Death> {
+    pub(crate) fn die(&mut self) -> Option<Death> {
         if EventName::Die.answer(self.phase()) == Answer::Ignored {
             return None;
         }
@@ -142,12 +167,7 @@ impl Progress {
         Death::LevelRestarted { left, place }
     }
 
-    /// Comes back after a death, at the place answered: the checkpoint reached last, else the start of the level. No
-    /// value changes. While playing it does nothing and answers the place a death would lead to.
-    ///
-    /// # Errors
-    /// [`Why::Phase`] if no level is being played.
-    pub fn respawn(&mut self) -> Result<Place, Refused> {
+    pub(crate) fn respawn(&mut self) -> Result<Place, Refused> {
         self.ask(EventName::Respawn)?;
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Playing;
@@ -156,9 +176,7 @@ impl Progress {
         Ok(self.place())
     }
 
-    /// The checkpoint reached last in this visit; `None` before one.
-    #[must_use]
-    pub fn checkpoint(&self) -> Option<Checkpoint> {
+    pub(crate) fn checkpoint(&self) -> Option<Checkpoint> {
         self.schema.checkpoint_at(self.level()?, self.visit()?.checkpoint?)
     }
 }

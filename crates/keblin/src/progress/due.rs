@@ -5,7 +5,7 @@
 use keblin_schema::Time;
 use keblin_schema::model::{SaveAt, Scope};
 
-use super::Progress;
+use super::Engine;
 use super::erase::Erase;
 
 /// What has made the progress due, and how much play there was since it last was.
@@ -16,10 +16,8 @@ pub(super) struct Due {
     erased: Vec<Erase>,
 }
 
-impl Progress {
-    /// Whether an event that `autosave` names has happened since this was last taken, and which was the first of them.
-    /// Take it at the end of a frame and save then; a [`Keeper`](crate::Keeper) does.
-    pub fn take_due(&mut self) -> Option<SaveAt> {
+impl Engine {
+    pub(crate) fn take_due(&mut self) -> Option<SaveAt> {
         let due = self.due.at.take();
         if due.is_some() {
             self.due.played = Time::ZERO;

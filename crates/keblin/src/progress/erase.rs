@@ -11,7 +11,7 @@ use super::journal::{Cause, Target};
 use super::notice::Notice;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
-use super::{Progress, Stage};
+use super::{Engine, Holder, Play, Stage};
 
 /// What is to be erased.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,7 +36,22 @@ pub struct Erased {
     pub before: Value,
 }
 
-impl Progress {
+impl<G: Copy> Erase<G> {
+    /// The same of any game.
+    #[must_use]
+    pub fn of_any(&self) -> Erase {
+        match self {
+            Erase::Profile => Erase::Profile,
+            Erase::Level(level, difficulty) => {
+                Erase::Level(level.of_any(), difficulty.map(Difficulty::of_any))
+            }
+            Erase::Named(asked) => Erase::Named(asked.clone()),
+            Erase::Field(field) => Erase::Field(*field),
+        }
+    }
+}
+
+impl<G, P: Holder> Play<G, P> {
     /// Erases, if the player has said yes; what went, in the order of the declaration. Values go back to their
     /// defaults, records to unset, facts to never. Erasing the profile leads to the title and drops the run without
     /// offering its records. Save with [`Slot::save_erased`](crate::store::Slot::save_erased) then, so that damage
@@ -44,7 +59,16 @@ impl Progress {
     ///
     /// # Errors
     /// [`Why::NotConfirmed`] without the yes, with what would go.
-    pub fn erase(&mut self, what: &Erase, yes: bool) -> Result<Vec<Erased>, Refused> {
+    pub fn erase(&mut self, what: &Erase<G>, yes: bool) -> Result<Vec<Erased>, Refused>
+    where
+        G: Copy,
+    {
+        self.engine_mut().erase(&what.of_any(), yes)
+    }
+}
+
+impl Engine {
+    pub(crate) fn erase(&mut self, what: &Erase, yes: bool) -> Result<Vec<Erased>, Refused> {
         let targets = self.targets(what);
         let erased: Vec<Erased> = targets.iter().filter_map(|target| self.would_erase(*target)).collect();
         if !yes {

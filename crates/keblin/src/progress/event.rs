@@ -3,13 +3,14 @@
 
 use std::time::Duration;
 
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Field, Level, Value};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Field, Level, OfGame, Value};
 
-use super::Progress;
+use super::Engine;
 use super::death::{Death, Reached};
 use super::erase::{Erase, Erased};
 use super::fields::Change;
 use super::items::Place as ItemPlace;
+use super::journal::Cause;
 use super::place::Place;
 use super::refusal::Refused;
 use super::run::{Begun, Resumed, RunOver};
@@ -20,50 +21,50 @@ use super::visit::{Entered, Finished};
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum Event<G = AnyGame> {
-    /// [`Progress::begin`], or [`Progress::begin_replacing`].
+    /// [`Play::begin`](crate::Play::begin), or [`Play::begin_replacing`](crate::Play::begin_replacing).
     Begin {
         /// On this difficulty; `None` is the one last chosen.
         difficulty: Option<Difficulty<G>>,
         /// In place of a run that may be under way.
         replacing: bool,
     },
-    /// [`Progress::resume`]
+    /// [`Play::resume`](crate::Play::resume)
     Resume,
-    /// [`Progress::enter`]
+    /// [`Play::enter`](crate::Play::enter)
     Enter(Level<G>),
-    /// [`Progress::retry`]
+    /// [`Play::retry`](crate::Play::retry)
     Retry,
-    /// [`Progress::reach`]
+    /// [`Play::reach`](crate::Play::reach)
     Reach(Checkpoint<G>),
-    /// [`Progress::die`]
+    /// [`Play::die`](crate::Play::die)
     Die,
-    /// [`Progress::respawn`]
+    /// [`Play::respawn`](crate::Play::respawn)
     Respawn,
-    /// [`Progress::finish`], or with stars [`Progress::finish_with_stars`].
+    /// [`Play::finish`](crate::Play::finish), or with stars [`Play::finish_with_stars`](crate::Play::finish_with_stars).
     Finish(Option<i64>),
-    /// [`Progress::leave`]
+    /// [`Play::leave`](crate::Play::leave)
     Leave,
-    /// [`Progress::end_run`]
+    /// [`Play::end_run`](crate::Play::end_run)
     EndRun,
-    /// [`Progress::tick`]
+    /// [`Progress::tick`](crate::Progress::tick)
     Tick(Duration),
-    /// [`Progress::pause`]
+    /// [`Play::pause`](crate::Play::pause)
     Pause(bool),
-    /// [`Progress::feed`]
+    /// [`Play::feed`](crate::Play::feed)
     Feed(Signal<G>, bool),
-    /// [`Progress::set`]
+    /// [`Play::set`](crate::Play::set)
     Set(Field<Value, G>, Value),
-    /// [`Progress::add`]
+    /// [`Play::add`](crate::Play::add)
     Add(Field<Value, G>, Value),
-    /// [`Progress::spend`]
+    /// [`Play::spend`](crate::Play::spend)
     Spend(Field<Value, G>, Value),
-    /// [`Progress::submit`]
+    /// [`Play::submit`](crate::Play::submit)
     Submit(Field<Value, G>, Value),
-    /// [`Progress::push`], [`Progress::insert`], [`Progress::put_entry`]
+    /// [`Play::push`](crate::Play::push), [`Play::insert`](crate::Play::insert), [`Play::put_entry`](crate::Play::put_entry)
     Put(Field<Value, G>, ItemPlace, Value),
-    /// [`Progress::remove_at`], [`Progress::remove`], [`Progress::take_entry`]
+    /// [`Play::remove_at`](crate::Play::remove_at), [`Play::remove`](crate::Play::remove), [`Play::take_entry`](crate::Play::take_entry)
     Take(Field<Value, G>, ItemPlace),
-    /// [`Progress::erase`]
+    /// [`Play::erase`](crate::Play::erase)
     Erase(Erase<G>, bool),
 }
 
@@ -97,15 +98,59 @@ pub enum Outcome<G = AnyGame> {
     Erased(Vec<Erased>),
 }
 
-impl Progress {
-    /// Applies an event.
-    ///
-    /// # Errors
-    /// As the event's method. A value call that is refused is no error here either: its [`Change`] says so.
-    ///
-    /// # Panics
-    /// If a handle in it was looked up in another schema.
-    pub fn apply(&mut self, event: &Event) -> Result<Outcome, Refused> {
+impl<G> OfGame<G> for Outcome {
+    type Of = Outcome<G>;
+    fn of_game(self) -> Outcome<G> {
+        match self {
+            Outcome::Done => Outcome::Done,
+            Outcome::Begun(begun) => Outcome::Begun(begun.of_game()),
+            Outcome::Resumed(resumed) => Outcome::Resumed(resumed.of_game()),
+            Outcome::Entered(entered) => Outcome::Entered(entered.of_game()),
+            Outcome::Reached(reached) => Outcome::Reached(reached),
+            Outcome::Died(death) => Outcome::Died(death.of_game()),
+            Outcome::Respawned(place) => Outcome::Respawned(place.of_game()),
+            Outcome::Finished(finished) => Outcome::Finished(finished.of_game()),
+            Outcome::RunOver(over) => Outcome::RunOver(over.of_game()),
+            Outcome::Fed(fed) => Outcome::Fed(fed.of_game()),
+            Outcome::Changed(change) => Outcome::Changed(change),
+            Outcome::Erased(erased) => Outcome::Erased(erased),
+        }
+    }
+}
+
+impl<G: Copy> Event<G> {
+    /// The same of any game.
+    #[must_use]
+    pub fn of_any(&self) -> Event {
+        match self {
+            Event::Begin { difficulty, replacing } => {
+                Event::Begin { difficulty: difficulty.map(Difficulty::of_any), replacing: *replacing }
+            }
+            Event::Resume => Event::Resume,
+            Event::Enter(level) => Event::Enter(level.of_any()),
+            Event::Retry => Event::Retry,
+            Event::Reach(checkpoint) => Event::Reach(checkpoint.of_any()),
+            Event::Die => Event::Die,
+            Event::Respawn => Event::Respawn,
+            Event::Finish(stars) => Event::Finish(*stars),
+            Event::Leave => Event::Leave,
+            Event::EndRun => Event::EndRun,
+            Event::Tick(elapsed) => Event::Tick(*elapsed),
+            Event::Pause(on) => Event::Pause(*on),
+            Event::Feed(signal, on) => Event::Feed(signal.of_any(), *on),
+            Event::Set(field, value) => Event::Set(field.of_any(), value.clone()),
+            Event::Add(field, amount) => Event::Add(field.of_any(), amount.clone()),
+            Event::Spend(field, amount) => Event::Spend(field.of_any(), amount.clone()),
+            Event::Submit(field, value) => Event::Submit(field.of_any(), value.clone()),
+            Event::Put(field, place, item) => Event::Put(field.of_any(), place.clone(), item.clone()),
+            Event::Take(field, place) => Event::Take(field.of_any(), place.clone()),
+            Event::Erase(what, yes) => Event::Erase(what.of_any(), *yes),
+        }
+    }
+}
+
+impl Engine {
+    pub(crate) fn apply(&mut self, event: &Event) -> Result<Outcome, Refused> {
         Ok(match event {
             Event::Begin { difficulty, replacing: true } => Outcome::Begun(self.begin_replacing(*difficulty)),
             Event::Begin { difficulty, replacing: false } => Outcome::Begun(self.begin(*difficulty)?),
@@ -132,7 +177,10 @@ impl Progress {
             }
             Event::Feed(signal, on) => Outcome::Fed(self.feed(*signal, *on)?),
             Event::Erase(what, yes) => Outcome::Erased(self.erase(what, *yes)?),
-            Event::Set(field, value) => Outcome::Changed(self.set(*field, value.clone())),
+            Event::Set(field, value) => {
+                let cell = self.checked(*field);
+                Outcome::Changed(self.write(cell, value.clone(), &Cause::Set))
+            }
             Event::Add(field, amount) => {
                 let cell = self.checked(*field);
                 Outcome::Changed(self.add_to(cell, amount.clone()))

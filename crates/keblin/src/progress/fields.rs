@@ -7,10 +7,9 @@ use std::sync::Arc;
 use keblin_schema::keep::meet;
 use keblin_schema::limits::Unfit;
 use keblin_schema::model::{Bound, FieldDef, Scope};
-use keblin_schema::typed::{FieldType, Scalar};
 use keblin_schema::{Field, Keep, Time, Value};
 
-use super::Progress;
+use super::Engine;
 use super::journal::Cause;
 use super::phase::{Answer, EventName};
 use super::refusal::{Refused, Why};
@@ -31,144 +30,13 @@ pub struct Change {
     pub refused: Option<Refused>,
 }
 
-/// A number, for adding, spending and submitting.
-#[diagnostic::on_unimplemented(
-    message = "a field of type `{Self}` is no number",
-    label = "only an `int`, a `float` or a `time` can be added to, spent or submitted",
-    note = "write the whole value with `set`"
-)]
-pub trait Amount: FieldType {
-    /// As a value; `None` if it is not finite.
-    fn amount(value: Self::Write) -> Option<Value>;
-
-    /// As a whole number, for types that are nothing else.
-    #[doc(hidden)]
-    fn whole(_value: &Self::Write) -> Option<i64> {
-        None
-    }
-}
-
-impl Amount for i64 {
-    fn amount(value: i64) -> Option<Value> {
-        Some(Value::Int(value))
-    }
-
-    #[inline]
-    fn whole(value: &i64) -> Option<i64> {
-        Some(*value)
-    }
-}
-
-impl Amount for f64 {
-    fn amount(value: f64) -> Option<Value> {
-        Value::float(value)
-    }
-}
-
-impl Amount for Time {
-    fn amount(value: Time) -> Option<Value> {
-        Some(Value::Time(value))
-    }
-}
-
-impl<T: Amount + Scalar> Amount for Option<T> {
-    fn amount(value: T::Write) -> Option<Value> {
-        T::amount(value)
-    }
-}
-
-impl Progress {
-    /// The value of a field. Outside a run, level and run scope read as the waiting run would give them, else as a new
-    /// run would.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    #[must_use]
-    #[inline]
-    pub fn get<T: FieldType>(&self, field: Field<T>) -> T::Read<'_> {
-        let cell = self.checked(field);
-        self.note_read(cell);
-        T::read(self.value_at(cell))
-    }
-
-    /// Sets a field. Out of bounds, a plain value stops at the bound, and a record is refused. What is there already
-    /// by the field's keep rule (a better record, a `true` that is kept once) stays.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    pub fn set<T: FieldType>(&mut self, field: Field<T>, value: T::Write) -> Change {
-        let cell = self.checked(field);
-        match T::write(value, &self.schema) {
-            Some(value) => self.write(cell, value, &Cause::Set),
-            None => self.not_finite(cell),
-        }
-    }
-
-    /// Adds to a field; as [`Progress::set`] with the sum, which never wraps around. Nothing can be added to a record
-    /// that is unset, and nothing taken from a field that keeps the sum.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    pub fn add<T: Amount>(&mut self, field: Field<T>, amount: T::Write) -> Change {
-        let cell = self.checked(field);
-        if let Some(change) = T::whole(&amount).and_then(|by| self.add_plainly(cell, by)) {
-            return change;
-        }
-        match T::amount(amount) {
-            Some(amount) => self.add_to(cell, amount),
-            None => self.not_finite(cell),
-        }
-    }
-
-    /// Spends some of a field: all of it or nothing.
-    ///
-    /// # Errors
-    /// [`Why::NotEnough`] if less than the field's `min` would stay, [`Why::SpendsLessThanNothing`] for a negative
-    /// amount, [`Why::OnlyGains`] for a field that keeps the sum, [`Why::Phase`] where the field cannot be written.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    pub fn spend<T: Amount>(&mut self, field: Field<T>, amount: T::Write) -> Result<Change, Refused> {
-        let cell = self.checked(field);
-        match T::amount(amount) {
-            Some(amount) => self.spend_from(cell, &amount),
-            None => {
-                let change = self.not_finite(cell);
-                change.refused.map_or(Err(self.refusal(EventName::WriteProfile, Why::Phase)), Err)
-            }
-        }
-    }
-
-    /// Makes a field that may be unset so again.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    pub fn unset<T: Scalar>(&mut self, field: Field<Option<T>>) -> Change
-    where
-        Option<T>: FieldType,
-    {
-        let cell = self.checked(field);
-        self.write(cell, Value::Unset, &Cause::Set)
-    }
-
-    /// Offers a record a value that the game measured itself. The better one stays; a value out of bounds is refused.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    pub fn submit<T: Amount + Scalar>(&mut self, field: Field<Option<T>>, value: T::Write) -> Change {
-        let cell = self.checked(field);
-        match T::amount(value) {
-            Some(value) => self.submit_to(cell, value),
-            None => self.not_finite(cell),
-        }
-    }
-
+impl Engine {
     /// A field's cell. A handle of another schema is a mistake in the program that no player could mend.
     #[expect(
         clippy::panic,
         reason = "documented; a foreign handle would read and write a wrong value silently"
     )]
-    pub(super) fn checked<T>(&self, field: Field<T>) -> usize {
+    pub(crate) fn checked<T>(&self, field: Field<T>) -> usize {
         if !field.belongs_to(&self.schema) {
             panic!("a field handle was used with progress of another schema than it was looked up in");
         }
@@ -181,15 +49,13 @@ impl Progress {
         scope.is_some_and(|scope| write_event(scope).answer(self.phase()) == Answer::Happens)
     }
 
-    /// The value of a cell of the layout, for tools that walk all fields; unset outside.
-    #[must_use]
     #[inline]
-    pub fn value_at(&self, cell: usize) -> &Value {
+    pub(crate) fn value_at(&self, cell: usize) -> &Value {
         self.state.cells.get(cell).unwrap_or(&Value::Unset)
     }
 
     /// A number that is not finite is no value, so nothing is written.
-    fn not_finite(&self, cell: usize) -> Change {
+    pub(super) fn not_finite(&self, cell: usize) -> Change {
         let field = self
             .schema
             .cell_owner(cell)
@@ -254,7 +120,7 @@ impl Progress {
     /// What games add to all the time: a whole number that keeps the latest value between bounds that are written out.
     /// The same as the long way, in one piece; `None` for anything else, a refusal included.
     #[inline]
-    fn add_plainly(&mut self, cell: usize, by: i64) -> Option<Change> {
+    pub(super) fn add_plainly(&mut self, cell: usize, by: i64) -> Option<Change> {
         let Value::Int(held) = *self.state.cells.get(cell)? else { return None };
         let field = self.schema.field_at(cell).filter(|field| field.keep == Keep::Latest)?;
         let scope = field.scope;
@@ -308,9 +174,7 @@ impl Progress {
         Ok(self.write(cell, rest, &Cause::Spend(asked)))
     }
 
-    /// From here on a value call that is refused panics, so that a test does not pass over a refusal that the game
-    /// ignores. For tests.
-    pub fn strict(&mut self) {
+    pub(crate) fn strict(&mut self) {
         self.strict = true;
     }
 

@@ -4,14 +4,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use keblin_schema::typed::Scalar;
-use keblin_schema::{Field, Keep, Name, Value};
+use keblin_schema::typed::{FieldType, Scalar};
+use keblin_schema::{Keep, Name, Value};
 
-use super::Progress;
 use super::fields::{Change, write_event};
 use super::journal::Cause;
 use super::phase::EventName;
 use super::refusal::Why;
+use super::typed::{ListOf, MapOf, SetOf};
+use super::{Engine, Holder, Play};
 
 /// Where in a list, set or map.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -25,58 +26,57 @@ pub enum Place {
     Key(Value),
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// Puts an item at the end of a list.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn push<T: Scalar>(&mut self, field: Field<Vec<T>>, item: T::Write) -> Change {
-        self.put_scalar::<T>(self.checked(field), &Place::Anywhere, item)
+    pub fn push<F: ListOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        self.put_scalar::<F::Item>(cell, &Place::Anywhere, item)
     }
 
     /// Takes the item at a position out of a list; those behind it move up.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn remove_at<T: Scalar>(&mut self, field: Field<Vec<T>>, index: usize) -> Change {
-        let cell = self.checked(field);
-        self.take_item(cell, &Place::At(index))
+    pub fn remove_at<F: ListOf<G>>(&mut self, field: F, index: usize) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        self.engine_mut().take_item(cell, &Place::At(index))
     }
 
     /// Puts an item into a set. One that is there already changes nothing.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn insert<T: Scalar>(&mut self, field: Field<BTreeSet<T>>, item: T::Write) -> Change {
-        self.put_scalar::<T>(self.checked(field), &Place::Anywhere, item)
+    pub fn insert<F: SetOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        self.put_scalar::<F::Item>(cell, &Place::Anywhere, item)
     }
 
     /// Takes an item out of a set; refused for a set that only gains.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn remove<T: Scalar>(&mut self, field: Field<BTreeSet<T>>, item: T::Write) -> Change {
-        let cell = self.checked(field);
-        match T::write(item, &self.schema) {
-            Some(item) => self.take_item(cell, &Place::Key(item)),
-            None => self.refused_item(cell, |field| Why::NotFinite { field }),
-        }
+    pub fn remove<F: SetOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        self.take_key::<F::Item>(cell, item)
     }
 
     /// Puts a value under a key of a map, in place of one that may be there.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn put_entry<K: Scalar, T: Scalar>(
+    pub fn put_entry<F: MapOf<G>>(
         &mut self,
-        field: Field<BTreeMap<K, T>>,
-        key: K::Write,
-        value: T::Write,
+        field: F,
+        key: <F::Key as FieldType>::Write,
+        value: <F::Item as FieldType>::Write,
     ) -> Change {
-        let cell = self.checked(field);
-        match K::write(key, &self.schema) {
-            Some(key) => self.put_scalar::<T>(cell, &Place::Key(key), value),
-            None => self.refused_item(cell, |field| Why::NotFinite { field }),
+        let cell = self.engine_mut().checked(field.of_any());
+        match F::Key::write(key, &self.engine().schema) {
+            Some(key) => self.put_scalar::<F::Item>(cell, &Place::Key(key), value),
+            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
         }
     }
 
@@ -84,25 +84,27 @@ impl Progress {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn take_entry<K: Scalar, T: Scalar>(
-        &mut self,
-        field: Field<BTreeMap<K, T>>,
-        key: K::Write,
-    ) -> Change {
-        let cell = self.checked(field);
-        match K::write(key, &self.schema) {
-            Some(key) => self.take_item(cell, &Place::Key(key)),
-            None => self.refused_item(cell, |field| Why::NotFinite { field }),
-        }
+    pub fn take_entry<F: MapOf<G>>(&mut self, field: F, key: <F::Key as FieldType>::Write) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        self.take_key::<F::Key>(cell, key)
     }
 
     fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &Place, item: T::Write) -> Change {
-        match T::write(item, &self.schema) {
-            Some(item) => self.put_item(cell, place, item),
-            None => self.refused_item(cell, |field| Why::NotFinite { field }),
+        match T::write(item, &self.engine().schema) {
+            Some(item) => self.engine_mut().put_item(cell, place, item),
+            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
         }
     }
 
+    fn take_key<T: Scalar>(&mut self, cell: usize, key: T::Write) -> Change {
+        match T::write(key, &self.engine().schema) {
+            Some(key) => self.engine_mut().take_item(cell, &Place::Key(key)),
+            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
+        }
+    }
+}
+
+impl Engine {
     /// Puts an item where a place says.
     pub(crate) fn put_item(&mut self, cell: usize, place: &Place, item: Value) -> Change {
         let next = match (self.value_at(cell), place) {

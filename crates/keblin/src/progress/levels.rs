@@ -3,14 +3,14 @@
 use keblin_schema::condition::Facts;
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{At, StarsBy};
-use keblin_schema::{AnyGame, Difficulty, Level, Name, Value};
+use keblin_schema::{AnyGame, Difficulty, Level, Name, OfGame, Value};
 
-use super::Progress;
 use super::journal::Cause;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::standing::Standing;
 use super::visit::{Next, StarHeld};
+use super::{Engine, Holder, Play};
 use crate::snapshot::{LevelFacts, Stay};
 
 /// What a level-select screen shows of a level.
@@ -36,11 +36,32 @@ impl<G> LevelCard<G> {
     }
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// All levels in order, as a level-select screen shows them. `difficulty` is the one in question; `None` is that
     /// of the run, or the one last chosen.
     #[must_use]
-    pub fn level_cards(&self, difficulty: Option<Difficulty>) -> Vec<LevelCard> {
+    pub fn level_cards(&self, difficulty: Option<Difficulty<G>>) -> Vec<LevelCard<G>> {
+        self.engine().level_cards(difficulty.map(Difficulty::of_any)).of_game()
+    }
+
+    /// The facts of a level. `difficulty` is the one in question; `None` is that of the run, or the one last chosen.
+    ///
+    /// # Panics
+    /// If the level was looked up in a schema with more levels.
+    #[must_use]
+    pub fn facts(&self, level: Level<G>, difficulty: Option<Difficulty<G>>) -> LevelFacts {
+        self.engine().facts(level.of_any(), difficulty.map(Difficulty::of_any))
+    }
+
+    /// The furthest level that was entered, or stood open after a finish; only erasing lowers it.
+    #[must_use]
+    pub fn furthest(&self) -> Option<Level<G>> {
+        self.engine().furthest().of_game()
+    }
+}
+
+impl Engine {
+    pub(crate) fn level_cards(&self, difficulty: Option<Difficulty>) -> Vec<LevelCard> {
         let difficulty = difficulty.map(Difficulty::index).or(self.here().difficulty);
         // What is finished is no longer under way, and a level is under way on the difficulty of its run.
         let visit = self.visit().filter(|visit| self.has_run() && visit.stay != Stay::Finished);
@@ -57,18 +78,11 @@ impl Progress {
             .collect()
     }
 
-    /// The facts of a level. `difficulty` is the one in question; `None` is that of the run, or the one last chosen.
-    ///
-    /// # Panics
-    /// If the level was looked up in a schema with more levels.
-    #[must_use]
-    pub fn facts(&self, level: Level, difficulty: Option<Difficulty>) -> LevelFacts {
+    pub(crate) fn facts(&self, level: Level, difficulty: Option<Difficulty>) -> LevelFacts {
         self.facts_at(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
     }
 
-    /// The furthest level that was entered, or stood open after a finish; only erasing lowers it.
-    #[must_use]
-    pub fn furthest(&self) -> Option<Level> {
+    pub(crate) fn furthest(&self) -> Option<Level> {
         self.state.furthest.and_then(|index| self.schema.level_at(index))
     }
 

@@ -1,12 +1,14 @@
 //! Looking at progress: every value with its place, lines for a debug display, and which levels take part in what is
 //! carried through them.
 
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use keblin_schema::model::{At, FieldDef, Scope};
-use keblin_schema::{AnyGame, Level, Name, Value};
+use keblin_schema::{AnyGame, Level, Name, OfGame, Schema, Value};
 
-use super::{Progress, journal::Target};
+use super::journal::{Entry, Target};
+use super::{Engine, Holder, Notice, Phase, Play};
 use crate::snapshot::Snapshot;
 
 /// One value with the field it belongs to and its place on the field's axes.
@@ -85,18 +87,82 @@ impl Clone for Coverage {
     }
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
+    /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are
+    /// back at what the next run starts with.
+    #[must_use]
+    pub fn snapshot(&self) -> Snapshot {
+        self.engine().snapshot()
+    }
+
+    /// The schema.
+    #[must_use]
+    pub fn schema(&self) -> &Arc<Schema> {
+        self.engine().schema()
+    }
+
+    /// Where the player stands.
+    #[must_use]
+    pub fn phase(&self) -> Phase {
+        self.engine().phase()
+    }
+
+    /// A number that grows whenever something has changed that can be asked of it, or was told: as long as it is the same,
+    /// what was drawn from it is true. Time that passes is not counted: a clock is read in every frame that shows it.
+    #[must_use]
+    pub fn revision(&self) -> u64 {
+        self.engine().revision()
+    }
+
+    /// Takes the notices that were not taken yet, oldest first. At most [`MAX_NOTICES`](super::MAX_NOTICES) wait to be taken: of more, the
+    /// oldest are dropped, and [`Notice::Dropped`] says so.
+    pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice<G>> {
+        self.engine_mut().drain_notices().map(OfGame::of_game)
+    }
+
+    /// The last changes, oldest first, at most [`JOURNAL_ENTRIES`](super::journal::JOURNAL_ENTRIES).
+    pub fn journal(&self) -> impl DoubleEndedIterator<Item = &Entry> {
+        self.engine().journal()
+    }
+
     /// Every value, by field and place, in the order of the layout.
     pub fn values(&self) -> impl Iterator<Item = Held<'_>> {
+        self.engine().values()
+    }
+
+    /// The values as lines for a debug display. Empty in release builds, unless [`Play::show_overlay`] was called.
+    #[must_use]
+    pub fn overlay(&self) -> Vec<OverlayLine> {
+        self.engine().overlay()
+    }
+
+    /// Makes [`Play::overlay`] give its lines in release builds too. What changes from here on is what is not written.
+    pub fn show_overlay(&mut self) {
+        self.engine_mut().show_overlay();
+    }
+
+    /// From here on notes what is read and changed in each level, for [`Play::coverage`].
+    pub fn watch_coverage(&mut self) {
+        self.engine_mut().watch_coverage();
+    }
+
+    /// The levels that were played since [`Play::watch_coverage`] and that never read, or never changed, something
+    /// that is carried through them. A level that takes no part is seldom meant.
+    #[must_use]
+    pub fn coverage(&self) -> Vec<Covered<G>> {
+        self.engine().coverage().of_game()
+    }
+}
+
+impl Engine {
+    pub(crate) fn values(&self) -> impl Iterator<Item = Held<'_>> {
         self.state.cells.iter().enumerate().filter_map(|(cell, value)| {
             let (field, at) = self.schema.cell_owner(cell)?;
             Some(Held { field, at, place: self.schema.place_in_table(cell), value })
         })
     }
 
-    /// The values as lines for a debug display. Empty in release builds, unless [`Progress::show_overlay`] was called.
-    #[must_use]
-    pub fn overlay(&self) -> Vec<OverlayLine> {
+    pub(crate) fn overlay(&self) -> Vec<OverlayLine> {
         if !self.has_overlay() {
             return Vec::new();
         }
@@ -118,8 +184,7 @@ impl Progress {
         lines.collect()
     }
 
-    /// Makes [`Progress::overlay`] give its lines in release builds too. What changes from here on is what is not written.
-    pub fn show_overlay(&mut self) {
+    pub(crate) fn show_overlay(&mut self) {
         if !self.has_overlay() {
             self.overlay = true;
             self.written_as_they_are();
@@ -130,8 +195,7 @@ impl Progress {
         cfg!(debug_assertions) || self.overlay
     }
 
-    /// Notes that a snapshot was written to a file, so that [`Progress::overlay`] can tell what is not.
-    pub fn note_written(&mut self, snapshot: Snapshot) {
+    pub(crate) fn note_written(&mut self, snapshot: Snapshot) {
         self.have_written(snapshot.state.cells);
     }
 
@@ -149,17 +213,13 @@ impl Progress {
         }
     }
 
-    /// From here on notes what is read and changed in each level, for [`Progress::coverage`].
-    pub fn watch_coverage(&mut self) {
+    pub(crate) fn watch_coverage(&mut self) {
         let read = self.schema.fields.iter().map(|_| AtomicBool::new(false)).collect();
         self.coverage = Some(Coverage { read, levels: vec![None; self.schema.levels.len()] });
         self.covers();
     }
 
-    /// The levels that were played since [`Progress::watch_coverage`] and that never read, or never changed, something
-    /// that is carried through them. A level that takes no part is seldom meant.
-    #[must_use]
-    pub fn coverage(&self) -> Vec<Covered> {
+    pub(crate) fn coverage(&self) -> Vec<Covered> {
         let Some(coverage) = &self.coverage else { return Vec::new() };
         let here = self.here().level;
         let levels = coverage.levels.iter().enumerate().filter_map(|(index, fields)| {
@@ -187,7 +247,7 @@ impl Progress {
 
     /// A field's cell was read.
     #[inline]
-    pub(super) fn note_read(&self, cell: usize) {
+    pub(crate) fn note_read(&self, cell: usize) {
         if let Some(coverage) = &self.coverage {
             let read = self.schema.field_of_cell(cell).and_then(|field| coverage.read.get(field));
             read.into_iter().for_each(|read| read.store(true, Ordering::Relaxed));

@@ -85,19 +85,36 @@ mod look;
 /// Putting a made-up state in place.
 mod suppose;
 
+/// What is played, and who has it.
+mod play;
+
+/// Values by a field of the game.
+mod values;
+
+/// What calls take for a field.
+mod typed;
+
+/// What events answer, in a game's names.
+mod outcomes;
+
 pub use death::{Death, Reached};
 pub use erase::{Erase, Erased};
 pub use event::{Event, Outcome};
-pub use fields::{Amount, Change};
+pub use fields::Change;
 pub use levels::LevelCard;
 pub use look::{Covered, Held, OverlayLine};
 pub use notice::{Arrival, AsideReason, NewRecord, Notice};
 pub use phase::Phase;
 pub use place::{Place, RunEnd};
+pub(crate) use play::sealed;
+pub use play::{Alone, Holder, Lent, Play, Progress, ProgressOf};
 pub use refusal::{Refused, Why};
 pub use run::{Begun, ResumePoint, Resumed, RunOver};
 pub use signals::{Fed, Signal};
 pub use standing::{Asks, Standing};
+pub(crate) use typed::Write;
+pub use typed::{FieldOf, Game, ListOf, MapOf, SetOf, UnsettableOf, WholeField};
+pub use values::Amount;
 pub use visit::{Entered, Finished, Next, StarHeld};
 
 use std::collections::VecDeque;
@@ -119,11 +136,12 @@ use signals::Signals;
 /// How many notices wait to be taken, at most.
 pub const MAX_NOTICES: usize = 4096;
 
-/// A game's progress.
+/// The state machine below [`Play`], in the names of no game.
 ///
-/// Cloning gives an independent progress with the same values; its journal starts empty.
+/// Cloning gives an independent one with the same values; its journal starts empty.
 #[derive(Clone, Debug)]
-pub struct Progress {
+#[doc(hidden)]
+pub struct Engine {
     schema: Arc<Schema>,
     state: State,
     carried: Arc<Carried>,
@@ -159,25 +177,17 @@ enum Stage {
     Over,
 }
 
-impl Progress {
-    /// Progress without a save: every value as declared. Tells [`Notice::FirstRun`].
-    #[must_use]
-    pub fn new(schema: impl Into<Arc<Schema>>) -> Progress {
+impl Engine {
+    pub(crate) fn new(schema: impl Into<Arc<Schema>>) -> Engine {
         let schema = schema.into();
         let state = State::first(&schema);
-        Progress::at_title(schema, state, Arc::default(), Notice::FirstRun)
+        Engine::at_title(schema, state, Arc::default(), Notice::FirstRun)
     }
 
-    /// Progress as it was saved, at the title. Tells [`Notice::Restored`].
-    ///
-    /// A run that was under way waits to be resumed, and its values read as resuming will give them: as saved, or,
-    /// where the schema says `resume = "checkpoint"`, as a death would put them back, without the death. Values
-    /// outside bounds that have changed since are clamped.
-    #[must_use]
-    pub fn restored(snapshot: Snapshot) -> Progress {
+    pub(crate) fn restored(snapshot: Snapshot) -> Engine {
         let Snapshot { schema, mut state, carried, areas, .. } = snapshot;
         state.forget_undurable(&schema);
-        let mut progress = Progress::at_title(schema, state, carried, Notice::Restored);
+        let mut progress = Engine::at_title(schema, state, carried, Notice::Restored);
         progress.areas = areas;
         let resume = progress.schema.resume;
         match progress.visit().map(|visit| visit.stay) {
@@ -196,10 +206,10 @@ impl Progress {
     }
 
     /// The values of a snapshot as they are, to be looked at and not played.
-    pub(crate) fn view(snapshot: &Snapshot) -> Progress {
+    pub(crate) fn view(snapshot: &Snapshot) -> Engine {
         let Snapshot { schema, state, carried, areas, .. } = snapshot.clone();
-        let progress = Progress::at_title(schema, state, carried, Notice::Restored);
-        Progress { areas, ..progress }
+        let progress = Engine::at_title(schema, state, carried, Notice::Restored);
+        Engine { areas, ..progress }
     }
 
     /// Puts values back by `on_death` from the entry copy, for a saved checkpoint that is no longer there.
@@ -210,8 +220,8 @@ impl Progress {
         self.note_rules();
     }
 
-    fn at_title(schema: Arc<Schema>, state: State, carried: Arc<Carried>, notice: Notice) -> Progress {
-        let mut progress = Progress {
+    fn at_title(schema: Arc<Schema>, state: State, carried: Arc<Carried>, notice: Notice) -> Engine {
+        let mut progress = Engine {
             schema,
             state,
             carried,
@@ -237,10 +247,7 @@ impl Progress {
         progress
     }
 
-    /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are
-    /// back at what the next run starts with.
-    #[must_use]
-    pub fn snapshot(&self) -> Snapshot {
+    pub(crate) fn snapshot(&self) -> Snapshot {
         let mut state = self.state.clone();
         if self.stage == Stage::Over {
             state.run = None;
@@ -258,15 +265,11 @@ impl Progress {
         Snapshot { schema, state, carried, picture: None, areas: Arc::clone(&self.areas) }
     }
 
-    /// The schema.
-    #[must_use]
-    pub fn schema(&self) -> &Arc<Schema> {
+    pub(crate) fn schema(&self) -> &Arc<Schema> {
         &self.schema
     }
 
-    /// Where the player stands.
-    #[must_use]
-    pub fn phase(&self) -> Phase {
+    pub(crate) fn phase(&self) -> Phase {
         match self.stage {
             Stage::Title => Phase::Title,
             Stage::Over => Phase::Over,
@@ -278,10 +281,7 @@ impl Progress {
         }
     }
 
-    /// A number that grows whenever something has changed that can be asked of it, or was told: as long as it is the same,
-    /// what was drawn from it is true. Time that passes is not counted: a clock is read in every frame that shows it.
-    #[must_use]
-    pub fn revision(&self) -> u64 {
+    pub(crate) fn revision(&self) -> u64 {
         self.revision
     }
 
@@ -291,16 +291,13 @@ impl Progress {
         self.revision += 1;
     }
 
-    /// Takes the notices that were not taken yet, oldest first. At most [`MAX_NOTICES`] wait to be taken: of more, the
-    /// oldest are dropped, and [`Notice::Dropped`] says so.
-    pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice> {
+    pub(crate) fn drain_notices(&mut self) -> impl Iterator<Item = Notice> {
         let dropped = std::mem::take(&mut self.dropped);
         let dropped = (dropped > 0).then_some(Notice::Dropped { count: dropped });
         dropped.into_iter().chain(self.notices.drain(..))
     }
 
-    /// The last changes, oldest first, at most [`journal::JOURNAL_ENTRIES`].
-    pub fn journal(&self) -> impl DoubleEndedIterator<Item = &Entry> {
+    pub(crate) fn journal(&self) -> impl DoubleEndedIterator<Item = &Entry> {
         self.journal.entries()
     }
 

@@ -3,9 +3,9 @@
 use keblin_schema::model::{Again, RuleId};
 
 use super::notice::Notice;
-use super::{Phase, Progress, Stage};
+use super::{Engine, Phase, Stage};
 
-impl Progress {
+impl Engine {
     /// Asks a moment and tells it if it is time. `quiet` is after a death or a retry, whose work is not news each time.
     pub(super) fn ask_moment(&mut self, moment: usize, quiet: bool) {
         let Some(def) = self.schema.moments.get(moment) else { return };

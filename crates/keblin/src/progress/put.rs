@@ -7,7 +7,7 @@ use keblin_schema::Value;
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{At, FieldDef, OnDeath, OnReset};
 
-use super::Progress;
+use super::Engine;
 use super::journal::{Cause, Journal, Target};
 use crate::snapshot::{LevelFacts, State};
 
@@ -39,7 +39,7 @@ impl From<OnReset> for Origin {
     }
 }
 
-impl Progress {
+impl Engine {
     /// Changes a value.
     pub(super) fn put(&mut self, cell: usize, value: Value, cause: &Cause) {
         if let Some(held) = self.state.cells.get_mut(cell)

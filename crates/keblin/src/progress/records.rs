@@ -6,15 +6,32 @@ use std::sync::Arc;
 use keblin_schema::Value;
 use keblin_schema::keep::meet;
 use keblin_schema::model::{At, Axis, FieldDef, RecordAt};
+use keblin_schema::typed::FieldType;
 
-use super::Progress;
 use super::fields::Change;
 use super::journal::Cause;
 use super::notice::{NewRecord, Notice};
 use super::phase::EventName;
 use super::refusal::Refused;
+use super::typed::UnsettableOf;
+use super::{Engine, Holder, Play};
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
+    /// The table of a record's best values, the best first; places that nothing took are left out. Of a record
+    /// without `places` it has one value at most.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn table<F: UnsettableOf<G>>(
+        &self,
+        field: F,
+    ) -> impl Iterator<Item = <F::Held as FieldType>::Read<'_>> {
+        let cell = self.engine().checked(field.of_any());
+        self.engine().table(cell).map(F::Held::read)
+    }
+}
+
+impl Engine {
     /// Offers every record that is fed at a moment its value; what was beaten, and what was refused, one by one.
     pub(super) fn offer_records(
         &mut self,
@@ -91,19 +108,9 @@ impl Progress {
         record
     }
 
-    /// The table of a record's best values, the best first; places that nothing took are left out. Of a record
-    /// without `places` it has one value at most.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    pub fn table<T>(&self, field: keblin_schema::Field<Option<T>>) -> impl Iterator<Item = T::Read<'_>>
-    where
-        T: keblin_schema::typed::Scalar,
-    {
-        let cell = self.checked(field);
+    /// The values in the table of a record that begins at a cell.
+    fn table(&self, cell: usize) -> impl Iterator<Item = &Value> {
         let places = self.schema.cell_owner(cell).map_or(0, |(field, _)| field.places);
-        let held =
-            (cell..cell + places).map(|cell| self.value_at(cell)).filter(|value| **value != Value::Unset);
-        held.map(|value| T::read(value))
+        (cell..cell + places).map(|cell| self.value_at(cell)).filter(|value| **value != Value::Unset)
     }
 }

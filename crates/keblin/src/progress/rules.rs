@@ -4,12 +4,12 @@
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::RuleId;
-use keblin_schema::{Difficulty, Level, Schema, Unlock};
+use keblin_schema::{Difficulty, Level, OfGame, Schema, Unlock};
 
-use super::Progress;
 use super::notice::Notice;
 use super::refusal::Why;
 use super::standing::Standing;
+use super::{Engine, Holder, Play};
 
 /// How locks, unlocks and moments stood when they were last asked, and which rules are to be asked again.
 #[derive(Clone, Debug, Default)]
@@ -73,15 +73,15 @@ pub(super) struct Opened {
     pub(super) unlocks: Vec<Unlock>,
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// Why a level cannot be entered, part by part, or could be; empty for a level without a lock. `difficulty` is the
     /// one in question; `None` is that of the run, or the one last chosen.
     ///
     /// # Panics
     /// If the level was looked up in a schema with more levels.
     #[must_use]
-    pub fn why_locked(&self, level: Level, difficulty: Option<Difficulty>) -> Vec<Standing> {
-        self.lock_parts(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
+    pub fn why_locked(&self, level: Level<G>, difficulty: Option<Difficulty<G>>) -> Vec<Standing<G>> {
+        self.engine().why_locked(level.of_any(), difficulty.map(Difficulty::of_any)).of_game()
     }
 
     /// Whether a level can be entered on a difficulty; `None` is that of the run, or the one last chosen.
@@ -89,27 +89,49 @@ impl Progress {
     /// # Panics
     /// If the level was looked up in a schema with more levels.
     #[must_use]
-    pub fn is_open(&self, level: Level, difficulty: Option<Difficulty>) -> bool {
-        self.is_open_at(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
+    pub fn is_open(&self, level: Level<G>, difficulty: Option<Difficulty<G>>) -> bool {
+        self.engine().is_open(level.of_any(), difficulty.map(Difficulty::of_any))
     }
 
     /// Whether an unlock is given: its rule holds, or it latches and held once.
     #[must_use]
-    pub fn is_unlocked(&self, unlock: Unlock) -> bool {
-        self.rules.is_given(unlock.index())
+    pub fn is_unlocked(&self, unlock: Unlock<G>) -> bool {
+        self.engine().is_unlocked(unlock.of_any())
     }
 
     /// Why an unlock is not given, part by part, or is.
     #[must_use]
-    pub fn why_not_unlocked(&self, unlock: Unlock) -> Vec<Standing> {
-        let rule = self.schema.unlocks.get(unlock.index()).and_then(|unlock| unlock.when.as_ref());
-        rule.map_or_else(Vec::new, |rule| self.standings(rule, self.here().difficulty))
+    pub fn why_not_unlocked(&self, unlock: Unlock<G>) -> Vec<Standing<G>> {
+        self.engine().why_not_unlocked(unlock.of_any()).of_game()
     }
 
     /// How often a lock or an unlock was asked since this progress was made because something that it names has
     /// changed.
     #[must_use]
     pub fn rules_asked(&self) -> u64 {
+        self.engine().rules_asked()
+    }
+}
+
+impl Engine {
+    pub(crate) fn why_locked(&self, level: Level, difficulty: Option<Difficulty>) -> Vec<Standing> {
+        self.lock_parts(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
+    }
+
+    pub(crate) fn is_open(&self, level: Level, difficulty: Option<Difficulty>) -> bool {
+        self.is_open_at(self.known(level), difficulty.map(Difficulty::index).or(self.here().difficulty))
+    }
+
+    pub(crate) fn is_unlocked(&self, unlock: Unlock) -> bool {
+        self.rules.is_given(unlock.index())
+    }
+
+    pub(crate) fn why_not_unlocked(&self, unlock: Unlock) -> Vec<Standing> {
+        let rule = self.schema.unlocks.get(unlock.index()).and_then(|unlock| unlock.when.as_ref());
+        rule.map_or_else(Vec::new, |rule| self.standings(rule, self.here().difficulty))
+    }
+
+    pub(crate) fn rules_asked(&self) -> u64 {
         self.rules.asked
     }
 

@@ -4,14 +4,14 @@
 use std::sync::Arc;
 
 use keblin_schema::model::{Again, RecordAt, SaveAt};
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Unlock};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, OfGame, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice};
 use super::phase::{Answer, EventName};
 use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
-use super::{Phase, Progress, Stage};
+use super::{Engine, Holder, Phase, Play, Stage};
 use crate::snapshot::{Run, Stay};
 
 /// What a begin did.
@@ -61,13 +61,60 @@ pub enum Resumed<G = AnyGame> {
     Playing(Place<G>),
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// Begins a run on a difficulty; `None` is the one last chosen. Values go back to their defaults as their
     /// `on_new_run` says; records, facts and everything else of profile scope stay.
     ///
     /// # Errors
-    /// [`Why::RunUnderWay`] if there is a run already: ask the player, then call [`Progress::begin_replacing`].
-    pub fn begin(&mut self, difficulty: Option<Difficulty>) -> Result<Begun, Refused> {
+    /// [`Why::RunUnderWay`] if there is a run already: ask the player, then call [`Play::begin_replacing`].
+    pub fn begin(&mut self, difficulty: Option<Difficulty<G>>) -> Result<Begun<G>, Refused> {
+        self.engine_mut().begin(difficulty.map(Difficulty::of_any)).map(OfGame::of_game)
+    }
+
+    /// Begins a run, in place of one that may be under way: that one ends first, and its records count.
+    pub fn begin_replacing(&mut self, difficulty: Option<Difficulty<G>>) -> Begun<G> {
+        self.engine_mut().begin_replacing(difficulty.map(Difficulty::of_any)).of_game()
+    }
+
+    /// The difficulty of the run, or the one last chosen; `None` where none are declared.
+    #[must_use]
+    pub fn difficulty(&self) -> Option<Difficulty<G>> {
+        self.engine().difficulty().of_game()
+    }
+
+    /// Whether a run is under way or waits at the title.
+    #[must_use]
+    pub fn has_run(&self) -> bool {
+        self.engine().has_run()
+    }
+
+    /// What [`Play::resume`] would go on with, if anything: at the title a waiting run, on the map a level left
+    /// half-way.
+    #[must_use]
+    pub fn resume_point(&self) -> Option<ResumePoint<G>> {
+        self.engine().resume_point().of_game()
+    }
+
+    /// Goes on: at the title with the waiting run, on the map with the level left half-way.
+    ///
+    /// # Errors
+    /// [`Why::NoRun`] at the title without a run, [`Why::NoVisit`] on the map without a level left half-way, else
+    /// [`Why::Phase`].
+    pub fn resume(&mut self) -> Result<Resumed<G>, Refused> {
+        self.engine_mut().resume().map(OfGame::of_game)
+    }
+
+    /// Gives the run up. `None` after a run.
+    ///
+    /// # Errors
+    /// [`Why::NoRun`] at the title without a waiting run.
+    pub fn end_run(&mut self) -> Result<Option<RunOver<G>>, Refused> {
+        self.engine_mut().end_run().map(OfGame::of_game)
+    }
+}
+
+impl Engine {
+    pub(crate) fn begin(&mut self, difficulty: Option<Difficulty>) -> Result<Begun, Refused> {
         if self.has_run() {
             Err(self.refusal(EventName::Begin, Why::RunUnderWay))
         } else {
@@ -75,8 +122,7 @@ impl Progress {
         }
     }
 
-    /// Begins a run, in place of one that may be under way: that one ends first, and its records count.
-    pub fn begin_replacing(&mut self, difficulty: Option<Difficulty>) -> Begun {
+    pub(crate) fn begin_replacing(&mut self, difficulty: Option<Difficulty>) -> Begun {
         self.begun(difficulty)
     }
 
@@ -107,22 +153,15 @@ impl Progress {
         Begun { difficulty, replaced }
     }
 
-    /// The difficulty of the run, or the one last chosen; `None` where none are declared.
-    #[must_use]
-    pub fn difficulty(&self) -> Option<Difficulty> {
+    pub(crate) fn difficulty(&self) -> Option<Difficulty> {
         self.here().difficulty.and_then(|index| self.schema.difficulty_at(index))
     }
 
-    /// Whether a run is under way or waits at the title.
-    #[must_use]
-    pub fn has_run(&self) -> bool {
+    pub(crate) fn has_run(&self) -> bool {
         self.stage != Stage::Over && self.state.run.is_some()
     }
 
-    /// What [`Progress::resume`] would go on with, if anything: at the title a waiting run, on the map a level left
-    /// half-way.
-    #[must_use]
-    pub fn resume_point(&self) -> Option<ResumePoint> {
+    pub(crate) fn resume_point(&self) -> Option<ResumePoint> {
         let run = self.run()?;
         let visit = run.visit.as_ref().filter(|visit| visit.stay != Stay::Finished);
         match self.phase() {
@@ -137,12 +176,7 @@ impl Progress {
         })
     }
 
-    /// Goes on: at the title with the waiting run, on the map with the level left half-way.
-    ///
-    /// # Errors
-    /// [`Why::NoRun`] at the title without a run, [`Why::NoVisit`] on the map without a level left half-way, else
-    /// [`Why::Phase`].
-    pub fn resume(&mut self) -> Result<Resumed, Refused> {
+    pub(crate) fn resume(&mut self) -> Result<Resumed, Refused> {
         self.ask(EventName::Resume)?;
         let phase = self.phase();
         let stay = self.visit().map(|visit| visit.stay);
@@ -171,11 +205,7 @@ impl Progress {
         Ok(Resumed::Playing(place))
     }
 
-    /// Gives the run up. `None` after a run.
-    ///
-    /// # Errors
-    /// [`Why::NoRun`] at the title without a waiting run.
-    pub fn end_run(&mut self) -> Result<Option<RunOver>, Refused> {
+    pub(crate) fn end_run(&mut self) -> Result<Option<RunOver>, Refused> {
         match self.ask(EventName::EndRun)? {
             Answer::Ignored => Ok(None),
             _ if self.state.run.is_none() => Err(self.refusal(EventName::EndRun, Why::NoRun)),

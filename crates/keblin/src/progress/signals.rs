@@ -1,12 +1,12 @@
 //! Signals: what a game evaluates every frame, such as "has fallen" or "touches the mooring". One that stays true acts
 //! once, and again only after a frame in play in which nobody fed it true. Which signals are armed is not saved.
 
-use keblin_schema::{AnyGame, Checkpoint};
+use keblin_schema::{AnyGame, Checkpoint, OfGame};
 
 use super::death::{Death, Reached};
 use super::refusal::Refused;
 use super::visit::Finished;
-use super::{Phase, Progress};
+use super::{Engine, Holder, Phase, Play};
 
 /// What is fed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -28,11 +28,11 @@ pub enum Signal<G = AnyGame> {
 pub enum Fed<G = AnyGame> {
     /// Nothing: it was not true, or is true still.
     Nothing,
-    /// As [`Progress::die`]; `None` where that is without effect.
+    /// As [`Play::die`]; `None` where that is without effect.
     Died(Option<Death<G>>),
-    /// As [`Progress::reach`].
+    /// As [`Play::reach`].
     Reached(Reached),
-    /// As [`Progress::finish`].
+    /// As [`Play::finish`].
     Finished(Option<Box<Finished<G>>>),
     /// A signal of the game's own has turned true.
     Happened,
@@ -83,7 +83,20 @@ impl Signals {
     }
 }
 
-impl Progress {
+impl<G: Copy> Signal<G> {
+    /// The same of any game.
+    #[must_use]
+    pub fn of_any(self) -> Signal {
+        match self {
+            Signal::Death => Signal::Death,
+            Signal::Reach(checkpoint) => Signal::Reach(checkpoint.of_any()),
+            Signal::Finish => Signal::Finish,
+            Signal::Own(name) => Signal::Own(name),
+        }
+    }
+}
+
+impl<G, P: Holder> Play<G, P> {
     /// Feeds a signal, as often as the game likes, every frame. What is fed between two ticks counts together: true if
     /// any of it is.
     ///
@@ -92,7 +105,16 @@ impl Progress {
     ///
     /// # Panics
     /// If a checkpoint was looked up in a schema with more levels.
-    pub fn feed(&mut self, signal: Signal, on: bool) -> Result<Fed, Refused> {
+    pub fn feed(&mut self, signal: Signal<G>, on: bool) -> Result<Fed<G>, Refused>
+    where
+        G: Copy,
+    {
+        self.engine_mut().feed(signal.of_any(), on).map(OfGame::of_game)
+    }
+}
+
+impl Engine {
+    pub(crate) fn feed(&mut self, signal: Signal, on: bool) -> Result<Fed, Refused> {
         if !self.signals.feed(signal, on) {
             return Ok(Fed::Nothing);
         }

@@ -6,7 +6,7 @@ use keblin_schema::condition::{Comparison, Program};
 use keblin_schema::model::{Rule, RuleAsks, RulePart, Threshold};
 use keblin_schema::{AnyGame, Difficulty, Level, Schema, Unlock, Value};
 
-use super::Progress;
+use super::Engine;
 
 /// A part of a rule: what it asks for, and how that stands.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -80,7 +80,7 @@ fn amount(comparison: Comparison) -> &'static str {
     }
 }
 
-impl Progress {
+impl Engine {
     /// The parts of a rule, as they stand on a difficulty.
     pub(super) fn standings(&self, rule: &Rule, difficulty: Option<usize>) -> Vec<Standing> {
         rule.parts.iter().filter_map(|part| self.standing(part, difficulty)).collect()

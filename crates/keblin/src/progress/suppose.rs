@@ -5,17 +5,31 @@
 use keblin_schema::Value;
 use keblin_schema::condition::names::{Asked, Fact};
 use keblin_schema::model::{FieldDef, OnReset};
-#[cfg(feature = "testing")]
-use keblin_schema::{Field, typed::FieldType};
 
 use super::journal::{Cause, Target};
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
-use super::{Phase, Progress};
+use super::{Engine, Phase};
+#[cfg(feature = "testing")]
+use super::{
+    Holder, Play,
+    typed::{FieldOf, Write},
+};
+#[cfg(feature = "testing")]
+use keblin_schema::typed::FieldType;
 
 /// With the feature `testing`: a game that is shipped can lower no record by it.
 #[cfg(feature = "testing")]
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
+    /// Supposes a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
+    ///
+    /// # Errors
+    /// [`Why::Unfit`] for a value that a fact cannot have or a name that is derived from others, else as
+    /// [`Play::suppose`].
+    pub fn suppose_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
+        self.engine_mut().put_asked(asked, value)
+    }
+
     /// Supposes a value.
     ///
     /// # Errors
@@ -23,29 +37,16 @@ impl Progress {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn suppose<T: FieldType>(&mut self, field: Field<T>, value: T::Write) -> Result<(), Refused> {
-        let cell = self.checked(field);
-        match T::write(value, &self.schema) {
-            Some(value) => self.suppose_cell(cell, value),
-            None => {
-                let field = self.schema.cell_owner(cell).map(|(field, _)| field.name.clone());
-                let field = field.unwrap_or_else(|| self.schema.game.clone());
-                Err(self.refusal(EventName::WriteProfile, Why::NotFinite { field }))
-            }
+    pub fn suppose<F: FieldOf<G>>(&mut self, field: F, value: Write<F, G>) -> Result<(), Refused> {
+        let cell = self.engine_mut().checked(field.of_any());
+        match F::Of::write(value, &self.engine().schema) {
+            Some(value) => self.engine_mut().suppose_cell(cell, value),
+            None => self.engine().not_finite(cell).refused.map_or(Ok(()), Err),
         }
-    }
-
-    /// Supposes a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
-    ///
-    /// # Errors
-    /// [`Why::Unfit`] for a value that a fact cannot have or a name that is derived from others, else as
-    /// [`Progress::suppose`].
-    pub fn suppose_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
-        self.put_asked(asked, value)
     }
 }
 
-impl Progress {
+impl Engine {
     /// Puts a value, a fact or a record in place by its resolved name.
     pub(crate) fn put_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
         match self.target(asked) {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use keblin_schema::model::{AfterLast, Again, OnRetry, RecordAt, SaveAt};
-use keblin_schema::{AnyGame, Difficulty, Level, Time, Unlock};
+use keblin_schema::{AnyGame, Difficulty, Level, OfGame, Time, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice};
@@ -14,7 +14,7 @@ use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use super::standing::Standing;
-use super::{Origin, Phase, Progress};
+use super::{Engine, Holder, Origin, Phase, Play};
 use crate::snapshot::{Stay, Visit};
 
 /// What an enter or a retry did.
@@ -74,7 +74,7 @@ pub struct Next<G = AnyGame> {
     pub open: bool,
 }
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// Enters a level afresh: values go back to their defaults as their `on_level` says, then the entry copy is taken.
     /// A visit of another level ends without being finished.
     ///
@@ -84,7 +84,101 @@ impl Progress {
     ///
     /// # Panics
     /// If the level was looked up in a schema with more levels.
-    pub fn enter(&mut self, level: Level) -> Result<Entered, Refused> {
+    pub fn enter(&mut self, level: Level<G>) -> Result<Entered<G>, Refused> {
+        self.engine_mut().enter(level.of_any()).map(OfGame::of_game)
+    }
+
+    /// Tries the level again from its start: values go back as their `on_retry` says, the checkpoint is forgotten.
+    ///
+    /// # Errors
+    /// [`Why::NoVisit`] on the map without a level left half-way; [`Why::Phase`] outside a run and after one.
+    pub fn retry(&mut self) -> Result<Entered<G>, Refused> {
+        self.engine_mut().retry().map(OfGame::of_game)
+    }
+
+    /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it
+    /// is finished without a rating. `None` if the visit is finished already.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] if no level is being played.
+    pub fn finish(&mut self) -> Result<Option<Finished<G>>, Refused> {
+        self.engine_mut().finish().map(OfGame::of_game)
+    }
+
+    /// Finishes the level with a rating of `stars`, where the game gives it. The best rating is kept; one outside what
+    /// the level declares, or of a level whose stars are given by rules, is told in [`Finished::refused`], and the
+    /// finish stands. `None` if the visit is finished already.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] if no level is being played.
+    pub fn finish_with_stars(&mut self, stars: i64) -> Result<Option<Finished<G>>, Refused> {
+        self.engine_mut().finish_with_stars(stars).map(OfGame::of_game)
+    }
+
+    /// Leaves the level for the map; its visit can be resumed. `false` if there is none to leave.
+    ///
+    /// # Errors
+    /// [`Why::Phase`] at the title.
+    pub fn leave(&mut self) -> Result<bool, Refused> {
+        self.engine_mut().leave()
+    }
+
+    /// Stops all clocks, as for a loading screen, or lets them go on. Not saved.
+    pub fn pause(&mut self, on: bool) {
+        self.engine_mut().pause(on);
+    }
+
+    /// Whether clocks stand still.
+    #[must_use]
+    pub fn is_paused(&self) -> bool {
+        self.engine().is_paused()
+    }
+
+    /// The level being played, left half-way or finished last in this run; `None` without one.
+    #[must_use]
+    pub fn level(&self) -> Option<Level<G>> {
+        self.engine().level().of_game()
+    }
+
+    /// Where a death or a resume leads to: the checkpoint reached last, else the start of the level.
+    #[must_use]
+    pub fn place(&self) -> Place<G> {
+        self.engine().place().of_game()
+    }
+}
+
+impl Engine {
+    pub(crate) fn tick(&mut self, elapsed: Duration) {
+        let in_play = self.phase() == Phase::Playing && !self.paused;
+        self.signals.frame_ends(in_play);
+        if !in_play {
+            return;
+        }
+        let elapsed = Time::from(elapsed);
+        self.state.played = self.state.played.saturating_add(elapsed);
+        for clock in 0..self.schema.clock_cells.len() {
+            if let Some(cell) = self.schema.clock_cells.get(clock) {
+                self.advance_clock(*cell, elapsed);
+            }
+        }
+        self.rules.time_passed(&self.schema);
+        self.settle();
+        self.played_on(elapsed);
+    }
+
+    pub(crate) fn tick_secs(&mut self, elapsed: f64) {
+        let nanos = elapsed * 1e9 + self.rest_nanos;
+        let whole = if nanos.is_finite() { nanos.round().clamp(0.0, 1e18) } else { 0.0 };
+        self.rest_nanos = if nanos.is_finite() { (nanos - whole).clamp(-0.5, 0.5) } else { 0.0 };
+        #[expect(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "clamped to whole numbers that fit"
+        )]
+        self.tick(Duration::from_nanos(whole as u64));
+    }
+
+    pub(crate) fn enter(&mut self, level: Level) -> Result<Entered, Refused> {
         self.ask(EventName::Enter)?;
         let index = self.known(level);
         let current = self.visit().and_then(|visit| visit.level);
@@ -127,11 +221,7 @@ impl Progress {
         Entered { level, attempt: self.count_attempt(&Cause::Enter) }
     }
 
-    /// Tries the level again from its start: values go back as their `on_retry` says, the checkpoint is forgotten.
-    ///
-    /// # Errors
-    /// [`Why::NoVisit`] on the map without a level left half-way; [`Why::Phase`] outside a run and after one.
-    pub fn retry(&mut self) -> Result<Entered, Refused> {
+    pub(crate) fn retry(&mut self) -> Result<Entered, Refused> {
         self.ask(EventName::Retry)?;
         if self.phase() == Phase::Map && self.visit().is_none_or(|visit| visit.stay != Stay::Left) {
             return Err(self.refusal(EventName::Retry, Why::NoVisit));
@@ -163,22 +253,11 @@ impl Progress {
         self.forget_told(Again::Level);
     }
 
-    /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it
-    /// is finished without a rating. `None` if the visit is finished already.
-    ///
-    /// # Errors
-    /// [`Why::Phase`] if no level is being played.
-    pub fn finish(&mut self) -> Result<Option<Finished>, Refused> {
+    pub(crate) fn finish(&mut self) -> Result<Option<Finished>, Refused> {
         self.finish_rated(None)
     }
 
-    /// Finishes the level with a rating of `stars`, where the game gives it. The best rating is kept; one outside what
-    /// the level declares, or of a level whose stars are given by rules, is told in [`Finished::refused`], and the
-    /// finish stands. `None` if the visit is finished already.
-    ///
-    /// # Errors
-    /// [`Why::Phase`] if no level is being played.
-    pub fn finish_with_stars(&mut self, stars: i64) -> Result<Option<Finished>, Refused> {
+    pub(crate) fn finish_with_stars(&mut self, stars: i64) -> Result<Option<Finished>, Refused> {
         self.finish_rated(Some(stars))
     }
 
@@ -222,11 +301,7 @@ impl Progress {
         }))
     }
 
-    /// Leaves the level for the map; its visit can be resumed. `false` if there is none to leave.
-    ///
-    /// # Errors
-    /// [`Why::Phase`] at the title.
-    pub fn leave(&mut self) -> Result<bool, Refused> {
+    pub(crate) fn leave(&mut self) -> Result<bool, Refused> {
         if self.ask(EventName::Leave)? == Answer::Ignored {
             return Ok(false);
         }
@@ -238,62 +313,20 @@ impl Progress {
         Ok(true)
     }
 
-    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played and the game is not
-    /// paused, clocks and the time in play grow.
-    pub fn tick(&mut self, elapsed: Duration) {
-        let in_play = self.phase() == Phase::Playing && !self.paused;
-        self.signals.frame_ends(in_play);
-        if !in_play {
-            return;
-        }
-        let elapsed = Time::from(elapsed);
-        self.state.played = self.state.played.saturating_add(elapsed);
-        for clock in 0..self.schema.clock_cells.len() {
-            if let Some(cell) = self.schema.clock_cells.get(clock) {
-                self.advance_clock(*cell, elapsed);
-            }
-        }
-        self.rules.time_passed(&self.schema);
-        self.settle();
-        self.played_on(elapsed);
-    }
-
-    /// As [`Progress::tick`], with the elapsed time in seconds, as engines give it. Parts of a nanosecond are not lost but
-    /// go into the next tick, so that sixty frames of a sixtieth of a second are one second. What is no time, negative
-    /// or not finite, is none.
-    pub fn tick_secs(&mut self, elapsed: f64) {
-        let nanos = elapsed * 1e9 + self.rest_nanos;
-        let whole = if nanos.is_finite() { nanos.round().clamp(0.0, 1e18) } else { 0.0 };
-        self.rest_nanos = if nanos.is_finite() { (nanos - whole).clamp(-0.5, 0.5) } else { 0.0 };
-        #[expect(
-            clippy::cast_possible_truncation,
-            clippy::cast_sign_loss,
-            reason = "clamped to whole numbers that fit"
-        )]
-        self.tick(Duration::from_nanos(whole as u64));
-    }
-
-    /// Stops all clocks, as for a loading screen, or lets them go on. Not saved.
-    pub fn pause(&mut self, on: bool) {
+    pub(crate) fn pause(&mut self, on: bool) {
         self.paused = on;
         self.changed();
     }
 
-    /// Whether clocks stand still.
-    #[must_use]
-    pub fn is_paused(&self) -> bool {
+    pub(crate) fn is_paused(&self) -> bool {
         self.paused
     }
 
-    /// The level being played, left half-way or finished last in this run; `None` without one.
-    #[must_use]
-    pub fn level(&self) -> Option<Level> {
+    pub(crate) fn level(&self) -> Option<Level> {
         self.schema.level_at(self.visit()?.level?)
     }
 
-    /// Where a death or a resume leads to: the checkpoint reached last, else the start of the level.
-    #[must_use]
-    pub fn place(&self) -> Place {
+    pub(crate) fn place(&self) -> Place {
         Place { level: self.level(), checkpoint: self.checkpoint() }
     }
 }

@@ -1,11 +1,12 @@
 //! Changes that happen whole or not at all: what a game takes and what it gives for it belong together, whatever fails in
 //! between.
 
-use super::Progress;
+use super::play::Lent;
+use super::{Engine, Holder, Play};
 
-impl Progress {
+impl<G, P: Holder> Play<G, P> {
     /// Makes several changes, all of them or none. If `change` returns an error, or panics, everything is as it was before:
-    /// values, phase, records, notices and journal.
+    /// values, phase, records, notices and journal. Nothing is saved in between.
     ///
     /// ```
     /// use keblin::{Field, Progress, Schema};
@@ -29,18 +30,20 @@ impl Progress {
     /// The error of `change`.
     pub fn all_or_nothing<T, E>(
         &mut self,
-        change: impl FnOnce(&mut Progress) -> Result<T, E>,
+        change: impl FnOnce(&mut Play<G, Lent>) -> Result<T, E>,
     ) -> Result<T, E> {
-        let before = self.duplicate();
+        let before = self.engine().duplicate();
         // What is changed stands apart until it is whole; a panic leaves what was there.
-        let mut changing = std::mem::replace(self, before);
+        let mut changing = Play::of(Lent(std::mem::replace(self.engine_mut(), before)));
         let done = change(&mut changing)?;
-        *self = changing;
+        *self.engine_mut() = changing.holder.0;
         Ok(done)
     }
+}
 
+impl Engine {
     /// The same progress once more, with its journal.
-    pub(crate) fn duplicate(&self) -> Progress {
-        Progress { journal: self.journal.duplicate(), ..self.clone() }
+    pub(crate) fn duplicate(&self) -> Engine {
+        Engine { journal: self.journal.duplicate(), ..self.clone() }
     }
 }

@@ -5,7 +5,7 @@ use keblin_schema::condition::{Comparison, ConditionError, Expr, Node, Program, 
 use keblin_schema::model::At;
 use keblin_schema::{Schema, Value};
 
-use crate::progress::Progress;
+use crate::progress::Engine;
 use crate::progress::journal::Target;
 
 /// A condition that a rehearsal expects to hold.
@@ -45,7 +45,7 @@ impl Expectation {
     }
 
     /// What is there instead, if the condition does not hold.
-    pub(super) fn unmet(&self, progress: &Progress) -> Option<Unmet> {
+    pub(super) fn unmet(&self, progress: &Engine) -> Option<Unmet> {
         let difficulty = progress.difficulty().map_or(0, keblin_schema::Difficulty::index);
         if self.program.holds(progress, difficulty) {
             return None;

@@ -32,7 +32,7 @@ mod values;
 mod expectation;
 
 /// A step as an event.
-mod play;
+mod step;
 
 /// Running the steps on a slot.
 mod run;
@@ -45,5 +45,6 @@ mod trace;
 
 pub use expectation::Expectation;
 pub use report::{Failure, FailureKind, Report, StepReport};
-pub use script::{Feed, Line, Rehearsal, Step, WriteStep};
+pub use script::{Line, Rehearsal};
+pub use step::{Feed, Step, WriteStep};
 pub use trace::Traced;

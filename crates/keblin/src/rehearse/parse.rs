@@ -8,7 +8,7 @@ use keblin_schema::name::nearest;
 use keblin_schema::{Code, Finding, Level, Schema, Time};
 
 use super::expectation::Expectation;
-use super::script::{Feed, Step, WriteStep};
+use super::step::{Feed, Step, WriteStep};
 use crate::progress::{Erase, Notice};
 
 const WORDS: [&str; 32] = [

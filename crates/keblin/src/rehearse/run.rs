@@ -10,12 +10,13 @@ use keblin_schema::model::At;
 use keblin_schema::{Difficulty, Level};
 
 use super::expectation::{Expectation, Unmet};
-use super::play::play;
 use super::report::{Failure, FailureKind, Report, StepReport};
-use super::script::{Line, Rehearsal, Step, WriteStep};
+use super::script::{Line, Rehearsal};
+use super::step::play;
+use super::step::{Step, WriteStep};
 use super::trace::{Seen, Trace};
 use crate::progress::place::FACT_AXES;
-use crate::progress::{Notice, Progress};
+use crate::progress::{Engine, Notice};
 use crate::snapshot::Snapshot;
 use crate::store::backend::{Backend, PowerCut, Tear};
 use crate::store::{OpenError, Origin, SaveDir, SaveError, Slot};
@@ -74,7 +75,7 @@ struct Stage<'r> {
     /// What was saved and is on its way, and how long it will take.
     late: Option<(Duration, Option<Snapshot>)>,
     /// `None` while the game is closed.
-    progress: Option<Progress>,
+    progress: Option<Engine>,
     /// What was seen last before the game was closed.
     closed: Option<Seen>,
     trace: Trace,
@@ -146,7 +147,7 @@ impl Stage<'_> {
     }
 
     fn count_notices(&mut self) {
-        for notice in self.progress.iter_mut().flat_map(Progress::drain_notices) {
+        for notice in self.progress.iter_mut().flat_map(Engine::drain_notices) {
             self.told.count(notice.word().to_string());
             if let Notice::Moment(_) = notice {
                 self.told.count(notice.text(&self.rehearsal.schema));
@@ -167,11 +168,11 @@ impl Stage<'_> {
         let slot = self.a_slot()?;
         let opened = slot.open(&self.rehearsal.schema).map_err(failed)?;
         self.progress = Some(match late.is_zero() {
-            true => opened.progress,
+            true => opened.progress.into_engine(),
             false => {
                 let saved = (opened.origin != Origin::FirstRun).then(|| opened.progress.snapshot());
                 self.late = Some((late, saved));
-                Progress::awaiting(Arc::clone(&self.rehearsal.schema))
+                Engine::awaiting(Arc::clone(&self.rehearsal.schema))
             }
         });
         self.slot = Some(slot);
@@ -249,7 +250,7 @@ impl Stage<'_> {
             OpenError::InUse { .. } => FailureKind::InUse,
             other => failed(other),
         })?;
-        let mut progress = opened.progress;
+        let mut progress = opened.progress.into_engine();
         play(&mut progress, step).map_err(FailureKind::Refused)?;
         slot.append(&progress.snapshot(), "quit").map(drop).map_err(failed)
     }
@@ -305,7 +306,7 @@ fn failed(error: impl fmt::Display) -> FailureKind {
 }
 
 fn expect_open(
-    progress: &Progress,
+    progress: &Engine,
     level: Level,
     difficulty: Option<Difficulty>,
     expected: bool,
@@ -321,7 +322,7 @@ fn expect_open(
     Err(FailureKind::Openness { level: schema.place_text(&FACT_AXES, at), open, missing })
 }
 
-fn expect(progress: &Progress, trace: &Trace, expectation: &Expectation) -> Result<(), FailureKind> {
+fn expect(progress: &Engine, trace: &Trace, expectation: &Expectation) -> Result<(), FailureKind> {
     let Some(Unmet { name, expected, actual }) = expectation.unmet(progress) else { return Ok(()) };
     let cause = trace.last(&expectation.names(progress.schema())).cloned().map(Box::new);
     Err(FailureKind::Expectation { name, expected, actual, cause })

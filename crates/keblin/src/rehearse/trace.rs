@@ -7,7 +7,7 @@ use keblin_schema::Value;
 use keblin_schema::condition::names::{Asked, ENGINE, Fact};
 use keblin_schema::model::At;
 
-use crate::progress::Progress;
+use crate::progress::Engine;
 use crate::progress::journal::Target;
 
 /// A change that a step made.
@@ -37,7 +37,7 @@ pub(super) struct Trace {
 pub(super) struct Seen(Vec<(String, Option<Target>, Value)>);
 
 impl Seen {
-    pub(super) fn of(progress: &Progress) -> Seen {
+    pub(super) fn of(progress: &Engine) -> Seen {
         let schema = progress.schema();
         let cells = (0..schema.cell_count).map(|cell| (Target::Cell(cell), progress.value_at(cell).clone()));
         let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
@@ -65,7 +65,7 @@ impl Trace {
         &mut self,
         (line, step): (usize, &str),
         (before, after): (&Seen, &Seen),
-        progress: &Progress,
+        progress: &Engine,
         instead: &str,
     ) -> Vec<Traced> {
         let mut changes = Vec::new();

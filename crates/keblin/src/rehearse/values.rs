@@ -7,7 +7,7 @@ use keblin_schema::kind::Holds;
 use keblin_schema::{Finding, Kind, Value};
 
 use super::parse::{Words, bad};
-use super::script::Step;
+use super::step::Step;
 use crate::progress::items::Place;
 
 impl Words<'_> {

@@ -3,12 +3,13 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Schema;
+use keblin_schema::{AnyGame, Schema};
 
-use super::keeper::{Keeper, Place};
+use super::keeper::{Keeper, Saving};
+use super::keeping::Place;
 use super::opening::{Opened, Origin};
 use super::saved::SaveError;
-use crate::progress::{Notice, Progress};
+use crate::progress::{Notice, Play, Progress};
 use crate::save::writer::write_whole;
 use crate::save::{ReadError, SaveLimits, SealKey, Stamp};
 use crate::verify::verify_sealed;
@@ -25,7 +26,7 @@ pub struct DueSave {
     pub cause: String,
 }
 
-impl Keeper {
+impl Play<AnyGame, Saving> {
     /// Progress from bytes that the game keeps itself, on the web or in the cloud of a platform; `None` is a first run.
     /// Nothing here touches a disk, a thread or a clock: ask [`Keeper::take_due`] at the end of each frame.
     ///
@@ -47,7 +48,7 @@ impl Keeper {
         let Some(bytes) = bytes else {
             let progress = Progress::new(Arc::clone(schema));
             let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
-            return Ok(Keeper::of(opened, Place::Bytes { known: None, key }));
+            return Ok(Keeper::saved_at(opened, Place::Bytes { known: None, key }));
         };
         let save = verify_sealed(bytes, schema, key.as_ref())?;
         let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
@@ -56,38 +57,41 @@ impl Keeper {
             Some(fault) => Origin::EarlierState { fault: fault.clone() },
         };
         let opened = Opened { progress: save.into_progress(), origin, findings };
-        Ok(Keeper::of(opened, Place::Bytes { known, key }))
+        Ok(Keeper::saved_at(opened, Place::Bytes { known, key }))
     }
+}
 
+impl<G> Play<G, Saving> {
     /// What is due, as bytes for the game to keep, with the time in milliseconds since 1970; `None` if nothing is due,
     /// or if this keeper writes to a slot. If the game fails to keep them, it calls [`Keeper::not_kept`].
     ///
     /// # Errors
     /// [`SaveError::TooLarge`] if the bytes could not be read again. It stays due.
     pub fn take_due(&mut self, now_unix_ms: u64) -> Result<Option<DueSave>, SaveError> {
-        self.note_due();
-        if self.due.is_none() || !matches!(self.place, Place::Bytes { .. }) {
+        let Saving { engine, keeping } = &mut self.holder;
+        keeping.note_due(engine);
+        if keeping.due.is_none() || !matches!(keeping.place, Place::Bytes { .. }) {
             return Ok(None);
         }
-        let snapshot = self.snapshot_with_picture();
-        let Place::Bytes { known, key } = &mut self.place else { return Ok(None) };
-        let Some(cause) = self.due.take() else { return Ok(None) };
+        let snapshot = keeping.snapshot_with_picture(engine);
+        let Place::Bytes { known, key } = &mut keeping.place else { return Ok(None) };
+        let Some(cause) = keeping.due.take() else { return Ok(None) };
         let mut stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
-        stamp.erasures += u64::from(!self.erased.is_empty());
+        stamp.erasures += u64::from(!keeping.erased.is_empty());
         let (written, limits) = (write_whole(&snapshot, &stamp, key.as_ref()), SaveLimits::default());
         if !written.fits(&limits) {
-            self.due = Some(cause);
+            keeping.due = Some(cause);
             return Err(SaveError::TooLarge(written.fullness(&limits)));
         }
         *known = Some(written.lineage);
-        self.erased.clear();
-        self.progress.note_written(snapshot);
+        keeping.erased.clear();
+        engine.note_written(snapshot);
         Ok(Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause }))
     }
 
     /// The game could not keep what [`Keeper::take_due`] gave: it is due again.
     pub fn not_kept(&mut self, cause: &str, message: &str) {
-        self.due = Some(cause.to_string());
-        self.progress.tell(Notice::NotWritten { message: format!("not saved: {message}") });
+        self.holder.keeping.due = Some(cause.to_string());
+        self.engine_mut().tell(Notice::NotWritten { message: format!("not saved: {message}") });
     }
 }

@@ -1,32 +1,26 @@
 //! The keeper: progress that saves itself.
 
 use std::fmt;
-use std::ops::{Deref, DerefMut};
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::{Name, Schema};
+use keblin_schema::{AnyGame, OfGame, Schema};
 
+use super::keeping::{Keeping, Place};
 use super::opening::{OpenError, Opened, Origin};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
-use super::writer::{Done, Job, Writer};
-use crate::progress::erase::Erase;
-use crate::progress::{Notice, Progress};
-use crate::save::{Lineage, SealKey};
-use crate::snapshot::{Picture, Snapshot};
+use crate::progress::{Engine, Event, Holder, Outcome, Play, Refused, sealed};
+use crate::snapshot::Picture;
 use crate::verify::SaveFinding;
 
-/// How soon a save that failed is tried again, and the longest that it ever takes: the time doubles in between.
-const RETRY_FIRST: Duration = Duration::from_secs(1);
-const RETRY_LAST: Duration = Duration::from_secs(60);
-
-/// A game's progress that saves itself.
+/// A game's progress that saves itself. It takes names that were looked up in its schema; `schema!` makes a `Keeper` for a
+/// game's own names.
 ///
-/// It is a [`Progress`] in everything. What the declaration names in `autosave` makes it due, and at the end of that frame,
+/// What is played on it is what is played on a [`Progress`](crate::Progress), by the same calls. What the declaration names in `autosave` makes it due, and at the end of that frame,
 /// in [`Keeper::tick`], it hands a snapshot to a thread that writes it: the frame waits for nothing, a save holds the
 /// values after the event whatever the order of the lines, and several events cause one write. A write that fails is
-/// told ([`Notice::NotWritten`]) and tried again; play goes on.
+/// told ([`Notice::NotWritten`](crate::Notice::NotWritten)) and tried again; play goes on.
 ///
 /// ```
 /// use keblin::{Field, Keeper, SaveDir, Schema};
@@ -49,63 +43,39 @@ const RETRY_LAST: Duration = Duration::from_secs(60);
 /// After events by itself; at once and waiting for it in [`Keeper::save_now`], [`Keeper::suspend`] and [`Keeper::close`].
 /// Dropping it writes as closing does, and has nobody to tell of a failure. Nothing is made on the disk, no folder and no
 /// lock, before the first write.
-pub struct Keeper {
-    pub(super) progress: Progress,
-    origin: Origin,
-    findings: Vec<SaveFinding>,
-    pub(super) place: Place,
-    /// What is due, in a word, and not handed over yet.
-    pub(super) due: Option<String>,
-    /// What was erased and may still be in a file.
-    pub(super) erased: Vec<Erase>,
-    picture: Option<Arc<Picture>>,
-    retry: Option<Retry>,
-    /// The game that it was opened for.
-    game: Name,
-    /// Whether it was told that the save is nearly full.
-    is_nearly_full: bool,
+pub type Keeper = KeeperOf<AnyGame>;
+
+/// A game's progress that saves itself, in its own names.
+pub type KeeperOf<G> = Play<G, Saving>;
+
+/// What a keeper has: what is played, and where it is saved.
+pub struct Saving {
+    pub(super) engine: Engine,
+    pub(super) keeping: Keeping,
 }
 
-/// Where saves go.
-pub(super) enum Place {
-    /// To the disk, by a thread that is started for the first of them.
-    Slot { slot: Slot, writer: Option<Writer> },
-    /// To the game, which keeps the bytes itself.
-    Bytes { known: Option<Lineage>, key: Option<SealKey> },
-    /// Nowhere.
-    View,
+impl Holder for Saving {}
+
+impl sealed::HasEngine for Saving {
+    #[inline]
+    fn engine(&self) -> &Engine {
+        &self.engine
+    }
+
+    #[inline]
+    fn engine_mut(&mut self) -> &mut Engine {
+        &mut self.engine
+    }
 }
 
-/// A write that failed is tried again.
-#[derive(Clone, Copy)]
-struct Retry {
-    /// How long until then.
-    left: Duration,
-    /// How long it was from the last time to this one.
-    pause: Duration,
-}
-
-impl fmt::Debug for Keeper {
+impl fmt::Debug for Saving {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Keeper").field("phase", &self.phase()).field("due", &self.due).finish_non_exhaustive()
+        let (phase, due) = (self.engine.phase(), &self.keeping.due);
+        f.debug_struct("Keeper").field("phase", &phase).field("due", due).finish_non_exhaustive()
     }
 }
 
-impl Deref for Keeper {
-    type Target = Progress;
-
-    fn deref(&self) -> &Progress {
-        &self.progress
-    }
-}
-
-impl DerefMut for Keeper {
-    fn deref_mut(&mut self) -> &mut Progress {
-        &mut self.progress
-    }
-}
-
-impl Keeper {
+impl Play<AnyGame, Saving> {
     /// Opens a slot to be played. The keeper has the slot until it is closed or dropped: whoever opens it meanwhile, also
     /// in this program, gets [`OpenError::InUse`]. To go on from the title with what is saved, in place of what is
     /// played, use [`Keeper::switch_to`].
@@ -113,7 +83,7 @@ impl Keeper {
     /// # Errors
     /// As [`Slot::open`].
     pub fn open(slot: &Slot, schema: &Arc<Schema>) -> Result<Keeper, OpenError> {
-        Ok(Keeper::of(slot.open_to_keep(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
+        Keeper::open_as(slot, schema)
     }
 
     /// Looks at a slot, whoever else plays it. Everything can be done with it, and nothing is ever written.
@@ -121,7 +91,7 @@ impl Keeper {
     /// # Errors
     /// As [`Slot::view`].
     pub fn view(slot: &Slot, schema: &Arc<Schema>) -> Result<Keeper, OpenError> {
-        Ok(Keeper::of(slot.view(schema)?, Place::View))
+        Keeper::view_as(slot, schema)
     }
 
     /// What [`Ruin`](super::Ruin) has opened after the player agreed, to be played.
@@ -130,55 +100,66 @@ impl Keeper {
     /// [`OpenError::InUse`] if another keeper in this program has the slot.
     pub fn opened(slot: &Slot, opened: Opened) -> Result<Keeper, OpenError> {
         match slot.claim() {
-            true => Ok(Keeper::of(opened, Place::Slot { slot: slot.clone(), writer: None })),
+            true => Ok(Keeper::saved_at(opened, Place::Slot { slot: slot.clone(), writer: None })),
             false => Err(OpenError::InUse { lock: slot.lock_path() }),
         }
     }
+}
 
-    pub(super) fn of(opened: Opened, place: Place) -> Keeper {
+impl<G> Play<G, Saving> {
+    pub(super) fn saved_at(opened: Opened, place: Place) -> KeeperOf<G> {
         let Opened { progress, origin, findings } = opened;
-        let (due, erased, picture, retry) = (None, Vec::new(), None, None);
-        let (game, is_nearly_full) = (progress.schema().game.clone(), false);
-        Keeper { progress, origin, findings, place, due, erased, picture, retry, game, is_nearly_full }
+        let keeping = Keeping::of(origin, findings, place);
+        Play::of(Saving { engine: progress.into_engine(), keeping })
+    }
+
+    pub(crate) fn open_as(slot: &Slot, schema: &Arc<Schema>) -> Result<KeeperOf<G>, OpenError> {
+        Ok(KeeperOf::saved_at(slot.open_to_keep(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
+    }
+
+    pub(crate) fn view_as(slot: &Slot, schema: &Arc<Schema>) -> Result<KeeperOf<G>, OpenError> {
+        Ok(KeeperOf::saved_at(slot.view(schema)?, Place::View))
+    }
+
+    /// The same in the names of another game, which are those of the same schema.
+    pub(crate) fn named_by<H>(self) -> KeeperOf<H> {
+        Play::of(self.holder)
     }
 
     /// Where its progress came from.
     #[must_use]
     pub fn origin(&self) -> &Origin {
-        &self.origin
+        &self.holder.keeping.origin
     }
 
     /// What was told of the save it came from.
     #[must_use]
     pub fn findings(&self) -> &[SaveFinding] {
-        &self.findings
+        &self.holder.keeping.findings
     }
 
     /// The picture that every save has from now on, for lists of slots. Each save writes it again: keep it small.
     pub fn set_picture(&mut self, picture: Option<Picture>) {
-        self.picture = picture.map(Arc::new);
+        self.holder.keeping.picture = picture.map(Arc::new);
     }
 
-    /// Lets time pass, as [`Progress::tick`] does, and ends the frame: what is due is handed to the writer.
+    /// Lets time pass, as [`Progress::tick`](crate::Progress::tick) does, and ends the frame: what is due is handed to the writer.
     pub fn tick(&mut self, elapsed: Duration) {
-        self.progress.tick(elapsed);
-        self.end_frame(elapsed);
+        self.engine_mut().tick(elapsed);
+        self.holder.end_frame(elapsed);
     }
 
     /// As [`Keeper::tick`], in seconds.
     pub fn tick_secs(&mut self, elapsed: f64) {
-        self.progress.tick_secs(elapsed);
-        self.end_frame(Duration::try_from_secs_f64(elapsed).unwrap_or_default());
+        self.engine_mut().tick_secs(elapsed);
+        let elapsed = Duration::try_from_secs_f64(elapsed).unwrap_or_default();
+        self.holder.end_frame(elapsed);
     }
 
     /// Whether something is due, on its way, or waits to be tried again.
     #[must_use]
     pub fn is_saving(&self) -> bool {
-        let is_busy = match &self.place {
-            Place::Slot { writer: Some(writer), .. } => !writer.is_idle(),
-            _ => false,
-        };
-        is_busy || self.due.is_some() || self.retry.is_some()
+        self.holder.keeping.is_saving()
     }
 
     /// Saves and waits until it is on the disk.
@@ -211,163 +192,49 @@ impl Keeper {
     pub fn close(mut self) -> Result<Option<Saved>, SaveError> {
         let saved = self.save_for("quit");
         // Said already: dropping it must not try once more.
-        self.let_go();
+        self.holder.keeping.let_go();
         saved
     }
 
-    pub(super) fn snapshot_with_picture(&self) -> Snapshot {
-        let mut snapshot = self.progress.snapshot();
-        snapshot.picture.clone_from(&self.picture);
-        snapshot
-    }
-
-    /// Takes what the progress says is due.
-    pub(super) fn note_due(&mut self) {
-        let erased = self.progress.take_erased();
-        if !erased.is_empty() {
-            self.due = Some("erase".to_string());
-            self.erased.extend(erased);
-        }
-        if let Some(at) = self.progress.take_due() {
-            self.due.get_or_insert_with(|| at.as_str().to_string());
-        }
-    }
-
-    fn end_frame(&mut self, elapsed: Duration) {
-        if let Place::Slot { writer: Some(writer), .. } = &self.place {
-            let done = writer.done();
-            drop(self.note_done(done));
-        }
-        self.note_due();
-        if let Some(retry) = &mut self.retry {
-            retry.left = retry.left.saturating_sub(elapsed);
-            // What becomes due meanwhile waits with it: a disk that is full is not asked at every checkpoint.
-            if !retry.left.is_zero() {
-                return;
-            }
-        }
-        if let Some(cause) = self.due.take() {
-            match &self.place {
-                Place::Slot { .. } => self.hand_over(cause),
-                Place::Bytes { .. } => self.due = Some(cause),
-                Place::View => {}
-            }
-        }
-    }
-
-    /// This instant, to be written.
-    fn job(&mut self, cause: String) -> Job {
-        let (snapshot, erased) = (self.snapshot_with_picture(), std::mem::take(&mut self.erased));
-        Job { snapshot, cause, erased }
-    }
-
-    /// Hands this instant to the writer, which is started for the first of them.
-    fn hand_over(&mut self, cause: String) {
-        let job = self.job(cause);
-        if let Err(error) = self.is_of_its_game() {
-            return self.failed(job.cause, job.erased, &error.to_string());
-        }
-        let Place::Slot { slot, writer } = &mut self.place else { return };
-        let started = match writer.take() {
-            Some(started) => Ok(started),
-            None => Writer::of(slot),
-        };
-        match started {
-            Ok(started) => writer.insert(started).hand_over(job),
-            // Tried again like a write that fails.
-            Err(error) => self.failed(job.cause, job.erased, &error.to_string()),
-        }
-    }
-
     pub(super) fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
-        self.note_due();
-        self.due = None;
-        let mut job = match &self.place {
-            Place::View => return Err(SaveError::OnlyLooking),
-            Place::Bytes { .. } => {
-                self.due = Some(cause.to_string());
-                return Ok(None);
-            }
-            Place::Slot { .. } => self.job(cause.to_string()),
-        };
-        self.is_of_its_game()?;
-        let Place::Slot { slot, writer } = &self.place else { return Ok(None) };
-        // What is on its way comes first. Then there is nothing to be gained by another thread.
-        let mut done = writer.as_ref().map(|writer| writer.finish(&mut job)).unwrap_or_default();
-        done.push(slot.keep(job));
-        self.note_done(done).transpose()
-    }
-
-    /// A progress of another game may have been put in place of its own: that is never written over this game's save.
-    fn is_of_its_game(&self) -> Result<(), SaveError> {
-        let found = &self.progress.schema().game;
-        match *found == self.game {
-            true => Ok(()),
-            false => Err(SaveError::OtherGame { expected: self.game.to_string(), found: found.to_string() }),
-        }
-    }
-
-    /// Waits for what is on its way or due, well or not.
-    pub(super) fn finish_writing(&mut self) {
-        self.note_due();
-        if let Place::Slot { .. } = self.place
-            && (self.is_saving() || !self.erased.is_empty())
-        {
-            // Whether it went well is told by a notice.
-            let _ = self.save_for("save");
-        }
-    }
-
-    /// Takes in what the writer has done; the result of the last of it.
-    fn note_done(&mut self, done: Vec<Done>) -> Option<Result<Saved, SaveError>> {
-        let mut last = None;
-        for Done { cause, erased, cells, result } in done {
-            match &result {
-                Ok(saved) => {
-                    self.retry = None;
-                    self.progress.have_written(cells);
-                    self.note_what_was_found(saved);
-                    if let Some(replaced) = saved.replaced.as_ref().filter(|replaced| replaced.has_met) {
-                        self.progress.reconcile(&replaced.snapshot);
-                    }
-                }
-                Err(error) => self.failed(cause, erased, &error.to_string()),
-            }
-            last = Some(result);
-        }
-        last
-    }
-
-    /// Tells what a save has found on its way, and how full it is.
-    fn note_what_was_found(&mut self, saved: &Saved) {
-        for (path, why) in &saved.set_aside {
-            self.progress.tell(Notice::SetAside { path: path.clone(), why: *why });
-        }
-        let is_nearly_full = saved.fullness.is_nearly_full();
-        if is_nearly_full && !self.is_nearly_full {
-            self.progress.tell(Notice::NearlyFull(saved.fullness));
-        }
-        self.is_nearly_full = is_nearly_full;
-    }
-
-    /// A write has failed: told once, and due again after a while.
-    fn failed(&mut self, cause: String, erased: Vec<Erase>, message: &str) {
-        self.erased.splice(0..0, erased);
-        let pause = self.retry.map_or(RETRY_FIRST, |retry| (retry.pause * 2).min(RETRY_LAST));
-        if self.retry.is_none() {
-            self.progress.tell(Notice::NotWritten { message: message.to_string() });
-        }
-        self.retry = Some(Retry { left: pause, pause });
-        self.due.get_or_insert(cause);
+        self.holder.save_for(cause)
     }
 }
 
-impl Drop for Keeper {
+impl<G: Copy> Play<G, Saving> {
+    /// Applies an event, as [`Progress::apply`](crate::Progress::apply); [`Event::Tick`] ends the frame.
+    ///
+    /// # Errors
+    /// As [`Progress::apply`](crate::Progress::apply).
+    pub fn apply(&mut self, event: &Event<G>) -> Result<Outcome<G>, Refused> {
+        if let Event::Tick(elapsed) = event {
+            self.tick(*elapsed);
+            return Ok(Outcome::Done);
+        }
+        self.engine_mut().apply(&event.of_any()).map(OfGame::of_game)
+    }
+}
+
+impl Saving {
+    fn end_frame(&mut self, elapsed: Duration) {
+        self.keeping.end_frame(&mut self.engine, elapsed);
+    }
+
+    fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
+        self.keeping.save_for(&mut self.engine, cause)
+    }
+
+    pub(super) fn finish_writing(&mut self) {
+        self.keeping.finish_writing(&mut self.engine);
+    }
+}
+
+impl Drop for Saving {
     fn drop(&mut self) {
-        if matches!(self.place, Place::Slot { .. }) {
+        if self.keeping.has_slot() {
             // Nobody is left to be told; `close` tells.
             let _ = self.save_for("quit");
-            self.let_go();
+            self.keeping.let_go();
         }
     }
 }

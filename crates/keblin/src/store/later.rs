@@ -3,12 +3,13 @@
 use std::sync::Arc;
 use std::thread::JoinHandle;
 
-use keblin_schema::Schema;
+use keblin_schema::{AnyGame, Schema};
 
 use super::error::failed;
-use super::keeper::Keeper;
+use super::keeper::{Keeper, Saving};
 use super::opening::OpenError;
 use super::slot::Slot;
+use crate::progress::Play;
 
 /// A slot that is being opened.
 #[derive(Debug)]
@@ -32,7 +33,7 @@ impl Opening {
     }
 }
 
-impl Keeper {
+impl Play<AnyGame, Saving> {
     /// Opens a slot on a thread of its own, while the game shows its title.
     ///
     /// # Errors

@@ -65,6 +65,9 @@ mod pins;
 /// Progress that saves itself.
 mod keeper;
 
+/// What a keeper does for its progress.
+mod keeping;
+
 /// From slot to slot with one keeper.
 mod switching;
 
@@ -85,7 +88,7 @@ mod device;
 
 pub use bytes::DueSave;
 pub use error::DiskError;
-pub use keeper::Keeper;
+pub use keeper::{Keeper, KeeperOf, Saving};
 pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
 pub use opening::{OpenError, Opened, Origin};

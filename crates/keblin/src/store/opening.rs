@@ -94,7 +94,7 @@ pub enum OpenError {
 impl Opened {
     pub(super) fn first_run(schema: &Arc<Schema>, settings: &Settings) -> Opened {
         let mut progress = Progress::new(Arc::clone(schema));
-        settings.values.iter().for_each(|values| progress.put_device(values.clone()));
+        settings.values.iter().for_each(|values| progress.engine_mut().put_device(values.clone()));
         Opened { progress, origin: Origin::FirstRun, findings: Vec::new() }
     }
 
@@ -106,7 +106,7 @@ impl Opened {
         };
         let mut progress = save.into_progress();
         if !matches!(origin, Origin::File | Origin::Met { .. }) {
-            progress.tell(Notice::FellBack);
+            progress.engine_mut().tell(Notice::FellBack);
         }
         Opened { progress, origin, findings }
     }
@@ -324,7 +324,7 @@ impl Slot {
         };
         self.know(later.lineage(), Some(earlier.lineage()), way);
         let mut opened = Opened::from_save(later, settings, Origin::Met { other });
-        opened.progress.reconcile(earlier.snapshot());
+        opened.progress.engine_mut().reconcile(earlier.snapshot());
         opened
     }
 

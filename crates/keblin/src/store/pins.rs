@@ -9,12 +9,12 @@ use thiserror::Error;
 
 use super::error::{DiskError, shown};
 use super::held::Held;
-use super::keeper::{Keeper, Place};
+use super::keeper::Saving;
 use super::saved::SaveError;
 use super::savedir::ENDING;
 use super::slot::Slot;
 use crate::progress::erase::Erase;
-use crate::progress::{AsideReason, Progress, Refused};
+use crate::progress::{AsideReason, Engine, Play, Refused};
 use crate::save::head::SlotHead;
 use crate::save::writer::write_whole;
 use crate::save::{Lineage, ReadError, Stamp};
@@ -72,16 +72,16 @@ impl From<DiskError> for PinError {
     }
 }
 
-impl Keeper {
+impl<G> Play<G, Saving> {
     /// Keeps this instant under a name, in place of the one that may have that name, and waits until it is on the disk.
     ///
     /// # Errors
     /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] where there is no slot.
     pub fn pin(&mut self, name: &str) -> Result<(), PinError> {
         // What comes before it is before it on the disk, too.
-        self.finish_writing();
-        let snapshot = self.snapshot_with_picture();
-        let slot = self.slot()?;
+        self.holder.finish_writing();
+        let snapshot = self.holder.keeping.snapshot_with_picture(&self.holder.engine);
+        let slot = self.holder.keeping.slot()?;
         let held = slot.to_keep()?;
         slot.pin_held(&held, name, &snapshot)
     }
@@ -91,7 +91,7 @@ impl Keeper {
     /// # Errors
     /// As [`Slot::pins`], and [`SaveError::OnlyLooking`] where there is no slot.
     pub fn pins(&self) -> Result<Vec<Pin>, PinError> {
-        Ok(self.slot()?.pins()?)
+        Ok(self.holder.keeping.slot()?.pins()?)
     }
 
     /// Removes a pin: it is set aside, not deleted.
@@ -99,30 +99,23 @@ impl Keeper {
     /// # Errors
     /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] where there is no slot.
     pub fn unpin(&mut self, name: &str) -> Result<(), PinError> {
-        let slot = self.slot()?;
+        let slot = self.holder.keeping.slot()?;
         let held = slot.to_keep()?;
         slot.unpin_held(&held, name).map(drop)
     }
 
-    /// Goes back to a pin, with the player's yes, as [`Progress::load`] does: the run is as it was then, records meet,
+    /// Goes back to a pin, with the player's yes, as [`Progress::load`](crate::Progress::load) does: the run is as it was then, records meet,
     /// and settings stay. Then it is due.
     ///
     /// # Errors
     /// As [`Slot::pinned`]; [`PinError::Refused`] without the yes.
     pub fn back_to(&mut self, name: &str, yes: bool) -> Result<(), PinError> {
         // What was erased is erased in the pins before one is read.
-        self.finish_writing();
-        let snapshot = self.slot()?.pinned(name, self.progress.schema())?;
-        self.progress.load(&snapshot, yes).map_err(PinError::Refused)?;
-        self.due = Some("load".to_string());
+        self.holder.finish_writing();
+        let snapshot = self.holder.keeping.slot()?.pinned(name, self.schema())?;
+        self.load(&snapshot, yes).map_err(PinError::Refused)?;
+        self.holder.keeping.due = Some("load".to_string());
         Ok(())
-    }
-
-    fn slot(&self) -> Result<&Slot, SaveError> {
-        match &self.place {
-            Place::Slot { slot, .. } => Ok(slot),
-            _ => Err(SaveError::OnlyLooking),
-        }
     }
 }
 
@@ -213,7 +206,7 @@ impl Slot {
                 going.push(path);
                 continue;
             };
-            let mut progress = Progress::view(save.snapshot());
+            let mut progress = Engine::view(save.snapshot());
             // It is refused only without a yes.
             let had_some = erased
                 .iter()

@@ -10,7 +10,7 @@ use super::held::{Held, Left, Standing};
 use super::saved::{Replaced, SaveError, Saved};
 use super::slot::Slot;
 use super::there::{Found, There};
-use crate::progress::{AsideReason, Progress};
+use crate::progress::{AsideReason, Engine};
 use crate::save::writer::{Written, write_whole};
 use crate::save::{Lineage, Stamp};
 use crate::snapshot::Snapshot;
@@ -319,7 +319,7 @@ struct Aside {
 
 /// A snapshot with the records, facts and unlocks of what somebody else has saved.
 fn met(snapshot: &Snapshot, theirs: &Verified<Save>) -> Snapshot {
-    let mut both = Progress::view(snapshot);
+    let mut both = Engine::view(snapshot);
     both.reconcile(theirs.snapshot());
     let mut both = both.snapshot();
     both.picture.clone_from(&snapshot.picture);

@@ -68,14 +68,6 @@ pub enum SaveError {
     /// There is no slot to save to: it is only looked at, or the game keeps the bytes itself.
     #[error("not saved: the slot is only being looked at")]
     OnlyLooking,
-    /// The progress in the keeper is of another game than the slot was opened for.
-    #[error("not saved: the slot is of the game {expected:?}, and the progress of {found:?}")]
-    OtherGame {
-        /// The game that the slot was opened for.
-        expected: String,
-        /// The game that the progress is of.
-        found: String,
-    },
     /// Writing panicked: the files of the game's own [`Backend`](super::backend::Backend), or this library.
     #[error("not saved: writing panicked: {message}")]
     Panicked {

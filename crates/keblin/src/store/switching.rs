@@ -4,10 +4,12 @@ use std::sync::Arc;
 
 use thiserror::Error;
 
-use super::keeper::{Keeper, Place};
+use super::keeper::{KeeperOf, Saving};
+use super::keeping::Place;
 use super::opening::OpenError;
 use super::saved::SaveError;
 use super::slot::Slot;
+use crate::progress::Play;
 
 /// Why a keeper did not go on to another slot.
 #[derive(Debug, Error)]
@@ -21,7 +23,7 @@ pub enum SwitchError {
     Open(#[from] OpenError),
 }
 
-impl Keeper {
+impl<G> Play<G, Saving> {
     /// Goes on to another slot, or opens this one anew: saves what is played, opens the slot, and is the keeper of that
     /// from then on.
     ///
@@ -42,8 +44,8 @@ impl Keeper {
     /// [`SwitchError::Save`] if what is played cannot be saved, [`SwitchError::Open`] if the slot cannot be opened. Either
     /// way the keeper is as it was, and nothing is lost.
     pub fn switch_to(&mut self, slot: &Slot) -> Result<(), SwitchError> {
-        let schema = Arc::clone(self.progress.schema());
-        let own = match &self.place {
+        let schema = Arc::clone(self.schema());
+        let own = match &self.holder.keeping.place {
             Place::Slot { slot: own, .. } => Some(own.clone()),
             _ => None,
         };
@@ -54,23 +56,15 @@ impl Keeper {
             // Its own slot is not given up, and nobody can take it meanwhile.
             Some(own) => {
                 let opened = own.open_again(&schema).map_err(SwitchError::Open)?;
-                let place = std::mem::replace(&mut self.place, Place::View);
-                *self = Keeper::of(opened, place);
+                let place = std::mem::replace(&mut self.holder.keeping.place, Place::View);
+                *self = KeeperOf::saved_at(opened, place);
             }
             None => {
-                let keeper = Keeper::open(slot, &schema).map_err(SwitchError::Open)?;
-                self.let_go();
+                let keeper = KeeperOf::open_as(slot, &schema).map_err(SwitchError::Open)?;
+                self.holder.keeping.let_go();
                 *self = keeper;
             }
         }
         Ok(())
-    }
-
-    /// Gives up the slot, once the writer has come to its end.
-    pub(super) fn let_go(&mut self) {
-        if let Place::Slot { slot, writer } = std::mem::replace(&mut self.place, Place::View) {
-            drop(writer);
-            slot.give_up();
-        }
     }
 }

@@ -239,10 +239,10 @@ impl Verified<Save> {
         let Save { snapshot, missing, account, .. } = self.0;
         let mut progress = Progress::restored(snapshot);
         if let Some(account) = account {
-            progress.tell(Notice::Migrated(account));
+            progress.engine_mut().tell(Notice::Migrated(account));
         }
         if missing.iter().any(|missing| matches!(missing, Missing::Checkpoint { .. })) {
-            progress.put_back_to_level_start();
+            progress.engine_mut().put_back_to_level_start();
         }
         progress
     }

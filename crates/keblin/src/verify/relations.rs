@@ -7,7 +7,7 @@ use keblin_schema::model::{At, Axis, Bound, FieldDef, RecordAt, Scope};
 use keblin_schema::{Schema, Severity, Value};
 
 use super::finding::SaveFinding;
-use crate::progress::Progress;
+use crate::progress::Engine;
 use crate::progress::place::FACT_AXES;
 use crate::save::decode::Decoded;
 use crate::save::glance::Glance;
@@ -68,7 +68,7 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
                 None => None,
                 Some(Bound::Fixed(bound)) => (value.order(bound) == Some(side)).then(|| bound.clone()),
                 following => {
-                    let view = view.get_or_init(|| Progress::view(snapshot));
+                    let view = view.get_or_init(|| Engine::view(snapshot));
                     view.bound(following, field).filter(|bound| value.order(bound) == Some(side))
                 }
             };

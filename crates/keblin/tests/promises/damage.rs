@@ -72,7 +72,7 @@ fn any_byte_changed_and_any_cut_is_told_with_section_and_offset() {
 pub(crate) fn three_states(schema: &Arc<Schema>) -> (Vec<u8>, Vec<Snapshot>) {
     let (earlier, later) = two_saves(schema);
     let mut last = later.clone();
-    last.set::<i64>(schema.field("letters").unwrap(), 35);
+    last.set(schema.field::<i64>("letters").unwrap(), 35);
     let snapshots = [earlier, later, last].map(|game| game.snapshot());
     let mut bytes = write(&snapshots[0], &stamp(1));
     for (number, snapshot) in (2..).zip(&snapshots[1..]) {
@@ -153,7 +153,7 @@ fn two_saves_spliced_at_random_give_one_of_their_states_or_none() {
     let schema = fen_post();
     let (one, mut saved) = three_states(&schema);
     let mut other_game = two_saves(&schema).1;
-    other_game.set::<i64>(schema.field("coppers").unwrap(), 777);
+    other_game.set(schema.field::<i64>("coppers").unwrap(), 777);
     let stamp = Stamp { created_unix_ms: 1_699_999_999_999, ..stamp(9) };
     let other = write(&other_game.snapshot(), &stamp);
     saved.push(other_game.snapshot());
@@ -241,7 +241,7 @@ fn a_missing_file_beside_a_copy_is_damage_and_not_a_first_run() {
     let slot = slot_with_two_saves(&SaveDir::at(folder.path()), &schema);
     fs::remove_file(slot.path()).unwrap();
     let opened = slot.open(&schema).unwrap();
-    assert_eq!(opened.progress.get::<i64>(schema.field("letters").unwrap()), 28);
+    assert_eq!(opened.progress.get(schema.field::<i64>("letters").unwrap()), 28);
     assert!(matches!(opened.origin, Origin::Previous { set_aside: None, .. }));
 }
 

@@ -128,7 +128,7 @@ fn a_game_may_do_a_part_of_a_step_itself() {
         "a default is nothing that could be lost"
     );
     let mut game = Progress::new(parsed(one));
-    game.set::<String>(game.schema().clone().field("name").unwrap(), "?".to_string());
+    game.set(game.schema().clone().field::<String>("name").unwrap(), "?".to_string());
     let error = verify(&write(&game.snapshot(), &Stamp::first(1, "test")), &schema).unwrap_err();
     assert!(error.to_string().contains("nobody is called so"), "{error}");
 }
@@ -142,7 +142,7 @@ fn settings_of_the_device_come_along() {
     let folder = tempfile::tempdir().unwrap();
     let dir = SaveDir::at(folder.path());
     let mut game = Progress::new(parsed(one));
-    game.set::<i64>(game.schema().clone().field("horn").unwrap(), 9);
+    game.set(game.schema().clone().field::<i64>("horn").unwrap(), 9);
     dir.slot("otter").unwrap().save(&game.snapshot(), "quit").unwrap();
     let mut keeper = Keeper::open(&dir.slot("otter").unwrap(), &schema).unwrap();
     let horn: Field<f64> = schema.field("horn_volume").unwrap();

@@ -22,7 +22,7 @@ fn played() -> (Arc<Schema>, Progress) {
     {
         game.begin_replacing(schema.difficulty(tide).ok());
         game.enter(schema.level(level).unwrap()).unwrap();
-        game.add::<i64>(schema.field("letters").unwrap(), 5);
+        game.add(schema.field::<i64>("letters").unwrap(), 5);
         game.tick(Duration::from_secs(seconds));
         game.finish_with_stars(stars).unwrap();
     }
@@ -41,7 +41,7 @@ fn what_was_erased_does_not_come_back_by_damage() {
     slot.save_erased(&game.snapshot(), "erase").unwrap();
     std::fs::write(slot.path(), b"damaged").unwrap();
     let opened = slot.open(&schema).unwrap().progress;
-    assert_eq!(opened.get::<Option<i64>>(schema.field("best_letters").unwrap()), None);
+    assert_eq!(opened.get(schema.field::<Option<i64>>("best_letters").unwrap()), None);
     assert_eq!(opened.facts(names(&schema).reedgate, None), LevelFacts::default());
 }
 

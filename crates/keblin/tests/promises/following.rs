@@ -279,6 +279,6 @@ fn what_the_declaration_names_makes_a_save_due_once() {
     assert_eq!(game.take_due(), Some(SaveAt::Every(Time::from_millis(10_000))));
     game.end_run().unwrap();
     assert_eq!(game.take_due(), Some(SaveAt::RunEnd));
-    assert_eq!(game.get::<i64>(coppers), 2);
+    assert_eq!(game.get(coppers), 2);
     assert_eq!(game.value_at(coppers.cell()), &Value::Int(2));
 }

@@ -140,14 +140,14 @@ fn what_is_not_known_and_not_needed_is_carried_along_told_and_written_back() {
     // Played on and saved twice, by a game that knows nothing of them.
     let mut progress = save.into_progress();
     for number in 2..4 {
-        progress.add::<i64>(schema.field("coppers").unwrap(), 5);
+        progress.add(schema.field::<i64>("coppers").unwrap(), 5);
         let bytes = write(&progress.snapshot(), &stamp(number));
         for block in [&index, &weather] {
             assert!(bytes.windows(block.len()).any(|window| window == block), "a block was lost");
         }
         progress = verify(&bytes, &schema).unwrap().into_progress();
     }
-    assert_eq!(progress.get::<i64>(schema.field("coppers").unwrap()), 130);
+    assert_eq!(progress.get(schema.field::<i64>("coppers").unwrap()), 130);
 }
 
 #[test]

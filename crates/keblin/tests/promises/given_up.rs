@@ -77,22 +77,6 @@ fn a_continue_button_opens_the_slot_anew_in_place() {
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 5);
 }
 
-#[test]
-fn progress_of_another_game_is_not_written_over_a_save() {
-    let (_, slot) = in_memory();
-    let Game { ref schema, shells, .. } = game();
-    let mut kept = Keeper::open(&slot, schema).unwrap();
-    kept.set(shells, 9);
-    kept.save_now().unwrap();
-    let other = crate::tables::schema(
-        "game = 'other'\nversion = 1\n[fields]\nx = { type = 'int', scope = 'profile' }\n",
-    );
-    *kept = keblin::Progress::new(other);
-    assert!(matches!(kept.save_now(), Err(SaveError::OtherGame { .. })));
-    drop(kept);
-    assert_eq!(slot.view(schema).unwrap().progress.get(shells), 9);
-}
-
 /// Panics at so many calls of `append` and `publish`.
 #[derive(Debug, Default)]
 struct Panicking {

@@ -37,7 +37,7 @@ fn instants(schema: &Arc<Schema>) -> [Progress; 3] {
     game.begin(Some(schema.difficulty("wild").unwrap())).unwrap();
     game.enter(brook).unwrap();
     game.tick(Duration::from_nanos(92_400_000_001));
-    game.add::<i64>(schema.field("reeds").unwrap(), 31);
+    game.add(schema.field::<i64>("reeds").unwrap(), 31);
     game.reach(schema.checkpoint(brook, "log").unwrap()).unwrap();
     let first = game.clone();
     for (field, text) in [
@@ -77,7 +77,7 @@ fn instants(schema: &Arc<Schema>) -> [Progress; 3] {
     game.enter(brook).unwrap();
     game.finish_with_stars(3).unwrap();
     game.enter(weir).unwrap();
-    game.add::<i64>(schema.field("reeds").unwrap(), 7);
+    game.add(schema.field::<i64>("reeds").unwrap(), 7);
     [first, second, game]
 }
 

@@ -66,16 +66,16 @@ fn opened(schema: &Arc<Schema>, game: &Progress) -> Progress {
 #[test]
 fn every_kind_begins_as_declared_or_empty() {
     let (schema, game) = game();
-    assert_eq!(game.get::<f64>(field(&schema, "depth")), 1.0);
-    assert_eq!(game.get::<Bytes>(field(&schema, "photo")), &[] as &[u8]);
-    assert_eq!(game.get::<Option<Item>>(field(&schema, "lamp")), None);
-    assert_eq!(game.get::<Level>(field(&schema, "home")), schema.level("brook").unwrap());
-    assert_eq!(game.get::<[f32; 3]>(field(&schema, "camera")), [0.5, -1.0, 2.25]);
-    assert_eq!(game.get::<[f32; 4]>(field(&schema, "turn")), [0.0, 0.0, 0.0, 1.0]);
-    let lantern = game.get::<Shape>(field(&schema, "lantern"));
+    assert_eq!(game.get(field::<f64>(&schema, "depth")), 1.0);
+    assert_eq!(game.get(field::<Bytes>(&schema, "photo")), &[] as &[u8]);
+    assert_eq!(game.get(field::<Option<Item>>(&schema, "lamp")), None);
+    assert_eq!(game.get(field::<Level>(&schema, "home")), schema.level("brook").unwrap());
+    assert_eq!(game.get(field::<[f32; 3]>(&schema, "camera")), [0.5, -1.0, 2.25]);
+    assert_eq!(game.get(field::<[f32; 4]>(&schema, "turn")), [0.0, 0.0, 0.0, 1.0]);
+    let lantern = game.get(field::<Shape>(&schema, "lantern"));
     assert_eq!((lantern.get("oil"), lantern.get("lamp")), (Some(&Value::Int(3)), Some(&Value::Unset)));
-    assert!(game.get::<Vec<String>>(field(&schema, "satchel")).is_empty());
-    let splits = game.get::<Vec<Time>>(field(&schema, "splits"));
+    assert!(game.get(field::<Vec<String>>(&schema, "satchel")).is_empty());
+    let splits = game.get(field::<Vec<Time>>(&schema, "splits"));
     assert_eq!(splits.iter().collect::<Vec<_>>(), [Time::from_millis(1000), Time::from_millis(90_000)]);
 }
 

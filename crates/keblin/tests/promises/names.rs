@@ -101,7 +101,7 @@ fn a_value_of_every_type_is_written_and_read_by_its_name() {
     assert_eq!(game.get(best), Some(Time::from_nanos(42)));
     // And as handles that are looked up see it.
     let looked_up: Field<Shape> = reed_bed::schema().field("lantern").unwrap();
-    assert_eq!(game.progress().get(looked_up).get("oil"), Some(&Value::Int(3)));
+    assert_eq!(game.get(looked_up).get("oil"), Some(&Value::Int(3)));
 }
 
 #[test]

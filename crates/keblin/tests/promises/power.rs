@@ -221,7 +221,7 @@ fn what_was_erased_is_in_no_file_that_could_be_opened() {
     let files = Memory::default();
     let slot = slot_on(Arc::new(files.clone()));
     let mut game = Keeper::open(&slot, &schema).unwrap();
-    game.submit::<i64>(schema.field("best").unwrap(), 4_771_077);
+    game.submit(schema.field::<Option<i64>>("best").unwrap(), 4_771_077);
     game.pin("bridge").unwrap();
     game.save_now().unwrap();
     game.erase(&Erase::Profile, true).unwrap();
@@ -236,6 +236,6 @@ fn what_was_erased_is_in_no_file_that_could_be_opened() {
         .collect();
     assert_eq!(holding, ["saves/aside/otter.erased-1.keblin"], "set aside, and never offered");
     let game = Keeper::open(&slot, &schema).unwrap();
-    assert_eq!(game.get::<Option<i64>>(schema.field("best").unwrap()), None);
+    assert_eq!(game.get(schema.field::<Option<i64>>("best").unwrap()), None);
     assert!(game.pins().unwrap().is_empty());
 }

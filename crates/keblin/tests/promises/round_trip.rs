@@ -111,13 +111,16 @@ const GAME: &str = r#"
 fn grown(schema: &Arc<Schema>) -> Progress {
     let (first, hard) = (schema.level("first").unwrap(), schema.difficulty("hard").unwrap());
     let mut game = Progress::new(Arc::clone(schema));
-    game.set::<String>(schema.field("name").unwrap(), "Ötti \"the\" otter".into());
-    game.set::<bool>(schema.field("met").unwrap(), true);
-    game.submit::<Time>(schema.field_per("best").unwrap().at((hard, first)), Time::from_millis(92_400));
+    game.set(schema.field::<String>("name").unwrap(), "Ötti \"the\" otter".into());
+    game.set(schema.field::<bool>("met").unwrap(), true);
+    game.submit(
+        schema.field_per::<Option<Time>, _>("best").unwrap().at((hard, first)),
+        Time::from_millis(92_400),
+    );
     game.begin(Some(hard)).unwrap();
     game.enter(first).unwrap();
     game.reach(schema.checkpoint(first, "one").unwrap()).unwrap();
-    game.set::<i64>(schema.field("oil").unwrap(), 5);
+    game.set(schema.field::<i64>("oil").unwrap(), 5);
     game
 }
 
@@ -134,7 +137,7 @@ fn every_kind_of_value_and_axis_comes_back() {
         schema.difficulty("easy").unwrap(),
     );
     let best = schema.field_per::<Option<Time>, _>("best").unwrap();
-    assert_eq!(game.get::<String>(schema.field("name").unwrap()), "Ötti \"the\" otter");
+    assert_eq!(game.get(schema.field::<String>("name").unwrap()), "Ötti \"the\" otter");
     assert_eq!(game.get(best.at((hard, first))), Some(Time::from_millis(92_400)));
     assert_eq!(game.get(best.at((easy, first))), None);
 }
@@ -156,9 +159,9 @@ fn a_declaration_that_grew_opens_older_saves_with_its_defaults() {
     assert!(save.findings().is_empty());
     let mut game = save.into_progress();
     game.resume().unwrap();
-    assert_eq!(game.get::<i64>(large.field("lamp").unwrap()), 3);
+    assert_eq!(game.get(large.field::<i64>("lamp").unwrap()), 3);
     assert_eq!(game.level(), large.level("first").ok());
-    assert_eq!(game.get::<String>(large.field("name").unwrap()), "Ötti \"the\" otter");
+    assert_eq!(game.get(large.field::<String>("name").unwrap()), "Ötti \"the\" otter");
 }
 
 #[test]
@@ -183,14 +186,14 @@ fn what_a_smaller_declaration_does_not_know_is_carried_along_and_comes_back() {
         ]
     );
     let mut between = save.into_progress();
-    between.set::<String>(small.field("name").unwrap(), "Lutra".into());
+    between.set(small.field::<String>("name").unwrap(), "Lutra".into());
     let back = verify(&write(&between.snapshot(), &stamp(2)), &large).unwrap().into_progress();
     let best = large.field_per::<Option<Time>, _>("best").unwrap();
     let (first, hard) = (large.level("first").unwrap(), large.difficulty("hard").unwrap());
     assert_eq!(back.get(best.at((hard, first))), Some(Time::from_millis(92_400)));
     assert_eq!(back.facts(first, Some(hard)).attempts, 1);
-    assert!(back.get::<bool>(large.field("met").unwrap()));
-    assert_eq!(back.get::<String>(large.field("name").unwrap()), "Lutra");
+    assert!(back.get(large.field::<bool>("met").unwrap()));
+    assert_eq!(back.get(large.field::<String>("name").unwrap()), "Lutra");
 }
 
 #[test]
@@ -203,5 +206,5 @@ fn a_checkpoint_that_is_gone_leads_to_the_start_of_the_level() {
     let mut game = save.into_progress();
     game.resume().unwrap();
     assert_eq!((game.level(), game.checkpoint()), (without.level("first").ok(), None));
-    assert_eq!(game.get::<i64>(without.field("oil").unwrap()), 0, "the value on arrival, as after a death");
+    assert_eq!(game.get(without.field::<i64>("oil").unwrap()), 0, "the value on arrival, as after a death");
 }

@@ -33,7 +33,7 @@ fn finish(game: &mut Progress, letters: i64, seconds: u64) -> (u8, Vec<bool>) {
     let schema = Arc::clone(game.schema());
     game.begin_replacing(None);
     game.enter(schema.level("first").unwrap()).unwrap();
-    game.set::<i64>(schema.field("letters").unwrap(), letters);
+    game.set(schema.field::<i64>("letters").unwrap(), letters);
     game.tick(Duration::from_secs(seconds));
     let finished = game.finish().unwrap().unwrap();
     (finished.stars, finished.star_rules.iter().map(|star| star.held).collect())
@@ -150,7 +150,7 @@ fn rules_that_take_each_other_back_come_to_rest() {
         UNLOCKS.replace("unlocked.fog_lamp && unlocked.iron_pole", "!unlocked.iron_pole && coppers > 0");
     let schema = schema(&text.replace("\"coppers >= 20\"", "\"!unlocked.night_mode && coppers > 0\""));
     let mut game = Progress::new(Arc::clone(&schema));
-    game.set::<i64>(schema.field("coppers").unwrap(), 5);
+    game.set(schema.field::<i64>("coppers").unwrap(), 5);
     assert!(game.rules_asked() < 50);
 }
 

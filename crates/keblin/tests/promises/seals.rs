@@ -41,7 +41,7 @@ fn a_seal_of_one_state_is_none_of_another() {
     let schema = fen_post();
     let mut game = Progress::new(Arc::clone(&schema));
     let first = sealed(&schema);
-    game.set::<i64>(schema.field("coppers").unwrap(), 999);
+    game.set(schema.field::<i64>("coppers").unwrap(), 999);
     let second = write_behind(&read(&first).unwrap(), &game.snapshot(), &stamp(2), Some(&key(7)));
     let both = [&first[..], &second].concat();
     assert_eq!(told(&both, &schema, Some(&key(7))).0, Seal::Holds);

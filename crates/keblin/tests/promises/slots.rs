@@ -27,7 +27,7 @@ fn files(folder: &Path) -> Vec<String> {
 
 fn with_coppers(schema: &Arc<Schema>, coppers: i64) -> Progress {
     let mut game = Progress::new(Arc::clone(schema));
-    game.set::<i64>(schema.field("coppers").unwrap(), coppers);
+    game.set(schema.field::<i64>("coppers").unwrap(), coppers);
     game
 }
 
@@ -40,8 +40,8 @@ fn a_first_run_is_no_error_and_writes_nothing() {
     let mut opened = slot.open(&schema).unwrap();
     assert_eq!((&opened.origin, opened.findings.len()), (&Origin::FirstRun, 0));
     assert_eq!(opened.progress.drain_notices().collect::<Vec<_>>(), [Notice::FirstRun]);
-    assert_eq!(opened.progress.get::<i64>(schema.field("coppers").unwrap()), 120);
-    assert_eq!(opened.progress.get::<Option<i64>>(schema.field("best_letters").unwrap()), None);
+    assert_eq!(opened.progress.get(schema.field::<i64>("coppers").unwrap()), 120);
+    assert_eq!(opened.progress.get(schema.field::<Option<i64>>("best_letters").unwrap()), None);
     assert!(dir.slots().unwrap().is_empty());
     assert!(!dir.folder().exists(), "reading made something");
 }
@@ -66,7 +66,7 @@ fn a_save_becomes_the_copy_when_the_next_one_takes_its_place() {
     );
     assert_eq!(fs::read(slot.previous_path()).unwrap(), bytes);
     let opened = slot.open(&schema).unwrap();
-    assert_eq!(opened.progress.get::<i64>(schema.field("coppers").unwrap()), 2);
+    assert_eq!(opened.progress.get(schema.field::<i64>("coppers").unwrap()), 2);
     assert_eq!(dir.slots().unwrap()[0].as_str(), "otter");
 }
 

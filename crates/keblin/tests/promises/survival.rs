@@ -85,7 +85,7 @@ fn happen(game: &mut Progress, row: &str) -> Row {
             Row::Death
         }
         "a death, none left" => {
-            game.set::<i64>(schema.field("lives").unwrap(), 1);
+            game.set(schema.field::<i64>("lives").unwrap(), 1);
             game.die().unwrap();
             Row::LastDeath
         }

@@ -199,7 +199,7 @@ fn the_journal_is_bounded_and_ticks_do_not_fill_it() {
 fn a_handle_of_another_schema_is_a_mistake_in_the_program() {
     let (_, game) = game();
     let other = schema("game = 'other'\nversion = 1\n[fields]\noil = { type = 'int', scope = 'profile' }\n");
-    let _ = game.get::<i64>(other.field("oil").unwrap());
+    let _ = game.get(other.field::<i64>("oil").unwrap());
 }
 
 #[test]

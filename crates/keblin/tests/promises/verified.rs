@@ -47,7 +47,7 @@ fn a_value_outside_bounds_that_have_changed_is_told_and_clamped() {
         save.findings()[0].to_string(),
         "run.oil: warning: 60 lies above max 50; opening clamps it [out_of_bounds]"
     );
-    assert_eq!(save.into_progress().get::<i64>(schema_now.field("oil").unwrap()), 50);
+    assert_eq!(save.into_progress().get(schema_now.field::<i64>("oil").unwrap()), 50);
 }
 
 #[test]
@@ -66,7 +66,7 @@ fn records_and_ratings_of_levels_that_were_never_finished_are_told() {
     let mut game = Progress::new(Arc::clone(&schema));
     let place = (schema.level("reedgate").unwrap(), schema.difficulty("spring").unwrap());
     let best: Field<Option<Time>> = schema.field_per("best_crossing").unwrap().at(place);
-    game.submit::<Time>(best, Time::from_millis(5));
+    game.submit(best, Time::from_millis(5));
     let stars = keblin::condition::names::named(&schema, "levels.long_mere.neap.stars").unwrap();
     game.suppose_asked(&stars, keblin::Value::Int(1)).unwrap();
     assert_eq!(
@@ -84,7 +84,7 @@ fn a_run_without_a_life_is_told() {
     let schema = fen_post();
     let mut game = Progress::new(Arc::clone(&schema));
     game.begin(None).unwrap();
-    game.set::<i64>(schema.field("boats").unwrap(), 0);
+    game.set(schema.field::<i64>("boats").unwrap(), 0);
     assert_eq!(
         told(&game, ("", "")),
         ["run.boats: warning: a run to continue, but no life left [run_without_lives]"]
@@ -158,7 +158,7 @@ fn play_plainly(game: &mut Progress, event: u8, number: i64) {
             game.set(field("lamps"), Value::List(vec![lamp; count % 5].into()));
         }
         9 => game.tick(std::time::Duration::from_secs(number.unsigned_abs())),
-        10 => drop(game.submit::<i64>(schema.field("tops").unwrap(), number)),
+        10 => drop(game.submit(schema.field::<Option<i64>>("tops").unwrap(), number)),
         11 if number % 2 == 0 => {
             drop(schema.checkpoint(schema.level_at(0).unwrap(), "log").map(|log| game.reach(log)))
         }

@@ -6,10 +6,11 @@ use std::sync::Arc;
 use keblin::condition::names::resolve;
 use keblin::condition::{Node, parse};
 use keblin::migrate::{Account, Fate};
+use keblin::progress::Holder;
 use keblin::save::{Stamp, read as read_save, write};
 use keblin::store::{OpenError, Origin};
 use keblin::verify::{salvage, verify};
-use keblin::{Field, Files, Notice, Progress, SaveDir, Schema, Snapshot, TextFile, Value};
+use keblin::{AnyGame, Field, Files, Notice, Play, Progress, SaveDir, Schema, Snapshot, TextFile, Value};
 
 use crate::steps::{parsed, versions};
 use crate::tables::read;
@@ -35,7 +36,7 @@ pub(crate) fn suppose(game: &mut Progress, name: &str, value: Value) {
     game.suppose_asked(&asked, value).unwrap();
 }
 
-pub(crate) fn answer(game: &Progress, name: &str) -> Value {
+pub(crate) fn answer<P: Holder>(game: &Play<AnyGame, P>, name: &str) -> Value {
     let Node::Path(path) = parse(name).unwrap().node else { panic!("{name}") };
     game.answer(&resolve(game.schema(), &path).unwrap())
 }
@@ -53,7 +54,7 @@ pub(crate) fn long_ago(oil: i64) -> Snapshot {
 
 /// What a player of then finds in version 3.
 #[track_caller]
-pub(crate) fn is_all_there(game: &Progress, oil: i64) {
+pub(crate) fn is_all_there<P: Holder>(game: &Play<AnyGame, P>, oil: i64) {
     let number = |name| answer(game, name).number();
     assert_eq!(number("letters"), Some(31));
     assert_eq!(number("oil"), Some(oil));

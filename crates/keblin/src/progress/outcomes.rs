@@ -1,20 +1,20 @@
 //! What events answer, in a game's names: every handle in it is of the game, because the progress it came from is.
 
-use keblin_schema::{Game, OfGame};
+use keblin_schema::OfGame;
 
-use crate::progress::{
-    Asks, Begun, Covered, Death, Entered, Fed, Finished, LevelCard, NewRecord, Next, Notice, Outcome, Place,
+use super::{
+    Asks, Begun, Covered, Death, Entered, Fed, Finished, LevelCard, NewRecord, Next, Notice, Place,
     ResumePoint, Resumed, RunOver, Standing, StarHeld,
 };
 
-impl<G: Game> OfGame<G> for Place {
+impl<G> OfGame<G> for Place {
     type Of = Place<G>;
     fn of_game(self) -> Place<G> {
         Place { level: self.level.of_game(), checkpoint: self.checkpoint.of_game() }
     }
 }
 
-impl<G: Game> OfGame<G> for NewRecord {
+impl<G> OfGame<G> for NewRecord {
     type Of = NewRecord<G>;
     fn of_game(self) -> NewRecord<G> {
         let NewRecord { field, level, difficulty, at, place, before, now } = self;
@@ -22,7 +22,7 @@ impl<G: Game> OfGame<G> for NewRecord {
     }
 }
 
-impl<G: Game> OfGame<G> for Notice {
+impl<G> OfGame<G> for Notice {
     type Of = Notice<G>;
     fn of_game(self) -> Notice<G> {
         match self {
@@ -53,7 +53,7 @@ impl<G: Game> OfGame<G> for Notice {
     }
 }
 
-impl<G: Game> OfGame<G> for Asks {
+impl<G> OfGame<G> for Asks {
     type Of = Asks<G>;
     fn of_game(self) -> Asks<G> {
         match self {
@@ -68,7 +68,7 @@ impl<G: Game> OfGame<G> for Asks {
     }
 }
 
-impl<G: Game> OfGame<G> for Standing {
+impl<G> OfGame<G> for Standing {
     type Of = Standing<G>;
     fn of_game(self) -> Standing<G> {
         let Standing { asks, met, held, needed } = self;
@@ -76,7 +76,7 @@ impl<G: Game> OfGame<G> for Standing {
     }
 }
 
-impl<G: Game> OfGame<G> for LevelCard {
+impl<G> OfGame<G> for LevelCard {
     type Of = LevelCard<G>;
     fn of_game(self) -> LevelCard<G> {
         let LevelCard { level, open, lock, current, facts } = self;
@@ -84,7 +84,7 @@ impl<G: Game> OfGame<G> for LevelCard {
     }
 }
 
-impl<G: Game> OfGame<G> for Covered {
+impl<G> OfGame<G> for Covered {
     type Of = Covered<G>;
     fn of_game(self) -> Covered<G> {
         let Covered { level, never_picked_up, never_handed_over } = self;
@@ -92,14 +92,14 @@ impl<G: Game> OfGame<G> for Covered {
     }
 }
 
-impl<G: Game> OfGame<G> for Begun {
+impl<G> OfGame<G> for Begun {
     type Of = Begun<G>;
     fn of_game(self) -> Begun<G> {
         Begun { difficulty: self.difficulty.of_game(), replaced: self.replaced.of_game() }
     }
 }
 
-impl<G: Game> OfGame<G> for RunOver {
+impl<G> OfGame<G> for RunOver {
     type Of = RunOver<G>;
     fn of_game(self) -> RunOver<G> {
         let RunOver { end, records, refused, opened, unlocked } = self;
@@ -108,7 +108,7 @@ impl<G: Game> OfGame<G> for RunOver {
     }
 }
 
-impl<G: Game> OfGame<G> for ResumePoint {
+impl<G> OfGame<G> for ResumePoint {
     type Of = ResumePoint<G>;
     fn of_game(self) -> ResumePoint<G> {
         let ResumePoint { level, checkpoint, difficulty } = self;
@@ -120,7 +120,7 @@ impl<G: Game> OfGame<G> for ResumePoint {
     }
 }
 
-impl<G: Game> OfGame<G> for Resumed {
+impl<G> OfGame<G> for Resumed {
     type Of = Resumed<G>;
     fn of_game(self) -> Resumed<G> {
         match self {
@@ -130,14 +130,14 @@ impl<G: Game> OfGame<G> for Resumed {
     }
 }
 
-impl<G: Game> OfGame<G> for Entered {
+impl<G> OfGame<G> for Entered {
     type Of = Entered<G>;
     fn of_game(self) -> Entered<G> {
         Entered { level: self.level.of_game(), attempt: self.attempt }
     }
 }
 
-impl<G: Game> OfGame<G> for Death {
+impl<G> OfGame<G> for Death {
     type Of = Death<G>;
     fn of_game(self) -> Death<G> {
         match self {
@@ -148,21 +148,21 @@ impl<G: Game> OfGame<G> for Death {
     }
 }
 
-impl<G: Game> OfGame<G> for StarHeld {
+impl<G> OfGame<G> for StarHeld {
     type Of = StarHeld<G>;
     fn of_game(self) -> StarHeld<G> {
         StarHeld { held: self.held, parts: self.parts.of_game() }
     }
 }
 
-impl<G: Game> OfGame<G> for Next {
+impl<G> OfGame<G> for Next {
     type Of = Next<G>;
     fn of_game(self) -> Next<G> {
         Next { level: self.level.of_game(), open: self.open }
     }
 }
 
-impl<G: Game> OfGame<G> for Finished {
+impl<G> OfGame<G> for Finished {
     type Of = Finished<G>;
     fn of_game(self) -> Finished<G> {
         Finished {
@@ -181,7 +181,7 @@ impl<G: Game> OfGame<G> for Finished {
     }
 }
 
-impl<G: Game> OfGame<G> for Fed {
+impl<G> OfGame<G> for Fed {
     type Of = Fed<G>;
     fn of_game(self) -> Fed<G> {
         match self {
@@ -190,26 +190,6 @@ impl<G: Game> OfGame<G> for Fed {
             Fed::Reached(reached) => Fed::Reached(reached),
             Fed::Finished(finished) => Fed::Finished(finished.of_game()),
             Fed::Happened => Fed::Happened,
-        }
-    }
-}
-
-impl<G: Game> OfGame<G> for Outcome {
-    type Of = Outcome<G>;
-    fn of_game(self) -> Outcome<G> {
-        match self {
-            Outcome::Done => Outcome::Done,
-            Outcome::Begun(begun) => Outcome::Begun(begun.of_game()),
-            Outcome::Resumed(resumed) => Outcome::Resumed(resumed.of_game()),
-            Outcome::Entered(entered) => Outcome::Entered(entered.of_game()),
-            Outcome::Reached(reached) => Outcome::Reached(reached),
-            Outcome::Died(death) => Outcome::Died(death.of_game()),
-            Outcome::Respawned(place) => Outcome::Respawned(place.of_game()),
-            Outcome::Finished(finished) => Outcome::Finished(finished.of_game()),
-            Outcome::RunOver(over) => Outcome::RunOver(over.of_game()),
-            Outcome::Fed(fed) => Outcome::Fed(fed.of_game()),
-            Outcome::Changed(change) => Outcome::Changed(change),
-            Outcome::Erased(erased) => Outcome::Erased(erased),
         }
     }
 }

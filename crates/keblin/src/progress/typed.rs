@@ -1,0 +1,155 @@
+//! What calls take for a field: the fields of one game, or those that were looked up. The compiler's complaints about
+//! anything else are written here.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use keblin_schema::typed::{FieldType, Scalar};
+use keblin_schema::{AnyGame, Compiled, Field, PerField, Schema};
+
+/// A game with a schema of its own, as a type. The macro [`schema!`](crate::schema) makes one.
+pub trait Game: Compiled {
+    /// Its schema.
+    fn schema() -> &'static Arc<Schema>;
+}
+
+/// What a field is read as.
+pub(super) type Read<'a, F, G> = <<F as FieldOf<G>>::Of as FieldType>::Read<'a>;
+
+/// What a field is written as.
+pub(crate) type Write<F, G> = <<F as FieldOf<G>>::Of as FieldType>::Write;
+
+/// A field of a game with one value.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not a field of this game with one value",
+    label = "expected a field of this game with one value",
+    note = "write `fields::NAME`; of a field with a value for each level or difficulty `fields::NAME.at(levels::ID)`, with as many places as it has axes",
+    note = "a field of another game's schema does not fit here, and a level or checkpoint is no field"
+)]
+pub trait FieldOf<G>: Copy {
+    /// The type it is read and written as.
+    type Of: FieldType;
+    /// The same of any game.
+    fn of_any(self) -> Field<Self::Of>;
+}
+
+impl<T: FieldType, G> FieldOf<G> for Field<T, G> {
+    type Of = T;
+    fn of_any(self) -> Field<T> {
+        Field::of_any(self)
+    }
+}
+
+/// What was looked up in the schema of a game while it runs is checked then.
+impl<T: FieldType, G: Game> FieldOf<G> for Field<T, AnyGame> {
+    type Of = T;
+    fn of_any(self) -> Field<T> {
+        self
+    }
+}
+
+/// A field of a game that may be unset: a record, or an id without a default.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is no field of this game that may be unset",
+    label = "expected a record, or an id without a default",
+    note = "a record is declared with `keep = \"highest\"` or `keep = \"lowest\"`; what always has a value is written with `set` or `add`"
+)]
+pub trait UnsettableOf<G>: Copy {
+    /// The type of what it holds when it is set.
+    type Held: Scalar;
+    /// The same of any game.
+    fn of_any(self) -> Field<Option<Self::Held>>;
+}
+
+impl<T: Scalar, G> UnsettableOf<G> for Field<Option<T>, G> {
+    type Held = T;
+    fn of_any(self) -> Field<Option<T>> {
+        Field::of_any(self)
+    }
+}
+
+/// A list of a game.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is no list of this game",
+    label = "expected a field of the type `list`",
+    note = "a set takes items with `insert` and `remove`, a map with `put_entry` and `take_entry`"
+)]
+pub trait ListOf<G>: Copy {
+    /// The type of its items.
+    type Item: Scalar;
+    /// The same of any game.
+    fn of_any(self) -> Field<Vec<Self::Item>>;
+}
+
+impl<T: Scalar, G> ListOf<G> for Field<Vec<T>, G> {
+    type Item = T;
+    fn of_any(self) -> Field<Vec<T>> {
+        Field::of_any(self)
+    }
+}
+
+/// A set of a game.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is no set of this game",
+    label = "expected a field of the type `set`",
+    note = "a list takes items with `push` and `remove_at`, a map with `put_entry` and `take_entry`"
+)]
+pub trait SetOf<G>: Copy {
+    /// The type of its items.
+    type Item: Scalar;
+    /// The same of any game.
+    fn of_any(self) -> Field<BTreeSet<Self::Item>>;
+}
+
+impl<T: Scalar, G> SetOf<G> for Field<BTreeSet<T>, G> {
+    type Item = T;
+    fn of_any(self) -> Field<BTreeSet<T>> {
+        Field::of_any(self)
+    }
+}
+
+/// A map of a game.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is no map of this game",
+    label = "expected a field of the type `map`",
+    note = "a list takes items with `push` and `remove_at`, a set with `insert` and `remove`"
+)]
+pub trait MapOf<G>: Copy {
+    /// The type of its keys.
+    type Key: Scalar;
+    /// The type of its values.
+    type Item: Scalar;
+    /// The same of any game.
+    fn of_any(self) -> Field<BTreeMap<Self::Key, Self::Item>>;
+}
+
+impl<K: Scalar, T: Scalar, G> MapOf<G> for Field<BTreeMap<K, T>, G> {
+    type Key = K;
+    type Item = T;
+    fn of_any(self) -> Field<BTreeMap<K, T>> {
+        Field::of_any(self)
+    }
+}
+
+/// A field of a game, with one value or with one for each place.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not a field of this game",
+    label = "expected a field of this game",
+    note = "write `fields::NAME`"
+)]
+pub trait WholeField<G>: Copy {
+    /// The cell of its first value.
+    fn first_cell(self) -> usize;
+}
+
+impl<T, G> WholeField<G> for Field<T, G> {
+    fn first_cell(self) -> usize {
+        self.cell()
+    }
+}
+
+impl<T, P, G: Compiled> WholeField<G> for PerField<T, P, G> {
+    fn first_cell(self) -> usize {
+        PerField::first_cell(self)
+    }
+}

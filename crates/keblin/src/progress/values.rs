@@ -1,0 +1,165 @@
+//! Values: reading and writing them by a field of the game. What a write does is `fields`.
+
+use keblin_schema::typed::{FieldType, Scalar};
+use keblin_schema::{Time, Value};
+
+use super::fields::Change;
+use super::journal::Cause;
+use super::phase::EventName;
+use super::play::{Holder, Play};
+use super::refusal::{Refused, Why};
+use super::typed::{FieldOf, Read, UnsettableOf, Write};
+
+/// A number, for adding, spending and submitting.
+#[diagnostic::on_unimplemented(
+    message = "a field of type `{Self}` is no number",
+    label = "only an `int`, a `float` or a `time` can be added to, spent or submitted",
+    note = "write the whole value with `set`"
+)]
+pub trait Amount: FieldType {
+    /// As a value; `None` if it is not finite.
+    fn amount(value: Self::Write) -> Option<Value>;
+
+    /// As a whole number, for types that are nothing else.
+    #[doc(hidden)]
+    fn whole(_value: &Self::Write) -> Option<i64> {
+        None
+    }
+}
+
+impl Amount for i64 {
+    fn amount(value: i64) -> Option<Value> {
+        Some(Value::Int(value))
+    }
+
+    #[inline]
+    fn whole(value: &i64) -> Option<i64> {
+        Some(*value)
+    }
+}
+
+impl Amount for f64 {
+    fn amount(value: f64) -> Option<Value> {
+        Value::float(value)
+    }
+}
+
+impl Amount for Time {
+    fn amount(value: Time) -> Option<Value> {
+        Some(Value::Time(value))
+    }
+}
+
+impl<T: Amount + Scalar> Amount for Option<T> {
+    fn amount(value: T::Write) -> Option<Value> {
+        T::amount(value)
+    }
+}
+
+impl<G, P: Holder> Play<G, P> {
+    /// The value of a cell of the layout, for tools that walk all fields; unset outside.
+    #[must_use]
+    #[inline]
+    pub fn value_at(&self, cell: usize) -> &Value {
+        self.engine().value_at(cell)
+    }
+
+    /// From here on a value call that is refused panics, so that a test does not pass over a refusal that the game
+    /// ignores. For tests.
+    pub fn strict(&mut self) {
+        self.engine_mut().strict();
+    }
+
+    /// The value of a field. Outside a run, level and run scope read as the waiting run would give them, else as a new
+    /// run would.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    #[must_use]
+    #[inline]
+    pub fn get<F: FieldOf<G>>(&self, field: F) -> Read<'_, F, G> {
+        let cell = self.engine().checked(field.of_any());
+        self.engine().note_read(cell);
+        F::Of::read(self.engine().value_at(cell))
+    }
+
+    /// Sets a field. Out of bounds, a plain value stops at the bound, and a record is refused. What is there already
+    /// by the field's keep rule (a better record, a `true` that is kept once) stays.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn set<F: FieldOf<G>>(&mut self, field: F, value: Write<F, G>) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        match F::Of::write(value, &self.engine().schema) {
+            Some(value) => self.engine_mut().write(cell, value, &Cause::Set),
+            None => self.engine().not_finite(cell),
+        }
+    }
+
+    /// Adds to a field; as [`Play::set`] with the sum, which never wraps around. Nothing can be added to a record
+    /// that is unset, and nothing taken from a field that keeps the sum.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    #[inline]
+    pub fn add<F: FieldOf<G, Of: Amount>>(&mut self, field: F, amount: Write<F, G>) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        if let Some(change) = F::Of::whole(&amount).and_then(|by| self.engine_mut().add_plainly(cell, by)) {
+            return change;
+        }
+        match F::Of::amount(amount) {
+            Some(amount) => self.engine_mut().add_to(cell, amount),
+            None => self.engine_mut().not_finite(cell),
+        }
+    }
+
+    /// Spends some of a field: all of it or nothing.
+    ///
+    /// # Errors
+    /// [`Why::NotEnough`] if less than the field's `min` would stay, [`Why::SpendsLessThanNothing`] for a negative
+    /// amount, [`Why::OnlyGains`] for a field that keeps the sum, [`Why::Phase`] where the field cannot be written.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn spend<F: FieldOf<G, Of: Amount>>(
+        &mut self,
+        field: F,
+        amount: Write<F, G>,
+    ) -> Result<Change, Refused> {
+        let cell = self.engine_mut().checked(field.of_any());
+        match F::Of::amount(amount) {
+            Some(amount) => self.engine_mut().spend_from(cell, &amount),
+            None => {
+                let change = self.engine_mut().not_finite(cell);
+                change
+                    .refused
+                    .map_or(Err(self.engine_mut().refusal(EventName::WriteProfile, Why::Phase)), Err)
+            }
+        }
+    }
+
+    /// Makes a field that may be unset so again.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn unset<F: UnsettableOf<G>>(&mut self, field: F) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        self.engine_mut().write(cell, Value::Unset, &Cause::Set)
+    }
+
+    /// Offers a record a value that the game measured itself. The better one stays; a value out of bounds is refused.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn submit<F: UnsettableOf<G, Held: Amount>>(
+        &mut self,
+        field: F,
+        value: <F::Held as FieldType>::Write,
+    ) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        match F::Held::amount(value) {
+            Some(value) => self.engine_mut().submit_to(cell, value),
+            None => self.engine_mut().not_finite(cell),
+        }
+    }
+}

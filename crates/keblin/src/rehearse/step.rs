@@ -1,0 +1,218 @@
+//! The steps of a rehearsal, and what each does to the progress under rehearsal. Those about files are `run`'s.
+
+use std::time::Duration;
+
+use keblin_schema::condition::names::Asked;
+use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Value};
+
+use super::expectation::Expectation;
+use crate::progress::items::Place;
+use crate::progress::journal::{Cause, Target};
+use crate::progress::{Engine, Erase, Refused, Signal};
+
+/// What a line of a rehearsal does.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Step {
+    /// Puts a made-up value in place.
+    Suppose(Asked, Value),
+    /// Puts an item into a list or set, or under a key of a map.
+    Put(Asked, Place, Value),
+    /// Takes an item out of a list, set or map.
+    Take(Asked, Place),
+    /// Feeds a signal for so many frames; `None` is none of them.
+    Feed(Option<Feed>, usize),
+    /// Stops the clocks, or lets them go on.
+    Pause(bool),
+    /// Holds this instant, to be loaded.
+    Hold,
+    /// Goes back to the instant that is held, with the yes or without.
+    Load(bool),
+    /// The game goes to the background: what is there is saved at once.
+    Suspend,
+    /// Whether what is due is saved by itself from here on.
+    Autosave(bool),
+    /// How often a moment was told since this was last expected.
+    ExpectMoment(Moment, usize),
+    /// Begins a run.
+    Begin {
+        /// On this difficulty; `None` is the one last chosen.
+        difficulty: Option<Difficulty>,
+        /// In place of one that is under way.
+        replacing: bool,
+    },
+    /// Goes on with a run or a level.
+    Resume,
+    /// Enters a level.
+    Enter(Level),
+    /// Sets a value.
+    Set(Asked, Value),
+    /// Adds to a value.
+    Add(Asked, Value),
+    /// Spends some of a value.
+    Spend(Asked, Value),
+    /// Offers a record.
+    Submit(Asked, Value),
+    /// Lets time pass, so often.
+    Tick(Duration, usize),
+    /// Reaches the checkpoint of this name in the level being played.
+    Reach(String),
+    /// Dies.
+    Die,
+    /// Comes back after a death.
+    Respawn,
+    /// Tries the level again.
+    Retry,
+    /// Finishes the level, with a rating if one is given.
+    Finish(Option<i64>),
+    /// Leaves the level for the map.
+    Leave,
+    /// Gives the run up.
+    EndRun,
+    /// Saves.
+    Save,
+    /// Saves and closes the game.
+    Quit,
+    /// Ends the game without saving, or in the middle of saving what there is.
+    Kill(Option<WriteStep>),
+    /// Opens the game again; what was saved is there so much later.
+    Launch(Duration),
+    /// Does a step in another copy of the game, which then saves and closes.
+    Elsewhere(Box<Step>),
+    /// Erases, once the yes is said.
+    Erase(Erase, bool),
+    /// A condition that must hold.
+    Expect(Box<Expectation>),
+    /// A level that must be open, or locked.
+    ExpectOpen {
+        /// The level.
+        level: Level,
+        /// On this difficulty; `None` is the one in question.
+        difficulty: Option<Difficulty>,
+        /// Whether it must be open.
+        open: bool,
+    },
+    /// How often a notice must have been told since it was last expected, or since the launch.
+    ExpectNotice(&'static str, usize),
+    /// Does a step that must be refused.
+    Refused(Box<Step>),
+}
+
+/// What is fed every frame.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Feed {
+    /// The player has died.
+    Death,
+    /// The level's end is reached.
+    Finish,
+    /// A checkpoint of the level being played is touched.
+    Reach(String),
+}
+
+keblin_schema::words! {
+    /// A step of writing, at which the power goes.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[non_exhaustive]
+    pub enum WriteStep {
+        /// Nothing is written yet.
+        Begin = "begin",
+        /// Half of it is written.
+        Half = "half",
+        /// All of it is written and nothing is synced, and what is not synced is lost.
+        Sync = "sync",
+        /// It is synced, and the game has not heard of it.
+        End = "end",
+    }
+}
+
+/// Plays an event.
+pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
+    match event {
+        Step::Suppose(asked, value) => progress.put_asked(asked, value.clone()),
+        Step::Begin { difficulty, replacing: true } => {
+            progress.begin_replacing(*difficulty);
+            Ok(())
+        }
+        Step::Begin { difficulty, replacing: false } => progress.begin(*difficulty).map(drop),
+        Step::Resume => progress.resume().map(drop),
+        Step::Enter(level) => progress.enter(*level).map(drop),
+        Step::Set(asked, value) => written(progress, asked, |progress, cell| {
+            progress.write(cell, value.clone(), &Cause::Set).refused.map_or(Ok(()), Err)
+        }),
+        Step::Add(asked, amount) => written(progress, asked, |progress, cell| {
+            progress.add_to(cell, amount.clone()).refused.map_or(Ok(()), Err)
+        }),
+        Step::Spend(asked, amount) => {
+            written(progress, asked, |progress, cell| progress.spend_from(cell, amount).map(drop))
+        }
+        Step::Submit(asked, value) => written(progress, asked, |progress, cell| {
+            progress.submit_to(cell, value.clone()).refused.map_or(Ok(()), Err)
+        }),
+        Step::Put(asked, place, item) => written(progress, asked, |progress, cell| {
+            progress.put_item(cell, place, item.clone()).refused.map_or(Ok(()), Err)
+        }),
+        Step::Take(asked, place) => written(progress, asked, |progress, cell| {
+            progress.take_item(cell, place).refused.map_or(Ok(()), Err)
+        }),
+        Step::Tick(elapsed, times) => {
+            (0..*times).for_each(|_| progress.tick(*elapsed));
+            Ok(())
+        }
+        Step::Reach(name) => {
+            checkpoint(progress, name).map_or(Ok(()), |checkpoint| progress.reach(checkpoint).map(drop))
+        }
+        Step::Feed(signal, frames) => (0..*frames).try_for_each(|_| feed_frame(progress, signal.as_ref())),
+        Step::Pause(on) => {
+            progress.pause(*on);
+            Ok(())
+        }
+        Step::Die => {
+            progress.die();
+            Ok(())
+        }
+        Step::Respawn => progress.respawn().map(drop),
+        Step::Retry => progress.retry().map(drop),
+        Step::Finish(None) => progress.finish().map(drop),
+        Step::Finish(Some(stars)) => progress.finish_with_stars(*stars).and_then(|finished| {
+            // A rating that is refused singly is what the author of the step wants to hear of.
+            let refused = finished.into_iter().flat_map(|finished| finished.refused).next();
+            refused.map_or(Ok(()), Err)
+        }),
+        Step::Erase(what, yes) => progress.erase(what, *yes).map(drop),
+        Step::Leave => progress.leave().map(drop),
+        Step::EndRun => progress.end_run().map(drop),
+        _ => Ok(()),
+    }
+}
+
+/// One frame of a sixtieth of a second in which a signal is true, or none.
+fn feed_frame(progress: &mut Engine, signal: Option<&Feed>) -> Result<(), Refused> {
+    let signal = match signal {
+        None => None,
+        Some(Feed::Death) => Some(Signal::Death),
+        Some(Feed::Finish) => Some(Signal::Finish),
+        Some(Feed::Reach(name)) => checkpoint(progress, name).map(Signal::Reach),
+    };
+    let fed = signal.map_or(Ok(()), |signal| progress.feed(signal, true).map(drop));
+    progress.tick_secs(1.0 / 60.0);
+    fed
+}
+
+fn written(
+    progress: &mut Engine,
+    asked: &Asked,
+    write: impl FnOnce(&mut Engine, usize) -> Result<(), Refused>,
+) -> Result<(), Refused> {
+    match progress.target(asked) {
+        Some(Target::Cell(cell)) => write(progress, cell),
+        _ => Ok(()),
+    }
+}
+
+/// The checkpoint of this name in the level being played, else in the first level that has one.
+fn checkpoint(progress: &Engine, name: &str) -> Option<Checkpoint> {
+    let schema = progress.schema();
+    let all = (0..schema.levels.len()).filter_map(|index| schema.level_at(index));
+    progress.level().into_iter().chain(all).find_map(|level| schema.checkpoint(level, name).ok())
+}
