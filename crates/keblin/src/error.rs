@@ -8,7 +8,9 @@ use thiserror::Error as Derive;
 use crate::game::InstallError;
 use crate::migrate::CodeError;
 use crate::progress::Refused;
-use crate::save::{KeyTooShort, ReadError};
+#[cfg(feature = "seal")]
+use crate::save::KeyTooShort;
+use crate::save::ReadError;
 use crate::snapshot::PictureTooLarge;
 use crate::store::{DiskError, OpenError, PinError, SaveError, SlotError, SlotNameError, SwitchError};
 
@@ -67,5 +69,6 @@ pub enum Error {
     /// A picture is too large.
     Picture(#[from] PictureTooLarge),
     /// A key for seals is too short.
+    #[cfg(feature = "seal")]
     Key(#[from] KeyTooShort),
 }

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use indicatif::ProgressBar;
 use keblin::migrate::{Account, Entry, Fate};
-use keblin::save::{Seal, SealKey, Stamp, write, write_sealed};
+use keblin::save::{SaveCode, Seal, SealKey, Stamp, write, write_sealed};
 use keblin::verify::{SaveFinding, verify_sealed};
 use keblin::{Schema, Severity};
 use rayon::prelude::*;
@@ -112,7 +112,7 @@ impl Doing<'_> {
         }
         let save = match verify_sealed(&bytes, self.schema, self.key) {
             Ok(save) => save,
-            Err(error) => return Ok(Done::Left(error.fault.code(), error.to_string())),
+            Err(error) => return Ok(Done::Left(error.fault.code().as_str(), error.to_string())),
         };
         let Some(account) = save.account().cloned() else { return Ok(Done::Already) };
         let findings = save.findings().to_vec();
@@ -190,7 +190,7 @@ impl Done {
                     tell_account(console, account)?;
                 }
                 // That it is of an earlier version is what all of this says.
-                for finding in findings.iter().filter(|finding| finding.code != "earlier_version") {
+                for finding in findings.iter().filter(|finding| finding.code != SaveCode::EarlierVersion) {
                     console.paragraph(&format!("  {finding}"), "    ")?;
                 }
                 if let Some(aside) = aside {

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use keblin::save::{Seal, SealKey};
+use keblin::save::{SaveCode, Seal, SealKey};
 use keblin::verify::{Examined, Kept, SaveFinding, examine_sealed};
 use keblin::{Schema, Severity};
 use rayon::prelude::*;
@@ -94,7 +94,7 @@ impl Checked {
 
     /// Whether there is nothing to tell in a folder of many: at most that it is of an earlier version, which is counted.
     fn is_plain(&self) -> bool {
-        let is_earlier = |finding: &SaveFinding| finding.code == "earlier_version";
+        let is_earlier = |finding: &SaveFinding| finding.code == SaveCode::EarlierVersion;
         self.examined.kept.is_ok() && self.examined.findings.iter().all(is_earlier)
     }
 
@@ -142,7 +142,7 @@ fn whole(
     kept: &Kept,
     examined: &Examined,
 ) -> Result<(), Trouble> {
-    let is_damaged = examined.findings.iter().any(|finding| finding.code.ends_with("_damaged"));
+    let is_damaged = examined.findings.iter().any(|finding| finding.code.is_damage());
     let word = match is_damaged {
         true => console.toned(Tone::Doubtful, "damaged in part"),
         false => console.toned(Tone::Good, "whole"),

@@ -54,7 +54,7 @@ pub(crate) fn finding(findings: &Findings, finding: &Finding) -> Json {
 
 pub(crate) fn save_finding(finding: &SaveFinding) -> Json {
     json!({
-        "code": finding.code,
+        "code": finding.code.as_str(),
         "severity": finding.severity.as_str(),
         "where": finding.place,
         "message": finding.message,

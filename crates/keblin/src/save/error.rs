@@ -3,6 +3,8 @@
 use std::fmt::{self, Write};
 
 use keblin_schema::shown::Shown;
+
+use super::code::SaveCode;
 use keblin_schema::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.
@@ -141,32 +143,32 @@ impl ReadError {
 }
 
 impl Fault {
-    /// Its word in text and JSON.
+    /// What it is, without its particulars.
     #[must_use]
-    pub fn code(&self) -> &'static str {
+    pub fn code(&self) -> SaveCode {
         match self {
-            Fault::Empty => "empty",
-            Fault::NotASave => "not_a_save",
-            Fault::TooLarge { .. } => "too_large",
-            Fault::Cut { .. } => "cut",
-            Fault::Digest => "digest",
-            Fault::Unexpected { .. } => "unexpected",
-            Fault::Trailing { .. } => "trailing",
-            Fault::OlderThanCopy { .. } => "older_than_copy",
-            Fault::Missing => "missing",
-            Fault::ErasedSince { .. } => "erased_since",
-            Fault::Unreadable { .. } => "unreadable",
-            Fault::Foot => "foot",
-            Fault::TooDeep { .. } => "too_deep",
-            Fault::SearchedTooLong { .. } => "searched_too_long",
-            Fault::LaterKeblin { .. } => "later_keblin",
-            Fault::NewerFormat { found, known } if found < known => "draft_format",
-            Fault::NewerFormat { .. } => "newer_format",
-            Fault::OtherGame { .. } => "other_game",
-            Fault::NewerVersion { .. } => "newer_version",
-            Fault::OlderVersion { .. } => "older_version",
-            Fault::Step(step) if step.needs_game => "needs_game",
-            Fault::Step(_) => "step_failed",
+            Fault::Empty => SaveCode::Empty,
+            Fault::NotASave => SaveCode::NotASave,
+            Fault::TooLarge { .. } => SaveCode::TooLarge,
+            Fault::Cut { .. } => SaveCode::Cut,
+            Fault::Digest => SaveCode::Digest,
+            Fault::Unexpected { .. } => SaveCode::Unexpected,
+            Fault::Trailing { .. } => SaveCode::Trailing,
+            Fault::OlderThanCopy { .. } => SaveCode::OlderThanCopy,
+            Fault::Missing => SaveCode::Missing,
+            Fault::ErasedSince { .. } => SaveCode::ErasedSince,
+            Fault::Unreadable { .. } => SaveCode::Unreadable,
+            Fault::Foot => SaveCode::Foot,
+            Fault::TooDeep { .. } => SaveCode::TooDeep,
+            Fault::SearchedTooLong { .. } => SaveCode::SearchedTooLong,
+            Fault::LaterKeblin { .. } => SaveCode::LaterKeblin,
+            Fault::NewerFormat { found, known } if found < known => SaveCode::DraftFormat,
+            Fault::NewerFormat { .. } => SaveCode::NewerFormat,
+            Fault::OtherGame { .. } => SaveCode::OtherGame,
+            Fault::NewerVersion { .. } => SaveCode::NewerVersion,
+            Fault::OlderVersion { .. } => SaveCode::OlderVersion,
+            Fault::Step(step) if step.needs_game => SaveCode::NeedsGame,
+            Fault::Step(_) => SaveCode::StepFailed,
         }
     }
 }

@@ -16,6 +16,9 @@
 /// The byte table: every block with its items in order, and the limits.
 pub mod layout;
 
+/// What is told of a save, as stable words.
+mod code;
+
 /// Why bytes are not a save, or not one of this game.
 pub mod error;
 
@@ -101,13 +104,16 @@ pub(crate) mod missing;
 pub(crate) mod decode;
 
 pub use block::Section;
+pub use code::SaveCode;
 pub use error::{Fault, ReadError};
 pub use file::SaveFile;
 pub use fingerprint::Fingerprint;
 pub use head::SlotHead;
 pub use layout::SaveLimits;
 pub use reader::{read, read_within};
-pub use seal::{KeyTooShort, Seal, SealKey};
+#[cfg(feature = "seal")]
+pub use seal::KeyTooShort;
+pub use seal::{Seal, SealKey};
 pub use stamp::{Lineage, Stamp};
 pub use state::StateHead;
 pub use summary::Summary;

@@ -16,7 +16,7 @@ use super::error::{DiskError, failed};
 use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
 use crate::save::decode::of_this_game;
-use crate::save::{Lineage, Stamp, read_within, write_device};
+use crate::save::{Lineage, SaveCode, Stamp, read_within, write_device};
 use crate::snapshot::Snapshot;
 use crate::verify::SaveFinding;
 use crate::verify::past::device_values;
@@ -50,10 +50,10 @@ impl SaveDir {
             Ok(Some(bytes)) => {
                 match read_within(&bytes, self.limits()).and_then(|file| device_values(&file, schema)) {
                     Ok(values) => return Settings { values: Some(values), findings: Vec::new() },
-                    Err(error) => ("settings_damaged", error.to_string()),
+                    Err(error) => (SaveCode::SettingsDamaged, error.to_string()),
                 }
             }
-            Err(error) => ("settings_unreadable", error.to_string()),
+            Err(error) => (SaveCode::SettingsUnreadable, error.to_string()),
         };
         let message = format!("{error}; settings are as declared");
         let finding =

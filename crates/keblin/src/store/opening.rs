@@ -14,7 +14,7 @@ use super::ruin::Ruin;
 use super::slot::Slot;
 use crate::progress::{AsideReason, Notice, Progress};
 use crate::save::search::History;
-use crate::save::{Fault, Lineage, ReadError};
+use crate::save::{Fault, Lineage, ReadError, SaveCode};
 use crate::verify::{Save, SaveFinding, Verified, verify_within};
 
 /// A slot that was opened.
@@ -212,7 +212,7 @@ impl Slot {
                 if let Found::Unreadable(error) = of_copy {
                     let message = format!("{error}; the save itself is whole");
                     let place = previous_path.display().to_string();
-                    opened.findings.push(SaveFinding::warning("copy_unreadable", place, message));
+                    opened.findings.push(SaveFinding::warning(SaveCode::CopyUnreadable, place, message));
                 }
                 Ok(opened)
             }

@@ -13,7 +13,7 @@ use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game
 use crate::save::layout::{PROFILE, RUN};
 use crate::save::reader::{at_the_end, is_final};
 use crate::save::search::History;
-use crate::save::{Fault, ReadError, SaveFile, SaveLimits, Seal, SealKey, Section};
+use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
 
 /// What was found in a file.
 #[derive(Clone, Debug)]
@@ -109,7 +109,7 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
 /// Damage that costs nothing yet.
 fn stale(error: &ReadError) -> SaveFinding {
     let message = format!("{}; it belongs to no state that opening takes", error.fault);
-    SaveFinding::warning("stale_damaged", format!("{}, byte {}", error.section, error.offset), message)
+    SaveFinding::warning(SaveCode::StaleDamaged, format!("{}, byte {}", error.section, error.offset), message)
 }
 
 fn kept(

@@ -5,12 +5,14 @@ use std::fmt;
 use keblin_schema::Severity;
 use keblin_schema::shown::Shown;
 
+use crate::save::SaveCode;
+
 /// One thing told of a save.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SaveFinding {
-    /// What it is, as a stable word.
-    pub code: &'static str,
+    /// What it is.
+    pub code: SaveCode,
     /// How grave it is.
     pub severity: Severity,
     /// Where: section, then ids, with dots between.
@@ -21,7 +23,7 @@ pub struct SaveFinding {
 
 impl SaveFinding {
     pub(crate) fn warning(
-        code: &'static str,
+        code: SaveCode,
         place: impl Into<String>,
         message: impl Into<String>,
     ) -> SaveFinding {

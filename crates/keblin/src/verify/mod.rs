@@ -39,7 +39,7 @@ use crate::save::decode::{of_the_past, of_this_game};
 use crate::save::glance::glance;
 use crate::save::missing::Missing;
 use crate::save::{
-    Lineage, ReadError, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
+    Lineage, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
 };
 use crate::snapshot::Snapshot;
 
@@ -141,7 +141,10 @@ fn verify_file(
 fn of_an_earlier_version(account: &Account) -> SaveFinding {
     let Account { from, to, .. } = account;
     let message = format!("saved by version {from} of the game; opening brings it to version {to}");
-    SaveFinding { severity: Severity::Hint, ..SaveFinding::warning("earlier_version", "state", message) }
+    SaveFinding {
+        severity: Severity::Hint,
+        ..SaveFinding::warning(SaveCode::EarlierVersion, "state", message)
+    }
 }
 
 /// What is told of a file whatever its values are.
@@ -150,7 +153,7 @@ fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFin
     if let Some(fault) = &file.fault {
         let message = format!("{}; taken is save {}, the last that is whole", fault.fault, file.head.number);
         let place = format!("{}, byte {}", fault.section, fault.offset);
-        found.push(SaveFinding::warning("later_damaged", place, message));
+        found.push(SaveFinding::warning(SaveCode::LaterDamaged, place, message));
     }
     let hint = |code, message| SaveFinding {
         severity: Severity::Hint,
@@ -159,16 +162,22 @@ fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFin
     match seal {
         Seal::Broken => {
             let message = "the seal was not made with the game's key over these bytes";
-            found.push(SaveFinding::warning("seal_broken", "state", message));
+            found.push(SaveFinding::warning(SaveCode::SealBroken, "state", message));
         }
-        Seal::NotChecked => found.push(hint("seal_not_checked", "sealed; without the key it is not checked")),
+        Seal::NotChecked => {
+            found.push(hint(SaveCode::SealNotChecked, "sealed; without the key it is not checked"))
+        }
         Seal::None if has_key => {
-            found.push(SaveFinding::warning("seal_missing", "state", "not sealed, and the game has a key"));
+            found.push(SaveFinding::warning(
+                SaveCode::SealMissing,
+                "state",
+                "not sealed, and the game has a key",
+            ));
         }
         _ => {}
     }
     if file.head.edited {
-        found.push(hint("edited", "made by a tool, not by the game"));
+        found.push(hint(SaveCode::Edited, "made by a tool, not by the game"));
     }
     found
 }

@@ -9,6 +9,7 @@ use keblin_schema::{Schema, Severity, Value};
 use super::finding::SaveFinding;
 use crate::progress::Engine;
 use crate::progress::place::FACT_AXES;
+use crate::save::SaveCode;
 use crate::save::decode::Decoded;
 use crate::save::glance::Glance;
 use crate::save::missing::Missing;
@@ -19,7 +20,7 @@ pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     found.extend(decoded.missing.iter().map(missing));
     found.extend(decoded.snapshot.carried.names().map(|place| SaveFinding {
         severity: Severity::Hint,
-        ..SaveFinding::warning("carried_along", place, "not declared here; kept and written back")
+        ..SaveFinding::warning(SaveCode::CarriedAlong, place, "not declared here; kept and written back")
     }));
     found
 }
@@ -61,7 +62,7 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
             };
             if let Err(unfit) = schema.fit(field, value) {
                 let message = format!("{unfit}; it is kept as it is");
-                found.push(SaveFinding::warning("does_not_fit", place(), message));
+                found.push(SaveFinding::warning(SaveCode::DoesNotFit, place(), message));
                 continue;
             }
             let outside = |bound: &Option<Bound>, side| match bound {
@@ -80,7 +81,7 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
                 (None, None) => continue,
             };
             let message = format!("{value} lies {side} {bound}; opening clamps it");
-            found.push(SaveFinding::warning("out_of_bounds", place(), message));
+            found.push(SaveFinding::warning(SaveCode::OutOfBounds, place(), message));
         }
     }
 }
@@ -102,11 +103,15 @@ fn stars(schema: &Schema, facts: &[LevelFacts], found: &mut Vec<SaveFinding>) {
             let at = At::level(Some(level), schema.level_facts_per_difficulty.then_some(difficulty));
             if facts.stars > def.stars {
                 let message = format!("{} stars, and the level has at most {}", facts.stars, def.stars);
-                found.push(SaveFinding::warning("too_many_stars", place(schema, "stars", at), message));
+                found.push(SaveFinding::warning(SaveCode::TooManyStars, place(schema, "stars", at), message));
             }
             if facts.stars > 0 && !facts.finished {
                 let message = "the level has stars, but was never finished";
-                found.push(SaveFinding::warning("stars_unfinished", place(schema, "stars", at), message));
+                found.push(SaveFinding::warning(
+                    SaveCode::StarsUnfinished,
+                    place(schema, "stars", at),
+                    message,
+                ));
             }
         }
     }
@@ -132,7 +137,7 @@ fn records(
         if !on.any(finished) {
             let place = field_place(schema, field, at);
             let message = "a record of finishing, but the level was never finished";
-            found.push(SaveFinding::warning("record_unfinished", place, message));
+            found.push(SaveFinding::warning(SaveCode::RecordUnfinished, place, message));
         }
     }
 }
@@ -149,29 +154,33 @@ fn lives(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {
     let Some(field) = field.filter(|_| state.run.is_some()) else { return };
     if state.cells.get(field.cells.start).and_then(Value::number) == Some(0) {
         let place = format!("run.{}", field.name);
-        found.push(SaveFinding::warning("run_without_lives", place, "a run to continue, but no life left"));
+        found.push(SaveFinding::warning(
+            SaveCode::RunWithoutLives,
+            place,
+            "a run to continue, but no life left",
+        ));
     }
 }
 
 fn missing(missing: &Missing) -> SaveFinding {
     match missing {
         Missing::Level(level) => SaveFinding::warning(
-            "level_gone",
+            SaveCode::LevelGone,
             "run.run.visit.level",
             format!("level `{level}` is no longer declared; the player is on the map"),
         ),
         Missing::Kept { place, id } => SaveFinding::warning(
-            "id_kept",
+            SaveCode::IdKept,
             *place,
             format!("`{id}` is not declared in this version of the game; it is kept in the save"),
         ),
         Missing::Id { field, id } => SaveFinding::warning(
-            "id_gone",
+            SaveCode::IdGone,
             field.clone(),
             format!("`{id}` is no longer declared; the field goes on without it"),
         ),
         Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
-            "checkpoint_gone",
+            SaveCode::CheckpointGone,
             "run.run.visit.checkpoint",
             format!(
                 "checkpoint `{checkpoint}` of {level} is no longer declared; the player is at the level's start"

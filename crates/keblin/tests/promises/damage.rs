@@ -56,7 +56,7 @@ fn any_byte_changed_and_any_cut_is_told_with_section_and_offset() {
         };
         assert!(error.offset <= bytes.len(), "{error}");
         assert!(!error.is_refusal(), "damage was taken for another game or version: {error}");
-        *told.entry(error.fault.code()).or_default() += 1;
+        *told.entry(error.fault.code().as_str()).or_default() += 1;
         *sections.entry(error.section).or_default() += 1;
     }
     println!("{told:?}\n{sections:?}");

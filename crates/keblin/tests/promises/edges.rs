@@ -38,7 +38,7 @@ fn what_did_not_fit_its_own_version_costs_nobody_the_save() {
     let bytes = write(&game.snapshot(), &Stamp::first(1, "test"));
     let tight = [with(1, 99, 3, 2), with(2, 99, 3, 2)];
     let save = verify(&bytes, &versions(&[&tight[0], &tight[1]], &[]).unwrap()).unwrap();
-    let told: Vec<&str> = save.findings().iter().map(|finding| finding.code).collect();
+    let told: Vec<&str> = save.findings().iter().map(|finding| finding.code.as_str()).collect();
     assert_eq!(told, ["earlier_version", "out_of_bounds", "does_not_fit", "does_not_fit", "does_not_fit"]);
     let entries: Vec<String> = save.account().unwrap().entries.iter().map(ToString::to_string).collect();
     assert_eq!(
@@ -187,7 +187,8 @@ fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
             continue;
         }
         let opened = slot.open(&schema).unwrap();
-        let told = opened.findings.iter().find(|finding| finding.code == "settings_damaged").unwrap();
+        let told =
+            opened.findings.iter().find(|finding| finding.code.as_str() == "settings_damaged").unwrap();
         assert!(told.message.contains("horn, 9: it lies above 5; settings are as declared"), "{told}");
         assert_eq!(answer(&opened.progress, "oil"), Value::Int(70));
         slot.save(&opened.progress.snapshot(), "quit").unwrap();
@@ -284,7 +285,7 @@ fn a_level_and_a_difficulty_of_another_build_are_told_and_kept_until_others_are_
     let told: Vec<&str> = seen
         .findings()
         .iter()
-        .filter(|told| told.code == "id_kept")
+        .filter(|told| told.code.as_str() == "id_kept")
         .map(|told| told.place.as_str())
         .collect();
     assert_eq!(told, ["profile.furthest", "profile.difficulty", "run.run.difficulty"]);

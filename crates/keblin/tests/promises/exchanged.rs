@@ -285,7 +285,7 @@ fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
     let (memory, slot, _) = ours();
     let bad = with_a_bad_sector(&memory, slot.previous_path());
     let mut kept = Keeper::open(&bad, schema).unwrap();
-    assert_eq!((kept.origin(), kept.findings()[0].code), (&Origin::File, "copy_unreadable"));
+    assert_eq!((kept.origin(), kept.findings()[0].code.as_str()), (&Origin::File, "copy_unreadable"));
     kept.set(shells, 12);
     kept.close().unwrap();
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 12);
@@ -294,7 +294,7 @@ fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
     let device = PathBuf::from("saves/aside/device.keblin");
     let bad = with_a_bad_sector(&memory, device);
     let mut kept = Keeper::open(&bad, schema).unwrap();
-    assert_eq!((kept.get(best), kept.findings()[0].code), (Some(100), "settings_unreadable"));
+    assert_eq!((kept.get(best), kept.findings()[0].code.as_str()), (Some(100), "settings_unreadable"));
     kept.set(schema.field::<i64>("volume").unwrap(), 3);
     kept.close().unwrap();
     assert_eq!(slot.view(schema).unwrap().progress.get(schema.field::<i64>("volume").unwrap()), 3);
@@ -323,7 +323,7 @@ fn an_unreadable_save_is_an_entry_of_the_list_and_keeps_no_other_from_being_offe
         .iter()
         .map(|entry| {
             let head = entry.head.as_ref();
-            format!("{} {}", entry.name, head.map_or_else(|error| error.fault.code(), |_| "whole"))
+            format!("{} {}", entry.name, head.map_or_else(|error| error.fault.code().as_str(), |_| "whole"))
         })
         .collect();
     assert_eq!(told, ["heron whole", "otter unreadable", "rush missing"]);

@@ -141,7 +141,7 @@ fn settings_belong_to_the_device_and_not_to_a_slot() {
     fs::write(dir.device_path(), b"scribble").unwrap();
     let opened = dir.slot("otter").unwrap().open(&schema).unwrap();
     assert_eq!(opened.progress.get(volume), 7);
-    assert_eq!(opened.findings[0].code, "settings_damaged");
+    assert_eq!(opened.findings[0].code.as_str(), "settings_damaged");
     dir.slot("otter").unwrap().save(&game.snapshot(), "quit").unwrap();
     let aside = fs::read(folder.path().join("aside/device.damaged-1.keblin")).unwrap();
     assert_eq!(aside, b"scribble", "the damaged file is set aside");

@@ -42,7 +42,7 @@ fn nothing_is_written_through_a_planted_link() {
     fs::remove_file(slot.previous_path()).unwrap();
     symlink(&precious, slot.previous_path()).unwrap();
     let mut kept = Keeper::open(&slot, schema).unwrap();
-    assert_eq!(kept.findings()[0].code, "copy_unreadable");
+    assert_eq!(kept.findings()[0].code.as_str(), "copy_unreadable");
     kept.set(shells, 2);
     kept.close().unwrap();
     assert!(fs::symlink_metadata(slot.previous_path()).unwrap().is_file());

@@ -82,3 +82,11 @@ fn the_macros_take_a_parser_of_rust_and_one_of_toml_and_nothing_else() {
     assert!(built.contains("syn") && built.contains("toml"));
     assert_eq!(built.difference(&allowed).collect::<Vec<_>>(), Vec::<&String>::new());
 }
+
+#[test]
+fn a_game_takes_what_seals_are_made_of_only_with_the_feature() {
+    let built = built_for("keblin");
+    assert!(built.contains("blake3") && built.contains("minicbor"));
+    let of_seals = ["coset", "hmac", "sha2"].map(str::to_string);
+    assert!(of_seals.iter().all(|name| !built.contains(name)), "{built:?}");
+}

@@ -79,7 +79,7 @@ proptest! {
         prop_assert!(again == snapshot);
         prop_assert_eq!(write(&again, &stamp(1)), bytes);
         let saved = verify(&write(&snapshot, &stamp(1)), &schema).unwrap();
-        let codes: Vec<&str> = saved.findings().iter().map(|finding| finding.code).collect();
+        let codes: Vec<&str> = saved.findings().iter().map(|finding| finding.code.as_str()).collect();
         prop_assert!(codes.iter().all(|code| *code == "run_without_lives"), "{:?}", codes);
         prop_assert!(saved.into_progress().snapshot() == Progress::restored(snapshot).snapshot());
     }
@@ -202,7 +202,7 @@ fn a_checkpoint_that_is_gone_leads_to_the_start_of_the_level() {
     let bytes = write(&grown(&schema_with).snapshot(), &stamp(1));
     let without = schema(&GAME.replace("checkpoints = [\"one\"]", ""));
     let save = verify(&bytes, &without).unwrap();
-    assert_eq!(save.findings()[0].code, "checkpoint_gone");
+    assert_eq!(save.findings()[0].code.as_str(), "checkpoint_gone");
     let mut game = save.into_progress();
     game.resume().unwrap();
     assert_eq!((game.level(), game.checkpoint()), (without.level("first").ok(), None));

@@ -20,7 +20,7 @@ fn sealed(schema: &Arc<Schema>) -> Vec<u8> {
 #[track_caller]
 fn told(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>) -> (Seal, Vec<&'static str>) {
     let save = verify_sealed(bytes, schema, key).unwrap();
-    (save.seal(), save.findings().iter().map(|finding| finding.code).collect())
+    (save.seal(), save.findings().iter().map(|finding| finding.code.as_str()).collect())
 }
 
 #[test]
@@ -81,7 +81,7 @@ fn a_folder_with_a_key_seals_what_it_saves_and_tells_what_is_not_its_own() {
     let dir = SaveDir::at(folder.path()).sealed(key(7));
     let codes = |name: &str| {
         let opened = dir.slot(name).unwrap().open(&schema).unwrap();
-        opened.findings.iter().map(|finding| finding.code).collect::<Vec<_>>()
+        opened.findings.iter().map(|finding| finding.code.as_str()).collect::<Vec<_>>()
     };
     assert_eq!(codes("heron"), ["seal_missing"]);
     dir.slot("heron").unwrap().save(&game.snapshot(), "quit").unwrap();

@@ -100,7 +100,7 @@ fn a_damaged_area_costs_only_the_states_that_share_it() {
     let save = verify(&bytes, &game.schema).unwrap();
     assert_eq!(save.head().number, changed_in - 1);
     let fault = save.fault().unwrap();
-    assert_eq!((fault.section.as_ref(), fault.fault.code()), ("area.area_9", "digest"));
+    assert_eq!((fault.section.as_ref(), fault.fault.code().as_str()), ("area.area_9", "digest"));
     let examined = examine(&bytes, &game.schema);
     let whole = examined.states.iter().filter(|state| state.whole).count();
     assert_eq!((examined.states.len(), whole), (60, 30));

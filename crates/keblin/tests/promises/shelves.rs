@@ -59,7 +59,7 @@ fn the_list_of_slots_tells_where_each_stands_without_reading_its_values() {
     let entries = dir.list().unwrap();
     let names: Vec<&str> = entries.iter().map(|entry| entry.name.as_str()).collect();
     assert_eq!(names, ["eel", "heron", "otter"]);
-    assert_eq!(entries[0].head.as_ref().unwrap_err().fault.code(), "not_a_save");
+    assert_eq!(entries[0].head.as_ref().unwrap_err().fault.code().as_str(), "not_a_save");
     let head = entries[2].head.as_ref().unwrap();
     assert_eq!((head.game.as_str(), head.state.number, head.state.cause.as_str()), ("fen_post", 1, "pause"));
     let summary = &head.state.summary;
@@ -242,8 +242,8 @@ fn single_sections_are_salvaged_when_no_state_is_whole() {
     // Even without a header; but not out of another game's file.
     assert!(salvage(&bytes[40..], &schema).is_ok());
     let other = crate::tables::schema("game = 'other'\nversion = 1\n[fields]\n");
-    assert_eq!(salvage(&bytes, &other).unwrap_err().fault.code(), "other_game");
-    assert_eq!(salvage(b"nothing of ours", &schema).unwrap_err().fault.code(), "cut");
+    assert_eq!(salvage(&bytes, &other).unwrap_err().fault.code().as_str(), "other_game");
+    assert_eq!(salvage(b"nothing of ours", &schema).unwrap_err().fault.code().as_str(), "cut");
 }
 
 #[test]

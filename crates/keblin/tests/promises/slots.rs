@@ -135,14 +135,14 @@ fn a_newer_older_or_foreign_save_is_refused_and_left_as_it_is() {
         let Err(OpenError::Refused { error, .. }) = slot.open(&ours) else {
             panic!("{code} was not refused")
         };
-        assert_eq!(error.fault.code(), code);
+        assert_eq!(error.fault.code().as_str(), code);
         assert!(error.to_string().contains(message), "{error}");
         let Err(SaveError::Refused { error, .. }) =
             slot.save(&Progress::new(Arc::clone(&ours)).snapshot(), "quit")
         else {
             panic!("{code} was saved over")
         };
-        assert_eq!(error.fault.code(), code);
+        assert_eq!(error.fault.code().as_str(), code);
         assert_eq!(fs::read(slot.path()).unwrap(), before);
         assert_eq!(
             files(folder.path()),

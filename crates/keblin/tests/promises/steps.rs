@@ -187,7 +187,7 @@ fn a_sample_has_something_in_every_field() {
         assert_eq!(bytes, sample_file(&schema).unwrap(), "{name}: the same again");
         assert_eq!(differences(&sample_of(&bytes).unwrap(), &schema), [], "{name}");
         let save = verify(&bytes, &schema).unwrap();
-        let told: Vec<&str> = save.findings().iter().map(|finding| finding.code).collect();
+        let told: Vec<&str> = save.findings().iter().map(|finding| finding.code.as_str()).collect();
         assert_eq!(told, ["edited"], "{name}: {:?}", save.findings());
         let snapshot = save.snapshot().clone();
         let game = Progress::restored(snapshot);

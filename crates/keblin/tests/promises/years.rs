@@ -200,7 +200,7 @@ fn what_leads_nowhere_is_refused_and_left_alone() {
         (Arc::new(parsed(two)), "older_version", "no step leads from it to version 2"),
     ] {
         let Err(OpenError::Refused { error, .. }) = slot.open(&schema) else { panic!("{code} was opened") };
-        assert_eq!(error.fault.code(), code);
+        assert_eq!(error.fault.code().as_str(), code);
         assert!(error.to_string().contains(told), "{error}");
         assert_eq!(fs::read(slot.path()).unwrap(), before);
     }

@@ -1,17 +1,16 @@
-//! The seal: a COSE_Mac0 (RFC 9052) with HMAC 256/256 over the digest of a state, by a key of the game. It shows that the
-//! game itself wrote a state; it hides nothing, and a key inside a game is no secret from its owner's machine.
+//! A key for seals, and the envelope: COSE_Mac0 (RFC 9052) with HMAC 256/256.
 
 use std::fmt;
-
-use thiserror::Error;
 
 use coset::{
     CoseMac0, CoseMac0Builder, HeaderBuilder, RegisteredLabelWithPrivate, TaggedCborSerializable, iana,
 };
 use hmac::{Hmac, KeyInit, Mac};
 use sha2::Sha256;
+use thiserror::Error;
 
-use super::layout::Digest;
+use super::Seal;
+use crate::save::layout::Digest;
 
 /// The shortest key, in bytes.
 pub const MIN_KEY_BYTES: usize = 16;
@@ -48,7 +47,7 @@ impl SealKey {
     }
 
     /// The item of a seal over a state's digest.
-    pub(super) fn seal(&self, state: &Digest) -> Vec<u8> {
+    pub(in crate::save) fn seal(&self, state: &Digest) -> Vec<u8> {
         let protected = HeaderBuilder::new().algorithm(iana::Algorithm::HMAC_256_256).build();
         let builder = CoseMac0Builder::new().protected(protected).payload(state.to_vec());
         let sealed = builder.create_tag(&[], |bytes| self.mac(bytes).map(tag).unwrap_or_default());
@@ -57,7 +56,7 @@ impl SealKey {
     }
 
     /// How a seal's item stands to a state's digest.
-    pub(super) fn check(&self, seal: &[u8], state: &Digest) -> Seal {
+    pub(in crate::save) fn check(&self, seal: &[u8], state: &Digest) -> Seal {
         let Ok(message) = CoseMac0::from_tagged_slice(seal) else { return Seal::Broken };
         let algorithm = RegisteredLabelWithPrivate::Assigned(iana::Algorithm::HMAC_256_256);
         let is_ours = message.protected.header.alg == Some(algorithm);
@@ -79,20 +78,4 @@ impl SealKey {
 
 fn tag(mac: Hmac<Sha256>) -> Vec<u8> {
     mac.finalize().into_bytes().to_vec()
-}
-
-keblin_schema::words! {
-    /// How the seal of a save stands.
-    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-    #[non_exhaustive]
-    pub enum Seal {
-        /// There is none.
-        None = "none",
-        /// There is one, and no key to check it with.
-        NotChecked = "not_checked",
-        /// It was made with the key, over this state.
-        Holds = "holds",
-        /// It was not: somebody without the key wrote this state, or the key has changed.
-        Broken = "broken",
-    }
 }
