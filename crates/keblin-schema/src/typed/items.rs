@@ -51,6 +51,20 @@ impl<'a, T: Scalar> Listed<'a, T> {
     }
 }
 
+/// The items that are left of a list or set.
+pub type ListedIter<'a, T> =
+    std::iter::Map<std::vec::IntoIter<&'a Value>, fn(&'a Value) -> <T as FieldType>::Read<'a>>;
+
+/// `for item in game.get(FIELD)`
+impl<'a, T: Scalar> IntoIterator for Listed<'a, T> {
+    type Item = T::Read<'a>;
+    type IntoIter = ListedIter<'a, T>;
+
+    fn into_iter(self) -> ListedIter<'a, T> {
+        self.items.into_iter().map(T::read)
+    }
+}
+
 impl<T: Scalar> sealed::Sealed for Vec<T> {}
 impl<T: Scalar> FieldType for Vec<T> {
     type Read<'a> = Listed<'a, T>;
@@ -106,6 +120,16 @@ impl<'a, K: Scalar, T: Scalar> Entries<'a, K, T> {
     /// Key and value of every entry, in the order of the keys.
     pub fn iter(&self) -> impl Iterator<Item = (K::Read<'a>, T::Read<'a>)> {
         self.keys.iter().zip(self.values.iter())
+    }
+}
+
+/// `for (key, item) in game.get(FIELD)`
+impl<'a, K: Scalar, T: Scalar> IntoIterator for Entries<'a, K, T> {
+    type Item = (K::Read<'a>, T::Read<'a>);
+    type IntoIter = std::iter::Zip<ListedIter<'a, K>, ListedIter<'a, T>>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.keys.into_iter().zip(self.values)
     }
 }
 

@@ -18,7 +18,7 @@ mod member;
 mod declared;
 
 pub use declared::{Declared, item_of, item_value, member_of, member_value, shape_value};
-pub use items::{Entries, Listed};
+pub use items::{Entries, Listed, ListedIter};
 pub use member::Member;
 
 /// A Rust type that a field can be read and written as.

@@ -95,6 +95,12 @@ fn a_value_of_every_type_is_written_and_read_by_its_name() {
     assert_eq!(game.get(reeds::SPLITS).get(0), Some(Time::from_nanos(5)));
     assert_eq!(game.get(reeds::LIT).iter().collect::<Vec<_>>(), [Lamps::Wick]);
     assert_eq!(game.get(reeds::WORN).iter().collect::<Vec<_>>(), [("hat", 2)]);
+    for lit in game.get(reeds::LIT) {
+        assert_eq!(lit, Lamps::Wick);
+    }
+    for (worn, count) in game.get(reeds::WORN) {
+        assert_eq!((worn, count), ("hat", 2));
+    }
     assert_eq!(game.get(reeds::BLOB), (3, &[9][..]));
     assert_eq!(game.table(reeds::BEST_REEDS).collect::<Vec<_>>(), [6, 4]);
     let best = reeds::BEST_TIME.at(reed_bed::levels::WEIR, reed_bed::difficulties::WILD);
