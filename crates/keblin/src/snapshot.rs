@@ -41,6 +41,7 @@ pub const MAX_PICTURE_BYTES: usize = 4 << 20;
 /// A picture that is too large to be kept in every save.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[error("a picture has at most {MAX_PICTURE_BYTES} bytes, but found {bytes}: make it smaller")]
+#[non_exhaustive]
 pub struct PictureTooLarge {
     /// Its length in bytes.
     pub bytes: usize,

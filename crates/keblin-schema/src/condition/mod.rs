@@ -76,6 +76,7 @@ pub const MAX_CONDITION_DEPTH: usize = 48;
 
 /// Why a text is not a condition, or asks what cannot be asked.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct ConditionError {
     /// Where: a range of bytes in the condition.
     pub span: Range<usize>,

@@ -23,6 +23,7 @@ use crate::program::{Arithmetic, Comparison};
 use crate::value::Value;
 
 /// One part of a name made of parts.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Part {
     /// The word.
@@ -32,6 +33,7 @@ pub struct Part {
 }
 
 /// An expression and where it stands.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Expr {
     /// What it is.
@@ -41,6 +43,7 @@ pub struct Expr {
 }
 
 /// What an expression is.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Node {
@@ -74,6 +77,7 @@ pub enum Node {
 ///
 /// # Errors
 /// [`ConditionError`] for the first fault from the left, with what was expected there and what was found.
+#[doc(hidden)]
 pub fn parse(text: &str) -> Result<Expr, ConditionError> {
     if text.len() > MAX_CONDITION_BYTES {
         let message =

@@ -55,12 +55,14 @@ impl At {
 
 impl Model {
     /// How many values of each level fact there are: one a level, or one a level and difficulty.
+    #[doc(hidden)]
     #[must_use]
     pub fn fact_count(&self) -> usize {
         self.levels.len() * self.fact_difficulties()
     }
 
     /// The position of a level's facts among [`Model::fact_count`] ones.
+    #[doc(hidden)]
     #[must_use]
     pub fn fact_index(&self, level: usize, difficulty: usize) -> usize {
         level * self.fact_difficulties() + if self.level_facts_per_difficulty { difficulty } else { 0 }
@@ -71,6 +73,7 @@ impl Model {
     }
 
     /// How many places an axis has.
+    #[doc(hidden)]
     #[must_use]
     pub fn axis_len(&self, axis: Axis) -> usize {
         match axis {
@@ -81,6 +84,7 @@ impl Model {
     }
 
     /// The id of a place of an axis.
+    #[doc(hidden)]
     #[must_use]
     pub fn axis_id(&self, axis: Axis, index: usize) -> Option<&Name> {
         match axis {
@@ -91,11 +95,13 @@ impl Model {
     }
 
     /// The ids of all places of an axis, in order.
+    #[doc(hidden)]
     pub fn axis_ids(&self, axis: Axis) -> impl Iterator<Item = &Name> {
         (0..self.axis_len(axis)).filter_map(move |index| self.axis_id(axis, index))
     }
 
     /// The word for an axis in a declaration.
+    #[doc(hidden)]
     #[must_use]
     pub fn axis_name(&self, axis: Axis) -> &str {
         match axis {
@@ -106,6 +112,7 @@ impl Model {
     }
 
     /// The cell of a field at a place, `None` if the place lacks one of the field's axes or lies outside.
+    #[doc(hidden)]
     #[must_use]
     pub fn cell(&self, field: &FieldDef, at: At) -> Option<usize> {
         let mut offset = 0;
@@ -123,6 +130,7 @@ impl Model {
     }
 
     /// The field a cell belongs to and its place on the field's axes.
+    #[doc(hidden)]
     #[must_use]
     pub fn cell_owner(&self, cell: usize) -> Option<(&FieldDef, At)> {
         let owner = usize::try_from(*self.owners.get(cell)?).ok()?;
@@ -146,6 +154,7 @@ impl Model {
     }
 
     /// The field that a cell belongs to.
+    #[doc(hidden)]
     #[must_use]
     #[inline]
     pub fn field_at(&self, cell: usize) -> Option<&FieldDef> {
@@ -153,6 +162,7 @@ impl Model {
     }
 
     /// The position of the field that a cell belongs to.
+    #[doc(hidden)]
     #[must_use]
     #[inline]
     pub fn field_of_cell(&self, cell: usize) -> Option<usize> {
@@ -160,12 +170,14 @@ impl Model {
     }
 
     /// Which place of a table of best values a cell is, from 1; 1 for every other cell.
+    #[doc(hidden)]
     #[must_use]
     pub fn place_in_table(&self, cell: usize) -> usize {
         self.cell_owner(cell).map_or(1, |(field, _)| (cell - field.cells.start) % field.places + 1)
     }
 
     /// The ids of a place on some axes, in their order, as far as it says them.
+    #[doc(hidden)]
     pub fn place_ids(&self, per: &[Axis], at: At) -> impl Iterator<Item = &Name> {
         let mut items = at.items.into_iter();
         per.iter().filter_map(move |axis| {

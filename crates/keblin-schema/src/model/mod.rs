@@ -234,18 +234,24 @@ pub struct Model {
     /// How a level's rating meets the one it had.
     pub stars_by: StarsBy,
     /// How many cells the layout has: those of level scope first, then run, profile and device.
+    #[doc(hidden)]
     pub cell_count: usize,
     /// How many of them, from the start, belong to a visit or a run and so are in the copies.
+    #[doc(hidden)]
     pub copied_cells: usize,
     /// How many of them, from the start, are in the saves of a slot; the others belong to the device.
+    #[doc(hidden)]
     pub saved_cells: usize,
     /// The cells that grow by themselves while a level is being played.
+    #[doc(hidden)]
     pub clock_cells: Vec<usize>,
     /// The field that owns each cell, as a position in [`Model::fields`].
     pub(crate) owners: Vec<u32>,
     /// The fields with bounds that follow from other values, as positions in [`Model::fields`].
+    #[doc(hidden)]
     pub following: Vec<usize>,
     /// Which locks to ask again after a change.
+    #[doc(hidden)]
     pub watch: Watch,
     /// Tells handles of one schema from those of another.
     pub(crate) tag: u32,
@@ -290,6 +296,7 @@ impl Model {
     }
 
     /// A field with its position, by id.
+    #[doc(hidden)]
     #[must_use]
     pub fn field_named(&self, id: &str) -> Option<(usize, &FieldDef)> {
         let at = self.index.fields.position(id, self.fields.iter().map(|field| &field.name))?;
@@ -297,24 +304,28 @@ impl Model {
     }
 
     /// The position of a level, by id.
+    #[doc(hidden)]
     #[must_use]
     pub fn level_named(&self, id: &str) -> Option<usize> {
         self.index.levels.position(id, self.levels.iter().map(|level| &level.name))
     }
 
     /// The position of an unlock, by id.
+    #[doc(hidden)]
     #[must_use]
     pub fn unlock_named(&self, id: &str) -> Option<usize> {
         self.index.unlocks.position(id, self.unlocks.iter().map(|unlock| &unlock.name))
     }
 
     /// The position of a difficulty, by id.
+    #[doc(hidden)]
     #[must_use]
     pub fn difficulty_named(&self, id: &str) -> Option<usize> {
         self.difficulties.iter().position(|difficulty| difficulty.as_str() == id)
     }
 
     /// The position of a checkpoint within its level, by id.
+    #[doc(hidden)]
     #[must_use]
     pub fn checkpoint_named(&self, level: usize, id: &str) -> Option<usize> {
         self.levels.get(level)?.checkpoints.iter().position(|checkpoint| checkpoint.as_str() == id)

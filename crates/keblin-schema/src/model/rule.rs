@@ -4,6 +4,7 @@
 use crate::program::{Comparison, On, Program, Type};
 
 /// A condition with the parts it is made of.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Rule {
@@ -14,6 +15,7 @@ pub struct Rule {
 }
 
 /// A part of a rule.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct RulePart {
@@ -24,6 +26,7 @@ pub struct RulePart {
 }
 
 /// What a part of a rule asks for.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum RuleAsks {
@@ -43,6 +46,7 @@ pub enum RuleAsks {
 }
 
 /// A number that is held against another.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Threshold {

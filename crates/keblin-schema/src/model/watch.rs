@@ -5,6 +5,7 @@ use crate::program::{Fact, Program, Read, Word};
 
 /// A rule that is watched, by the position of what it belongs to. In the order in which they are asked: what bounds
 /// comes before what opens, and that before what is told.
+#[doc(hidden)]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum RuleId {
@@ -19,6 +20,7 @@ pub enum RuleId {
 }
 
 /// For everything that can change, the rules that name it.
+#[doc(hidden)]
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Watch {
     cells: Vec<Vec<RuleId>>,
@@ -74,6 +76,7 @@ impl Watch {
     }
 
     /// The rules that name a cell.
+    #[doc(hidden)]
     #[must_use]
     #[inline]
     pub fn of_cell(&self, cell: usize) -> &[RuleId] {
@@ -81,6 +84,7 @@ impl Watch {
     }
 
     /// The rules that name a level's fact, on whatever difficulty.
+    #[doc(hidden)]
     pub fn of_fact(&self, level: usize, fact: Fact) -> impl Iterator<Item = RuleId> {
         let (of_level, of_all) =
             (self.facts.get(fact_index(level, fact)), self.all_levels.get(fact_index(0, fact)));
@@ -88,16 +92,19 @@ impl Watch {
     }
 
     /// The rules that name an id the engine keeps.
+    #[doc(hidden)]
     pub fn of_words(&self) -> impl Iterator<Item = (Word, RuleId)> {
         self.words.iter().copied()
     }
 
     /// The rules that name an unlock.
+    #[doc(hidden)]
     pub fn of_unlock(&self, unlock: usize) -> impl Iterator<Item = RuleId> {
         self.unlocks.iter().filter(move |(named, _)| *named == unlock).map(|(_, rule)| *rule)
     }
 
     /// The rules that name the time in play.
+    #[doc(hidden)]
     #[must_use]
     pub fn of_played(&self) -> &[RuleId] {
         &self.played

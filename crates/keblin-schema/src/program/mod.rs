@@ -159,6 +159,7 @@ pub(crate) enum Op {
 }
 
 /// Something a program reads, so that a change of it is a reason to evaluate again.
+#[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Read {
@@ -180,6 +181,7 @@ pub enum Read {
 }
 
 /// Why a condition can end in an error.
+#[doc(hidden)]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Failing {
     /// Something that can be unset is ordered or added.
@@ -216,24 +218,28 @@ impl Program {
     }
 
     /// What it reads.
+    #[doc(hidden)]
     #[must_use]
     pub fn reads(&self) -> &[Read] {
         &self.reads
     }
 
     /// Where it can end in an error, and why; a rule that does is false.
+    #[doc(hidden)]
     #[must_use]
     pub fn can_fail(&self) -> Option<(Range<usize>, Failing)> {
         self.can_fail.clone()
     }
 
     /// Where it leaves the difficulty to whoever asks.
+    #[doc(hidden)]
     #[must_use]
     pub fn asks_in_question(&self) -> Option<Range<usize>> {
         self.asks_in_question.clone()
     }
 
     /// The value, where it is written out and needs nothing to be read.
+    #[doc(hidden)]
     #[must_use]
     pub fn constant(&self) -> Option<Val<'_>> {
         match self.ops.as_ref() {

@@ -4,6 +4,7 @@
 use super::{Arithmetic, Comparison, Fact, Load, On, Op, Program, Word};
 
 /// What can be read, as ranges.
+#[doc(hidden)]
 pub trait Ranges {
     /// The numbers a cell may hold, least and most; a bool is 0 and 1. `None` for text.
     fn cell(&self, cell: usize) -> Option<(i64, i64)>;
@@ -31,6 +32,7 @@ enum Can {
 const EITHER: Can = Can::Bool { yes: true, no: true };
 
 /// Whether a condition can be true, and whether it can be anything else.
+#[doc(hidden)]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Possible {
     /// It can be true.
@@ -41,6 +43,7 @@ pub struct Possible {
 
 impl Program {
     /// What the condition can come to where values lie in these ranges.
+    #[doc(hidden)]
     #[must_use]
     pub fn possible(&self, ranges: &impl Ranges) -> Possible {
         let mut can: Vec<Can> = Vec::with_capacity(self.ops.len());
@@ -58,6 +61,7 @@ impl Program {
 impl Program {
     /// Whether a whole number in it can become larger than 64 bits where values lie in these ranges: then it ends in an
     /// error.
+    #[doc(hidden)]
     #[must_use]
     pub fn can_overflow(&self, ranges: &impl Ranges) -> bool {
         let mut can: Vec<Can> = Vec::with_capacity(self.ops.len());

@@ -94,6 +94,7 @@ crate::words! {
 
 /// One thing found in a declaration.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Finding {
     /// What it is.
     pub code: Code,

@@ -20,6 +20,7 @@ pub struct Schema {
 }
 
 /// Declared by itself, without a version before it.
+#[doc(hidden)]
 impl From<Model> for Schema {
     fn from(model: Model) -> Schema {
         Schema { model, past: Arc::default(), derived: Derived::default() }
@@ -95,6 +96,7 @@ impl Schema {
 
     /// What somebody makes of this schema once and keeps with it: made at the first call, the same ever after. There is
     /// room for one type; another one is made each time.
+    #[doc(hidden)]
     pub fn derived<T: Any + Send + Sync>(&self, make: impl Fn(&Schema) -> T) -> Arc<T> {
         self.derived.or_make(|| make(self))
     }

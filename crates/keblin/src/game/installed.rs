@@ -57,6 +57,7 @@ impl<K: 'static> fmt::Debug for InstalledGuard<K> {
 
 /// A keeper that was not installed, and why.
 #[derive(Debug)]
+#[non_exhaustive]
 pub struct NotInstalled<K> {
     /// The keeper.
     pub keeper: K,

@@ -27,6 +27,7 @@ pub enum Reached {
 
 /// What a death did.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Death<G = AnyGame> {
     /// A life was lost and there is another.
     LifeLost {

@@ -29,6 +29,7 @@ pub enum Erase<G = AnyGame> {
 
 /// Something that was erased, or would be.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Erased {
     /// What, as people read it: `best_crossing at reedgate, neap`.
     pub name: String,

@@ -12,6 +12,7 @@ pub const JOURNAL_ENTRIES: usize = 256;
 
 /// What changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
 pub enum Target {
     /// A value, by its cell in the layout.
     Cell(usize),
@@ -68,6 +69,7 @@ pub enum Cause {
 
 /// One change.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Entry {
     /// Counts the changes since the progress was made, from 1.
     pub number: u64,

@@ -14,6 +14,7 @@ use crate::fullness::Fullness;
 keblin_schema::words! {
 /// How a level came to be played.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
     pub enum Arrival {
         /// Entered afresh.
         Afresh = "afresh",

@@ -18,6 +18,7 @@ pub struct Place<G = AnyGame> {
 keblin_schema::words! {
     /// How a run ended.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
     pub enum RunEnd {
         /// The last life was lost.
         LastLife = "last_life",

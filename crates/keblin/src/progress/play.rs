@@ -53,6 +53,7 @@ pub(crate) mod sealed {
     use super::Engine;
 
     /// What has the engine.
+    #[doc(hidden)]
     pub trait HasEngine {
         fn engine(&self) -> &Engine;
         fn engine_mut(&mut self) -> &mut Engine;

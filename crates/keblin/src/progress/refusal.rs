@@ -9,6 +9,7 @@ use super::phase::{EventName, Phase};
 
 /// Something that was asked and not done. Nothing has changed.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Refused {
     /// What was asked.
     pub event: EventName,

@@ -67,6 +67,7 @@ pub struct StarHeld<G = AnyGame> {
 
 /// The next level in order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Next<G = AnyGame> {
     /// The level.
     pub level: Level<G>,

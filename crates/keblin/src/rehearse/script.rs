@@ -17,6 +17,7 @@ pub struct Rehearsal {
 
 /// A step and where it stands.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct Line {
     /// Counted from 1.
     pub number: usize,

@@ -12,6 +12,7 @@ use crate::progress::journal::Target;
 
 /// A change that a step made.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Traced {
     /// The line of the step, from 1.
     pub line: usize,

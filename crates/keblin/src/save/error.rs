@@ -9,6 +9,7 @@ use keblin_schema::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct ReadError {
     /// The section it is about: `header`, `profile`, `run`, `picture`, `state`, or `file` for what lies between them.
     pub section: String,
@@ -256,6 +257,7 @@ impl std::error::Error for ReadError {}
 
 /// Why a step from an earlier version of the game could not be done. The save is as it was.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct StepFault {
     /// The version that the step leads to.
     pub to: u32,

@@ -8,6 +8,7 @@ use thiserror::Error;
 /// A call to the operating system that failed.
 #[derive(Debug, Error)]
 #[error("{doing} {}: {source}", shown(path))]
+#[non_exhaustive]
 pub struct DiskError {
     /// What was being done.
     pub doing: &'static str,

@@ -39,6 +39,7 @@ pub struct SaveDir {
 /// A text that is not the name of a slot.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 #[error("{name:?} cannot be the name of a slot: {fault}")]
+#[non_exhaustive]
 pub struct SlotNameError {
     /// The text.
     pub name: String,

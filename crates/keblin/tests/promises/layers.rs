@@ -21,7 +21,7 @@ const MAY_USE: [(&str, &[&str]); 11] = [
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),
 ];
 
-fn rust_files(folder: &Path) -> Vec<PathBuf> {
+pub(crate) fn rust_files(folder: &Path) -> Vec<PathBuf> {
     let mut files = Vec::new();
     for entry in fs::read_dir(folder).unwrap() {
         let path = entry.unwrap().path();

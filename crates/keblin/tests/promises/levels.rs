@@ -3,7 +3,6 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::progress::Next;
 use keblin::{Field, Level, Notice, Phase, Progress, Schema, Time};
 
 use crate::tables::{fen_post, schema};
@@ -69,7 +68,8 @@ fn a_finish_opens_what_waits_for_it_on_that_difficulty_only() {
     game.enter(reedgate).unwrap();
     let finished = game.finish().unwrap().unwrap();
     assert_eq!(finished.opened, [long_mere]);
-    assert_eq!(finished.next, Some(Next { level: long_mere, open: true }));
+    let next = finished.next.unwrap();
+    assert_eq!((next.level, next.open), (long_mere, true));
     let opened: Vec<Notice> = game.drain_notices().filter(|it| matches!(it, Notice::Opened { .. })).collect();
     assert_eq!(opened, [Notice::Opened { level: long_mere, difficulty: spring }]);
     let open = |game: &Progress, on| game.level_cards(on).iter().filter(|card| card.open).count();

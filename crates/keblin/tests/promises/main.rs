@@ -45,6 +45,7 @@ mod names;
 mod phases;
 mod power;
 mod processes;
+mod public;
 mod real_disk;
 mod rebuild;
 mod rehearsals;

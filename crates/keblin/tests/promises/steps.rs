@@ -47,7 +47,7 @@ fn each_change_of_shape_is_asked_for_and_no_other() {
     for (from, to, expected) in EDITS {
         let edited = as_version(&BEFORE.replace(from, to), 2);
         let now = parsed(&edited);
-        let Resolved { findings, lacks, step } = Step::resolve(&before, &now, "migrations/v2.toml", "");
+        let Resolved { findings, lacks, step, .. } = Step::resolve(&before, &now, "migrations/v2.toml", "");
         let of_shape: Vec<&str> =
             expected.iter().filter_map(|difference| difference.strip_prefix("s ")).collect();
         assert_eq!(findings.has_errors(), !of_shape.is_empty(), "{from} -> {to}:\n{findings}");

@@ -18,6 +18,7 @@ use crate::text::name::Name;
 crate::words! {
     /// What a difference means for the saves that there are.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+    #[non_exhaustive]
     pub enum Class {
         /// An earlier save does not fit: its values need a step, and the declaration a new version.
         Shape = "shape",

@@ -202,6 +202,7 @@ pub struct FactsStep {
 
 /// What a step came to.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct Resolved {
     /// The step; `None` where a finding is an error.
     pub step: Option<Step>,

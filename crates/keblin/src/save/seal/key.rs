@@ -22,6 +22,7 @@ pub struct SealKey(Vec<u8>);
 /// A key that is too short to be one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[error("a key for seals has at least {MIN_KEY_BYTES} bytes, but found {bytes}")]
+#[non_exhaustive]
 pub struct KeyTooShort {
     /// Its length in bytes.
     pub bytes: usize,
