@@ -2,7 +2,7 @@
 
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{FieldDef, MAX_AXES};
-use keblin_schema::{Name, Schema};
+use keblin_schema::{Model, Name};
 use proc_macro2::{Literal, TokenStream};
 use quote::{format_ident, quote};
 
@@ -176,7 +176,7 @@ fn installed() -> TokenStream {
     }
 }
 
-fn fields(schema: &Schema) -> TokenStream {
+fn fields(schema: &Model) -> TokenStream {
     let constants = schema.fields.iter().map(|field| {
         let (name, of, doc) = (constant(&field.name), of_field(schema, field), described(schema, field));
         let first = Literal::usize_unsuffixed(field.cells.start);
@@ -201,7 +201,7 @@ fn fields(schema: &Schema) -> TokenStream {
 }
 
 /// What a field is for, and how it is declared.
-fn described(schema: &Schema, field: &FieldDef) -> String {
+fn described(schema: &Model, field: &FieldDef) -> String {
     let axes: Vec<&str> = field.per.iter().map(|axis| schema.axis_name(*axis)).collect();
     let each = if axes.is_empty() { String::new() } else { format!(", for each {}", axes.join(" and ")) };
     let unset = if field.may_be_unset() { " that may be unset" } else { "" };
@@ -246,12 +246,12 @@ fn listed(module: &str, about: &str, items: impl Iterator<Item = TokenStream>) -
     }
 }
 
-fn levels(schema: &Schema) -> TokenStream {
+fn levels(schema: &Model) -> TokenStream {
     let levels = schema.levels.iter().map(|level| (&level.name, level.title.clone()));
     positions("Level", "levels", "The levels, in their order.", levels)
 }
 
-fn checkpoints(schema: &Schema) -> TokenStream {
+fn checkpoints(schema: &Model) -> TokenStream {
     let levels = (0_u16..).zip(&schema.levels).filter(|(_, level)| !level.checkpoints.is_empty());
     let modules = levels.map(|(index, level)| {
         let name = same(&level.name);
@@ -274,7 +274,7 @@ fn checkpoints(schema: &Schema) -> TokenStream {
     listed("checkpoints", "The checkpoints, by level.", modules)
 }
 
-fn lists(schema: &Schema) -> TokenStream {
+fn lists(schema: &Model) -> TokenStream {
     let lists = (0_u16..).zip(&schema.lists).map(|(index, list)| {
         let (name, doc) = (camel(list.name.as_str()), format!("The list `{}`, in its order.", list.name));
         let variants: Vec<_> = list.items.iter().map(|item| camel(item.as_str())).collect();
@@ -332,7 +332,7 @@ fn renamed(id: &Name) -> Option<TokenStream> {
     cfg!(feature = "serde").then(|| quote!(#[serde(rename = #id)]))
 }
 
-fn shapes(schema: &Schema) -> TokenStream {
+fn shapes(schema: &Model) -> TokenStream {
     let shapes = (0_u16..).zip(&schema.shapes).map(|(index, shape)| {
         let (name, doc) = (camel(shape.name.as_str()), format!("The shape `{}`.", shape.name));
         let members: Vec<_> = shape.members.iter().map(|member| same(&member.name)).collect();

@@ -8,12 +8,12 @@ use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use keblin_schema::{Files, Findings, Schema, Severity, TextFile, version_of_file};
+use keblin_schema::{Declaration, Files, Findings, Severity, TextFile, version_of_file};
 use syn::LitStr;
 
 /// A declaration that was read.
 pub(crate) struct Loaded {
-    pub(crate) schema: Schema,
+    pub(crate) schema: Declaration,
     /// Where it lies, for `include_str!`.
     pub(crate) path: String,
     /// What complaints call it.
@@ -48,12 +48,13 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
         Files { declaration: TextFile { name: name.clone(), text: text.clone() }, ..Files::default() };
     let frozen = embedded(path, &name, "frozen", given, &mut files.frozen)?;
     let steps = embedded(path, &name, "migrations", given, &mut files.steps)?;
-    let parsed = Schema::parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
+    let parsed = Declaration::parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
     if parsed.of_past.iter().any(Findings::has_errors) {
         // A version whose saves nothing leads on from is found by the compiler, and not by players.
         return Err(faults(given, &parsed.of_past));
     }
-    let mut loaded = Loaded { schema: parsed.schema, path: path.display().to_string(), name, frozen, steps };
+    let mut loaded =
+        Loaded { schema: parsed.declaration, path: path.display().to_string(), name, frozen, steps };
     // The version of the declaration itself may be frozen as well; the game opens its saves by the declaration.
     let version = loaded.schema.version;
     loaded.frozen.retain(|frozen| frozen.version < version);

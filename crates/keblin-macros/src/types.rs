@@ -2,14 +2,14 @@
 
 use keblin_schema::kind::Ids;
 use keblin_schema::model::{Axis, FieldDef};
-use keblin_schema::{Kind, Schema};
+use keblin_schema::{Kind, Model};
 use proc_macro2::TokenStream;
 use quote::quote;
 
 use crate::ident::camel;
 
 /// What a field is read and written as. Used one module below that of the schema.
-pub(crate) fn of_field(schema: &Schema, field: &FieldDef) -> TokenStream {
+pub(crate) fn of_field(schema: &Model, field: &FieldDef) -> TokenStream {
     let holds = field.holds();
     let of = |kind: Option<Kind>| kind.map(|kind| of_kind(schema, kind));
     let plain = match (holds.kind, of(holds.of), of(holds.key)) {
@@ -22,7 +22,7 @@ pub(crate) fn of_field(schema: &Schema, field: &FieldDef) -> TokenStream {
 }
 
 /// What a plain value is read and written as.
-pub(crate) fn of_kind(schema: &Schema, kind: Kind) -> TokenStream {
+pub(crate) fn of_kind(schema: &Model, kind: Kind) -> TokenStream {
     match kind {
         Kind::Bool => quote!(bool),
         Kind::Int => quote!(i64),
@@ -44,7 +44,7 @@ pub(crate) fn of_kind(schema: &Schema, kind: Kind) -> TokenStream {
     }
 }
 
-fn of_ids(schema: &Schema, ids: Ids) -> TokenStream {
+fn of_ids(schema: &Model, ids: Ids) -> TokenStream {
     match ids {
         Ids::List(list) => {
             let name = schema.lists.get(usize::from(list)).map(|list| camel(list.name.as_str()));
@@ -59,7 +59,7 @@ fn of_ids(schema: &Schema, ids: Ids) -> TokenStream {
 }
 
 /// What a place on an axis is given as.
-pub(crate) fn of_axis(schema: &Schema, axis: Axis) -> TokenStream {
+pub(crate) fn of_axis(schema: &Model, axis: Axis) -> TokenStream {
     match axis {
         Axis::Level => of_ids(schema, Ids::Levels),
         Axis::Difficulty => of_ids(schema, Ids::Difficulties),

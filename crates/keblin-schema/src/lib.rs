@@ -8,8 +8,7 @@
 //! The text is parsed with spans, so that a complaint names file, line, column, what is wrong and what to write
 //! instead; all complaints come at once. The result is a [`Model`]: fields with their kinds, scopes, bounds, keep
 //! rules and survival words, levels with their checkpoints and locks, and a layout that gives every value one fixed
-//! cell. A [`Schema`] is a model with the versions before it: what a game opens its saves with. Nothing here reads a
-//! file, a clock or the environment.
+//! cell. A [`Declaration`] is a model with the versions before it. Nothing here reads a file, a clock or the environment.
 //!
 //! The modules below stand in the order in which a declaration passes them. Each uses those before it and no other.
 //!
@@ -56,9 +55,10 @@ pub mod lookup;
 #[cfg(feature = "serde")]
 mod readable;
 
+pub use declare::Unnamed;
 pub use text::{finding, name, shown, source, time};
 pub use value::{keep, kind};
-pub use versions::{Files, Parsed, PastVersion, Schema, TextFile, diff, steps, version_of_file};
+pub use versions::{Declaration, Files, Parsed, Past, TextFile, diff, steps, version_of_file};
 
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;

@@ -45,7 +45,10 @@
 //! It draws nothing, runs no game loop and needs no network. It keeps no game objects, and it does not hide saves from
 //! players who want to change them: it makes sure that a change, like any damage, is noticed.
 
-/// The plain data that progress gives and a save takes.
+/// What a save holds of a schema, in order.
+mod grammar;
+
+/// The schema, and the plain data that progress gives and a save takes.
 pub mod snapshot;
 
 /// What became of the values of a save that an earlier version made.
@@ -99,10 +102,9 @@ pub use keblin_macros::Carry;
 pub use keblin_schema::shown as text;
 pub use keblin_schema::{
     AnyGame, Checkpoint, Code, Difficulty, Field, FieldPer, Files, Finding, Findings, Item, Keep, Kind,
-    Level, LookupError, Model, Moment, Name, Parsed, PastVersion, PerField, Schema, Severity, TextFile, Time,
-    Unlock, Value, condition, diff, kind, limits, model, name, source, steps, survival, time, typed, value,
-    version_of_file,
+    Level, LookupError, Model, Moment, Name, PerField, Severity, TextFile, Time, Unlock, Value, condition,
+    diff, kind, limits, model, name, source, steps, survival, time, typed, value, version_of_file,
 };
 pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};
-pub use snapshot::Snapshot;
+pub use snapshot::{Parsed, PastVersion, Schema, Snapshot};
 pub use store::{Keeper, KeeperOf, SaveDir};

@@ -10,9 +10,9 @@
 //!
 //! ```
 //! use keblin_schema::condition::{Program, Val};
-//! # use keblin_schema::{Schema, Value, condition::{Facts, names::Fact}};
+//! # use keblin_schema::{Declaration, Value, condition::{Facts, names::Fact}};
 //! let text = "game = 'otter'\nversion = 1\n[fields]\nfish = { type = 'int', scope = 'profile' }\n";
-//! let schema = Schema::parse("progress.toml", text)?.schema;
+//! let schema = Declaration::parse("progress.toml", text)?.declaration;
 //! let rule = Program::compile(&schema, "fish > 3 || fish == -1")?;
 //! # struct Played;
 //! # impl Facts for Played {

@@ -31,7 +31,7 @@ pub(crate) struct Declared {
 
 /// A hint for every field that no rule or record names, by its position.
 #[derive(Clone, Debug)]
-pub(crate) struct Unnamed(Vec<(usize, Finding)>);
+pub struct Unnamed(Vec<(usize, Finding)>);
 
 impl Declared {
     /// Parses and checks a declaration by itself. `source_name` is what complaints call the text, as a rule its path.
@@ -54,7 +54,8 @@ impl Declared {
 
 impl Unnamed {
     /// The findings of a model, with a hint for each of these that none of some other texts names either.
-    pub(crate) fn beside<'t>(
+    #[must_use]
+    pub fn beside<'t>(
         &self,
         texts: impl IntoIterator<Item = &'t str>,
         model: &Model,

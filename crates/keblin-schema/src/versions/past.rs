@@ -1,10 +1,7 @@
 //! Everything a game keeps of its versions: the declaration, what was frozen of those before, and the steps between them.
 
-use std::any::Any;
 use std::collections::BTreeMap;
-use std::sync::{Arc, OnceLock};
 
-use super::Schema;
 use super::diff::{Class, differences};
 use super::steps::{Resolved, Step};
 use crate::declare::Declared;
@@ -41,32 +38,17 @@ pub fn version_of_file(name: &str) -> Option<u32> {
 }
 
 /// A version of the past: what its saves are read by, and the step to the next.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 #[non_exhaustive]
-pub struct PastVersion {
-    /// Its schema.
-    pub schema: Arc<Schema>,
+pub struct Past {
+    /// What it declared.
+    pub model: Model,
     /// The step from it.
     pub step: Step,
-    /// What the game itself does in that step.
-    code: OnceLock<Arc<dyn Any + Send + Sync>>,
-}
-
-impl PastVersion {
-    /// Puts the game's own code for the step in place, once; whether this was the first.
-    pub fn set_code(&self, code: Arc<dyn Any + Send + Sync>) -> bool {
-        self.code.set(code).is_ok()
-    }
-
-    /// The game's own code for the step.
-    #[must_use]
-    pub fn code(&self) -> Option<&Arc<dyn Any + Send + Sync>> {
-        self.code.get()
-    }
 }
 
 /// The versions before a model, and what is found in their texts.
-pub(super) fn of(files: &Files, now: &Model) -> (Vec<PastVersion>, Vec<Findings>) {
+pub(super) fn of(files: &Files, now: &Model) -> (Vec<Past>, Vec<Findings>) {
     let mut looking = Looking { files, now, found: Vec::new() };
     (looking.past(), looking.found)
 }
@@ -80,7 +62,7 @@ struct Looking<'f> {
 
 impl Looking<'_> {
     /// Every version before this one, as far as they can be read.
-    fn past(&mut self) -> Vec<PastVersion> {
+    fn past(&mut self) -> Vec<Past> {
         let (files, version) = (self.files, self.now.version);
         for (later, file) in files.frozen.range(version + 1..) {
             let message = format!("version {later} is frozen, and the declaration is of version {version}");
@@ -107,11 +89,7 @@ impl Looking<'_> {
                 None if from + 1 == version => self.now,
                 None => continue,
             };
-            past.extend(self.step(before, now).map(|step| PastVersion {
-                schema: Arc::new(before.clone().into()),
-                step,
-                code: OnceLock::new(),
-            }));
+            past.extend(self.step(before, now).map(|step| Past { model: before.clone(), step }));
         }
         past
     }

@@ -6,13 +6,13 @@ use std::path::Path;
 use keblin_schema::condition::names::{Asked, Fact, On, named};
 use keblin_schema::condition::{MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Program};
 use keblin_schema::model::At;
-use keblin_schema::{Kind, Schema};
+use keblin_schema::{Declaration, Kind};
 use proptest::prelude::*;
 
 use crate::played::{Played, schema};
 
-fn fen_post() -> Schema {
-    Schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().schema
+fn fen_post() -> Declaration {
+    Declaration::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().declaration
 }
 
 #[track_caller]

@@ -4,7 +4,7 @@
 use std::fmt::Write;
 use std::time::{Duration, Instant};
 
-use keblin_schema::Schema;
+use keblin_schema::Declaration;
 use keblin_schema::finding::MAX_FINDINGS;
 
 const MANY: usize = 10_000;
@@ -19,11 +19,11 @@ fn declared(many: usize, each: impl Fn(usize) -> String) -> String {
 }
 
 #[track_caller]
-fn took(text: &str) -> Result<Schema, keblin_schema::Findings> {
+fn took(text: &str) -> Result<Declaration, keblin_schema::Findings> {
     let begun = Instant::now();
-    let parsed = Schema::parse("progress.toml", text);
+    let parsed = Declaration::parse("progress.toml", text);
     assert!(begun.elapsed() < SOON, "{:?}", begun.elapsed());
-    parsed.map(|parsed| parsed.schema)
+    parsed.map(|parsed| parsed.declaration)
 }
 
 #[test]
@@ -73,7 +73,7 @@ fn thousands_of_findings_are_told_in_part_and_counted() {
     let near = "game = 'x'\nversion = 1\n[fields]\nlantern = { type = 'bool', scope = 'profile' }\n\
                 lamtern = { type = 'bool', scope = 'profile' }\nlanternt = { type = 'bool', scope = 'profile' }\n\
                 gate_1 = { type = 'bool', scope = 'profile' }\ngate_2 = { type = 'bool', scope = 'profile' }\n";
-    let hints = Schema::parse("progress.toml", near).unwrap().findings;
+    let hints = Declaration::parse("progress.toml", near).unwrap().findings;
     let near: Vec<&str> = hints
         .list()
         .iter()

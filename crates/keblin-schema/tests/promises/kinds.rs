@@ -3,7 +3,7 @@
 use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::model::SaveAt;
 use keblin_schema::value::{Float, Part};
-use keblin_schema::{Schema, Time, Value};
+use keblin_schema::{Declaration, Time, Value};
 
 const GAME: &str = "
     game = 'kinds'
@@ -24,11 +24,11 @@ const GAME: &str = "
     lanterns = { type = 'list', of = 'lantern', scope = 'profile', max_items = 2 }
 ";
 
-fn game() -> Schema {
-    Schema::parse("kinds", GAME).unwrap_or_else(|findings| panic!("{findings}")).schema
+fn game() -> Declaration {
+    Declaration::parse("kinds", GAME).unwrap_or_else(|findings| panic!("{findings}")).declaration
 }
 
-fn holds(schema: &Schema, id: &str) -> Holds {
+fn holds(schema: &Declaration, id: &str) -> Holds {
     schema.field_named(id).unwrap().1.holds()
 }
 
@@ -122,6 +122,6 @@ fn every_word_of_a_type_leads_to_its_kind_and_back() {
 fn what_a_game_says_of_saving_is_kept_in_its_order() {
     let every = SaveAt::Every(Time::from_millis(90_000));
     assert_eq!(game().autosave, [SaveAt::Leave, every, SaveAt::Change]);
-    let silent = Schema::parse("x", "game = 'x'\nversion = 1\n").unwrap().schema;
+    let silent = Declaration::parse("x", "game = 'x'\nversion = 1\n").unwrap().declaration;
     assert_eq!(silent.autosave, SaveAt::BY_ITSELF);
 }

@@ -1,6 +1,6 @@
 //! Spoilt declarations: whatever is done to the text, there is a schema or findings that point into it.
 
-use keblin_schema::Schema;
+use keblin_schema::Declaration;
 use proptest::prelude::*;
 
 const TEXT: &str = include_str!("../../../../demo/progress.toml");
@@ -8,7 +8,7 @@ const TEXT: &str = include_str!("../../../../demo/progress.toml");
 /// Whether a schema came out; every finding must point into the text.
 #[track_caller]
 fn parses(text: &str) -> bool {
-    let (findings, parses) = match Schema::parse("progress.toml", text) {
+    let (findings, parses) = match Declaration::parse("progress.toml", text) {
         Ok(parsed) => (parsed.findings, true),
         Err(findings) => {
             assert!(findings.has_errors());
@@ -41,7 +41,7 @@ fn a_key_misspelt_is_complained_about_on_its_line_with_the_right_one() {
         };
         let mut lines: Vec<String> = TEXT.lines().map(str::to_string).collect();
         lines[number] = format!("{} = {rest}", misspelt(key));
-        let findings = Schema::parse("progress.toml", &lines.join("\n")).unwrap_err();
+        let findings = Declaration::parse("progress.toml", &lines.join("\n")).unwrap_err();
         let on_line = |finding: &&keblin_schema::Finding| findings.position(finding).line == number + 1;
         let complaint = findings.list().iter().find(on_line);
         let complaint =
@@ -55,7 +55,7 @@ fn a_key_misspelt_is_complained_about_on_its_line_with_the_right_one() {
 
 /// The ids that the declaration uses somewhere else than where it declares them, with the line and place of each use.
 fn uses() -> Vec<(usize, usize, String)> {
-    let schema = Schema::parse("progress.toml", TEXT).unwrap().schema;
+    let schema = Declaration::parse("progress.toml", TEXT).unwrap().declaration;
     let mut ids: Vec<String> = schema.fields.iter().map(|field| field.name.to_string()).collect();
     ids.extend(schema.levels.iter().map(|level| level.name.to_string()));
     ids.extend(schema.unlocks.iter().map(|unlock| unlock.name.to_string()));
@@ -85,7 +85,7 @@ fn an_id_misspelt_where_it_is_used_is_complained_about_on_its_line_with_the_righ
     for (number, at, word) in &uses {
         let mut lines: Vec<String> = TEXT.lines().map(str::to_string).collect();
         lines[*number].replace_range(*at..at + word.len(), &misspelt(word));
-        let findings = Schema::parse("progress.toml", &lines.join("\n")).unwrap_err();
+        let findings = Declaration::parse("progress.toml", &lines.join("\n")).unwrap_err();
         let on_line = |finding: &&keblin_schema::Finding| findings.position(finding).line == number + 1;
         let complaint =
             findings.list().iter().find(on_line).unwrap_or_else(|| panic!("{}: {findings}", lines[*number]));
@@ -107,7 +107,7 @@ fn a_line_doubled_is_complained_about_on_one_of_the_two() {
     {
         let mut doubled = lines.clone();
         doubled.insert(number, line);
-        let findings = Schema::parse("progress.toml", &doubled.join("\n")).unwrap_err();
+        let findings = Declaration::parse("progress.toml", &doubled.join("\n")).unwrap_err();
         let near = |finding: &keblin_schema::Finding| {
             (number..=number + 2).contains(&findings.position(finding).line)
         };
@@ -126,7 +126,7 @@ const SHORT: &str = "game = 'x'\nversion = 1\n[lives]\nfield = 'a'\n[fields.a]\n
 
 #[test]
 fn a_hundred_thousand_spoilt_declarations_never_panic_and_every_complaint_points_inside() {
-    assert!(Schema::parse("x", SHORT).is_ok());
+    assert!(Declaration::parse("x", SHORT).is_ok());
     let pieces =
         ["'", "\"", "=", "[", "]", "\n", "a", "9", ".", "levels", " ", "#", "é", "null", "min = 3\n", "&&"];
     let (mut seed, mut refused) = (3_u64, 0);

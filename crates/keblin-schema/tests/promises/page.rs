@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use keblin_schema::Schema;
+use keblin_schema::Declaration;
 
 fn page() -> String {
     fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schema.md")).unwrap()
@@ -17,7 +17,7 @@ fn every_example_of_the_page_is_sound() {
     assert!(examples.len() >= 6);
     for example in examples {
         let parsed =
-            Schema::parse("example", example).unwrap_or_else(|findings| panic!("{findings}\n{example}"));
+            Declaration::parse("example", example).unwrap_or_else(|findings| panic!("{findings}\n{example}"));
         assert_eq!(parsed.findings.to_string(), "", "{example}");
     }
 }
@@ -25,7 +25,7 @@ fn every_example_of_the_page_is_sound() {
 /// The keys that a table of the declaration knows, as a complaint about one that is far off lists them.
 fn keys(table: &str) -> Vec<String> {
     let text = format!("game = 'x'\nversion = 1\n{table}\nzzzzzzzzzzzzzzzz = 1\n");
-    let findings = Schema::parse("x", &text).unwrap_err();
+    let findings = Declaration::parse("x", &text).unwrap_err();
     let known =
         findings.list().iter().find_map(|finding| finding.instead.as_ref()?.strip_prefix("known here: "));
     known.unwrap().split(", ").map(str::to_string).collect()

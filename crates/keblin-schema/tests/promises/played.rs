@@ -2,7 +2,7 @@
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::condition::{Facts, Program, Val, Word};
-use keblin_schema::{Schema, Value};
+use keblin_schema::{Declaration, Value};
 
 pub(crate) const GAME: &str = r#"
     game = "oracle"
@@ -46,13 +46,13 @@ pub(crate) const GAME: &str = r#"
     stars = 3
 "#;
 
-pub(crate) fn schema() -> Schema {
-    Schema::parse("progress.toml", GAME).unwrap_or_else(|findings| panic!("{findings}")).schema
+pub(crate) fn schema() -> Declaration {
+    Declaration::parse("progress.toml", GAME).unwrap_or_else(|findings| panic!("{findings}")).declaration
 }
 
 /// Values by field, facts by index.
 pub(crate) struct Played {
-    pub(crate) schema: Schema,
+    pub(crate) schema: Declaration,
     pub(crate) cells: Vec<Value>,
 }
 

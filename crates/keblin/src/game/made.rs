@@ -5,10 +5,11 @@ use std::sync::{Arc, OnceLock};
 #[cfg(feature = "serde")]
 pub use serde;
 
+use crate::snapshot::Schema;
 pub use keblin_schema::key::{Axial, Compiled};
 pub use keblin_schema::typed::{Bytes, Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use keblin_schema::value::Opaque;
-use keblin_schema::{Files, Schema, TextFile, Value};
+use keblin_schema::{Files, TextFile, Value};
 
 /// A text of a version: the version, what complaints call it, and what stands in it.
 pub type OfVersion<'t> = (u32, &'t str, &'t str);

@@ -3,16 +3,15 @@
 
 use std::sync::Arc;
 
+use keblin_schema::Value;
 use keblin_schema::model::Scope;
 use keblin_schema::steps::FieldStep;
-use keblin_schema::{PastVersion, Value};
 
-use super::code;
 use super::fates::fates;
 use super::places::{Kept, Places};
-use super::{Entry, Fate, Rewriting, StepFault};
-use crate::progress::{Engine, Progress};
-use crate::snapshot::Snapshot;
+use super::{Entry, Fate, StepFault};
+use crate::progress::Engine;
+use crate::snapshot::{PastVersion, Snapshot};
 
 /// What the game does itself.
 pub(super) fn by_code(
@@ -35,16 +34,14 @@ pub(super) fn by_code(
         why,
         needs_game,
     };
-    let Some(code) = code::of(past) else {
+    let Some(code) = past.code() else {
         return match left {
             Some(_) => Err(fault("open the save in the game".to_string(), true)),
             None => Ok(()),
         };
     };
     let held = snapshot.state.clone();
-    let mut rewriting = Rewriting::of(snapshot.clone());
-    code(&Progress::of_engine(Engine::view(before)), &mut rewriting).map_err(|why| fault(why, false))?;
-    *snapshot = rewriting.into_snapshot();
+    code(before, snapshot).map_err(|why| fault(why, false))?;
     for field in now.fields.iter().filter(|field| kept.has(field)) {
         for cell in field.cells.clone() {
             let (Some(was), Some(is)) = (held.cells.get(cell), snapshot.state.cells.get(cell)) else {

@@ -7,13 +7,13 @@ use std::sync::Arc;
 use keblin_schema::keep::meet;
 use keblin_schema::model::{FieldDef, Scope};
 use keblin_schema::steps::{Carrying, FieldStep};
-use keblin_schema::{Keep, Kind, Name, PastVersion, Schema, Value};
+use keblin_schema::{Keep, Kind, Name, Value};
 
 use super::convert::{Became, Converting};
 use super::places::{Kept, Places};
 use super::{Entry, Fate, StepFault, after};
 use crate::progress::Engine;
-use crate::snapshot::{Carried, Snapshot, State};
+use crate::snapshot::{Carried, PastVersion, Schema, Snapshot, State};
 
 /// One step on one snapshot of a slot.
 pub(super) fn slot(

@@ -3,20 +3,14 @@
 
 use std::sync::Arc;
 
+use keblin_schema::Value;
 use keblin_schema::condition::names::resolve;
 use keblin_schema::condition::{Node, parse};
-use keblin_schema::{PastVersion, Schema, Value};
 use thiserror::Error;
 
 use crate::progress::journal::Target;
 use crate::progress::{Engine, Progress};
-use crate::snapshot::Snapshot;
-
-/// What the game does in a step. An error is told to the player, and leaves the save as it is.
-type Code = dyn Fn(&Progress, &mut Rewriting) -> Result<(), String> + Send + Sync;
-
-/// The function as it is kept beside a version, which does not know what it is.
-struct Kept(Box<Code>);
+use crate::snapshot::{Schema, Snapshot};
 
 /// Why a function was not put in place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
@@ -37,7 +31,8 @@ pub enum CodeError {
 }
 
 /// Says what the game does in the step to a version, after what the step declares. To be called once, before any save is
-/// opened; the fields it is there for say `by = "code"` in the step.
+/// opened; the fields it is there for say `by = "code"` in the step. An error of it is told to the player, and leaves the
+/// save as it is.
 ///
 /// # Errors
 /// [`CodeError`] if no step leads there, or it has code already.
@@ -47,13 +42,13 @@ pub fn set_code(
     code: impl Fn(&Progress, &mut Rewriting) -> Result<(), String> + Send + Sync + 'static,
 ) -> Result<(), CodeError> {
     let version = schema.past().iter().find(|past| past.step.to == to).ok_or(CodeError::NoStep { to })?;
-    let is_first = version.set_code(Arc::new(Kept(Box::new(code))));
-    if is_first { Ok(()) } else { Err(CodeError::Twice { to }) }
-}
-
-pub(super) fn of(past: &PastVersion) -> Option<&Code> {
-    let kept = past.code()?.downcast_ref::<Kept>()?;
-    Some(kept.0.as_ref())
+    let on_snapshots = move |before: &Snapshot, now: &mut Snapshot| {
+        let mut rewriting = Rewriting { snapshot: now.clone() };
+        code(&Progress::of_engine(Engine::view(before)), &mut rewriting)?;
+        *now = rewriting.snapshot;
+        Ok(())
+    };
+    if version.set_code(Box::new(on_snapshots)) { Ok(()) } else { Err(CodeError::Twice { to }) }
 }
 
 /// The values of the version after a step, to be put in place.
@@ -63,14 +58,6 @@ pub struct Rewriting {
 }
 
 impl Rewriting {
-    pub(super) fn of(snapshot: Snapshot) -> Rewriting {
-        Rewriting { snapshot }
-    }
-
-    pub(super) fn into_snapshot(self) -> Snapshot {
-        self.snapshot
-    }
-
     /// The values as they are so far.
     #[must_use]
     pub fn progress(&self) -> Progress {

@@ -5,7 +5,7 @@
 //!                       (frozen/v1.toml)  (migrations/v2.toml)                          (progress.toml)
 //! ```
 //!
-//! Nothing here is called by a game: a schema that knows its past ([`Schema::past`](keblin_schema::Schema::past)) opens
+//! Nothing here is called by a game: a schema that knows its past ([`Schema::past`](crate::Schema::past)) opens
 //! the saves of all its versions, and what became of their values is told in an [`Account`](crate::migrate::Account). A step that
 //! cannot be done leaves the save as it is.
 
@@ -43,9 +43,7 @@ pub use sample::{sample, sample_file, sample_of};
 
 use std::sync::Arc;
 
-use keblin_schema::{PastVersion, Schema};
-
-use crate::snapshot::Snapshot;
+use crate::snapshot::{PastVersion, Schema, Snapshot};
 
 /// A snapshot of a version of the past, by every step up to this version. It is of a slot: the settings of the device are as
 /// declared, and come from their own file.

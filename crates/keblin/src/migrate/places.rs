@@ -1,9 +1,10 @@
 //! Positions of before as positions of now: ids, axes, cells and facts, by what a step says of names.
 
+use crate::snapshot::Schema;
+use keblin_schema::Value;
 use keblin_schema::kind::Ids;
 use keblin_schema::model::{Axis, FieldDef, Scope};
 use keblin_schema::steps::{Carrying, Step, Take};
-use keblin_schema::{Schema, Value};
 
 /// The two versions with the step between them.
 #[derive(Clone, Copy)]

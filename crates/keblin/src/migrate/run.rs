@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
+use keblin_schema::Value;
 use keblin_schema::model::OnDeath;
-use keblin_schema::{Schema, Value};
 
 use super::apply::Applying;
 use super::places::{Places, now_of};
 use super::{Fate, StepFault};
-use crate::snapshot::{Run, State, Visit};
+use crate::snapshot::{Run, Schema, State, Visit};
 
 impl Applying<'_> {
     /// The run, with its place and its copies.

@@ -7,11 +7,11 @@ use std::sync::Arc;
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::value::Opaque;
-use keblin_schema::{Keep, Schema, Time, Value};
+use keblin_schema::{Keep, Time, Value};
 
 use crate::progress::Engine;
 use crate::save::{Stamp, read, write};
-use crate::snapshot::{LevelFacts, Picture, PictureTooLarge, Run, Snapshot, State, Stay, Visit};
+use crate::snapshot::{LevelFacts, Picture, PictureTooLarge, Run, Schema, Snapshot, State, Stay, Visit};
 
 /// A snapshot in which nothing is as declared, as far as the declaration lets it be something else. The same schema gives
 /// the same one.

@@ -3,14 +3,14 @@
 use std::sync::Arc;
 
 use keblin_schema::keep::meet;
-use keblin_schema::{Keep, Schema, Value};
+use keblin_schema::{Keep, Value};
 
 use super::journal::{Cause, Journal};
 use super::notice::Notice;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
-use crate::snapshot::{LevelFacts, Snapshot, State, Stay};
+use crate::snapshot::{LevelFacts, Schema, Snapshot, State, Stay};
 
 /// What was touched while the data was on its way, and what is not told before it is there.
 #[derive(Clone, Debug)]

@@ -1,11 +1,12 @@
 //! The journal: which event changed which value last, and why. It stands beside the state: a cloned progress starts
 //! with an empty one, and it is neither compared nor saved.
 
+use keblin_schema::Value;
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{At, FieldDef};
-use keblin_schema::{Schema, Value};
 
 use super::place::{FACT_AXES, Place, RunEnd};
+use crate::snapshot::Schema;
 
 /// How many changes the journal holds; older ones are forgotten.
 pub const JOURNAL_ENTRIES: usize = 256;

@@ -5,11 +5,11 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use keblin_schema::model::{At, FieldDef, Scope};
-use keblin_schema::{AnyGame, Level, Name, OfGame, Schema, Value};
+use keblin_schema::{AnyGame, Level, Name, OfGame, Value};
 
 use super::journal::{Entry, Target};
 use super::{Engine, Holder, Notice, Phase, Play};
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Schema, Snapshot};
 
 /// One value with the field it belongs to and its place on the field's axes.
 #[derive(Clone, Copy, Debug)]

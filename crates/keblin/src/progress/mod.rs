@@ -120,10 +120,10 @@ pub use visit::{Entered, Finished, Next, StarHeld};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
+use keblin_schema::Value;
 use keblin_schema::model::{Again, At, OnReset, Resume};
-use keblin_schema::{Schema, Value};
 
-use crate::snapshot::{Areas, Carried, Run, Snapshot, State, Stay, Visit};
+use crate::snapshot::{Areas, Carried, Run, Schema, Snapshot, State, Stay, Visit};
 use arrive::Waiting;
 use due::Due;
 use journal::{Cause, Entry, Journal};

@@ -5,11 +5,12 @@ use std::sync::Arc;
 
 use keblin_schema::model::At;
 use keblin_schema::shown::Shown;
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Schema, Unlock, Value};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Unlock, Value};
 
 use super::place::{FACT_AXES, Place, RunEnd};
 use crate::account::Account;
 use crate::fullness::Fullness;
+use crate::snapshot::Schema;
 
 keblin_schema::words! {
 /// How a level came to be played.

@@ -7,12 +7,12 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use keblin_schema::model::SaveAt;
-use keblin_schema::{AnyGame, OfGame, Schema};
+use keblin_schema::{AnyGame, OfGame};
 
 use super::Engine;
 use super::event::{Event, Outcome};
 use super::refusal::Refused;
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Schema, Snapshot};
 
 /// What is being played: every value, fact and event of a game.
 ///

@@ -4,12 +4,13 @@
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::RuleId;
-use keblin_schema::{Difficulty, Level, OfGame, Schema, Unlock};
+use keblin_schema::{Difficulty, Level, OfGame, Unlock};
 
 use super::notice::Notice;
 use super::refusal::Why;
 use super::standing::Standing;
 use super::{Engine, Holder, Play};
+use crate::snapshot::Schema;
 
 /// How locks, unlocks and moments stood when they were last asked, and which rules are to be asked again.
 #[derive(Clone, Debug, Default)]

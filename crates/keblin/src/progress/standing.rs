@@ -4,9 +4,10 @@
 use keblin_schema::condition::names::On;
 use keblin_schema::condition::{Comparison, Program};
 use keblin_schema::model::{Rule, RuleAsks, RulePart, Threshold};
-use keblin_schema::{AnyGame, Difficulty, Level, Schema, Unlock, Value};
+use keblin_schema::{AnyGame, Difficulty, Level, Unlock, Value};
 
 use super::Engine;
+use crate::snapshot::Schema;
 
 /// A part of a rule: what it asks for, and how that stands.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,12 +1,13 @@
 //! Expectations: conditions that say, when they do not hold, what is there instead and which names to look behind.
 
+use keblin_schema::Value;
 use keblin_schema::condition::names::{ENGINE, Fact};
 use keblin_schema::condition::{Comparison, ConditionError, Expr, Node, Program, Read, Type, Word, parse};
 use keblin_schema::model::At;
-use keblin_schema::{Schema, Value};
 
 use crate::progress::Engine;
 use crate::progress::journal::Target;
+use crate::snapshot::Schema;
 
 /// A condition that a rehearsal expects to hold.
 #[derive(Clone, Debug, PartialEq, Eq)]

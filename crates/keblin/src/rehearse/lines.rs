@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use keblin_schema::source::Source;
-use keblin_schema::{Code, Finding, Findings, Schema};
+use keblin_schema::{Code, Finding, Findings};
 
 use super::parse::step;
 use super::script::{Line, Rehearsal};
+use crate::snapshot::Schema;
 
 impl Rehearsal {
     /// Parses a rehearsal. `name` is what complaints call it, as a rule its path.

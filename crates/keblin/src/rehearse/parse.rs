@@ -5,11 +5,12 @@ use std::time::Duration;
 
 use keblin_schema::condition::ConditionError;
 use keblin_schema::name::nearest;
-use keblin_schema::{Code, Finding, Level, Schema, Time};
+use keblin_schema::{Code, Finding, Level, Time};
 
 use super::expectation::Expectation;
 use super::step::{Feed, Step, WriteStep};
 use crate::progress::{Erase, Notice};
+use crate::snapshot::Schema;
 
 const WORDS: [&str; 32] = [
     "feed",

@@ -3,9 +3,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Schema;
-
 use super::step::Step;
+use crate::snapshot::Schema;
 
 /// A rehearsal: steps in order.
 #[derive(Clone, Debug)]

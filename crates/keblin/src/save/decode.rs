@@ -3,16 +3,16 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::{Schema, Value};
+use keblin_schema::Value;
 
 use super::block::Section;
 use super::error::{Fault, ReadError};
 use super::file::{self, SaveFile};
+use super::fingerprint::Fingerprint;
 use super::layout::{DEVICE, HEADER, PROFILE, RUN, STATE};
 use super::missing::Missing;
-use super::plan::Plan;
 use super::reading::Reading;
-use crate::snapshot::{Carried, Snapshot, State};
+use crate::snapshot::{Carried, Schema, Snapshot, State};
 
 /// A save's values, before they are held against each other.
 #[derive(Debug)]
@@ -50,7 +50,7 @@ pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), R
 /// Whether a save was written with just the shape of this version or of an earlier one.
 fn has_the_shape(file: &SaveFile<'_>, schema: &Schema) -> bool {
     let has = |schema: &Schema| {
-        schema.version == file.head.schema_version && Plan::of(schema).fingerprint == file.head.fingerprint
+        schema.version == file.head.schema_version && Fingerprint::of(schema) == file.head.fingerprint
     };
     has(schema) || schema.past().iter().any(|past| has(&past.schema))
 }
@@ -75,12 +75,12 @@ pub(crate) fn of_the_past<'s>(file: &SaveFile<'_>, schema: &'s Schema) -> Option
 
 /// The values of a save of the very version of a schema.
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
-    let plan = Plan::of(schema);
+    let plan = schema.plan();
     let (profile, run) = (file.section(PROFILE)?, file.section(RUN)?);
-    let mut reading = Reading::new(schema, &plan);
+    let mut reading = Reading::new(schema, plan);
     let followed = reading.follow(profile, &plan.profile).and_then(|()| reading.follow(run, &plan.run));
     if followed.is_none() {
-        reading = Reading::new(schema, &plan);
+        reading = Reading::new(schema, plan);
         reading.by_keys(profile, &plan.profile)?;
         reading.by_keys(run, &plan.run)?;
     }
@@ -98,8 +98,8 @@ pub(crate) fn decode_apart(
     run: Option<&Section<'_>>,
     schema: &Arc<Schema>,
 ) -> (Decoded, [Option<ReadError>; 2]) {
-    let plan = Plan::of(schema);
-    let mut reading = Reading::new(schema, &plan);
+    let plan = schema.plan();
+    let mut reading = Reading::new(schema, plan);
     let mut faults = [None, None];
     if let Some(Err(error)) = profile.map(|section| reading.by_keys(section, &plan.profile)) {
         (reading.state, faults[0]) = (State::first(schema), Some(error));
@@ -116,15 +116,15 @@ pub(crate) fn decode_apart(
 
 /// Whether a section has just the keys that a schema writes, in their order, and values of their kinds.
 pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool {
-    let plan = Plan::of(schema);
+    let plan = schema.plan();
     let body = if section.name == PROFILE { &plan.profile } else { &plan.run };
-    Reading::new(schema, &plan).follow(section, body).is_some()
+    Reading::new(schema, plan).follow(section, body).is_some()
 }
 
 /// The values of a device file, in the order of the schema's cells from [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
-    let plan = Plan::of(schema);
-    let mut reading = Reading::new(schema, &plan);
+    let plan = schema.plan();
+    let mut reading = Reading::new(schema, plan);
     reading.by_keys(file.section(DEVICE)?, &plan.device)?;
     Ok(reading.state.cells.split_off(schema.saved_cells))
 }

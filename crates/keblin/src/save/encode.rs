@@ -5,11 +5,11 @@ use keblin_schema::{Model, Name, Value};
 use minicbor::Encoder;
 
 use super::facts;
-use super::grammar::{Branch, FactOf, Leaf};
-use super::map::Failure;
-use super::plan::Plan;
-use super::tape::{Gap, Tape};
 use super::values;
+use crate::grammar::Failure;
+use crate::grammar::listed::{Branch, FactOf, Leaf};
+use crate::grammar::plan::{NO_SHAPE, Plan};
+use crate::grammar::tape::{Gap, Tape};
 use crate::snapshot::{Carried, Snapshot, State, Stay, Visit};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
@@ -107,7 +107,7 @@ impl<'s> Filling<'s> {
             Some(Value::Int(number @ 0..)) => count(out, number.unsigned_abs()),
             Some(value) => {
                 let order = self.model.field_at(cell).map(|field| self.plan.order(field));
-                values::write_ordered(out, value, order.unwrap_or(&values::NO_SHAPE))
+                values::write_ordered(out, value, order.unwrap_or(&NO_SHAPE))
             }
             None => out.null().map(drop),
         }

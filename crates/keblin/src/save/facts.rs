@@ -1,56 +1,9 @@
 //! The facts of a level in one piece. There is such a map for each level on each difficulty, which is most of many saves;
 //! its keys are always the same and its values nearly always one byte each, so it is written and compared as a whole.
 
-use std::sync::LazyLock;
-
 use super::cursor::Cursor;
-use super::grammar::{FactOf, Leaf, facts};
-use super::tape::{ByPath, Gap, Tape};
+use crate::grammar::facts::{LEN, PIECE, Piece};
 use crate::snapshot::LevelFacts;
-
-const COUNT: usize = FactOf::ALL.len();
-
-/// The head of the map; for each fact the head of its name, the name, and one byte.
-pub(super) const LEN: usize = {
-    let (mut len, mut rest) = (1, FactOf::ALL);
-    while let [fact, others @ ..] = rest {
-        len += 2 + fact.as_str().len();
-        rest = others;
-    }
-    len
-};
-
-struct Piece {
-    /// Zero where the facts stand.
-    bytes: [u8; LEN],
-    /// Zero where the facts stand, and all ones elsewhere.
-    mask: [u8; LEN],
-    /// Where each fact stands.
-    at: [usize; COUNT],
-}
-
-static PIECE: LazyLock<Piece> = LazyLock::new(|| {
-    let tape = Tape::of(&facts(0), &[], &ByPath::new());
-    let (mut bytes, mut mask, mut at) = (Vec::new(), Vec::new(), [0; COUNT]);
-    for (before, gap) in tape.gaps() {
-        bytes.extend(before);
-        mask.extend(before.iter().map(|_| 0xff));
-        for (place, fact) in at.iter_mut().zip(FactOf::ALL) {
-            if matches!(gap, Gap::Leaf(Leaf::Fact(of, _)) if of == fact) {
-                *place = bytes.len();
-            }
-        }
-        bytes.push(0);
-        mask.push(0);
-    }
-    let whole = |bytes: Vec<u8>| bytes.try_into().unwrap_or([0; LEN]);
-    Piece { bytes: whole(bytes), mask: whole(mask), at }
-});
-
-/// Whether a tape is of facts and nothing that is carried along beside them.
-pub(super) fn are_alone(tape: &Tape) -> bool {
-    tape.len() + COUNT == LEN
-}
 
 /// Writes facts, if one byte is enough for each.
 pub(super) fn write_small(out: &mut Vec<u8>, facts: &LevelFacts) -> bool {

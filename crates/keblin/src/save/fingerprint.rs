@@ -10,8 +10,9 @@ use minicbor::{Decoder, Encoder};
 use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::{Digest, digest};
-use super::map::{Failure, encoded};
 use super::values;
+use crate::grammar::{Failure, encoded};
+use crate::snapshot::Schema;
 
 /// A schema in short. Two schemas with the same fingerprint have the same names, types, scopes, axes, keep rules, bounds
 /// and orders; conditions, titles, defaults and the words for events may differ.
@@ -32,8 +33,9 @@ impl Fingerprint {
 
     /// The fingerprint of a schema.
     #[must_use]
-    pub fn of(schema: &Model) -> Fingerprint {
-        Fingerprint { scheme: Fingerprint::SCHEME, digest: digest(&encoded(|out| shape(out, schema))) }
+    pub fn of(schema: &Schema) -> Fingerprint {
+        let digest = schema.digest(|model| digest(&encoded(|out| shape(out, model))));
+        Fingerprint { scheme: Fingerprint::SCHEME, digest }
     }
 
     pub(super) fn write(&self, out: &mut Out<'_>) -> Result<(), Failure> {

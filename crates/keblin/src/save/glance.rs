@@ -2,17 +2,16 @@
 //! of thousands of saves; whatever is not plainly so is left to `decode`, which makes the values and says what is wrong.
 
 use keblin_schema::model::{Bound, FieldDef, Limits};
-use keblin_schema::{Kind, Model, Schema, Value};
+use keblin_schema::{Kind, Model, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;
 use super::file::SaveFile;
 use super::layout::{PROFILE, RUN};
-use super::plan::Plan;
 use super::reading::Reading;
 use super::values;
-use super::values::ShapeOrder;
-use crate::snapshot::State;
+use crate::grammar::plan::ShapeOrder;
+use crate::snapshot::{Schema, State};
 
 /// What is known of a save whose values are all as they should be.
 #[derive(Default)]
@@ -34,10 +33,10 @@ pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<(Glance, St
     }
     file.picture().ok()?;
     file.areas().ok()?;
-    let plan = Plan::of(schema);
+    let plan = schema.plan();
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     let glance = Glance { lives: lives.map(|field| field.cells.start), ..Glance::default() };
-    let mut reading = Reading::glancing(schema, &plan, glance);
+    let mut reading = Reading::glancing(schema, plan, glance);
     reading.follow(file.section(PROFILE).ok()?, &plan.profile)?;
     reading.follow(file.section(RUN).ok()?, &plan.run)?;
     reading.into_glance()

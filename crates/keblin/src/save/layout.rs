@@ -85,13 +85,13 @@ pub const ERASURES_CONTENT_ITEMS: u64 = 1;
 pub const HEADER: &str = "header";
 
 /// The section of values and facts that outlive runs.
-pub const PROFILE: &str = "profile";
+pub const PROFILE: &str = crate::grammar::PROFILE;
 
 /// The section of the run that can be continued.
-pub const RUN: &str = "run";
+pub const RUN: &str = crate::grammar::RUN;
 
 /// The only section of a device file: settings, which belong to no profile.
-pub const DEVICE: &str = "device";
+pub const DEVICE: &str = crate::grammar::DEVICE;
 
 /// The section of the picture for lists of slots.
 pub const PICTURE: &str = "picture";

@@ -9,11 +9,11 @@ use minicbor::Decoder;
 
 use super::cursor::Cursor;
 use super::error::ReadError;
-use super::grammar::{FactOf, Leaf};
 use super::layout::SaveLimits;
 use super::missing::Missing;
 use super::reading::Reading;
 use super::values;
+use crate::grammar::listed::{FactOf, Leaf};
 use crate::snapshot::Stay;
 
 impl Reading<'_> {

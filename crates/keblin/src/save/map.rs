@@ -2,23 +2,10 @@
 //! schema has written.
 
 use std::collections::BTreeMap;
-use std::convert::Infallible;
-
-use minicbor::Encoder;
 
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::SaveLimits;
-
-/// The bytes of what is written.
-pub(super) fn encoded(write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) -> Vec<u8> {
-    let mut bytes = Vec::new();
-    // Writing to a vector never fails, so there is no error to hand on.
-    let _ = write(&mut Encoder::new(&mut bytes));
-    bytes
-}
-
-pub(super) type Failure = minicbor::encode::Error<Infallible>;
 
 /// A value being read: some bytes of a section, and where they stand in the file.
 #[derive(Clone, Debug)]

@@ -73,17 +73,8 @@ mod map;
 /// Values to CBOR and back.
 mod values;
 
-/// What each section holds, in order.
-mod grammar;
-
-/// A map of the grammar as bytes with gaps for the values.
-mod tape;
-
 /// The facts of a level in one piece.
 mod facts;
-
-/// How the saves of a schema are written.
-mod plan;
 
 /// A snapshot to the bodies of sections.
 mod encode;

@@ -11,11 +11,11 @@ use super::cursor::Cursor;
 use super::error::ReadError;
 use super::facts;
 use super::glance::Glance;
-use super::grammar::{Branch, Map, Node};
 use super::map::Item;
 use super::missing::Missing;
-use super::plan::{Body, Plan};
-use super::tape::{Gap, Tape};
+use crate::grammar::listed::{Branch, Map, Node};
+use crate::grammar::plan::{Body, Plan};
+use crate::grammar::tape::{Gap, Tape};
 use crate::snapshot::{Carried, Run, State, Stay, Visit};
 
 /// A state being read.

@@ -11,9 +11,9 @@ use super::layout::{
     Digest, FOOT_BYTES, MAX_PREDECESSORS, ROW_ITEMS, STATE, STATE_CONTENT_ITEMS, STATE_ITEMS, SaveLimits,
     foot,
 };
-use super::map::Failure;
 use super::summary::Summary;
 use super::table::{Row, Table};
+use crate::grammar::Failure;
 
 /// What a save says about itself, known without looking at its values.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,13 +1,13 @@
 //! What a list of slots shows of a save: read from its state alone, without looking at its values.
 
-use keblin_schema::{Name, Schema, Time};
+use keblin_schema::{Name, Time};
 use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::SaveLimits;
-use super::map::Failure;
-use crate::snapshot::Snapshot;
+use crate::grammar::Failure;
+use crate::snapshot::{Schema, Snapshot};
 
 /// What a list of slots shows of a save.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -5,7 +5,7 @@ use std::ops::Range;
 use minicbor::Encoder;
 
 use super::layout::{Digest, ROW_ITEMS};
-use super::map::Failure;
+use crate::grammar::Failure;
 
 /// A row of the table: an item of the file that belongs to the state.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -14,21 +14,10 @@ use minicbor::{Decoder, Encoder};
 use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::SaveLimits;
-use super::map::{Failure, encoded};
+use crate::grammar::plan::{NO_SHAPE, ShapeOrder};
+use crate::grammar::{Failure, encoded};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
-
-/// How the map of a shape is written.
-#[derive(Clone, Debug)]
-pub(super) struct ShapeOrder {
-    /// The head of the map.
-    pub(super) head: Vec<u8>,
-    /// The members in the order of their encoded names: the name, and the declared position.
-    pub(super) members: Vec<(Vec<u8>, usize)>,
-}
-
-/// For values that hold no shape.
-pub(super) static NO_SHAPE: ShapeOrder = ShapeOrder { head: Vec::new(), members: Vec::new() };
 
 /// Writes a value that holds no shape.
 pub(super) fn write(out: &mut Out<'_>, value: &Value) -> Result<(), Failure> {

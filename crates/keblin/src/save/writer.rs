@@ -7,14 +7,13 @@ use minicbor::data::Tag;
 use super::block::Block;
 use super::encode::Filling;
 use super::file::SaveFile;
+use super::fingerprint::Fingerprint;
 use super::layout::{
     BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, ERASURES,
     ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN,
     SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, foot,
 };
-use super::map::{Failure, encoded};
 use super::parts::{Mark, Parts};
-use super::plan::{Body, Plan};
 use super::seal::SealKey;
 use super::shelf::Shelf;
 use super::stamp::{Lineage, Stamp};
@@ -22,6 +21,8 @@ use super::state::{StateHead, write_content};
 use super::summary::Summary;
 use super::table::{Row, Table};
 use crate::fullness::{Fullness, Measure};
+use crate::grammar::plan::{Body, Plan};
+use crate::grammar::{Failure, encoded};
 use crate::snapshot::{Picture, Snapshot};
 
 /// A whole save of a slot: everything but what belongs to the device.
@@ -45,9 +46,9 @@ pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealK
 #[must_use]
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::whole(snapshot, stamp);
-    let plan = Plan::of(snapshot.schema());
-    writing.body(DEVICE, &plan, &plan.device);
-    writing.state(plan.as_ref(), Shelf::default(), false, None).parts.into_bytes()
+    let plan = snapshot.schema().plan();
+    writing.body(DEVICE, plan, &plan.device);
+    writing.state(Shelf::default(), false, None).parts.into_bytes()
 }
 
 /// The bytes of another state, to be written where the last one of a file ends ([`SaveFile::end`]). Together they are a
@@ -166,7 +167,7 @@ impl<'s> Writing<'s> {
     /// A file with its header.
     fn whole(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
-        let about = Plan::of(&snapshot.schema).profile.tape.about() + 8192;
+        let about = snapshot.schema.plan().profile.tape.about() + 8192;
         let mut writing = Writing::new(snapshot, stamp, Vec::with_capacity(about), 0);
         let (game, begin) = (snapshot.schema.game.as_str(), writing.out.mark());
         writing.put(|out| {
@@ -190,8 +191,7 @@ impl<'s> Writing<'s> {
     fn slot(mut self, mut shelf: Shelf, key: Option<&SealKey>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, &carried.fields));
-        let schemas_plan = Plan::of(schema);
-        let plan = own_plan.as_ref().unwrap_or(&schemas_plan);
+        let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
         // What is shared stands before everything that is written now.
         let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
         self.body(PROFILE, plan, &plan.profile);
@@ -207,7 +207,7 @@ impl<'s> Writing<'s> {
             self.erasures(self.stamp.erasures);
         }
         let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
-        self.state(plan, shelf, has_new_areas, key)
+        self.state(shelf, has_new_areas, key)
     }
 
     fn body(&mut self, name: &str, plan: &Plan, body: &Body) {
@@ -284,14 +284,14 @@ impl<'s> Writing<'s> {
     }
 
     /// The state over everything before it.
-    fn state(mut self, plan: &Plan, shelf: Shelf, has_new_areas: bool, key: Option<&SealKey>) -> Written {
+    fn state(mut self, shelf: Shelf, has_new_areas: bool, key: Option<&SealKey>) -> Written {
         let (offset, begin, stamp) = (self.offset(), self.out.mark(), self.stamp);
         let mut predecessors = stamp.predecessors.clone();
         predecessors.truncate(MAX_PREDECESSORS);
         let head = StateHead {
             number: stamp.number,
             schema_version: self.snapshot.schema.version,
-            fingerprint: plan.fingerprint,
+            fingerprint: Fingerprint::of(&self.snapshot.schema),
             saved_at_unix_ms: stamp.saved_at_unix_ms,
             cause: stamp.cause.clone(),
             edited: stamp.edited,

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::{AnyGame, Schema};
+use keblin_schema::AnyGame;
 
 use super::keeper::{Keeper, Saving};
 use super::keeping::Place;
@@ -12,6 +12,7 @@ use super::saved::SaveError;
 use crate::progress::{Notice, Play, Progress};
 use crate::save::writer::write_whole;
 use crate::save::{ReadError, SaveLimits, SealKey, Stamp};
+use crate::snapshot::Schema;
 use crate::verify::verify_sealed;
 
 /// A save to be kept by the game itself.

@@ -9,7 +9,7 @@ use std::time::Duration;
 
 use keblin_schema::keep::meet;
 use keblin_schema::model::Scope;
-use keblin_schema::{Keep, Schema, Severity, Value};
+use keblin_schema::{Keep, Severity, Value};
 
 use super::backend::Lock;
 use super::error::{DiskError, failed};
@@ -17,7 +17,7 @@ use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
 use crate::save::decode::of_this_game;
 use crate::save::{Lineage, SaveCode, Stamp, read_within, write_device};
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Schema, Snapshot};
 use crate::verify::SaveFinding;
 use crate::verify::past::device_values;
 

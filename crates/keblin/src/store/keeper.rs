@@ -4,14 +4,14 @@ use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::{AnyGame, OfGame, Schema};
+use keblin_schema::{AnyGame, OfGame};
 
 use super::keeping::{Keeping, Place};
 use super::opening::{OpenError, Opened, Origin};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use crate::progress::{Engine, Event, Holder, Outcome, Play, Refused, sealed};
-use crate::snapshot::Picture;
+use crate::snapshot::{Picture, Schema};
 use crate::verify::SaveFinding;
 
 /// A game's progress that saves itself. It takes names that were looked up in its schema; `schema!` makes a `Keeper` for a

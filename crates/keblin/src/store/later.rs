@@ -3,13 +3,14 @@
 use std::sync::Arc;
 use std::thread::JoinHandle;
 
-use keblin_schema::{AnyGame, Schema};
+use keblin_schema::AnyGame;
 
 use super::error::failed;
 use super::keeper::{Keeper, Saving};
 use super::opening::OpenError;
 use super::slot::Slot;
 use crate::progress::Play;
+use crate::snapshot::Schema;
 
 /// A slot that is being opened.
 #[derive(Debug)]

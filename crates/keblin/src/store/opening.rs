@@ -4,7 +4,6 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use keblin_schema::Schema;
 use thiserror::Error;
 
 use super::broken::Broken;
@@ -15,6 +14,7 @@ use super::slot::Slot;
 use crate::progress::{AsideReason, Notice, Progress};
 use crate::save::search::History;
 use crate::save::{Fault, Lineage, ReadError, SaveCode};
+use crate::snapshot::Schema;
 use crate::verify::{Save, SaveFinding, Verified, verify_within};
 
 /// A slot that was opened.

@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use keblin_schema::Name;
 use keblin_schema::name::NameFault;
-use keblin_schema::{Name, Schema};
 use thiserror::Error;
 
 use super::error::{DiskError, shown};
@@ -18,7 +18,7 @@ use crate::progress::{AsideReason, Engine, Play, Refused};
 use crate::save::head::SlotHead;
 use crate::save::writer::write_whole;
 use crate::save::{Lineage, ReadError, Stamp};
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Schema, Snapshot};
 use crate::verify::{Save, Verified, verify_within};
 
 /// An instant that the player has kept.

@@ -5,13 +5,12 @@ use std::fmt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use keblin_schema::Schema;
-
 use super::error::{DiskError, shown};
 use super::opening::{OpenError, Opened, Origin, Way};
 use super::savedir::ENDING;
 use super::slot::Slot;
 use crate::save::{ReadError, StateHead};
+use crate::snapshot::Schema;
 use crate::verify::{Save, Verified, verify_within};
 
 /// A slot without a whole save.

@@ -4,14 +4,14 @@ use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use keblin_schema::{Name, Schema};
+use keblin_schema::Name;
 
 use super::aside::is_fresh;
 use super::broken::Broken;
 use super::error::DiskError;
 use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
-use crate::snapshot::Picture;
+use crate::snapshot::{Picture, Schema};
 
 /// A slot of a folder of saves. Clones are the same slot.
 ///

@@ -3,8 +3,6 @@
 use std::collections::HashSet;
 use std::path::Path;
 
-use keblin_schema::Schema;
-
 use super::saved::SaveError;
 use super::slot::Slot;
 use crate::progress::AsideReason;
@@ -12,6 +10,7 @@ use crate::save::decode::of_this_game;
 use crate::save::layout::Digest;
 use crate::save::search::History;
 use crate::save::{Lineage, read_within};
+use crate::snapshot::Schema;
 
 /// A file that is there, as far as it can be read.
 pub(super) struct There {

@@ -4,7 +4,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use keblin_schema::{Schema, Severity};
+use keblin_schema::Severity;
 
 use super::check_file;
 use super::finding::SaveFinding;
@@ -14,6 +14,7 @@ use crate::save::layout::{PROFILE, RUN};
 use crate::save::reader::{at_the_end, is_final};
 use crate::save::search::History;
 use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
+use crate::snapshot::Schema;
 
 /// What was found in a file.
 #[derive(Clone, Debug)]

@@ -31,7 +31,7 @@ pub use salvage::{Part, Salvaged, salvage};
 
 use std::sync::Arc;
 
-use keblin_schema::{Schema, Severity, Value};
+use keblin_schema::{Severity, Value};
 
 use crate::migrate::Account;
 use crate::progress::{Notice, Progress};
@@ -41,7 +41,7 @@ use crate::save::missing::Missing;
 use crate::save::{
     Lineage, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
 };
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Schema, Snapshot};
 
 /// Something whose bytes and kinds were checked. Only [`verify`] makes one.
 #[derive(Clone, Debug)]

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::{Schema, Value};
+use keblin_schema::Value;
 
 use super::finding::SaveFinding;
 use super::relations;
@@ -10,7 +10,7 @@ use crate::migrate::{Account, StepFault, migrate, migrate_settings};
 use crate::save::decode::{Decoded, decode, decode_device, of_the_past, of_this_game};
 use crate::save::layout::STATE;
 use crate::save::{Fault, ReadError, SaveFile};
-use crate::snapshot::{Snapshot, State};
+use crate::snapshot::{Schema, Snapshot, State};
 
 /// The values of a save, and what is told of them.
 pub(super) struct OfAnyVersion {

@@ -4,7 +4,7 @@ use std::cell::OnceCell;
 use std::cmp::Ordering;
 
 use keblin_schema::model::{At, Axis, Bound, FieldDef, RecordAt, Scope};
-use keblin_schema::{Schema, Severity, Value};
+use keblin_schema::{Severity, Value};
 
 use super::finding::SaveFinding;
 use crate::progress::Engine;
@@ -13,7 +13,7 @@ use crate::save::SaveCode;
 use crate::save::decode::Decoded;
 use crate::save::glance::Glance;
 use crate::save::missing::Missing;
-use crate::snapshot::{LevelFacts, Snapshot, State};
+use crate::snapshot::{LevelFacts, Schema, Snapshot, State};
 
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     let mut found = of_values(&decoded.snapshot);

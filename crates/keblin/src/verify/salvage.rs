@@ -3,13 +3,11 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Schema;
-
 use crate::migrate::{Account, migrate};
 use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
 use crate::save::layout::{PROFILE, RUN};
 use crate::save::{Fault, ReadError, Section, search};
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Schema, Snapshot};
 
 /// What could be had of a file.
 #[derive(Clone, Debug)]

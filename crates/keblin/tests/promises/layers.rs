@@ -7,12 +7,13 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 11] = [
-    ("snapshot", &[]),
+const MAY_USE: [(&str, &[&str]); 12] = [
+    ("grammar", &[]),
+    ("snapshot", &["grammar"]),
     ("account", &[]),
     ("fullness", &[]),
     ("progress", &["snapshot", "account", "fullness"]),
-    ("save", &["snapshot", "fullness"]),
+    ("save", &["grammar", "snapshot", "fullness"]),
     ("migrate", &["snapshot", "account", "progress", "save"]),
     ("verify", &["snapshot", "save", "progress", "migrate"]),
     ("store", &["snapshot", "fullness", "save", "verify", "progress"]),

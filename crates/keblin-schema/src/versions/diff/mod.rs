@@ -163,10 +163,10 @@ impl fmt::Display for Difference {
 /// The versions' numbers and what is said to people (`about`, titles) are none.
 ///
 /// ```
-/// use keblin_schema::{Schema, diff::{Class, differences}};
+/// use keblin_schema::{Declaration, diff::{Class, differences}};
 ///
 /// let text = "game = 'otter'\nversion = 1\n[fields.oil]\ntype = 'int'\nscope = 'run'\nmax = 60\non_death = 'stays'\n";
-/// let schema = |text: &str| Schema::parse("progress.toml", text).map(|parsed| parsed.schema);
+/// let schema = |text: &str| Declaration::parse("progress.toml", text).map(|parsed| parsed.declaration);
 /// let (before, now) = (schema(text)?, schema(&text.replace("60", "40"))?);
 /// let found = differences(&before, &now);
 /// assert_eq!(found[0].to_string(), "field oil: max 60 -> 40");

@@ -21,7 +21,7 @@ impl Model {
     ///
     /// ```
     /// let text = "version = 1\ngame = 'otter'\n[fields]\nfish = { scope = 'profile', type = 'int', max = 9 }\n";
-    /// let schema = keblin_schema::Schema::parse("progress.toml", text)?.schema;
+    /// let schema = keblin_schema::Declaration::parse("progress.toml", text)?.declaration;
     /// assert!(schema.normal_text().ends_with("[fields.fish]\ntype = \"int\"\nscope = \"profile\"\nmax = 9\n"));
     /// # Ok::<(), keblin_schema::Findings>(())
     /// ```

@@ -1,50 +1,50 @@
 //! How the saves of a schema are written: the tapes of its sections, made once.
 
-use std::sync::Arc;
-
+use keblin_schema::Model;
 use keblin_schema::kind::Kind;
 use keblin_schema::model::FieldDef;
-use keblin_schema::{Model, Schema};
 
-use super::fingerprint::Fingerprint;
-use super::grammar::{self, Map};
-use super::layout::{DEVICE, PROFILE, RUN};
-use super::map::encoded;
+use super::listed::{self, Map};
 use super::tape::{self, ByPath, Tape};
-use super::values::{NO_SHAPE, ShapeOrder};
+use super::{DEVICE, PROFILE, RUN, encoded};
 
 /// What is made of a schema for its saves.
 #[derive(Debug)]
-pub(super) struct Plan {
-    pub(super) fingerprint: Fingerprint,
-    pub(super) profile: Body,
-    pub(super) run: Body,
-    pub(super) device: Body,
+pub(crate) struct Plan {
+    pub(crate) profile: Body,
+    pub(crate) run: Body,
+    pub(crate) device: Body,
     /// By shape of the schema.
     shapes: Vec<ShapeOrder>,
 }
 
+/// How the map of a shape is written.
+#[derive(Clone, Debug)]
+pub(crate) struct ShapeOrder {
+    /// The head of the map.
+    pub(crate) head: Vec<u8>,
+    /// The members in the order of their encoded names: the name, and the declared position.
+    pub(crate) members: Vec<(Vec<u8>, usize)>,
+}
+
+/// For values that hold no shape.
+pub(crate) static NO_SHAPE: ShapeOrder = ShapeOrder { head: Vec::new(), members: Vec::new() };
+
 /// What a section holds.
 #[derive(Debug)]
-pub(super) struct Body {
-    pub(super) map: Map,
-    pub(super) tape: Tape,
+pub(crate) struct Body {
+    pub(crate) map: Map,
+    pub(crate) tape: Tape,
 }
 
 impl Plan {
-    /// The plan of a schema.
-    pub(super) fn of(schema: &Schema) -> Arc<Plan> {
-        schema.derived(|schema| Plan::carrying(schema, &ByPath::new()))
-    }
-
     /// A plan with what is carried along besides what the schema knows.
-    pub(super) fn carrying(model: &Model, carried: &ByPath) -> Plan {
+    pub(crate) fn carrying(model: &Model, carried: &ByPath) -> Plan {
         let body = |map: Map, name| Body { tape: Tape::of(&map, &[name], carried), map };
         Plan {
-            fingerprint: Fingerprint::of(model),
-            profile: body(grammar::profile(model), PROFILE),
-            run: body(grammar::run(model), RUN),
-            device: body(grammar::device(model), DEVICE),
+            profile: body(listed::profile(model), PROFILE),
+            run: body(listed::run(model), RUN),
+            device: body(listed::device(model), DEVICE),
             shapes: model
                 .shapes
                 .iter()
@@ -60,7 +60,7 @@ impl Plan {
     }
 
     /// The order of the members of the shape that a field's values are or hold.
-    pub(super) fn order(&self, field: &FieldDef) -> &ShapeOrder {
+    pub(crate) fn order(&self, field: &FieldDef) -> &ShapeOrder {
         let of = field.items.as_ref().map_or(field.kind, |items| items.of);
         let Kind::Shape(shape) = of else { return &NO_SHAPE };
         self.shapes.get(usize::from(shape)).unwrap_or(&NO_SHAPE)

@@ -1,11 +1,16 @@
 //! The plain data that progress gives and a save takes: every value, every fact, and the run that can be continued.
 //! Nothing here decides anything; `progress` changes it, `save` turns it into bytes and back.
 
+/// What a game opens its saves with.
+mod schema;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::{Model, Schema, Time, Value};
+use keblin_schema::{Model, Time, Value};
 use thiserror::Error;
+
+pub use schema::{Parsed, PastVersion, Schema};
 
 /// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
 ///

@@ -3,23 +3,23 @@
 
 use std::collections::BTreeMap;
 
+use super::encoded;
 use super::facts;
-use super::grammar::{Branch, Leaf, Map, Node};
-use super::map::encoded;
+use super::listed::{Branch, Leaf, Map, Node};
 
 /// Values by their path of keys, encoded: what is carried along.
-pub(super) type ByPath = BTreeMap<Vec<String>, Vec<u8>>;
+pub(crate) type ByPath = BTreeMap<Vec<String>, Vec<u8>>;
 
 /// Bytes with gaps.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Tape {
+pub(crate) struct Tape {
     bytes: Vec<u8>,
     gaps: Vec<(usize, Gap)>,
 }
 
 /// What stands in a gap.
 #[derive(Clone, Debug)]
-pub(super) enum Gap {
+pub(crate) enum Gap {
     Leaf(Leaf),
     Branch(Branch, Tape),
     /// The facts of a level on a difficulty, by their position, with nothing beside them.
@@ -28,7 +28,7 @@ pub(super) enum Gap {
 
 impl Tape {
     /// The tape of a map at a path of keys, with what is carried along there.
-    pub(super) fn of(map: &Map, path: &[&str], carried: &ByPath) -> Tape {
+    pub(crate) fn of(map: &Map, path: &[&str], carried: &ByPath) -> Tape {
         let mut tape = Tape::default();
         tape.map(map, &mut path.iter().map(ToString::to_string).collect(), carried);
         tape
@@ -73,12 +73,12 @@ impl Tape {
     }
 
     /// Length without what stands in the gaps, in bytes.
-    pub(super) fn len(&self) -> usize {
+    pub(crate) fn len(&self) -> usize {
         self.bytes.len()
     }
 
     /// The gaps, each with the bytes before it.
-    pub(super) fn gaps(&self) -> impl Iterator<Item = (&[u8], &Gap)> {
+    pub(crate) fn gaps(&self) -> impl Iterator<Item = (&[u8], &Gap)> {
         let mut from = 0;
         self.gaps.iter().map(move |(at, gap)| {
             let before = self.bytes.get(from..*at).unwrap_or_default();
@@ -88,19 +88,19 @@ impl Tape {
     }
 
     /// The bytes behind the last gap.
-    pub(super) fn rest(&self) -> &[u8] {
+    pub(crate) fn rest(&self) -> &[u8] {
         let from = self.gaps.last().map_or(0, |(at, _)| *at);
         self.bytes.get(from..).unwrap_or_default()
     }
 
     /// About as many bytes as it is with its gaps filled.
-    pub(super) fn about(&self) -> usize {
+    pub(crate) fn about(&self) -> usize {
         let facts = self.gaps.iter().filter(|(_, gap)| matches!(gap, Gap::Facts(..))).count();
         2 * self.bytes.len() + facts * facts::LEN + 256
     }
 }
 
 /// A text as an item.
-pub(super) fn text(text: &str) -> Vec<u8> {
+pub(crate) fn text(text: &str) -> Vec<u8> {
     encoded(|out| out.str(text).map(drop))
 }

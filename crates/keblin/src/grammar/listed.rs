@@ -6,7 +6,7 @@ use keblin_schema::model::{Again, Axis, FieldDef, Scope};
 
 /// One value of a section.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Leaf {
+pub(crate) enum Leaf {
     /// The value of a cell.
     Cell(usize),
     /// A table of best values: those that there are, the best first.
@@ -32,7 +32,7 @@ pub(super) enum Leaf {
 keblin_schema::words! {
     /// Which of the facts of a level on a difficulty.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-    pub(super) enum FactOf {
+    pub(crate) enum FactOf {
         Finished = "finished",
         Stars = "stars",
         Collected = "collected",
@@ -43,7 +43,7 @@ keblin_schema::words! {
 
 /// A map that there may be; null where there is none.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Branch {
+pub(crate) enum Branch {
     Run,
     Visit,
     /// The copy of the values of level and run scope, made on arrival.
@@ -54,7 +54,7 @@ pub(super) enum Branch {
 
 /// What a key of a map leads to.
 #[derive(Clone, Debug)]
-pub(super) enum Node {
+pub(crate) enum Node {
     Leaf(Leaf),
     Map(Map),
     Branch(Branch, Map),
@@ -62,12 +62,12 @@ pub(super) enum Node {
 
 /// A map of a section.
 #[derive(Clone, Debug)]
-pub(super) struct Map {
-    pub(super) entries: Vec<(String, Node)>,
+pub(crate) struct Map {
+    pub(crate) entries: Vec<(String, Node)>,
     /// Whether every key must be there; else what is missing is as declared.
-    pub(super) needs_all: bool,
+    pub(crate) needs_all: bool,
     /// Whether what has an unknown key is kept and written back.
-    pub(super) keeps_unknown: bool,
+    pub(crate) keeps_unknown: bool,
 }
 
 impl Map {
@@ -107,7 +107,7 @@ fn branch(key: &str, branch: Branch, map: Map) -> (String, Node) {
 }
 
 /// The section of what outlives runs.
-pub(super) fn profile(model: &Model) -> Map {
+pub(crate) fn profile(model: &Model) -> Map {
     let latched = model.unlocks.iter().enumerate();
     let latched = latched.map(|(index, unlock)| leaf(unlock.name.as_str(), Leaf::Latched(index)));
     Map::fixed([
@@ -122,7 +122,7 @@ pub(super) fn profile(model: &Model) -> Map {
 }
 
 /// The section of the run.
-pub(super) fn run(model: &Model) -> Map {
+pub(crate) fn run(model: &Model) -> Map {
     let values = || fields(model, &[Scope::Level, Scope::Run]);
     let visit = Map::fixed([
         leaf("level", Leaf::Level),
@@ -141,7 +141,7 @@ pub(super) fn run(model: &Model) -> Map {
 }
 
 /// The section of a device file.
-pub(super) fn device(model: &Model) -> Map {
+pub(crate) fn device(model: &Model) -> Map {
     fields(model, &[Scope::Device]).leaving_out_unknown()
 }
 
@@ -192,6 +192,6 @@ fn levels(model: &Model) -> Map {
 }
 
 /// The facts of a level, or of a level on a difficulty.
-pub(super) fn facts(index: usize) -> Map {
+pub(crate) fn facts(index: usize) -> Map {
     Map::fixed(FactOf::ALL.iter().map(|fact| leaf(fact.as_str(), Leaf::Fact(*fact, index))))
 }

@@ -1,0 +1,75 @@
+//! A declaration with the versions before it, as data: what `keblin` makes its schema of.
+
+use std::ops::Deref;
+
+use super::past::{self, Files, Past};
+use crate::declare::{Declared, Unnamed};
+use crate::model::Model;
+use crate::text::finding::Findings;
+
+/// A game's declaration, checked, with the versions before it. Everything it declares is the [`Model`] that it
+/// dereferences to.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Declaration {
+    /// What it declares.
+    pub model: Model,
+    /// The versions before it whose saves are opened, the oldest first, without a gap.
+    pub past: Vec<Past>,
+}
+
+impl Deref for Declaration {
+    type Target = Model;
+
+    fn deref(&self) -> &Model {
+        &self.model
+    }
+}
+
+/// A declaration and what was found in its texts that is not an error.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Parsed {
+    /// The declaration.
+    pub declaration: Declaration,
+    /// Warnings and hints.
+    pub findings: Findings,
+    /// What was found in the versions before it, text by text.
+    pub of_past: Vec<Findings>,
+    /// The fields that nothing names yet.
+    pub unnamed: Unnamed,
+}
+
+impl Declaration {
+    /// Parses and checks a declaration. `source_name` is what complaints call the text, as a rule its path.
+    ///
+    /// ```
+    /// let text = "game = 'otter'\nversion = 1\n[fields.coppers]\ntype = 'int'\nscope = 'profile'\n";
+    /// let parsed = keblin_schema::Declaration::parse("progress.toml", text)?;
+    /// assert_eq!(parsed.declaration.fields[0].name.as_str(), "coppers");
+    /// # Ok::<(), keblin_schema::Findings>(())
+    /// ```
+    ///
+    /// # Errors
+    /// All [`Findings`], if at least one of them is an error.
+    pub fn parse(source_name: &str, text: &str) -> Result<Parsed, Findings> {
+        let Declared { model, findings, unnamed } = Declared::parse(source_name, text)?;
+        let declaration = Declaration { model, past: Vec::new() };
+        Ok(Parsed { declaration, findings, of_past: Vec::new(), unnamed })
+    }
+
+    /// Parses and checks a declaration with the versions before it. What is found in those is in [`Parsed::of_past`]; with
+    /// an error there it has none before it.
+    ///
+    /// # Errors
+    /// As [`Declaration::parse`], for the declaration alone.
+    pub fn parse_with_past(files: &Files) -> Result<Parsed, Findings> {
+        let mut parsed = Declaration::parse(&files.declaration.name, &files.declaration.text)?;
+        let (past, found) = past::of(files, &parsed.declaration);
+        parsed.of_past = found;
+        if parsed.of_past.iter().all(|findings| !findings.has_errors()) {
+            parsed.declaration.past = past;
+        }
+        Ok(parsed)
+    }
+}

@@ -1,0 +1,37 @@
+//! What a save holds of a schema, in order: every section, every map, every value. It is listed in one place, and made ready
+//! once for a schema.
+
+/// The list.
+pub(crate) mod listed;
+
+/// A map of it as bytes with gaps for the values.
+pub(crate) mod tape;
+
+/// The facts of a level as a whole.
+pub(crate) mod facts;
+
+/// The tapes of a schema.
+pub(crate) mod plan;
+
+use std::convert::Infallible;
+
+use minicbor::Encoder;
+
+/// The section of values and facts that outlive runs.
+pub(crate) const PROFILE: &str = "profile";
+
+/// The section of the run that can be continued.
+pub(crate) const RUN: &str = "run";
+
+/// The only section of a device file: settings, which belong to no profile.
+pub(crate) const DEVICE: &str = "device";
+
+/// The bytes of what is written.
+pub(crate) fn encoded(write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    // Writing to a vector never fails, so there is no error to hand on.
+    let _ = write(&mut Encoder::new(&mut bytes));
+    bytes
+}
+
+pub(crate) type Failure = minicbor::encode::Error<Infallible>;
