@@ -216,6 +216,7 @@ impl<'s> Compiler<'s> {
         let [held, with] = [left, right].map(|typed| self.ops.get(typed.at as usize).copied());
         let ends = if let Some(Op::Int(with)) = with { within(how, with) } else { None };
         let fused = match (held, ends) {
+            (Some(Op::Load(Load::Cell(cell))), Some((low, high))) => Op::CellWithin(cell, low, high),
             (Some(Op::Load(load)), Some((low, high))) => Op::Within(load, low, high),
             (Some(Op::Sum(start, len)), Some((low, high))) => Op::SumWithin(start, len, low, high),
             _ => return self.emit(op(how, left.at, right.at), Type::Bool),

@@ -6,7 +6,7 @@ use super::ConditionError;
 use super::check::Compiler;
 use super::parse::{Expr, parse};
 use crate::model::Model;
-use crate::program::{Program, Type, small};
+use crate::program::{Op, Program, Type, small};
 
 impl Program {
     /// Parses and checks a condition: an expression that is true or false.
@@ -42,6 +42,7 @@ impl Program {
         let difficulties = if model.level_facts_per_difficulty { model.difficulties.len().max(1) } else { 1 };
         let program = Program {
             source: Arc::from(source.get(expr.span.clone()).unwrap_or(source)),
+            root: compiler.ops.last().copied().unwrap_or(Op::Null),
             ops: compiler.ops.into(),
             texts: compiler.texts.into(),
             lists: compiler.lists.into(),

@@ -61,6 +61,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             | Op::All(..)
             | Op::Any(..)
             | Op::Compare(..)
+            | Op::CellWithin(..)
             | Op::Within(..)
             | Op::SumWithin(..)
             | Op::CompareFloats(..)
@@ -72,7 +73,9 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     /// A yes or no; `None` is an error.
     pub(super) fn truth(&self, at: u32) -> Option<bool> {
         match *self.op(at) {
-            Op::Both(..) | Op::Either(..) | Op::Within(..) | Op::SumWithin(..) => self.leaf_truth(at),
+            Op::Both(..) | Op::Either(..) | Op::CellWithin(..) | Op::Within(..) | Op::SumWithin(..) => {
+                self.leaf_truth(at)
+            }
             Op::All(start, len) => self.decide(false, start, len),
             Op::Any(start, len) => self.decide(true, start, len),
             Op::Not(inner) => self.truth(inner).map(|yes| !yes),
@@ -181,8 +184,21 @@ impl<'a, F: Facts> Evaluation<'a, F> {
 
     /// A yes or no that is likely to be a number read between two ends, which takes no call of its own.
     #[inline]
-    pub(super) fn leaf_truth(&self, at: u32) -> Option<bool> {
-        let (number, low, high) = match *self.op(at) {
+    fn leaf_truth(&self, at: u32) -> Option<bool> {
+        self.truth_of(self.op(at), at)
+    }
+
+    /// Whether the whole condition holds; `None` is an error.
+    #[inline]
+    pub(super) fn holds(&self) -> Option<bool> {
+        // The last operation takes all others. It is kept where no look-up is needed to find it.
+        self.truth_of(&self.program.root, self.program.last())
+    }
+
+    #[inline]
+    fn truth_of(&self, op: &Op, at: u32) -> Option<bool> {
+        let (number, low, high) = match *op {
+            Op::CellWithin(cell, low, high) => (number(self.facts.cell(cell as usize)), low, high),
             Op::Within(load, low, high) => (self.load_number(load), low, high),
             Op::SumWithin(start, len, low, high) => (self.sum(start, len), low, high),
             Op::Both(left, right) => return self.two(false, left, right),

@@ -138,7 +138,9 @@ pub(crate) enum Op {
     Any(u32, u32),
     Choose(u32, u32, u32),
     Compare(Comparison, u32, u32),
-    /// The commonest rule of all, in one step: a number read lies between the least and the most that hold.
+    /// The commonest rule of all, in one step: the value of a cell lies between the least and the most that hold.
+    CellWithin(u32, i64, i64),
+    /// The same of anything else that is read.
     Within(Load, i64, i64),
     /// Some of [`Program::sums`], added up.
     Sum(u32, u32),
@@ -194,6 +196,8 @@ pub enum Failing {
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub struct Program {
     pub(crate) source: Arc<str>,
+    /// The last operation.
+    pub(crate) root: Op,
     pub(crate) ops: Box<[Op]>,
     pub(crate) texts: Box<[Arc<str>]>,
     pub(crate) lists: Box<[u32]>,
@@ -255,11 +259,11 @@ impl Program {
     /// [`Model::difficulties`](crate::Model::difficulties), 0 where there are none.
     #[must_use]
     pub fn holds(&self, facts: &impl Facts, difficulty: usize) -> bool {
-        Evaluation::new(self, facts, difficulty).leaf_truth(self.last()) == Some(true)
+        Evaluation::new(self, facts, difficulty).holds() == Some(true)
     }
 
     /// Where the operation stands that takes all others: the last one.
-    fn last(&self) -> u32 {
+    pub(crate) fn last(&self) -> u32 {
         small(self.ops.len()).wrapping_sub(1)
     }
 

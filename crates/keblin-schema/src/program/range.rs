@@ -119,6 +119,7 @@ fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
             _ => either(at(yes), at(no)),
         },
         Op::Compare(comparison, left, right) => compared(comparison, at(left), at(right)),
+        Op::CellWithin(cell, low, high) => within(loaded(program, ranges, Load::Cell(cell)), low, high),
         Op::Within(load, low, high) => within(loaded(program, ranges, load), low, high),
         Op::Arithmetic(how, left, right) => arithmetic(how, at(left), at(right)),
         Op::Sum(start, len) => summed(program, ranges, start, len),
