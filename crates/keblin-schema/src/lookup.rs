@@ -3,7 +3,7 @@
 use std::fmt;
 use std::marker::PhantomData;
 
-use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, Place, Unlock};
+use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, OnAxes, Unlock};
 use crate::model::{Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
 use crate::typed::FieldType;
@@ -119,7 +119,7 @@ impl Model {
     ///
     /// # Errors
     /// As [`Model::field`]; the axes must be the declared ones in the declared order.
-    pub fn field_per<T: FieldType, P: Place>(&self, id: &str) -> Result<FieldPer<T, P>, LookupError> {
+    pub fn field_per<T: FieldType, P: OnAxes>(&self, id: &str) -> Result<FieldPer<T, P>, LookupError> {
         let (field, first) = self.field_of_type::<T>(id, P::ALONG)?;
         let mut axes = [None; MAX_AXES];
         for (slot, axis) in axes.iter_mut().zip(&field.per) {

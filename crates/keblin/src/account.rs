@@ -13,13 +13,13 @@ pub struct Account {
     /// The version it is of now.
     pub to: u32,
     /// What became of each value, in the order of the steps.
-    pub entries: Vec<Entry>,
+    pub entries: Vec<AccountEntry>,
 }
 
 /// What became of a value, or of all values of a field that met the same fate.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Entry {
+pub struct AccountEntry {
     /// The version whose step did it.
     pub to: u32,
     /// Where it is, or, if it was dropped, where it was: ids with dots between.
@@ -27,13 +27,13 @@ pub struct Entry {
     /// What the field, level or unlock was called, where that was something else.
     pub was: Option<String>,
     /// What became of it.
-    pub fate: Fate,
+    pub fate: Became,
 }
 
 /// What became of a value.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Fate {
+pub enum Became {
     /// It is what it was.
     Carried,
     /// The step made another of it.
@@ -62,16 +62,16 @@ pub enum Fate {
     },
 }
 
-impl Fate {
+impl Became {
     /// Its word in text and JSON.
     #[must_use]
     pub fn as_str(&self) -> &'static str {
         match self {
-            Fate::Carried => "carried",
-            Fate::Changed { .. } => "changed",
-            Fate::Filled { .. } => "filled",
-            Fate::Clamped { .. } => "clamped",
-            Fate::Dropped { .. } => "dropped",
+            Became::Carried => "carried",
+            Became::Changed { .. } => "changed",
+            Became::Filled { .. } => "filled",
+            Became::Clamped { .. } => "clamped",
+            Became::Dropped { .. } => "dropped",
         }
     }
 
@@ -79,7 +79,7 @@ impl Fate {
     #[must_use]
     pub fn before(&self) -> Option<&Value> {
         match self {
-            Fate::Changed { before, .. } | Fate::Clamped { before, .. } | Fate::Dropped { before } => {
+            Became::Changed { before, .. } | Became::Clamped { before, .. } | Became::Dropped { before } => {
                 Some(before)
             }
             _ => None,
@@ -90,14 +90,14 @@ impl Fate {
     #[must_use]
     pub fn now(&self) -> Option<&Value> {
         match self {
-            Fate::Changed { now, .. } | Fate::Clamped { now, .. } | Fate::Filled { now } => Some(now),
+            Became::Changed { now, .. } | Became::Clamped { now, .. } | Became::Filled { now } => Some(now),
             _ => None,
         }
     }
 }
 
 /// `1m32.4s -> 92.4`, `filled: 4`, `carried, was parcels`
-impl fmt::Display for Entry {
+impl fmt::Display for AccountEntry {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}: {}", self.place, self.fate.as_str())?;
         match (self.fate.before(), self.fate.now()) {

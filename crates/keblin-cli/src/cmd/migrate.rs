@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use indicatif::ProgressBar;
-use keblin::migrate::{Account, Entry, Fate};
+use keblin::migrate::{Account, AccountEntry, Became};
 use keblin::save::{SaveCode, Seal, SealKey, Stamp, write, write_sealed};
 use keblin::verify::{SaveFinding, verify_sealed};
 use keblin::{Schema, Severity};
@@ -208,7 +208,7 @@ fn is_doubtful(findings: &[SaveFinding]) -> bool {
     findings.iter().any(|finding| finding.severity != Severity::Hint)
 }
 
-fn entry_json(entry: &Entry) -> Json {
+fn entry_json(entry: &AccountEntry) -> Json {
     json!({
         "step": entry.to,
         "where": entry.place,
@@ -228,9 +228,9 @@ fn tell_account(console: &mut Console<'_>, account: &Account) -> Result<(), Trou
         console.line(&format!("  {heading}"))?;
         let of_step = || account.entries.iter().filter(move |entry| entry.to == to);
         // One line each for what has become something else; what is where it was, or is new, is told in a row.
-        let is_told = |entry: &&Entry| !matches!(entry.fate, Fate::Carried | Fate::Filled { .. });
+        let is_told = |entry: &&AccountEntry| !matches!(entry.fate, Became::Carried | Became::Filled { .. });
         for entry in of_step().filter(is_told) {
-            let tone = if matches!(entry.fate, Fate::Dropped { .. }) { Tone::Bad } else { Tone::Doubtful };
+            let tone = if matches!(entry.fate, Became::Dropped { .. }) { Tone::Bad } else { Tone::Doubtful };
             let word = console.toned(tone, entry.fate.as_str());
             let values = match (entry.fate.before(), entry.fate.now()) {
                 (Some(before), Some(now)) => format!(" {before} -> {now}"),
@@ -241,12 +241,12 @@ fn tell_account(console: &mut Console<'_>, account: &Account) -> Result<(), Trou
             let place = console.toned(Tone::Name, &entry.place);
             console.paragraph(&format!("    {place}: {word}{values}{was}"), "      ")?;
         }
-        let carried = of_step().filter(|entry| entry.fate == Fate::Carried).map(|entry| match &entry.was {
+        let carried = of_step().filter(|entry| entry.fate == Became::Carried).map(|entry| match &entry.was {
             Some(was) => format!("{} (was {was})", entry.place),
             None => entry.place.clone(),
         });
         let filled = of_step().filter_map(|entry| match &entry.fate {
-            Fate::Filled { now } => Some(format!("{} {now}", entry.place)),
+            Became::Filled { now } => Some(format!("{} {now}", entry.place)),
             _ => None,
         });
         let rows: [(&str, Vec<String>); 2] = [("carried", carried.collect()), ("filled", filled.collect())];

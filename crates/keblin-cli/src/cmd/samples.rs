@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keblin::diff::differences;
-use keblin::migrate::{Account, Fate, sample, sample_of};
+use keblin::migrate::{Account, Became, sample, sample_of};
 use keblin::save::{Fault, ReadError, Stamp, write_device};
 use keblin::verify::{SaveFinding, examine, verify};
 use keblin::{Files, Schema, Severity, TextFile};
@@ -180,7 +180,8 @@ impl Sample {
 /// How many values met which fate: `12 carried, 3 changed`.
 pub(super) fn counts(account: &Account) -> String {
     let words = ["carried", "changed", "filled", "clamped", "dropped"];
-    let count = |word: &str| account.entries.iter().filter(|entry| Fate::as_str(&entry.fate) == word).count();
+    let count =
+        |word: &str| account.entries.iter().filter(|entry| Became::as_str(&entry.fate) == word).count();
     let counts = words.into_iter().map(|word| (word, count(word))).filter(|(_, count)| *count > 0);
     let counts: Vec<String> = counts.map(|(word, count)| format!("{count} {word}")).collect();
     if counts.is_empty() { "nothing in it".to_string() } else { counts.join(", ") }

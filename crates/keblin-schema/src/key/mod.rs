@@ -2,7 +2,7 @@
 //! of one schema, and a tag by which a handle of another schema is told.
 
 /// Places on the axes of a field.
-mod place;
+mod axes;
 
 /// The same in the names of a game.
 mod per;
@@ -15,8 +15,8 @@ use crate::model::Model;
 use crate::text::name::Name;
 use crate::value::Value;
 
+pub use axes::{Along, FieldPer, OnAxes, OnAxis};
 pub use per::{Axial, PerField};
-pub use place::{Along, FieldPer, OnAxis, Place};
 
 /// A game whose names were compiled in, as a type: what keeps them apart from those of other games. The macro `schema!`
 /// makes one.

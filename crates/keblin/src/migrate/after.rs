@@ -9,7 +9,7 @@ use keblin_schema::steps::FieldStep;
 
 use super::fates::fates;
 use super::places::{Kept, Places};
-use super::{Entry, Fate, StepFault};
+use super::{AccountEntry, Became, StepFault};
 use crate::progress::Engine;
 use crate::snapshot::{PastVersion, Snapshot};
 
@@ -19,7 +19,7 @@ pub(super) fn by_code(
     before: &Snapshot,
     snapshot: &mut Snapshot,
     kept: Kept,
-    entries: &mut Vec<Entry>,
+    entries: &mut Vec<AccountEntry>,
 ) -> Result<(), StepFault> {
     let now = Arc::clone(&snapshot.schema);
     let mut steps = now.fields.iter().zip(&past.step.fields);
@@ -50,24 +50,24 @@ pub(super) fn by_code(
             if was != is {
                 let (place, now_is) = (Places::text(&now, field, cell), is.clone());
                 let fate = match *was == field.default {
-                    true => Fate::Filled { now: now_is },
-                    false => Fate::Changed { before: was.clone(), now: now_is },
+                    true => Became::Filled { now: now_is },
+                    false => Became::Changed { before: was.clone(), now: now_is },
                 };
-                entries.push(Entry { to: now.version, place, was: None, fate });
+                entries.push(AccountEntry { to: now.version, place, was: None, fate });
             }
         }
     }
     for (index, (was, is)) in held.facts.iter().zip(&snapshot.state.facts).enumerate() {
         for (fact, fate) in fates(was, is) {
             let place = format!("{}.{fact}", Places::facts_text(&now, index));
-            entries.push(Entry { to: now.version, place, was: None, fate });
+            entries.push(AccountEntry { to: now.version, place, was: None, fate });
         }
     }
     Ok(())
 }
 
 /// Puts every value back to its bounds, as opening does, so that the account tells of it.
-pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<Entry>) {
+pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<AccountEntry>) {
     let schema = Arc::clone(&snapshot.schema);
     if schema.following.is_empty() {
         return;
@@ -84,12 +84,12 @@ pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<Entry>) {
                 continue;
             }
             let place = Places::text(&schema, field, cell);
-            let fate = Fate::Clamped { before: was.clone(), now: is.clone() };
+            let fate = Became::Clamped { before: was.clone(), now: is.clone() };
             was.clone_from(is);
             let told = entries.iter_mut().find(|entry| entry.to == schema.version && entry.place == place);
             match told {
                 Some(entry) => entry.fate = fate,
-                None => entries.push(Entry { to: schema.version, place, was: None, fate }),
+                None => entries.push(AccountEntry { to: schema.version, place, was: None, fate }),
             }
         }
     }

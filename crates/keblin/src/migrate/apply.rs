@@ -9,9 +9,9 @@ use keblin_schema::model::{FieldDef, Scope};
 use keblin_schema::steps::{Carrying, FieldStep};
 use keblin_schema::{Keep, Kind, Name, Value};
 
-use super::convert::{Became, Converting};
+use super::convert::{Converted, Converting};
 use super::places::{Kept, Places};
-use super::{Entry, Fate, StepFault, after};
+use super::{AccountEntry, Became, StepFault, after};
 use crate::progress::Engine;
 use crate::snapshot::{Carried, PastVersion, Schema, Snapshot, State};
 
@@ -20,7 +20,7 @@ pub(super) fn slot(
     past: &PastVersion,
     before: Snapshot,
     now: &Arc<Schema>,
-    entries: &mut Vec<Entry>,
+    entries: &mut Vec<AccountEntry>,
 ) -> Result<Snapshot, StepFault> {
     let mut applying = Applying::new(past, &before, now, Kept::InSlots, entries);
     let mut state = State::first(now);
@@ -69,7 +69,7 @@ pub(super) struct Applying<'s> {
     /// By cell of before: whether something was made of it.
     used: Vec<bool>,
     kept: Kept,
-    entries: &'s mut Vec<Entry>,
+    entries: &'s mut Vec<AccountEntry>,
 }
 
 impl<'s> Applying<'s> {
@@ -78,7 +78,7 @@ impl<'s> Applying<'s> {
         before: &'s Snapshot,
         now: &'s Schema,
         kept: Kept,
-        entries: &'s mut Vec<Entry>,
+        entries: &'s mut Vec<AccountEntry>,
     ) -> Applying<'s> {
         let places = Places { step: &past.step, old: &past.schema, now };
         let used = vec![false; before.state.cells.len()];
@@ -93,8 +93,8 @@ pub(super) fn too_large(to: u32, place: String) -> StepFault {
 }
 
 impl Applying<'_> {
-    pub(super) fn tell(&mut self, place: String, was: Option<String>, fate: Fate) {
-        self.entries.push(Entry { to: self.places.now.version, place, was, fate });
+    pub(super) fn tell(&mut self, place: String, was: Option<String>, fate: Became) {
+        self.entries.push(AccountEntry { to: self.places.now.version, place, was, fate });
     }
 
     /// What was called something else.
@@ -148,13 +148,14 @@ impl Applying<'_> {
                             return Err(too_large(now.version, place()));
                         };
                         let (value, fate) = match self.filled(field, computed.clone()) {
-                            Became::Whole(value) => (value.clone(), Fate::Filled { now: value }),
-                            Became::Fitted(value) => {
-                                (value.clone(), Fate::Clamped { before: computed, now: value })
+                            Converted::Whole(value) => (value.clone(), Became::Filled { now: value }),
+                            Converted::Fitted(value) => {
+                                (value.clone(), Became::Clamped { before: computed, now: value })
                             }
-                            _ => (field.default.clone(), Fate::Dropped { before: computed }),
+                            _ => (field.default.clone(), Became::Dropped { before: computed }),
                         };
-                        let is_worth_a_line = value != field.default || !matches!(fate, Fate::Filled { .. });
+                        let is_worth_a_line =
+                            value != field.default || !matches!(fate, Became::Filled { .. });
                         cells.get_mut(cell).into_iter().for_each(|cell| cell.clone_from(&value));
                         if is_told && is_worth_a_line {
                             is_as_declared = false;
@@ -162,12 +163,12 @@ impl Applying<'_> {
                         }
                     }
                     if is_told && is_as_declared {
-                        let fate = Fate::Filled { now: field.default.clone() };
+                        let fate = Became::Filled { now: field.default.clone() };
                         self.tell(field.name.to_string(), None, fate);
                     }
                 }
                 FieldStep::AsDeclared if is_told => {
-                    let fate = Fate::Filled { now: field.default.clone() };
+                    let fate = Became::Filled { now: field.default.clone() };
                     self.tell(field.name.to_string(), None, fate);
                 }
                 _ => {}
@@ -177,7 +178,7 @@ impl Applying<'_> {
     }
 
     /// What was computed, as a value that the field can hold.
-    fn filled(&self, field: &FieldDef, value: Value) -> Became {
+    fn filled(&self, field: &FieldDef, value: Value) -> Converted {
         let carrying = Carrying::plainly(0);
         // What is computed is of the version before, and so is the shape it may be of.
         let kind = match field.kind {
@@ -226,11 +227,11 @@ impl Applying<'_> {
                 };
                 let (before, default) = (value.clone(), field.default.clone());
                 let (made, fate) = match converting.value(&value) {
-                    Became::Refused(why) => return Err(fault(why)),
-                    Became::Gone => (default, Some(Fate::Dropped { before })),
-                    Became::Fitted(now) => (now.clone(), Some(Fate::Clamped { before, now })),
-                    Became::Whole(now) if alike(&now, &before) => (now, None),
-                    Became::Whole(now) => (now.clone(), Some(Fate::Changed { before, now })),
+                    Converted::Refused(why) => return Err(fault(why)),
+                    Converted::Gone => (default, Some(Became::Dropped { before })),
+                    Converted::Fitted(now) => (now.clone(), Some(Became::Clamped { before, now })),
+                    Converted::Whole(now) if alike(&now, &before) => (now, None),
+                    Converted::Whole(now) => (now.clone(), Some(Became::Changed { before, now })),
                 };
                 if let Some(fate) = fate.filter(|_| is_told) {
                     is_plain = false;
@@ -244,7 +245,7 @@ impl Applying<'_> {
         }
         if is_told && is_plain {
             let was = Self::was(old.name.as_str(), field.name.as_str());
-            self.tell(field.name.to_string(), was, Fate::Carried);
+            self.tell(field.name.to_string(), was, Became::Carried);
         }
         Ok(())
     }
@@ -258,12 +259,12 @@ impl Applying<'_> {
                 let Some(value) = before.state.cells.get(cell) else { continue };
                 if self.used.get(cell) == Some(&false) && *value != field.default {
                     let place = Places::text(old, field, cell);
-                    self.tell(place, None, Fate::Dropped { before: value.clone() });
+                    self.tell(place, None, Became::Dropped { before: value.clone() });
                 }
             }
         }
         for (path, bytes) in &before.carried.fields {
-            let fate = Fate::Dropped { before: Value::Bytes(bytes.as_slice().into()) };
+            let fate = Became::Dropped { before: Value::Bytes(bytes.as_slice().into()) };
             self.tell(path.join("."), None, fate);
         }
     }

@@ -12,7 +12,7 @@ use super::places::Places;
 
 /// What a value became.
 #[derive(Clone, Debug, PartialEq)]
-pub(super) enum Became {
+pub(super) enum Converted {
     /// This, whole.
     Whole(Value),
     /// This, because it did not fit.
@@ -45,23 +45,23 @@ type Fit = Result<Option<Value>, Unfit>;
 
 impl Converting<'_> {
     /// What a value of before becomes.
-    pub(super) fn value(&self, before: &Value) -> Became {
+    pub(super) fn value(&self, before: &Value) -> Converted {
         if *before == Value::Unset {
             return match self.now.may_be_unset() {
-                true => Became::Whole(Value::Unset),
+                true => Converted::Whole(Value::Unset),
                 false => self.misfit(unfit(None, "it is unset, and the field no longer can be")),
             };
         }
         match self.whole(before) {
             Ok(Some(value)) => match self.within(value) {
-                Ok(value) => Became::Whole(value),
+                Ok(value) => Converted::Whole(value),
                 Err(unfit) => self.misfit(unfit),
             },
-            Ok(None) => Became::Gone,
+            Ok(None) => Converted::Gone,
             Err(unfit) => match unfit.nearest {
                 // The nearest of one kind may still be too much for the bounds.
                 Some(nearest) if self.carrying.misfit == Misfit::Nearest => match self.within(nearest) {
-                    Ok(value) => Became::Fitted(value),
+                    Ok(value) => Converted::Fitted(value),
                     Err(unfit) => self.misfit(unfit),
                 },
                 nearest => self.misfit(Unfit { nearest, why: unfit.why }),
@@ -69,11 +69,11 @@ impl Converting<'_> {
         }
     }
 
-    fn misfit(&self, unfit: Unfit) -> Became {
+    fn misfit(&self, unfit: Unfit) -> Converted {
         match self.carrying.misfit {
-            Misfit::Refuse => Became::Refused(unfit.why),
-            Misfit::Nearest => Became::Fitted(unfit.nearest.unwrap_or_else(|| self.now.default.clone())),
-            _ => Became::Fitted(self.now.default.clone()),
+            Misfit::Refuse => Converted::Refused(unfit.why),
+            Misfit::Nearest => Converted::Fitted(unfit.nearest.unwrap_or_else(|| self.now.default.clone())),
+            _ => Converted::Fitted(self.now.default.clone()),
         }
     }
 

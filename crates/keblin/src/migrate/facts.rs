@@ -7,7 +7,7 @@ use keblin_schema::condition::names::Fact;
 use super::apply::{Applying, too_large};
 use super::fates::said;
 use super::places::{Places, now_of};
-use super::{Fate, StepFault};
+use super::{Became, StepFault};
 use crate::snapshot::{LevelFacts, State};
 
 impl Applying<'_> {
@@ -33,17 +33,17 @@ impl Applying<'_> {
             }
             let place = format!("unlocked.{}", unlock.name);
             if filled {
-                self.tell(place, None, Fate::Filled { now: Value::Bool(true) });
+                self.tell(place, None, Became::Filled { now: Value::Bool(true) });
             } else if held {
                 let was = of.from.and_then(|from| old.unlocks.get(from));
                 let was = was.and_then(|was| Self::was(was.name.as_str(), unlock.name.as_str()));
-                self.tell(place, was, Fate::Carried);
+                self.tell(place, was, Became::Carried);
             }
         }
         for (index, unlock) in old.unlocks.iter().enumerate() {
             let is_gone = step.unlocks.iter().all(|of| of.from != Some(index));
             if is_gone && before.latched.get(index) == Some(&true) {
-                let fate = Fate::Dropped { before: Value::Bool(true) };
+                let fate = Became::Dropped { before: Value::Bool(true) };
                 self.tell(format!("unlocked.{}", unlock.name), None, fate);
             }
         }
@@ -52,7 +52,7 @@ impl Applying<'_> {
         }
         for (index, moment) in old.moments.iter().enumerate() {
             if now_of(&step.moments, index).is_none() && before.told.get(index) == Some(&true) {
-                let fate = Fate::Dropped { before: Value::Bool(true) };
+                let fate = Became::Dropped { before: Value::Bool(true) };
                 self.tell(format!("told.{}", moment.name), None, fate);
             }
         }
@@ -68,8 +68,8 @@ impl Applying<'_> {
             let before = Value::text(id.as_str());
             let chosen = first.and_then(|first| now.difficulties.get(first));
             let fate = match chosen {
-                Some(now) => Fate::Changed { before, now: Value::text(now.as_str()) },
-                None => Fate::Dropped { before },
+                Some(now) => Became::Changed { before, now: Value::text(now.as_str()) },
+                None => Became::Dropped { before },
             };
             self.tell(place.to_string(), None, fate);
         }
@@ -94,7 +94,7 @@ impl Applying<'_> {
                 if made != LevelFacts::default() {
                     let place = Places::facts_text(now, index);
                     let was = was.and_then(|was| Self::was(&was, &place));
-                    self.tell(place, was, Fate::Carried);
+                    self.tell(place, was, Became::Carried);
                 }
                 state.facts.get_mut(index).into_iter().for_each(|facts| *facts = made);
             }
@@ -103,7 +103,7 @@ impl Applying<'_> {
             if used.get(index) == Some(&false) && *facts != LevelFacts::default() {
                 let place = Places::facts_text(old, index);
                 for (name, value) in said(facts) {
-                    self.tell(format!("{place}.{name}"), None, Fate::Dropped { before: value });
+                    self.tell(format!("{place}.{name}"), None, Became::Dropped { before: value });
                 }
             }
         }
@@ -121,8 +121,8 @@ impl Applying<'_> {
             };
             if raise(facts, *fact, &fitted) {
                 let fate = match fitted == value {
-                    true => Fate::Filled { now: fitted },
-                    false => Fate::Clamped { before: value, now: fitted },
+                    true => Became::Filled { now: fitted },
+                    false => Became::Clamped { before: value, now: fitted },
                 };
                 self.tell(place, None, fate);
             }

@@ -3,7 +3,7 @@
 use keblin_schema::Value;
 use keblin_schema::condition::names::Fact;
 
-use super::Fate;
+use super::Became;
 use crate::snapshot::LevelFacts;
 
 /// Facts by name.
@@ -28,10 +28,10 @@ pub(super) fn said(facts: &LevelFacts) -> impl Iterator<Item = (&'static str, Va
 }
 
 /// What became of facts that were changed at their place.
-pub(super) fn fates(was: &LevelFacts, is: &LevelFacts) -> impl Iterator<Item = (&'static str, Fate)> {
+pub(super) fn fates(was: &LevelFacts, is: &LevelFacts) -> impl Iterator<Item = (&'static str, Became)> {
     let pairs = named(was).into_iter().zip(named(is)).filter(|(was, is)| was != is);
     pairs.map(|((name, before), (_, now))| match is_first(&before) {
-        true => (name, Fate::Filled { now }),
-        false => (name, Fate::Changed { before, now }),
+        true => (name, Became::Filled { now }),
+        false => (name, Became::Changed { before, now }),
     })
 }

@@ -36,7 +36,7 @@ mod code;
 /// A save with something in every field.
 mod sample;
 
-pub use crate::account::{Account, Entry, Fate};
+pub use crate::account::{Account, AccountEntry, Became};
 pub use crate::save::error::StepFault;
 pub use code::{CodeError, Rewriting, set_code};
 pub use sample::{sample, sample_file, sample_of};

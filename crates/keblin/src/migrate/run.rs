@@ -7,7 +7,7 @@ use keblin_schema::model::OnDeath;
 
 use super::apply::Applying;
 use super::places::{Places, now_of};
-use super::{Fate, StepFault};
+use super::{Became, StepFault};
 use crate::snapshot::{Run, Schema, State, Visit};
 
 impl Applying<'_> {
@@ -29,7 +29,7 @@ impl Applying<'_> {
         let level = visit.level.map(|level| (level, now_of(&step.levels, level)));
         if let Some((gone, None)) = level {
             let id = old.levels.get(gone).map_or("", |level| level.name.as_str());
-            self.tell("run.visit".to_string(), None, Fate::Dropped { before: Value::text(id) });
+            self.tell("run.visit".to_string(), None, Became::Dropped { before: Value::text(id) });
             return Ok(None);
         }
         let level = level.and_then(|(_, level)| level);
@@ -48,7 +48,7 @@ impl Applying<'_> {
         if let (Some(gone), None) = (visit.checkpoint, checkpoint) {
             let of = visit.level.and_then(|level| old.levels.get(level));
             let id = of.and_then(|level| level.checkpoints.get(gone)).map_or("", |id| id.as_str());
-            let fate = Fate::Dropped { before: Value::text(id) };
+            let fate = Became::Dropped { before: Value::text(id) };
             self.tell("run.checkpoint".to_string(), None, fate);
             at_checkpoint = None;
             to_level_start(now, &entry, cells);

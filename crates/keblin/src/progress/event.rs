@@ -9,7 +9,7 @@ use super::Engine;
 use super::death::{Death, Reached};
 use super::erase::{Erase, Erased};
 use super::fields::Change;
-use super::items::Place as ItemPlace;
+use super::items::ItemPlace;
 use super::journal::Cause;
 use super::place::Place;
 use super::refusal::Refused;

@@ -17,7 +17,7 @@ use super::{Engine, Holder, Play};
 /// Where in a list, set or map.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Place {
+pub enum ItemPlace {
     /// At the end of a list, or anywhere in a set.
     Anywhere,
     /// At a position of a list.
@@ -33,7 +33,7 @@ impl<G, P: Holder> Play<G, P> {
     /// If the field was looked up in another schema.
     pub fn push<F: ListOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.put_scalar::<F::Item>(cell, &Place::Anywhere, item)
+        self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item)
     }
 
     /// Takes the item at a position out of a list; those behind it move up.
@@ -42,7 +42,7 @@ impl<G, P: Holder> Play<G, P> {
     /// If the field was looked up in another schema.
     pub fn remove_at<F: ListOf<G>>(&mut self, field: F, index: usize) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.engine_mut().take_item(cell, &Place::At(index))
+        self.engine_mut().take_item(cell, &ItemPlace::At(index))
     }
 
     /// Puts an item into a set. One that is there already changes nothing.
@@ -51,7 +51,7 @@ impl<G, P: Holder> Play<G, P> {
     /// If the field was looked up in another schema.
     pub fn insert<F: SetOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.put_scalar::<F::Item>(cell, &Place::Anywhere, item)
+        self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item)
     }
 
     /// Takes an item out of a set; refused for a set that only gains.
@@ -75,7 +75,7 @@ impl<G, P: Holder> Play<G, P> {
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
         match F::Key::write(key, &self.engine().schema) {
-            Some(key) => self.put_scalar::<F::Item>(cell, &Place::Key(key), value),
+            Some(key) => self.put_scalar::<F::Item>(cell, &ItemPlace::Key(key), value),
             None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
         }
     }
@@ -89,7 +89,7 @@ impl<G, P: Holder> Play<G, P> {
         self.take_key::<F::Key>(cell, key)
     }
 
-    fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &Place, item: T::Write) -> Change {
+    fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &ItemPlace, item: T::Write) -> Change {
         match T::write(item, &self.engine().schema) {
             Some(item) => self.engine_mut().put_item(cell, place, item),
             None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
@@ -98,7 +98,7 @@ impl<G, P: Holder> Play<G, P> {
 
     fn take_key<T: Scalar>(&mut self, cell: usize, key: T::Write) -> Change {
         match T::write(key, &self.engine().schema) {
-            Some(key) => self.engine_mut().take_item(cell, &Place::Key(key)),
+            Some(key) => self.engine_mut().take_item(cell, &ItemPlace::Key(key)),
             None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
         }
     }
@@ -106,17 +106,17 @@ impl<G, P: Holder> Play<G, P> {
 
 impl Engine {
     /// Puts an item where a place says.
-    pub(crate) fn put_item(&mut self, cell: usize, place: &Place, item: Value) -> Change {
+    pub(crate) fn put_item(&mut self, cell: usize, place: &ItemPlace, item: Value) -> Change {
         let next = match (self.value_at(cell), place) {
-            (Value::List(items), Place::Anywhere) => {
+            (Value::List(items), ItemPlace::Anywhere) => {
                 Value::List(items.iter().cloned().chain([item.clone()]).collect())
             }
-            (Value::Set(items), Place::Anywhere) => {
+            (Value::Set(items), ItemPlace::Anywhere) => {
                 let mut items = BTreeSet::clone(items);
                 items.insert(item.clone());
                 Value::Set(Arc::new(items))
             }
-            (Value::Map(entries), Place::Key(key)) => {
+            (Value::Map(entries), ItemPlace::Key(key)) => {
                 let mut entries = BTreeMap::clone(entries);
                 entries.insert(key.clone(), item.clone());
                 Value::Map(Arc::new(entries))
@@ -130,23 +130,23 @@ impl Engine {
     }
 
     /// Takes what is at a place: a position of a list, an item of a set, a key of a map.
-    pub(crate) fn take_item(&mut self, cell: usize, place: &Place) -> Change {
+    pub(crate) fn take_item(&mut self, cell: usize, place: &ItemPlace) -> Change {
         let only_gains = self.schema.cell_owner(cell).is_some_and(|(field, _)| field.keep == Keep::Union);
         let (next, taken) = match (self.value_at(cell), place) {
             (Value::Set(_), _) if only_gains => {
                 return self.refused_item(cell, |field| Why::OnlyGains { field });
             }
-            (Value::List(items), Place::At(index)) => {
+            (Value::List(items), ItemPlace::At(index)) => {
                 let mut items = items.to_vec();
                 let taken = (*index < items.len()).then(|| items.remove(*index));
                 (Value::List(items.into()), taken)
             }
-            (Value::Set(items), Place::Key(item)) => {
+            (Value::Set(items), ItemPlace::Key(item)) => {
                 let mut items = BTreeSet::clone(items);
                 let taken = items.take(item);
                 (Value::Set(Arc::new(items)), taken)
             }
-            (Value::Map(entries), Place::Key(key)) => {
+            (Value::Map(entries), ItemPlace::Key(key)) => {
                 let mut entries = BTreeMap::clone(entries);
                 let taken = entries.remove(key);
                 (Value::Map(Arc::new(entries)), taken)
@@ -157,9 +157,9 @@ impl Engine {
             Some(taken) => self.write(cell, next, &Cause::Take(taken)),
             None => {
                 let what = match place {
-                    Place::At(index) => format!("item {index}"),
-                    Place::Key(key) => key.to_string(),
-                    Place::Anywhere => "such items".to_string(),
+                    ItemPlace::At(index) => format!("item {index}"),
+                    ItemPlace::Key(key) => key.to_string(),
+                    ItemPlace::Anywhere => "such items".to_string(),
                 };
                 self.refused_item(cell, |field| Why::NotThere { field, what })
             }

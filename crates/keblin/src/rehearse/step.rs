@@ -6,7 +6,7 @@ use keblin_schema::condition::names::Asked;
 use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Value};
 
 use super::expectation::Expectation;
-use crate::progress::items::Place;
+use crate::progress::items::ItemPlace;
 use crate::progress::journal::{Cause, Target};
 use crate::progress::{Engine, Erase, Refused, Signal};
 
@@ -17,9 +17,9 @@ pub enum Step {
     /// Puts a made-up value in place.
     Suppose(Asked, Value),
     /// Puts an item into a list or set, or under a key of a map.
-    Put(Asked, Place, Value),
+    Put(Asked, ItemPlace, Value),
     /// Takes an item out of a list, set or map.
-    Take(Asked, Place),
+    Take(Asked, ItemPlace),
     /// Feeds a signal for so many frames; `None` is none of them.
     Feed(Option<Feed>, usize),
     /// Stops the clocks, or lets them go on.

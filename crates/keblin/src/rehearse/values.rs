@@ -8,7 +8,7 @@ use keblin_schema::{Finding, Kind, Value};
 
 use super::parse::{Words, bad};
 use super::step::Step;
-use crate::progress::items::Place;
+use crate::progress::items::ItemPlace;
 
 impl Words<'_> {
     pub(super) fn suppose(&mut self) -> Result<Step, Finding> {
@@ -37,8 +37,8 @@ impl Words<'_> {
         let (asked, span) = self.name()?;
         let holds = asked.holds(self.schema);
         let place = match (holds.kind, holds.key) {
-            (Kind::List | Kind::Set, _) => Place::Anywhere,
-            (Kind::Map, Some(key)) => Place::Key(self.value_of(key.into())?),
+            (Kind::List | Kind::Set, _) => ItemPlace::Anywhere,
+            (Kind::Map, Some(key)) => ItemPlace::Key(self.value_of(key.into())?),
             _ => return Err(bad(span, "only lists, sets and maps have items").instead("use `set`")),
         };
         let item = self.value_of(holds.of.unwrap_or(Kind::Int).into())?;
@@ -50,13 +50,13 @@ impl Words<'_> {
         let (asked, span) = self.name()?;
         let holds = asked.holds(self.schema);
         let place = match (holds.kind, holds.of, holds.key) {
-            (Kind::Set, Some(of), _) => Place::Key(self.value_of(of.into())?),
-            (Kind::Map, _, Some(key)) => Place::Key(self.value_of(key.into())?),
+            (Kind::Set, Some(of), _) => ItemPlace::Key(self.value_of(of.into())?),
+            (Kind::Map, _, Some(key)) => ItemPlace::Key(self.value_of(key.into())?),
             (Kind::List, ..) => {
                 let (word, span) = self.expected("a position")?;
                 let position =
                     word.parse().map_err(|_| bad(span, format!("expected a position, found `{word}`")))?;
-                Place::At(position)
+                ItemPlace::At(position)
             }
             _ => return Err(bad(span, "only lists, sets and maps have items")),
         };

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use keblin_schema::AnyGame;
 
 use super::keeper::{Keeper, Saving};
-use super::keeping::Place;
+use super::keeping::Destination;
 use super::opening::{Opened, Origin};
 use super::saved::SaveError;
 use crate::progress::{Notice, Play, Progress};
@@ -49,7 +49,7 @@ impl Play<AnyGame, Saving> {
         let Some(bytes) = bytes else {
             let progress = Progress::new(Arc::clone(schema));
             let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
-            return Ok(Keeper::saved_at(opened, Place::Bytes { known: None, key }));
+            return Ok(Keeper::saved_at(opened, Destination::Bytes { known: None, key }));
         };
         let save = verify_sealed(bytes, schema, key.as_ref())?;
         let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
@@ -58,7 +58,7 @@ impl Play<AnyGame, Saving> {
             Some(fault) => Origin::EarlierState { fault: fault.clone() },
         };
         let opened = Opened { progress: save.into_progress(), origin, findings };
-        Ok(Keeper::saved_at(opened, Place::Bytes { known, key }))
+        Ok(Keeper::saved_at(opened, Destination::Bytes { known, key }))
     }
 }
 
@@ -71,11 +71,11 @@ impl<G> Play<G, Saving> {
     pub fn take_due(&mut self, now_unix_ms: u64) -> Result<Option<DueSave>, SaveError> {
         let Saving { engine, keeping } = &mut self.holder;
         keeping.note_due(engine);
-        if keeping.due.is_none() || !matches!(keeping.place, Place::Bytes { .. }) {
+        if keeping.due.is_none() || !matches!(keeping.place, Destination::Bytes { .. }) {
             return Ok(None);
         }
         let snapshot = keeping.snapshot_with_picture(engine);
-        let Place::Bytes { known, key } = &mut keeping.place else { return Ok(None) };
+        let Destination::Bytes { known, key } = &mut keeping.place else { return Ok(None) };
         let Some(cause) = keeping.due.take() else { return Ok(None) };
         let mut stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
         stamp.erasures += u64::from(!keeping.erased.is_empty());

@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use keblin_schema::{AnyGame, OfGame};
 
-use super::keeping::{Keeping, Place};
+use super::keeping::{Destination, Keeping};
 use super::opening::{OpenError, Opened, Origin};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
@@ -100,25 +100,28 @@ impl Play<AnyGame, Saving> {
     /// [`OpenError::InUse`] if another keeper in this program has the slot.
     pub fn opened(slot: &Slot, opened: Opened) -> Result<Keeper, OpenError> {
         match slot.claim() {
-            true => Ok(Keeper::saved_at(opened, Place::Slot { slot: slot.clone(), writer: None })),
+            true => Ok(Keeper::saved_at(opened, Destination::Slot { slot: slot.clone(), writer: None })),
             false => Err(OpenError::InUse { lock: slot.lock_path() }),
         }
     }
 }
 
 impl<G> Play<G, Saving> {
-    pub(super) fn saved_at(opened: Opened, place: Place) -> KeeperOf<G> {
+    pub(super) fn saved_at(opened: Opened, place: Destination) -> KeeperOf<G> {
         let Opened { progress, origin, findings } = opened;
         let keeping = Keeping::of(origin, findings, place);
         Play::of(Saving { engine: progress.into_engine(), keeping })
     }
 
     pub(crate) fn open_as(slot: &Slot, schema: &Arc<Schema>) -> Result<KeeperOf<G>, OpenError> {
-        Ok(KeeperOf::saved_at(slot.open_to_keep(schema)?, Place::Slot { slot: slot.clone(), writer: None }))
+        Ok(KeeperOf::saved_at(
+            slot.open_to_keep(schema)?,
+            Destination::Slot { slot: slot.clone(), writer: None },
+        ))
     }
 
     pub(crate) fn view_as(slot: &Slot, schema: &Arc<Schema>) -> Result<KeeperOf<G>, OpenError> {
-        Ok(KeeperOf::saved_at(slot.view(schema)?, Place::View))
+        Ok(KeeperOf::saved_at(slot.view(schema)?, Destination::View))
     }
 
     /// The same in the names of another game, which are those of the same schema.

@@ -22,7 +22,7 @@ const RETRY_LAST: Duration = Duration::from_secs(60);
 pub(super) struct Keeping {
     pub(super) origin: Origin,
     pub(super) findings: Vec<SaveFinding>,
-    pub(super) place: Place,
+    pub(super) place: Destination,
     /// What is due, in a word, and not handed over yet.
     pub(super) due: Option<String>,
     /// What was erased and may still be in a file.
@@ -34,7 +34,7 @@ pub(super) struct Keeping {
 }
 
 /// Where saves go.
-pub(super) enum Place {
+pub(super) enum Destination {
     /// To the disk, by a thread that is started for the first of them.
     Slot { slot: Slot, writer: Option<Writer> },
     /// To the game, which keeps the bytes itself.
@@ -53,19 +53,19 @@ struct Retry {
 }
 
 impl Keeping {
-    pub(super) fn of(origin: Origin, findings: Vec<SaveFinding>, place: Place) -> Keeping {
+    pub(super) fn of(origin: Origin, findings: Vec<SaveFinding>, place: Destination) -> Keeping {
         let (due, erased, picture, retry) = (None, Vec::new(), None, None);
         Keeping { origin, findings, place, due, erased, picture, retry, is_nearly_full: false }
     }
 
     /// Whether anything is ever saved by it.
     pub(super) fn has_slot(&self) -> bool {
-        matches!(self.place, Place::Slot { .. })
+        matches!(self.place, Destination::Slot { .. })
     }
 
     pub(super) fn slot(&self) -> Result<&Slot, SaveError> {
         match &self.place {
-            Place::Slot { slot, .. } => Ok(slot),
+            Destination::Slot { slot, .. } => Ok(slot),
             _ => Err(SaveError::OnlyLooking),
         }
     }
@@ -89,7 +89,7 @@ impl Keeping {
     }
 
     pub(super) fn end_frame(&mut self, engine: &mut Engine, elapsed: Duration) {
-        if let Place::Slot { writer: Some(writer), .. } = &self.place {
+        if let Destination::Slot { writer: Some(writer), .. } = &self.place {
             let done = writer.done();
             drop(self.note_done(engine, done));
         }
@@ -103,9 +103,9 @@ impl Keeping {
         }
         if let Some(cause) = self.due.take() {
             match &self.place {
-                Place::Slot { .. } => self.hand_over(engine, cause),
-                Place::Bytes { .. } => self.due = Some(cause),
-                Place::View => {}
+                Destination::Slot { .. } => self.hand_over(engine, cause),
+                Destination::Bytes { .. } => self.due = Some(cause),
+                Destination::View => {}
             }
         }
     }
@@ -119,7 +119,7 @@ impl Keeping {
     /// Hands this instant to the writer, which is started for the first of them.
     fn hand_over(&mut self, engine: &mut Engine, cause: String) {
         let job = self.job(engine, cause);
-        let Place::Slot { slot, writer } = &mut self.place else { return };
+        let Destination::Slot { slot, writer } = &mut self.place else { return };
         let started = match writer.take() {
             Some(started) => Ok(started),
             None => Writer::of(slot),
@@ -135,14 +135,14 @@ impl Keeping {
         self.note_due(engine);
         self.due = None;
         let mut job = match &self.place {
-            Place::View => return Err(SaveError::OnlyLooking),
-            Place::Bytes { .. } => {
+            Destination::View => return Err(SaveError::OnlyLooking),
+            Destination::Bytes { .. } => {
                 self.due = Some(cause.to_string());
                 return Ok(None);
             }
-            Place::Slot { .. } => self.job(engine, cause.to_string()),
+            Destination::Slot { .. } => self.job(engine, cause.to_string()),
         };
-        let Place::Slot { slot, writer } = &self.place else { return Ok(None) };
+        let Destination::Slot { slot, writer } = &self.place else { return Ok(None) };
         // What is on its way comes first. Then there is nothing to be gained by another thread.
         let mut done = writer.as_ref().map(|writer| writer.finish(&mut job)).unwrap_or_default();
         done.push(slot.keep(job));
@@ -152,7 +152,7 @@ impl Keeping {
     /// Waits for what is on its way or due, well or not.
     pub(super) fn finish_writing(&mut self, engine: &mut Engine) {
         self.note_due(engine);
-        if let Place::Slot { .. } = self.place
+        if let Destination::Slot { .. } = self.place
             && (self.is_saving() || !self.erased.is_empty())
         {
             // Whether it went well is told by a notice.
@@ -205,7 +205,7 @@ impl Keeping {
 
     pub(super) fn is_saving(&self) -> bool {
         let is_busy = match &self.place {
-            Place::Slot { writer: Some(writer), .. } => !writer.is_idle(),
+            Destination::Slot { writer: Some(writer), .. } => !writer.is_idle(),
             _ => false,
         };
         is_busy || self.due.is_some() || self.retry.is_some()
@@ -213,7 +213,7 @@ impl Keeping {
 
     /// Gives up the slot, once the writer has come to its end.
     pub(super) fn let_go(&mut self) {
-        if let Place::Slot { slot, writer } = std::mem::replace(&mut self.place, Place::View) {
+        if let Destination::Slot { slot, writer } = std::mem::replace(&mut self.place, Destination::View) {
             drop(writer);
             slot.give_up();
         }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use thiserror::Error;
 
 use super::keeper::{KeeperOf, Saving};
-use super::keeping::Place;
+use super::keeping::Destination;
 use super::opening::OpenError;
 use super::saved::SaveError;
 use super::slot::Slot;
@@ -46,7 +46,7 @@ impl<G> Play<G, Saving> {
     pub fn switch_to(&mut self, slot: &Slot) -> Result<(), SwitchError> {
         let schema = Arc::clone(self.schema());
         let own = match &self.holder.keeping.place {
-            Place::Slot { slot: own, .. } => Some(own.clone()),
+            Destination::Slot { slot: own, .. } => Some(own.clone()),
             _ => None,
         };
         if own.is_some() {
@@ -56,7 +56,7 @@ impl<G> Play<G, Saving> {
             // Its own slot is not given up, and nobody can take it meanwhile.
             Some(own) => {
                 let opened = own.open_again(&schema).map_err(SwitchError::Open)?;
-                let place = std::mem::replace(&mut self.holder.keeping.place, Place::View);
+                let place = std::mem::replace(&mut self.holder.keeping.place, Destination::View);
                 *self = KeeperOf::saved_at(opened, place);
             }
             None => {

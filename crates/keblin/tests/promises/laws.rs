@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use keblin::migrate::{Account, Fate, sample};
+use keblin::migrate::{Account, Became, sample};
 use keblin::save::{Stamp, read, write};
 use keblin::steps::Step;
 use keblin::verify::verify;
@@ -89,7 +89,7 @@ proptest! {
         let before = sample(&Arc::new(parsed(&texts[0])));
         let (after, account) = opened(&bytes, &schema);
         prop_assert_eq!(held(&before), held(&after));
-        prop_assert!(account.entries.iter().all(|entry| !matches!(entry.fate, Fate::Dropped { .. } | Fate::Clamped { .. })), "{}", account);
+        prop_assert!(account.entries.iter().all(|entry| !matches!(entry.fate, Became::Dropped { .. } | Became::Clamped { .. })), "{}", account);
         let numbered = saved(&after).len();
         prop_assert_eq!(numbered, bytes.len(), "all of it, facts, copies and the run, is as long as it was");
     }
@@ -104,7 +104,7 @@ proptest! {
         let dropped: Vec<&str> = account
             .entries
             .iter()
-            .filter(|entry| matches!(entry.fate, Fate::Dropped { .. }))
+            .filter(|entry| matches!(entry.fate, Became::Dropped { .. }))
             .map(|entry| entry.place.as_str())
             .collect();
         if !steps[0].contains("drop") {
@@ -140,7 +140,7 @@ proptest! {
             held
         };
         prop_assert_eq!(sorted(&before), sorted(&after));
-        prop_assert!(account.entries.iter().all(|entry| matches!(entry.fate, Fate::Carried | Fate::Filled { .. })), "{}", account);
+        prop_assert!(account.entries.iter().all(|entry| matches!(entry.fate, Became::Carried | Became::Filled { .. })), "{}", account);
         // Under one version number as well: an earlier save opens as it is.
         let same = Arc::new(parsed(&three.text(1)));
         let save = verify(&bytes, &same).unwrap();

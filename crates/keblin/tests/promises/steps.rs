@@ -5,7 +5,7 @@ use std::fs;
 use std::sync::Arc;
 
 use keblin::diff::differences;
-use keblin::migrate::{Fate, sample, sample_file, sample_of};
+use keblin::migrate::{Became, sample, sample_file, sample_of};
 use keblin::model::Scope;
 use keblin::save::{Stamp, write};
 use keblin::steps::{Resolved, Step};
@@ -335,7 +335,8 @@ fn each_kind_of_step_does_what_it_says() {
         "both \"wild 2\"",
     ];
     assert_eq!(held, expected, "{account}");
-    let fates = |word: &str| account.entries.iter().filter(|entry| Fate::as_str(&entry.fate) == word).count();
+    let fates =
+        |word: &str| account.entries.iter().filter(|entry| Became::as_str(&entry.fate) == word).count();
     assert_eq!((fates("clamped"), fates("filled")), (2, 2), "{account}");
     assert!(account.to_string().contains("span: clamped 1m30s -> 2"), "{account}");
 }

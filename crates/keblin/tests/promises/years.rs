@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use keblin::condition::names::resolve;
 use keblin::condition::{Node, parse};
-use keblin::migrate::{Account, Fate};
+use keblin::migrate::{Account, Became};
 use keblin::progress::Holder;
 use keblin::save::{Stamp, read as read_save, write};
 use keblin::store::{OpenError, Origin};
@@ -127,10 +127,10 @@ fn one_step_after_the_other_is_the_same_as_both_at_once() {
 fn more_oil_than_there_may_be_becomes_as_much_as_there_may_be_and_is_told() {
     let save = verify(&write(&long_ago(80), &Stamp::first(1, "test")), &fen_post_of(3)).unwrap();
     let account: &Account = save.account().unwrap();
-    let oil: Vec<&Fate> =
+    let oil: Vec<&Became> =
         account.entries.iter().filter(|entry| entry.place == "oil").map(|entry| &entry.fate).collect();
-    let clamped = Fate::Clamped { before: Value::Int(80), now: Value::Int(60) };
-    assert_eq!(oil, [&Fate::Carried, &clamped]);
+    let clamped = Became::Clamped { before: Value::Int(80), now: Value::Int(60) };
+    assert_eq!(oil, [&Became::Carried, &clamped]);
     is_all_there(&save.into_progress(), 60);
 }
 
@@ -170,7 +170,7 @@ fn a_checkpoint_that_is_gone_puts_the_player_at_the_start_of_the_level() {
     game.add(oil, -5);
     game.add(letters, 2);
     let save = verify(&write(&game.snapshot(), &Stamp::first(1, "test")), &fen_post_of(3)).unwrap();
-    let dropped = Fate::Dropped { before: Value::text("stake") };
+    let dropped = Became::Dropped { before: Value::text("stake") };
     let entries = &save.account().unwrap().entries;
     assert!(entries.iter().any(|entry| entry.place == "run.checkpoint" && entry.fate == dropped));
     assert_eq!(save.findings().len(), 1, "that it is of an earlier version");

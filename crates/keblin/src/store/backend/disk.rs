@@ -60,12 +60,12 @@ fn open_regular(options: &mut OpenOptions, path: &Path) -> io::Result<File> {
 #[derive(Debug, Default)]
 pub struct Disk {
     /// The files that were appended to, by name: each is the one to be synced and, as a rule, appended to next.
-    kept: Mutex<BTreeMap<PathBuf, Kept>>,
+    kept: Mutex<BTreeMap<PathBuf, OpenFile>>,
 }
 
 /// An open file.
 #[derive(Clone, Debug)]
-struct Kept {
+struct OpenFile {
     file: Arc<File>,
     /// Which file of the system it is; nothing where that cannot be known, and then it is kept no longer than to its sync.
     which: Which,
@@ -84,7 +84,7 @@ fn which_of(_: &Metadata) -> Which {
 }
 
 impl Disk {
-    fn kept(&self) -> MutexGuard<'_, BTreeMap<PathBuf, Kept>> {
+    fn kept(&self) -> MutexGuard<'_, BTreeMap<PathBuf, OpenFile>> {
         // Nothing panics while it is held.
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -101,7 +101,7 @@ impl Disk {
             self.let_go(path);
             return Ok(None);
         };
-        let is_it = |kept: &&Kept| kept.which.is_some() && kept.which == which_of(&found);
+        let is_it = |kept: &&OpenFile| kept.which.is_some() && kept.which == which_of(&found);
         if let Some(kept) = self.kept().get(path).filter(is_it) {
             return Ok(Some((Arc::clone(&kept.file), found.len())));
         }
@@ -109,7 +109,7 @@ impl Disk {
         let file = file.map_err(failed("opening", path))?;
         let found = file.metadata().map_err(failed("looking at", path))?;
         let file = Arc::new(file);
-        self.kept().insert(path.to_path_buf(), Kept { file: Arc::clone(&file), which: which_of(&found) });
+        self.kept().insert(path.to_path_buf(), OpenFile { file: Arc::clone(&file), which: which_of(&found) });
         Ok(Some((file, found.len())))
     }
 }
@@ -169,7 +169,7 @@ impl Backend for Disk {
     fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         let kept = self.kept().get(path).cloned();
         // The same open file: some systems tell a failure only there.
-        let Some(Kept { file, which }) = kept else {
+        let Some(OpenFile { file, which }) = kept else {
             let file = open_regular(OpenOptions::new().write(true), path).map_err(failed("opening", path))?;
             file.sync_data().map_err(failed("syncing", path))?;
             let synced = file.metadata().map_err(failed("looking at", path))?;

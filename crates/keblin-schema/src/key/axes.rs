@@ -63,21 +63,21 @@ type Step = (Axis, u16);
 
 /// The place on a field's axes, as the types of handles: a level, a difficulty or an item, or several of them in the
 /// declared order of the axes.
-pub trait Place: Copy {
+pub trait OnAxes: Copy {
     /// The axes, outermost first.
     const ALONG: &'static [Along];
     /// The place itself.
     fn steps(self) -> [Option<Step>; MAX_AXES];
 }
 
-impl<A: OnAxis> Place for A {
+impl<A: OnAxis> OnAxes for A {
     const ALONG: &'static [Along] = &[A::ALONG];
     fn steps(self) -> [Option<Step>; MAX_AXES] {
         [Some((self.axis(), self.position())), None, None, None]
     }
 }
 
-impl<A: OnAxis, B: OnAxis> Place for (A, B) {
+impl<A: OnAxis, B: OnAxis> OnAxes for (A, B) {
     const ALONG: &'static [Along] = &[A::ALONG, B::ALONG];
     fn steps(self) -> [Option<Step>; MAX_AXES] {
         let (a, b) = self;
@@ -85,7 +85,7 @@ impl<A: OnAxis, B: OnAxis> Place for (A, B) {
     }
 }
 
-impl<A: OnAxis, B: OnAxis, C: OnAxis> Place for (A, B, C) {
+impl<A: OnAxis, B: OnAxis, C: OnAxis> OnAxes for (A, B, C) {
     const ALONG: &'static [Along] = &[A::ALONG, B::ALONG, C::ALONG];
     fn steps(self) -> [Option<Step>; MAX_AXES] {
         let (a, b, c) = self;
@@ -94,7 +94,7 @@ impl<A: OnAxis, B: OnAxis, C: OnAxis> Place for (A, B, C) {
     }
 }
 
-impl<A: OnAxis, B: OnAxis, C: OnAxis, D: OnAxis> Place for (A, B, C, D) {
+impl<A: OnAxis, B: OnAxis, C: OnAxis, D: OnAxis> OnAxes for (A, B, C, D) {
     const ALONG: &'static [Along] = &[A::ALONG, B::ALONG, C::ALONG, D::ALONG];
     fn steps(self) -> [Option<Step>; MAX_AXES] {
         let (a, b, c, d) = self;
@@ -115,7 +115,7 @@ pub struct FieldPer<T, P> {
     pub(crate) of: PhantomData<fn(P) -> T>,
 }
 
-impl<T, P: Place> FieldPer<T, P> {
+impl<T, P: OnAxes> FieldPer<T, P> {
     /// The value at one place.
     ///
     /// # Panics
