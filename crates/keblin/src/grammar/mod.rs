@@ -29,7 +29,7 @@ pub(crate) const DEVICE: &str = "device";
 /// The bytes of what is written.
 pub(crate) fn encoded(write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) -> Vec<u8> {
     let mut bytes = Vec::new();
-    // Writing to a vector never fails, so there is no error to hand on.
+    // Writing to a vector never fails.
     let _ = write(&mut Encoder::new(&mut bytes));
     bytes
 }

@@ -159,7 +159,7 @@ impl<G> Play<G, Alone> {
     }
 
     /// As [`Progress::tick`], with the elapsed time in seconds, as engines give it. Parts of a nanosecond are not lost but
-    /// go into the next tick, so that sixty frames of a sixtieth of a second are one second. What is no time, negative
+    /// go into the next tick, so that sixty frames of a sixtieth of a second are one second. What is not a time, negative
     /// or not finite, is none.
     pub fn tick_secs(&mut self, elapsed: f64) {
         self.engine_mut().tick_secs(elapsed);
@@ -181,7 +181,7 @@ impl<G: Copy> Play<G, Alone> {
     /// Applies an event.
     ///
     /// # Errors
-    /// As the event's method. A value call that is refused is no error here either: its [`Change`](super::Change) says so.
+    /// As the event's method. A value call that is refused returns a [`Change`](super::Change) that says so, not an error.
     ///
     /// # Panics
     /// If a handle in it was looked up in another schema.

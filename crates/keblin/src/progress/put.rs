@@ -148,7 +148,7 @@ impl Engine {
         }
     }
 
-    /// Everything that is no value and no fact is as on the first launch.
+    /// Puts everything but values and facts back to how it is on the first launch.
     pub(super) fn forget_all_but_values(&mut self) {
         let (cells, facts) = (std::mem::take(&mut self.state.cells), std::mem::take(&mut self.state.facts));
         self.state = State { cells, facts, ..State::first(&self.schema) };

@@ -25,12 +25,13 @@ pub(crate) type Write<F, G> = <<F as FieldOf<G>>::Of as FieldType>::Write;
     message = "`{Self}` is not a field of this game with one value",
     label = "expected a field of this game with one value",
     note = "write `fields::NAME`; of a field with a value for each level or difficulty `fields::NAME.at(levels::ID)`, with as many places as it has axes",
-    note = "a field of another game's schema does not fit here, and a level or checkpoint is no field"
+    note = "a field of another game's schema does not fit here, and a level or checkpoint is not a field"
 )]
 pub trait FieldOf<G>: Copy {
     /// The type it is read and written as.
     type Of: FieldType;
     /// The same of any game.
+    #[doc(hidden)]
     fn of_any(self) -> Field<Self::Of>;
 }
 
@@ -51,7 +52,7 @@ impl<T: FieldType, G: Game> FieldOf<G> for Field<T, AnyGame> {
 
 /// A field of a game that may be unset: a record, or an id without a default.
 #[diagnostic::on_unimplemented(
-    message = "`{Self}` is no field of this game that may be unset",
+    message = "`{Self}` is not a field of this game that may be unset",
     label = "expected a record, or an id without a default",
     note = "a record is declared with `keep = \"highest\"` or `keep = \"lowest\"`; what always has a value is written with `set` or `add`"
 )]
@@ -59,6 +60,7 @@ pub trait UnsettableOf<G>: Copy {
     /// The type of what it holds when it is set.
     type Held: Scalar;
     /// The same of any game.
+    #[doc(hidden)]
     fn of_any(self) -> Field<Option<Self::Held>>;
 }
 
@@ -71,7 +73,7 @@ impl<T: Scalar, G> UnsettableOf<G> for Field<Option<T>, G> {
 
 /// A list of a game.
 #[diagnostic::on_unimplemented(
-    message = "`{Self}` is no list of this game",
+    message = "`{Self}` is not a list of this game",
     label = "expected a field of the type `list`",
     note = "a set takes items with `insert` and `remove`, a map with `put_entry` and `take_entry`"
 )]
@@ -79,6 +81,7 @@ pub trait ListOf<G>: Copy {
     /// The type of its items.
     type Item: Scalar;
     /// The same of any game.
+    #[doc(hidden)]
     fn of_any(self) -> Field<Vec<Self::Item>>;
 }
 
@@ -91,7 +94,7 @@ impl<T: Scalar, G> ListOf<G> for Field<Vec<T>, G> {
 
 /// A set of a game.
 #[diagnostic::on_unimplemented(
-    message = "`{Self}` is no set of this game",
+    message = "`{Self}` is not a set of this game",
     label = "expected a field of the type `set`",
     note = "a list takes items with `push` and `remove_at`, a map with `put_entry` and `take_entry`"
 )]
@@ -99,6 +102,7 @@ pub trait SetOf<G>: Copy {
     /// The type of its items.
     type Item: Scalar;
     /// The same of any game.
+    #[doc(hidden)]
     fn of_any(self) -> Field<BTreeSet<Self::Item>>;
 }
 
@@ -111,7 +115,7 @@ impl<T: Scalar, G> SetOf<G> for Field<BTreeSet<T>, G> {
 
 /// A map of a game.
 #[diagnostic::on_unimplemented(
-    message = "`{Self}` is no map of this game",
+    message = "`{Self}` is not a map of this game",
     label = "expected a field of the type `map`",
     note = "a list takes items with `push` and `remove_at`, a set with `insert` and `remove`"
 )]
@@ -121,6 +125,7 @@ pub trait MapOf<G>: Copy {
     /// The type of its values.
     type Item: Scalar;
     /// The same of any game.
+    #[doc(hidden)]
     fn of_any(self) -> Field<BTreeMap<Self::Key, Self::Item>>;
 }
 

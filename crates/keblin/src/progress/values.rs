@@ -12,7 +12,7 @@ use super::typed::{FieldOf, Read, UnsettableOf, Write};
 
 /// A number, for adding, spending and submitting.
 #[diagnostic::on_unimplemented(
-    message = "a field of type `{Self}` is no number",
+    message = "a field of type `{Self}` is not a number",
     label = "only an `int`, a `float` or a `time` can be added to, spent or submitted",
     note = "write the whole value with `set`"
 )]
