@@ -61,7 +61,8 @@ impl<T, G> Field<T, G> {
         self.tag == COMPILED || self.tag == model.tag
     }
 
-    /// The same of any game, as a schema gives it that is looked into while the program runs.
+    /// The same of any game, which the caller must know to be the game it is used with: a compiled name is not checked.
+    #[doc(hidden)]
     #[must_use]
     pub fn of_any(self) -> Field<T> {
         Field { cell: self.cell, tag: self.tag, of: PhantomData }
@@ -80,6 +81,12 @@ impl<T, G: Compiled> Field<T, G> {
     #[must_use]
     pub const fn of_cell(cell: u32) -> Field<T, G> {
         Field { cell, tag: COMPILED, of: PhantomData }
+    }
+
+    /// As a handle that was looked up in the game's schema: using it with another schema panics.
+    #[must_use]
+    pub fn looked_up(self) -> Field<T> {
+        Field { cell: self.cell, tag: G::model().tag, of: PhantomData }
     }
 
     /// The field, read and written as a [`Value`], as events that systems queue take it.

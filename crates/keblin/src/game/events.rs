@@ -7,6 +7,7 @@ use keblin_schema::{Field, Value};
 use crate::progress::{Amount, Erase, Event, FieldOf, Game, UnsettableOf, WholeField, Write};
 
 /// Changes of values, for systems that queue what happens. A number that is not finite is refused when it is applied.
+/// A field that was looked up in another schema panics.
 impl<G: Game> Event<G> {
     /// [`Progress::set`](crate::Progress::set)
     #[must_use]
@@ -40,7 +41,7 @@ impl<G: Game> Event<G> {
         value: Write<F, G>,
         event: fn(Field<Value, G>, Value) -> Event<G>,
     ) -> Event<G> {
-        let as_value = Field::of_cell(u32::try_from(FieldOf::of_any(field).cell()).unwrap_or(u32::MAX));
+        let as_value = Field::of_cell(u32::try_from(cell_of(field)).unwrap_or(u32::MAX));
         match F::Of::write(value, G::schema()) {
             Some(value) => event(as_value, value),
             // Adding nothing that is known is refused, and changes nothing.
@@ -49,11 +50,18 @@ impl<G: Game> Event<G> {
     }
 }
 
+/// The cell of a field of the game. One that was looked up elsewhere is a mistake in the program, as in every call.
+fn cell_of<G: Game>(field: impl FieldOf<G>) -> usize {
+    let field = field.of_any();
+    assert!(field.belongs_to(G::schema()), "a field handle of another schema than this game's");
+    field.cell()
+}
+
 impl<G: Game> Erase<G> {
     /// One value of a field.
     #[must_use]
     pub fn value(field: impl FieldOf<G>) -> Erase<G> {
-        let (cell, schema) = (field.of_any().cell(), G::schema());
+        let (cell, schema) = (cell_of(field), G::schema());
         let at = schema.cell_owner(cell).map(|(_, at)| at).unwrap_or_default();
         Erase::Named(Asked::Field { field: schema.field_of_cell(cell).unwrap_or(usize::MAX), at })
     }

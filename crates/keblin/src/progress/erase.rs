@@ -38,9 +38,8 @@ pub struct Erased {
 }
 
 impl<G: Copy> Erase<G> {
-    /// The same of any game.
-    #[must_use]
-    pub fn of_any(&self) -> Erase {
+    /// The same of any game: its names are not checked.
+    pub(crate) fn of_any(&self) -> Erase {
         match self {
             Erase::Profile => Erase::Profile,
             Erase::Level(level, difficulty) => {

@@ -119,9 +119,8 @@ impl<G> OfGame<G> for Outcome {
 }
 
 impl<G: Copy> Event<G> {
-    /// The same of any game.
-    #[must_use]
-    pub fn of_any(&self) -> Event {
+    /// The same of any game: its names are not checked.
+    pub(crate) fn of_any(&self) -> Event {
         match self {
             Event::Begin { difficulty, replacing } => {
                 Event::Begin { difficulty: difficulty.map(Difficulty::of_any), replacing: *replacing }

@@ -84,9 +84,8 @@ impl Signals {
 }
 
 impl<G: Copy> Signal<G> {
-    /// The same of any game.
-    #[must_use]
-    pub fn of_any(self) -> Signal {
+    /// The same of any game: its names are not checked.
+    pub(crate) fn of_any(self) -> Signal {
         match self {
             Signal::Death => Signal::Death,
             Signal::Reach(checkpoint) => Signal::Reach(checkpoint.of_any()),

@@ -41,7 +41,12 @@ impl<G, P: Holder> Play<G, P> {
         let cell = self.engine_mut().checked(field.of_any());
         match F::Of::write(value, &self.engine().schema) {
             Some(value) => self.engine_mut().suppose_cell(cell, value),
-            None => self.engine().not_finite(cell).refused.map_or(Ok(()), Err),
+            None => {
+                let engine = self.engine();
+                let field = engine.schema.field_at(cell).map_or(&engine.schema.game, |field| &field.name);
+                let why = Why::NotFinite { field: field.clone() };
+                Err(engine.refusal(EventName::WriteProfile, why))
+            }
         }
     }
 }

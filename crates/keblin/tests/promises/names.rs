@@ -300,3 +300,19 @@ fn an_installed_keeper_is_saved_when_its_guard_goes_also_by_a_panic() {
         assert_eq!(kept.get(fen_post::fields::COPPERS), coppers);
     }
 }
+
+#[test]
+#[should_panic(expected = "another schema")]
+fn an_event_with_a_field_that_was_looked_up_elsewhere_is_a_mistake_in_the_program() {
+    let field: Field<i64> = crate::tables::fen_post().field("oil").unwrap();
+    drop(reed_bed::Event::set(field, 1));
+}
+
+#[test]
+#[should_panic(expected = "another schema")]
+fn a_name_of_a_game_used_as_one_that_was_looked_up_is_checked() {
+    let other = crate::tables::schema(
+        "game = 'other'\nversion = 1\n[fields]\nx = { type = 'int', scope = 'profile' }\n",
+    );
+    let _ = keblin::Progress::new(other).get(fen_post::fields::OIL.looked_up());
+}
