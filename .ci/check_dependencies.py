@@ -6,18 +6,18 @@ import re
 import subprocess
 import sys
 
-# Licences under which a game may be shipped without giving its source away. Of a choice, one that is here is enough.
+# Licences that allow a game to be released without its source. If there is a choice, one of these is enough.
 FINE = {
     "MIT", "Apache-2.0", "Apache-2.0 WITH LLVM-exception", "BSD-2-Clause", "BSD-3-Clause", "ISC", "Zlib", "CC0-1.0",
     "0BSD", "BlueOak-1.0.0", "MIT-0", "Unlicense", "BSL-1.0", "Unicode-3.0", "CDLA-Permissive-2.0", "WTFPL",
 }
-# Crates whose licence cannot be told from their manifest, each looked at by hand.
+# Crates whose manifest does not name a licence, each checked by hand.
 BY_HAND = set()
-# Crates that are built more than once, and why that cannot be helped yet.
+# Crates that are built more than once, and why that cannot be avoided yet.
 TWICE = {
     "syn": "a macro crate below `half` and `serde` is still on the version before",
 }
-# What games build: everything that these need to run.
+# What a game builds: everything that these need to run.
 GAMES = ["keblin"]
 
 

@@ -40,7 +40,7 @@ def same(shown, read):
         return shown.keys() == read.keys() and all(same(shown[key], read[key]) for key in shown)
     if isinstance(shown, list) and isinstance(read, list):
         pairs = zip(shown, read)
-        # A set is written in the order of its schema and shown in that order as well.
+        # A set is written in the order of its schema, and shown in that order too.
         return len(shown) == len(read) and all(same(one, other) for one, other in pairs)
     if isinstance(shown, str) and isinstance(read, int) and not isinstance(read, bool):
         return nanoseconds(shown) == read
@@ -55,7 +55,7 @@ def compare(keblin, schema, path, read):
     sections = read["sections"]
     held = {**sections["profile"]["fields"], **sections["run"]["fields"]}
     visit = (sections["run"]["run"] or {}).get("visit") or {}
-    # `show` prints a run as resuming will give it: what a death would put back is as in the copy.
+    # `show` prints a run as resuming will restore it: values that a death would restore are those of the copy.
     copy = visit.get("at_checkpoint") or visit.get("entry") or {}
     assert shown["fields"].keys() == held.keys(), f"{path}: fields"
     for field, value in shown["fields"].items():
@@ -92,7 +92,7 @@ def validate(path, data):
     for item in items(data):
         schema.validate_cbor(item)
         count += 1
-        # A check that cannot fail is none: the same item with another number of items in it does not pass.
+        # The check must be able to fail: the same item with another number of items does not pass.
         tagged = cbor2.loads(item)
         if tagged == 0:
             wrong = cbor2.dumps(1)

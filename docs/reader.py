@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Prints any save of format 1 as JSON, written from docs/save-format.md alone: python3 docs/reader.py FILE
 
-Needs cbor2 and blake3. Takes the last state of which every digest holds. Exit code 1 if there is none.
+Needs cbor2 and blake3. Takes the last state whose digests all match. Exit code 1 if there is none.
 """
 
 import io
@@ -24,7 +24,7 @@ def digest(data):
 
 
 def array_at(data, offset, mark):
-    """The items of the array behind a mark, each with where it begins, and where the last ends."""
+    """Returns the items of the array after a mark, each with its start, and the end of the last."""
     start = offset + len(mark)
     if data[offset:start] != mark or not 0x80 <= int.from_bytes(data[start:start + 1], "big") < 0x98:
         raise Damaged(f"byte {offset}: expected {mark.hex()} and an array")
@@ -57,20 +57,20 @@ def header(data):
 def block(data, offset):
     items, places = array_at(data, offset, MARK)
     if len(items) < 4:
-        raise Damaged(f"byte {offset}: no block")
-    word, needed, content, stored, *behind = items
+        raise Damaged(f"byte {offset}: not a block")
+    word, mandatory, content, stored, *after = items
     check_digest(data, offset, places[3], stored)
-    return {"word": word, "needed": needed, "content": content, "digest": stored, "behind": behind,
+    return {"word": word, "mandatory": mandatory, "content": content, "digest": stored, "after": after,
             "digest_at": places[3], "end": places[-1]}
 
 
 def state(data, head, offset):
-    """The state at an offset with its sections, once everything that belongs to it is whole."""
+    """Returns the state at an offset with its sections, if everything that belongs to it is intact."""
     found = block(data, offset)
     if found["word"] != "state":
-        raise Damaged(f"byte {offset}: no state")
+        raise Damaged(f"byte {offset}: not a state")
     number, version, fingerprint, saved_at, cause, edited, summary, table, predecessors, own = found["content"]
-    seal, foot = found["behind"]
+    seal, foot = found["after"]
     check = digest(data[found["digest_at"]:found["end"] - 34])[:8]
     length = found["end"] - offset
     if own != offset or foot != FOOT_MARK + length.to_bytes(8, "big") + number.to_bytes(8, "big") + check:
@@ -92,7 +92,7 @@ def state(data, head, offset):
             if section != name or codec != 0 or size != len(body):
                 raise Damaged(f"byte {at}: section {section}")
             sections[name] = cbor2.loads(body)
-        elif part["needed"]:
+        elif part["mandatory"]:
             raise Damaged(f"byte {at}: written by a later Keblin")
     return {
         "game": head[2], "created_unix_ms": head[3], "version": version, "number": number,
@@ -103,7 +103,7 @@ def state(data, head, offset):
 
 
 def read(data):
-    """The last whole state: by the foot at the end, else by the marks of blocks from the back."""
+    """Returns the last intact state: by the foot at the end, else by the marks of blocks from the back."""
     head = header(data)
     used = len(data.rstrip(b"\0"))
     # A foot ends in a part of a digest, which may end in zero bytes.
@@ -120,11 +120,11 @@ def read(data):
             return state(data, head, place)
         except (Damaged, ValueError, TypeError, cbor2.CBORDecodeError) as error:
             faults.append(error)
-    raise Damaged(faults[0] if faults else "there is no state")
+    raise Damaged(faults[0] if faults else "there is no intact state")
 
 
 def plain(value):
-    """Bytes as text of two digits each, keys as text, as JSON knows no other."""
+    """Returns bytes as hex text and keys as text, for JSON."""
     if isinstance(value, bytes):
         return value.hex()
     if isinstance(value, dict):

@@ -1,4 +1,4 @@
-//! Checkpoints and lives: each value says itself what a death does to it, and a signal that stays on takes one life.
+//! Checkpoints and lives: each field says what a death does to it, and a signal that stays on takes one life.
 
 #![expect(clippy::print_stdout, reason = "a program prints")]
 
@@ -16,7 +16,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     game.begin(None)?;
     game.enter(brook)?;
     game.add(breath, -3);
-    // The otter rests on the log for half a second. The game feeds that every frame and keeps no mark of its own.
+    // The otter rests on the log for half a second. The game feeds that every frame, and needs no flag of its own.
     for _ in 0..30 {
         game.feed(Signal::Reach(log), true)?;
         game.tick_secs(1.0 / 60.0);

@@ -1,11 +1,11 @@
-//! Clocks and moments: real time in frames of any length, and conditions told once when they turn true, however far they
-//! were jumped over. A bound that follows another value holds in the same event.
+//! Clocks and moments: real time in frames of any length, and conditions that are reported once when they become
+//! true, however far a value jumps past them. A bound that follows another value takes effect in the same event.
 
 #![expect(clippy::print_stdout, reason = "a program prints")]
 
 use keblin::{Field, Notice, Progress, Schema, Time};
 
-/// What a game does with its notices: here it prints the moments.
+/// What a game does with its notices; this one prints the moments.
 fn told(game: &mut Progress, what: &str) {
     let schema = game.schema().clone();
     let moments = game.drain_notices().filter(|notice| matches!(notice, Notice::Moment(_)));
@@ -35,7 +35,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     println!("the cold takes 6: warmth {} of {}", game.get(warmth), 8 - game.get(cold));
     told(&mut game, "and so");
 
-    // Sixty frames of a sixtieth of a second are one second, to the nanosecond; a loading screen is none.
+    // Sixty frames of a sixtieth of a second are one second, to the nanosecond; a loading screen does not count.
     (0..60).for_each(|_| game.tick_secs(1.0 / 60.0));
     game.pause(true);
     game.tick_secs(30.0);

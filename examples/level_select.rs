@@ -1,5 +1,5 @@
-//! A level-select screen: what is open, why not, how many stars, and what a finish has opened. The look and the door ask
-//! the same rules, so they cannot disagree.
+//! A level-select screen: which levels are open, why not, how many stars, and what a finish has opened. The screen
+//! and the door use the same rules, so they cannot disagree.
 
 #![expect(
     clippy::print_stdout,
@@ -9,7 +9,7 @@
 
 use keblin::{Field, Progress, Schema};
 
-/// All a level-select screen needs is on the cards.
+/// Everything that a level-select screen needs is on the cards.
 fn draw(game: &Progress) {
     let schema = game.schema();
     for card in game.level_cards(None) {
@@ -33,7 +33,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     game.begin(None)?;
     draw(&game);
 
-    // The brook's stars are given by rules, on the values as they are at the finish.
+    // Rules decide the brook's stars, with the values at the finish.
     game.enter(brook)?;
     game.add(fish, 3);
     let finished = game.finish()?;
@@ -41,12 +41,12 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let why: Vec<String> = star.parts.iter().map(|part| part.text(game.schema())).collect();
         println!("a star is missing: {}", why.join("; "));
     }
-    // The door gives the same answer as the look, and says why.
+    // The door gives the same answer as the screen, and says why.
     if let Err(refused) = game.enter(pond) {
         println!("{refused}");
     }
     game.enter(weir)?;
-    game.finish_with_stars(2)?; // here the game gives them
+    game.finish_with_stars(2)?; // here the game decides the stars
     let news: Vec<_> =
         game.drain_notices().filter(|it| ["opened", "unlocked"].contains(&it.word())).collect();
     for notice in news {

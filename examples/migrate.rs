@@ -1,5 +1,5 @@
-//! A save of version 1 opens in version 2, without a line of code for it: the names know what was frozen of version 1 and
-//! the step from it, and a step that is missing does not compile.
+//! A save of version 1 opens in version 2 without any code: the compiled names include the frozen version 1 and the
+//! step from it, and a missing step does not compile.
 
 #![expect(
     clippy::print_stdout,
@@ -32,13 +32,13 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let best = game.get(fields::BEST_WALK.at(levels::HERON_FORD));
     println!("heron ford in {}", best.map_or("no time yet".to_string(), |best| best.to_string()));
 
-    // The first good save is of version 2. What anke played then is the copy before it.
+    // The first good save is version 2. The save that anke played becomes the backup.
     game.add(fields::LETTERS, 1);
     game.close()?;
     Ok(())
 }
 
-/// The game as it was a year ago, which this program is not any more.
+/// The game as it was a year ago, which this program no longer is.
 fn play_as_it_was_then(slot: &keblin::store::Slot) -> Result<(), Box<dyn std::error::Error>> {
     let then = Schema::parse("frozen/v1.toml", include_str!("migrate/frozen/v1.toml"))?.schema;
     let then = Arc::new(then);

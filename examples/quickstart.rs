@@ -8,12 +8,12 @@
 
 use keblin::SaveDir;
 
-// What persists is declared once, in quickstart.toml, and the compiler knows its names: a wrong one does not build.
+// quickstart.toml declares what persists, and the compiler checks its names: a wrong one does not compile.
 keblin::schema!(otter, "quickstart.toml");
 use otter::{Keeper, Notice, checkpoints, fields, levels};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    // No save yet is a first run, not an error; and "never" is None, not 0.
+    // A missing save is a first run, not an error; and "never" is None, not 0.
     let folder = std::env::args_os().nth(1).map_or("otter_saves".into(), std::path::PathBuf::from);
     let mut game = Keeper::open(&SaveDir::at(folder).slot("otter")?)?;
     println!("best catch so far: {:?}", game.get(fields::BEST_CATCH));
@@ -24,21 +24,21 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     }
     game.enter(levels::BROOK)?;
     game.add(fields::FISH, 3);
-    game.reach(checkpoints::brook::LOG)?; // three fish are safe now
+    game.reach(checkpoints::brook::LOG)?; // three fish are safe
     game.add(fields::FISH, 2);
-    game.die(); // and these two are lost
+    game.die(); // the other two are lost
     game.respawn()?;
     game.add(fields::FISH, 1);
     game.finish_with_stars(2)?; // the better of two ratings is kept
-    game.end_run()?; // every way a run can end feeds the best catch
+    game.end_run()?; // however a run ends, the best catch counts
 
-    // Redraw from what happened; nothing has to be polled.
+    // Redraw from the notices instead of polling.
     for notice in game.drain_notices() {
         if let Notice::LifeLost { .. } | Notice::NewRecord(_) | Notice::Opened { .. } = notice {
             println!("{}", notice.text(otter::schema()));
         }
     }
-    // In a game's loop, `game.tick(elapsed)` ends each frame and saves what is due without being waited for.
+    // In a game's loop, `game.tick(elapsed)` ends each frame, and a background thread saves what is due.
     println!("caught {} fish", game.get(fields::FISH));
     if let Some(saved) = game.close()? {
         println!("save {} is {} bytes", saved.number, saved.len_bytes);

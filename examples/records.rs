@@ -1,4 +1,4 @@
-//! Records: the engine feeds and keeps the best, so nobody writes the comparison, and a worse replay spoils nothing.
+//! Records: the engine keeps the best value, so nobody writes the comparison, and a worse replay changes nothing.
 
 #![expect(clippy::print_stdout, reason = "a program prints")]
 
@@ -39,7 +39,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         game.get(fastest.at((weir, calm)))
     );
 
-    // A time that the game measured itself is offered; one that cannot be is refused, and told.
+    // The game submits a time that it measured itself; an impossible one is refused, with the reason.
     let change = game.submit(fastest.at((weir, flood)), Time::ZERO);
     println!("{}", change.refused.map_or("accepted".to_string(), |refused| refused.to_string()));
     Ok(())

@@ -1,4 +1,4 @@
-//! Several slots, saving without being asked, instants that the player keeps, and a second look at a slot that is played.
+//! Several slots, automatic saving, pins, and a second view of a slot that is being played.
 
 #![expect(
     clippy::print_stdout,
@@ -23,16 +23,16 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let folder = std::env::args_os().nth(1).map_or("marsh_lamp_saves".into(), std::path::PathBuf::from);
     let saves = SaveDir::at(folder);
 
-    // One keeper a slot. It is the game's progress, and it saves itself.
+    // One keeper per slot. It is the game's progress, and it saves itself.
     let slot = saves.slot("anke")?;
     let mut game = Keeper::open(&slot, &schema)?;
     game.begin_replacing(None);
     game.enter(causeway)?;
     game.add(oil, -15);
-    game.reach(stone)?; // `autosave` names checkpoints: the slot is due
-    game.tick(FRAME); // the frame is over, and the save is on its way
+    game.reach(stone)?; // `autosave` names checkpoints: a save is due
+    game.tick(FRAME); // ends the frame; a thread writes the save
 
-    // The player keeps this instant, and goes back to it when the lamp is empty.
+    // The player pins this state, and returns to it when the lamp is empty.
     game.pin("at_the_stone")?;
     game.add(oil, -40);
     println!("oil {} of the lamp, and the pins are:", game.get(oil));
@@ -43,7 +43,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     game.back_to("at_the_stone", true)?;
     println!("back at the stone: oil {}", game.get(oil));
 
-    // A second copy of the game, or another window, may look and cannot spoil anything.
+    // A second copy of the game, or another window, can look at the slot without harm.
     let second = saves.slot("anke")?;
     match Keeper::open(&second, &schema) {
         Err(error) => {
@@ -59,10 +59,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             println!("{}", notice.text(&schema));
         }
     }
-    // The one moment to wait, and to tell the player if the disk refuses.
+    // The one moment to wait, and to say so if the disk refuses.
     game.close()?;
 
-    // Another player's slot knows nothing of it, until it is copied.
+    // Another player's slot is separate, until it is copied.
     let other = Keeper::open(&saves.slot("jorid")?, &schema)?;
     println!("jorid: {:?}", other.get(most_oil));
     drop(other);

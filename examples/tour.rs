@@ -1,4 +1,4 @@
-//! The frame of a game, as docs/tour.md shows it, played without a window.
+//! The frame loop of docs/tour.md, played without a window.
 
 #![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "an example prints and needs a folder")]
 
@@ -10,7 +10,7 @@ use keblin::{Carried, Carry, Refused, SaveDir};
 keblin::schema!(fen_walk, "tour.toml");
 use fen_walk::{Keeper, Notice, checkpoints, levels};
 
-/// What the game's own code sees of the world in one frame.
+/// What the game's own code sees in one frame.
 #[derive(Default)]
 struct Seen {
     fell: bool,
@@ -29,13 +29,13 @@ struct Walker {
 }
 
 fn frame(game: &mut Keeper, walker: &mut Carried<Walker>, seen: &Seen) -> Result<(), Refused> {
-    walker.letters += seen.picked_up; // the game's own code works on its own struct
+    walker.letters += seen.picked_up; // the game's own code changes its own struct
     {
         let mut game = game.with(walker);
         game.feed(Signal::Reach(checkpoints::causeway::STONE), seen.at_stone)?;
-        game.feed(Signal::Death, seen.fell)?; // true for as many frames as it likes: one death
+        game.feed(Signal::Death, seen.fell)?; // true for any number of frames: one death
         game.feed(Signal::Finish, seen.at_goal)?;
-    } // and here the struct has what the events left it
+    } // here the struct has the values that the events left
     for notice in game.drain_notices() {
         match notice {
             Notice::LifeLost { left, .. } => println!("splash! {} lanterns left", left.unwrap_or(0)),
@@ -48,7 +48,7 @@ fn frame(game: &mut Keeper, walker: &mut Carried<Walker>, seen: &Seen) -> Result
             _ => {}
         }
     }
-    game.tick(seen.elapsed); // ends the frame; what is due is on its way to the disk
+    game.tick(seen.elapsed); // ends the frame; a due save goes to the writer thread
     Ok(())
 }
 

@@ -1,5 +1,5 @@
 //! What the fuzzer does with bytes, and a bounded test with mutated ones. The first byte says what the others are: a whole
-//! file, or something inside one whose digests then hold, so that what is behind the digests is reached.
+//! file, or a part of one that gets matching digests, so that the code after the digests is reached.
 
 use std::sync::{Arc, LazyLock};
 
@@ -47,11 +47,11 @@ pub(crate) fn look(data: &[u8]) -> bool {
     let save = match verify(&bytes, schema) {
         Ok(save) => save,
         Err(error) => {
-            assert_eq!(checked, Err(error), "looking at it tells something else than reading it");
+            assert_eq!(checked, Err(error), "a check reports something else than reading");
             return false;
         }
     };
-    assert_eq!(checked.as_deref(), Ok(save.findings()), "looking at it tells something else than reading it");
+    assert_eq!(checked.as_deref(), Ok(save.findings()), "a check reports something else than reading");
     // What was read is written and read again as the same, and the same bytes come of it from then on.
     let stamp = Stamp::first(1, "fuzz");
     let again = write(save.snapshot(), &stamp);

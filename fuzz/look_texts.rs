@@ -1,5 +1,5 @@
 //! What the fuzzer does with texts, and a bounded test with mutated ones: a declaration, the steps of a version, a
-//! condition, a rehearsal. Any text is taken or complained about; what is taken works.
+//! condition, a rehearsal. Any text is valid or gets findings, and a valid one works.
 
 use std::sync::{Arc, LazyLock};
 

@@ -1,4 +1,4 @@
-//! Evaluating a rule, against an enum tree as one would write it by hand, and against another evaluator of the standard.
+//! Evaluating a rule, compared with a hand-written tree of enums, and with another evaluator of the standard.
 
 use std::collections::HashMap;
 use std::hint::black_box;
@@ -9,7 +9,7 @@ use keblin::condition::Program;
 use keblin::{Field, Progress};
 use keblin_bench::{fen_post, in_play};
 
-/// What a game would write by hand: an expression as a tree, values looked up by position in plain vectors.
+/// What a game would write by hand: an expression as a tree, with values looked up by position in plain vectors.
 enum Tree {
     Int(i64),
     Field(usize),
@@ -67,7 +67,7 @@ fn boxed(tree: Tree) -> Box<Tree> {
     Box::new(tree)
 }
 
-/// One rule three times: for us, as a tree, and for the other evaluator.
+/// One rule in three forms: ours, as a tree, and for the other evaluator.
 struct Rule {
     name: &'static str,
     source: &'static str,

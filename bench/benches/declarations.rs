@@ -1,5 +1,5 @@
-//! Parsing and checking declarations of thousands of names, beside reading the same bytes as TOML and nothing more. Not by
-//! criterion: the medians of a few runs in turn are enough.
+//! Parsing and checking declarations of thousands of names, compared with only parsing the same bytes as TOML.
+//! Without criterion: the medians of a few runs in turn are enough.
 
 #![expect(clippy::disallowed_methods, reason = "time is what is measured")]
 
@@ -21,7 +21,7 @@ fn fields(many: usize) -> String {
     declared(many, "[fields]\n", |number| format!("flag_{number} = {{ type = 'bool', scope = 'profile' }}"))
 }
 
-/// Each level asks for the one before it.
+/// Each level asks for the previous one.
 fn levels(many: usize) -> String {
     let first = "[fields]\nx = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'level_0'\nstars = 3\n";
     declared(many - 1, first, |number| {

@@ -1,5 +1,5 @@
-//! The engine on a large game: 200 levels on 3 difficulties, 300 fields, 400 conditions. Reading and adding against a plain
-//! struct, and how many events a second there are.
+//! The engine on a large game: 200 levels on 3 difficulties, 300 fields, 400 conditions. Reading and adding compared
+//! with a plain struct, and events per second.
 
 use std::hint::black_box;
 use std::time::Duration;

@@ -1,5 +1,5 @@
-//! Whole folders: 20,000 saves verified, against reading the files and nothing more; and the list of 100 large slots.
-//! Not by criterion: one round takes seconds, and medians of three are what is told.
+//! Whole folders: 20,000 saves verified, compared with reading the files; and the list of 100 large slots. Without
+//! criterion: one round takes seconds, so three of them and their median are enough.
 
 #![expect(clippy::disallowed_methods, reason = "reading files is what is measured")]
 
@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use keblin::SaveDir;
-use keblin::save::{Lineage, Stamp, read, write, write_behind};
+use keblin::save::{Lineage, Stamp, read, write, write_after};
 use keblin::snapshot::Picture;
 use keblin::verify::check;
 use keblin_bench::workload::{progress, schema};
@@ -20,7 +20,7 @@ const SPINS: u64 = 400_000_000;
 const SLOT_BYTES: usize = 16 << 20;
 
 fn main() {
-    // `cargo bench` hands on its own flags, and `cargo test --benches` only wants to know that it starts.
+    // `cargo bench` passes its own flags, and `cargo test --benches` only checks that it starts.
     if std::env::args().any(|arg| arg == "--test") {
         return;
     }
@@ -35,7 +35,7 @@ fn main() {
     let on_two = rayon::ThreadPoolBuilder::new().num_threads(2).build().expect("two threads");
     let verified_on_two = || on_two.install(|| paths.par_iter().filter(|path| whole(path)).count());
     assert_eq!((verified(), verified_on_two()), (SAVES, SAVES));
-    // What two threads are worth on this machine at this time: work that shares nothing.
+    // What a second thread gains on this machine at this time, with work that shares nothing.
     let spin =
         |rounds: u64| (0..rounds).fold(1_u64, |sum, round| sum.rotate_left(5) ^ round.wrapping_mul(sum | 1));
     let spin_on_two = || {
@@ -75,7 +75,7 @@ fn median(mut times: Vec<Duration>) -> Duration {
     times[times.len() / 2]
 }
 
-/// Saves of workload A, no two alike.
+/// Saves of workload A, all different.
 fn saves(folder: &Path) -> Vec<PathBuf> {
     let schema = schema();
     let mut game = progress(&schema);
@@ -91,7 +91,7 @@ fn saves(folder: &Path) -> Vec<PathBuf> {
         .collect()
 }
 
-/// How many bytes the list of slots reads of each, by what the operating system counts.
+/// Returns how many bytes of each slot the list reads, as counted by the operating system.
 fn list_of_slots() {
     let folder = tempfile::tempdir().expect("a folder");
     let schema = schema();
@@ -101,7 +101,7 @@ fn list_of_slots() {
     while bytes.len() < SLOT_BYTES {
         let file = read(&bytes).expect("a save");
         let stamp = Stamp::after(Some(&Lineage::of(&file)), 1_700_000_000_000, "bench");
-        let more = write_behind(&file, &snapshot, &stamp, None);
+        let more = write_after(&file, &snapshot, &stamp, None);
         bytes.extend(more);
     }
     for slot in 0..SLOTS {
@@ -117,7 +117,7 @@ fn list_of_slots() {
     println!("list of {SLOTS} slots of {} bytes: {took:.2?}, {of_each:?} bytes read of each", bytes.len());
 }
 
-/// How many bytes this process has read; only Linux tells.
+/// Returns how many bytes this process has read; only Linux counts them.
 fn bytes_read() -> Option<u64> {
     let text = fs::read_to_string("/proc/self/io").ok()?;
     text.lines().find_map(|line| line.strip_prefix("rchar: ")?.parse().ok())

@@ -1,5 +1,5 @@
-//! Examining large and hostile files, byte for byte: how many megabytes a second, beside the digest of the same bytes, which
-//! is the least that can be done. Not by criterion: one run of each takes long enough.
+//! Examining large and hostile files: megabytes per second, next to the digest of the same bytes, which is the least
+//! possible work. Without criterion: one run of each takes long enough.
 
 #![expect(clippy::disallowed_methods, reason = "time is what is measured")]
 
@@ -28,7 +28,7 @@ fn small_save() -> Vec<u8> {
     write(&Progress::new(schema()).snapshot(), &Stamp::first(0, "quit"))
 }
 
-/// A file of marks and nothing else behind a save, as long as that.
+/// Returns a file of this length with only marks after a save.
 fn marks(len: usize, between: &[u8]) -> Vec<u8> {
     let mut bytes = small_save();
     while bytes.len() < len {
@@ -38,7 +38,7 @@ fn marks(len: usize, between: &[u8]) -> Vec<u8> {
     bytes
 }
 
-/// Marks that each claim all that follows as their content.
+/// Returns marks that each claim everything after them as their content.
 fn claims(len: usize) -> Vec<u8> {
     let mut bytes = small_save();
     let each = BLOCK_MARK.len() + 9;
@@ -53,12 +53,12 @@ fn claims(len: usize) -> Vec<u8> {
     bytes
 }
 
-/// So many states that share a profile of a megabyte.
+/// Returns this many states that share a profile of a megabyte.
 fn sharing(states: u64) -> Vec<u8> {
     let (save, mut forge) = (small_save(), Forge::of("otter"));
     let file = read(&save).expect("a save");
     let mut profile = file.sections[0].body.to_vec();
-    // A map with one key more, whose value nobody knows.
+    // A map with an extra key whose value nobody knows.
     profile[0] += 1;
     profile.extend(forged::cbor(|out| drop(out.str("zzzzzzzzzzzz").unwrap().bytes(&[7; 1 << 20]))));
     forge.section("profile", true, 0, &profile).section("run", true, 0, file.sections[1].body);
@@ -68,7 +68,7 @@ fn sharing(states: u64) -> Vec<u8> {
     forge.bytes
 }
 
-/// A world of some areas, saved often, with nothing changed but a number.
+/// Returns a world of some areas, saved often, with only one number changed.
 fn saved_often(areas: usize, area_bytes: usize, saves: i64) -> Vec<u8> {
     let memory = Memory::default();
     let slot = SaveDir::on(Arc::new(memory.clone()), "saves").slot("otter").expect("an id");
@@ -88,7 +88,7 @@ fn main() {
     if std::env::args().any(|arg| arg == "--test") {
         return;
     }
-    // A word of the command line picks the files whose names hold it.
+    // A word on the command line picks the files whose names contain it.
     let wanted = std::env::args().skip(1).find(|arg| !arg.starts_with('-')).unwrap_or_default();
     let schema = schema();
     let world = saved_often(200, 160 << 10, 4000);
@@ -105,7 +105,7 @@ fn main() {
         ("4,000 saves of a world of 33 MB", world),
         ("the same with a changed byte", torn),
         ("the same with a changed header", without_header),
-        ("60 MB of zero bytes behind a save", [marks(0, &[]), vec![0; 60_000_000]].concat()),
+        ("60 MB of zero bytes after a save", [marks(0, &[]), vec![0; 60_000_000]].concat()),
     ];
     println!("{:44} {:>8} {:>9} {:>9} {:>9}", "file", "MB", "digest", "verify", "examine");
     for (name, bytes) in files.into_iter().filter(|(name, _)| name.contains(&wanted)) {

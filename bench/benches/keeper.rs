@@ -1,6 +1,6 @@
-//! Saving while a game runs: small saves, and a part of many, against overwriting the same bytes in place and against two
-//! databases that keep the same; and what handing a snapshot over costs the frame. Not by criterion: what is waited for is
-//! the disk, and medians of many single saves are what is told.
+//! Saving while a game runs: small saves, and a small part of a large world, compared with overwriting the same bytes
+//! in place and with two databases that keep the same; and what taking a snapshot costs the frame. Without criterion:
+//! the time goes into waiting for the disk, and the medians of many single saves are enough.
 
 #![expect(clippy::disallowed_methods, reason = "writing files is what is measured")]
 
@@ -23,7 +23,7 @@ const AREA_BYTES: usize = 80 << 10;
 const SAVES: usize = 300;
 const FRAMES: usize = 3000;
 
-/// The disk, with the calls counted.
+/// The disk, with its calls counted.
 #[derive(Clone, Debug, Default)]
 struct Counting(Arc<Counts>);
 
@@ -102,14 +102,14 @@ fn micros(time: Duration) -> f64 {
     time.as_secs_f64() * 1e6
 }
 
-/// Ways of saving, taken in turn, so that all of them meet the same disk.
+/// Ways of saving, taken in turn, so that all of them see the same disk.
 fn in_turn<const N: usize>(mut ways: [&mut dyn FnMut(usize); N]) -> [Duration; N] {
     let mut times = [const { Vec::new() }; N];
     for number in 0..SAVES + 10 {
         for (way, times) in ways.iter_mut().zip(&mut times) {
             let begun = Instant::now();
             way(number);
-            // The first ones make files, and are not what a game does all the time.
+            // The first ones create files, which a game does not do all the time.
             if number >= 10 {
                 times.push(begun.elapsed());
             }
@@ -118,7 +118,7 @@ fn in_turn<const N: usize>(mut ways: [&mut dyn FnMut(usize); N]) -> [Duration; N
     times.map(median)
 }
 
-/// A file that is overwritten in place and synced, and that keeps nothing of what it was.
+/// A file that is overwritten in place and synced, and keeps none of its old bytes.
 struct Overwritten(File);
 
 impl Overwritten {
@@ -177,7 +177,7 @@ fn small_saves() {
     slot.append(&progress(&schema).snapshot(), "bench").expect("a disk");
     let mut game = Keeper::open(&slot, &schema).expect("a save");
     let count: Field<i64> = schema.field("profile_0").expect("a field");
-    // The first one is a whole file, the second one makes room.
+    // The first one is a whole file, the second one makes the reserve.
     game.save_now().expect("a disk");
     game.save_now().expect("a disk");
     files.taken();
@@ -235,7 +235,7 @@ fn areas() {
         put_in_sqlite(&mut by_sqlite, &[(area, &fill(area))]);
         put_in_redb(&by_redb, &[(area, &fill(area))]);
     }
-    // What the game holds is filled beforehand: not by any of the ways of saving.
+    // The game's data is filled beforehand, not as part of saving.
     let contents: Vec<Arc<[u8]>> = (0..SAVES + 10).map(|number| fill(number + 5).into()).collect();
     let [ours, overwrite, sqlite, redb] = in_turn([
         &mut |number| {
@@ -250,7 +250,7 @@ fn areas() {
     let read = by_redb.begin_read().expect("one").open_table(PARTS).expect("a table");
     assert!(read.get(0_u64).expect("a part").is_some());
     println!(
-        "80 KB changed of {} MB: {:.0} us; {syncs} syncs, {} bytes beside the area's {AREA_BYTES}, allowed {}",
+        "80 KB changed of {} MB: {:.0} us; {syncs} syncs, {} bytes in addition to the area's {AREA_BYTES}, allowed {}",
         (AREAS * AREA_BYTES) >> 20,
         micros(ours),
         bytes - AREA_BYTES as u64,
@@ -259,7 +259,7 @@ fn areas() {
     told(ours, overwrite, sqlite, redb);
 }
 
-/// What a frame pays that hands over 16 MB, while the one before is being written.
+/// What the frame pays for a snapshot of 16 MB while the previous one is being written.
 fn frames() {
     let folder = tempfile::tempdir().expect("a folder");
     let schema = schema();

@@ -1,4 +1,4 @@
-//! Reading and changing values, against the plain struct a game would write by hand.
+//! Reading and changing values, compared with the plain struct that a game would write by hand.
 
 use std::hint::black_box;
 use std::time::Duration;

@@ -1,5 +1,5 @@
-//! A snapshot to bytes and back, against serialisers that a game would use instead on structs of the same values, with
-//! names: those check nothing, and keep nothing but the last write.
+//! A snapshot to bytes and back, compared with serialisers that a game would use instead on structs of the same
+//! values, with names. Those check nothing, and keep only the last write.
 
 use std::hint::black_box;
 use std::time::Duration;

@@ -1,4 +1,4 @@
-//! What the benchmarks share: the demo's declaration, and the plain struct a game would write by hand instead.
+//! What the benchmarks share: the demo's declaration, and the plain struct that a game would write by hand instead.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -8,16 +8,16 @@ use keblin::{Field, Progress, Schema};
 /// Sixty levels on three difficulties, forty fields and fifty shapes, and the same as plain structs.
 pub mod workload;
 
-/// The demo's schema.
+/// Returns the demo's schema.
 ///
 /// # Panics
-/// If the demo's declaration is faulty; the project's tests exclude that.
+/// If the demo's declaration has errors; the project's tests rule that out.
 pub fn fen_post() -> Arc<Schema> {
     let text = include_str!("../../demo/progress.toml");
     Arc::new(Schema::parse("progress.toml", text).expect("the demo's declaration is sound").schema)
 }
 
-/// Progress in the middle of a level, with a few levels finished.
+/// Returns progress in the middle of a level, with a few levels finished.
 ///
 /// # Panics
 /// If the demo's declaration has lost a name that is used here.
@@ -36,10 +36,10 @@ pub fn in_play(schema: &Arc<Schema>) -> Progress {
     progress
 }
 
-/// A large game: 200 levels on 3 difficulties, 300 fields, 400 conditions.
+/// Returns progress of a large game: 200 levels on 3 difficulties, 300 fields, 400 conditions.
 ///
 /// # Panics
-/// Never: the declaration is sound.
+/// Never: the declaration is valid.
 #[must_use]
 pub fn large_game() -> Arc<Schema> {
     let mut text = "game = 'large'\nversion = 1\ndifficulties = ['calm', 'brisk', 'wild']\n\

@@ -1,5 +1,5 @@
-//! Workload A: 60 levels on 3 difficulties, 40 fields, 50 shapes in a list; and the plain structs with names that a game
-//! would hand to a serialiser instead. Both hold the same values.
+//! Workload A: 60 levels on 3 difficulties, 40 fields, 50 shapes in a list; and the plain structs with names that a
+//! game would pass to a serialiser instead. Both have the same values.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -19,7 +19,7 @@ const DIFFICULTIES: [&str; 3] = ["calm", "brisk", "wild"];
 /// The declaration.
 ///
 /// # Panics
-/// Never: the declaration is sound.
+/// Never: the declaration is valid.
 #[must_use]
 pub fn schema() -> Arc<Schema> {
     let mut text = "game = 'workload_a'\nversion = 1\ndifficulties = ['calm', 'brisk', 'wild']\n\
@@ -47,10 +47,10 @@ pub fn schema() -> Arc<Schema> {
     Arc::new(Schema::parse("workload.toml", &text).expect("a sound declaration").schema)
 }
 
-/// Progress in which every level was finished on every difficulty.
+/// Returns progress in which every level was finished on every difficulty.
 ///
 /// # Panics
-/// Never: it plays what the declaration has.
+/// Never: it plays only what is declared.
 #[must_use]
 pub fn progress(schema: &Arc<Schema>) -> Progress {
     let plain = ByHand::sample();
@@ -92,12 +92,12 @@ pub fn progress(schema: &Arc<Schema>) -> Progress {
     game
 }
 
-/// The same as plain structs.
+/// The same values as plain structs.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ByHand {
     /// What outlives runs.
     pub profile: Profile,
-    /// The run that can be continued.
+    /// The run that can be resumed.
     pub run: Run,
 }
 
@@ -146,7 +146,7 @@ pub struct ProfileFields {
     pub profile_12: i64,
 }
 
-/// One of the shapes.
+/// A shape.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[expect(missing_docs, reason = "plain values")]
 pub struct Item {
@@ -157,7 +157,7 @@ pub struct Item {
     pub weight: i64,
 }
 
-/// What is kept of a level on a difficulty.
+/// The facts of a level on a difficulty.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Facts {
     stars: u8,
@@ -167,14 +167,14 @@ pub struct Facts {
     collected: u64,
 }
 
-/// The run that can be continued.
+/// The run that can be resumed.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Run {
     run: Option<Inside>,
     fields: RunFields,
 }
 
-/// What a run is.
+/// The contents of a run.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Inside {
     told: BTreeMap<String, bool>,
@@ -232,7 +232,7 @@ impl RunFields {
 }
 
 impl ByHand {
-    /// The values that [`progress`] has.
+    /// Returns the values of [`progress`].
     #[must_use]
     pub fn sample() -> ByHand {
         let facts = || Facts { stars: 2, deaths: 0, attempts: 1, finished: true, collected: 0 };

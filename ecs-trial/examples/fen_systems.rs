@@ -1,5 +1,5 @@
-//! The Fen Post as a game of systems, without a window: systems queue what happens, one system applies it where nothing else
-//! runs, others read what is told, and a level is changed at a safe point.
+//! The Fen Post as a game built from systems, without a window. Systems queue events, one system applies them at the
+//! end of the frame, others read the notices, and levels change at a safe point.
 
 #![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "an example prints, and needs a folder")]
 
@@ -13,23 +13,23 @@ use keblin::progress::Signal;
 keblin::schema!(fen_post, "../demo/progress.toml");
 use fen_post::{checkpoints, difficulties, fields, levels};
 
-/// The keeper, for systems that only look.
+/// The keeper, as a resource that systems read.
 #[derive(Resource)]
 struct Kept(fen_post::Keeper);
 
-/// Something that has happened, for the one system that applies it.
+/// An event, for the one system that applies it.
 #[derive(Message)]
 struct Happens(fen_post::Event);
 
-/// Something the game was told.
+/// A notice, passed on to systems.
 #[derive(Message, Clone)]
 struct Told(fen_post::Notice);
 
-/// What stands in a level, and goes with it.
+/// An entity that belongs to a level and is removed with it.
 #[derive(Component)]
 struct Reed;
 
-/// Where the punt is along its route, and what a frame makes of it.
+/// The position of the punt on its route, and what a frame does to it.
 #[derive(Resource, Default)]
 struct Frame(u32);
 
@@ -42,7 +42,7 @@ struct Display {
 
 const FRAME: Duration = Duration::from_micros(16_667);
 
-/// The player's hands: what was pressed at the title and on the map.
+/// The player's input, at the title and on the map.
 fn choose(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
     let event = match frame.0 {
         1 => fen_post::Event::Begin { difficulty: Some(difficulties::NEAP), replacing: true },
@@ -62,7 +62,7 @@ fn deliver(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
     }
 }
 
-/// What is true of the world, told in every frame as it is.
+/// Feeds the signals in every frame.
 fn sense(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
     let mut feed = |signal, on| {
         let _ = happens.write(Happens(fen_post::Event::Feed(signal, on)));
@@ -72,8 +72,8 @@ fn sense(frame: Res<'_, Frame>, mut happens: MessageWriter<'_, Happens>) {
     feed(Signal::Finish, (100..120).contains(&frame.0));
 }
 
-/// The one place where progress changes: after every other system of the frame. It ends the frame, hands what is due to the
-/// writer, and passes on what was told.
+/// The one place where progress changes: after every other system. It ends the frame, which passes a due save to the
+/// writer, and passes on the notices.
 fn apply(
     mut kept: ResMut<'_, Kept>,
     mut happens: MessageReader<'_, '_, Happens>,
@@ -88,7 +88,7 @@ fn apply(
     told.write_batch(kept.0.drain_notices().map(Told));
 }
 
-/// The level changes at the start of a frame, when no system is in the middle of the old one.
+/// The level changes at the start of a frame, when no system is working with the old one.
 fn change_level(
     mut told: MessageReader<'_, '_, Told>,
     old: Query<'_, '_, Entity, With<Reed>>,
@@ -121,7 +121,7 @@ fn react(mut told: MessageReader<'_, '_, Told>) {
     }
 }
 
-/// Draws the score when something has changed, and not otherwise.
+/// Draws the score only when something has changed.
 fn draw(kept: Res<'_, Kept>, mut display: ResMut<'_, Display>) {
     if display.seen != Some(kept.0.revision()) {
         display.seen = Some(kept.0.revision());

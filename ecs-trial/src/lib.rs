@@ -1,2 +1,2 @@
-//! A trial: a game made of systems, without a window, that keeps its progress with `keblin`. The game is
+//! A trial: a game built from systems, without a window, that keeps its progress with `keblin`. The game is
 //! `examples/fen_systems.rs`; this library is empty, so that nothing depends on an engine.

@@ -1,4 +1,4 @@
-//! The game of systems runs, and shows what it says.
+//! The game of systems runs and prints what it should.
 
 use std::process::Command;
 

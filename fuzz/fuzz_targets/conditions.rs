@@ -1,4 +1,4 @@
-//! Any text as a condition: no panic, and what is taken works.
+//! Any text as a condition: no panic, and a valid one works.
 
 #![no_main]
 

@@ -1,4 +1,4 @@
-//! Any bytes as a save: no panic, and what can be read can be written and read again as the same.
+//! Any bytes as a save: no panic, and a valid one can be written and read again unchanged.
 
 #![no_main]
 

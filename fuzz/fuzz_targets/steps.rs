@@ -1,4 +1,4 @@
-//! Any text as the steps of a version: no panic, and what is taken works.
+//! Any text as the steps of a version: no panic, and a valid one works.
 
 #![no_main]
 

@@ -1,4 +1,4 @@
-//! What can be asked on the command line.
+//! The command line: commands and their arguments.
 
 use std::path::PathBuf;
 
@@ -14,7 +14,7 @@ use clap::{Parser, Subcommand};
     arg_required_else_help = true
 )]
 pub(crate) struct Args {
-    /// The declaration; else progress.toml beside or above the file named, else here or above
+    /// The declaration. Default: progress.toml next to or above the files you name, then here or above
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) schema: Option<PathBuf>,
 
@@ -28,69 +28,69 @@ pub(crate) struct Args {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Check the declaration: everything found, each with its place
+    /// Check the declaration, and report everything found with its place
     Check {
-        /// Also say what is different from an earlier declaration
+        /// Also report what differs from an earlier declaration
         #[arg(long, value_name = "FILE")]
         before: Option<PathBuf>,
     },
     /// Print which event does what to which field
     Survival,
-    /// Print what a save holds
+    /// Print the contents of a save
     Show {
         /// The save
         file: PathBuf,
     },
-    /// Verify saves: every digest, every kind, and how the values fit
+    /// Verify saves: every digest, every type, and whether the values fit together
     Verify {
-        /// The saves, or folders of them
+        /// Saves, or folders of saves
         #[arg(required = true)]
         files: Vec<PathBuf>,
-        /// The game's key for seals: its bytes, in a file
+        /// The game's key for seals, as a file of its bytes
         #[arg(long, value_name = "FILE")]
         key: Option<PathBuf>,
     },
-    /// Keep the shape of this version, so that its saves can be opened for good
+    /// Freeze this version's shape so that its saves stay loadable
     Freeze,
-    /// Bring saves of earlier versions to this one: say what becomes of each value
+    /// Migrate saves of earlier versions, and show what each value becomes
     Migrate {
-        /// The saves, or folders of them
+        /// Saves, or folders of saves
         #[arg(required = true)]
         files: Vec<PathBuf>,
-        /// Do it: the earlier saves are kept in `aside`, beside the new ones
+        /// Write the migrated saves; the originals are kept in `aside`
         #[arg(long)]
         write: bool,
-        /// The game's key for seals: its bytes, in a file
+        /// The game's key for seals, as a file of its bytes
         #[arg(long, value_name = "FILE")]
         key: Option<PathBuf>,
     },
-    /// Take what is whole out of a save of which no state is
+    /// Recover the intact sections from a save that has no intact state
     Salvage {
-        /// The damaged save, which is left as it is
+        /// The damaged save; it is only read
         file: PathBuf,
-        /// Where to write what was found, as a save
+        /// The new file for the recovered save
         #[arg(long, value_name = "FILE")]
         to: PathBuf,
     },
-    /// Say why a level or an unlock is locked, or what a finding's code means
+    /// Explain why a level or an unlock is locked, or what a finding code means
     Why {
-        /// A level, an unlock, or a code such as never_opens
+        /// A level, an unlock, or a finding code such as never_opens
         what: String,
-        /// On this difficulty; else the one last chosen
+        /// The difficulty (default: the one last chosen)
         #[arg(long, value_name = "DIFFICULTY")]
         on: Option<String>,
-        /// In this save; else as on the first launch
+        /// Evaluate against this save (default: a fresh profile)
         #[arg(long, value_name = "FILE")]
         save: Option<PathBuf>,
     },
-    /// Run rehearsals, each on a slot of its own in memory
+    /// Run rehearsals, each on an in-memory slot of its own
     Rehearse {
-        /// The rehearsals, or folders of them; else those in `rehearsals` beside the declaration
+        /// Rehearsals, or folders of them (default: `rehearsals` next to the declaration)
         files: Vec<PathBuf>,
         /// Print every step and what it changed
         #[arg(long)]
         steps: bool,
     },
-    /// Play a made-up game in a temporary folder, saying what each step shows
+    /// Play a made-up game in a temporary folder, and explain each step
     Demo,
 }

@@ -1,4 +1,4 @@
-//! Files named on the command line: read whole, with the path in the complaint.
+//! Files named on the command line: reads them whole, with the path in each error.
 
 #![expect(
     clippy::disallowed_methods,
@@ -27,8 +27,8 @@ const MAX_TEXT_BYTES: u64 = 16 << 20;
 fn read(path: &Path, most: u64) -> Result<Vec<u8>, Trouble> {
     let told = |error: std::io::Error| {
         let why = match error.kind() {
-            ErrorKind::NotFound => "there is no such file".to_string(),
-            ErrorKind::IsADirectory => "this is a folder; name a file".to_string(),
+            ErrorKind::NotFound => "file not found".to_string(),
+            ErrorKind::IsADirectory => "this is a folder; expected a file".to_string(),
             _ => error.to_string(),
         };
         Trouble::Told(format!("{}: {why}", shown(path)))
@@ -44,29 +44,31 @@ fn read(path: &Path, most: u64) -> Result<Vec<u8>, Trouble> {
     Ok(bytes)
 }
 
-/// Opens a file, which may be named by a link, and waits for no pipe.
+/// Opens a file, which may be a link. Does not wait for a pipe.
 fn open_regular(path: &Path) -> std::io::Result<std::fs::File> {
     let is_regular = |found: std::fs::Metadata| match found.is_file() || found.is_dir() {
         true => Ok(()),
-        false => Err(std::io::Error::new(ErrorKind::InvalidInput, "this is a device or a pipe; name a file")),
+        false => {
+            Err(std::io::Error::new(ErrorKind::InvalidInput, "this is a device or a pipe; expected a file"))
+        }
     };
     is_regular(std::fs::metadata(path)?)?;
     let file = std::fs::File::open(path)?;
     is_regular(file.metadata()?).map(|()| file)
 }
 
-/// A save's bytes.
+/// Reads the bytes of a save.
 pub(crate) fn save(path: &Path) -> Result<Vec<u8>, Trouble> {
     read(path, MAX_SAVE_BYTES as u64)
 }
 
-/// The saves that are meant; see [`files_in`].
+/// Finds the saves that are named; see [`files_in`].
 pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {
     files_in(named, "saves", "keblin", troubles)
 }
 
-/// The files that are meant: files as they are named, and of a folder every one in it and below with an ending, by name.
-/// Links are followed; what cannot be looked into is put by, and so is a folder without any.
+/// Finds the files that are named: files themselves, and in each folder every file in it and below with an ending, by
+/// name. Links are followed. A folder that cannot be read, or has none of these files, is noted as trouble.
 fn files_in(named: &[PathBuf], what: &str, ending: &str, troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {
     let mut found = Vec::new();
     for path in named {
@@ -87,32 +89,31 @@ fn files_in(named: &[PathBuf], what: &str, ending: &str, troubles: &mut Vec<Trou
             }
         }
         if found.len() == before && troubles.len() == trouble_before {
-            let missing =
-                format!("expected {what} in this folder, but found no file that ends with .{ending}");
+            let missing = format!("expected {what} in this folder, but found none that ends with .{ending}");
             troubles.push(Trouble::Told(format!("{}: {missing}", shown(path))));
         }
     }
     found
 }
 
-/// The saves in a folder that need not have any.
+/// Finds the saves in a folder that may have none.
 pub(crate) fn saves_in(folder: &Path) -> Result<Vec<PathBuf>, Trouble> {
     let mut troubles = Vec::new();
     let saves = saves(&[folder.to_path_buf()], &mut troubles);
     if saves.is_empty() { Ok(saves) } else { Trouble::of_some(troubles).map(|()| saves) }
 }
 
-/// The game's key for seals.
+/// Reads the game's key for seals.
 pub(crate) fn key(path: &Path) -> Result<SealKey, Trouble> {
     let bytes = read(path, MAX_KEY_BYTES)?;
     SealKey::new(&bytes).map_err(|error| Trouble::Told(format!("{}: {error}", shown(path))))
 }
 
-/// Writes a file that must not be there yet.
+/// Writes a file that must not exist yet.
 pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     let told = |error: std::io::Error| {
         let why = match error.kind() {
-            ErrorKind::AlreadyExists => "there is a file of this name; nothing was overwritten".to_string(),
+            ErrorKind::AlreadyExists => "this file exists already; nothing was overwritten".to_string(),
             _ => error.to_string(),
         };
         Trouble::Told(format!("{}: {why}", shown(path)))
@@ -121,23 +122,23 @@ pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     file.write_all(bytes).and_then(|()| file.sync_all()).map_err(told)
 }
 
-/// Milliseconds since 1970; 0 on a clock that stands before.
+/// Milliseconds since 1970; 0 if the clock is before.
 pub(crate) fn now_unix_ms() -> u64 {
     let since = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
     u64::try_from(since.as_millis()).unwrap_or(u64::MAX)
 }
 
-/// A text.
+/// Reads a text.
 pub(crate) fn text(path: &Path) -> Result<String, Trouble> {
     let bytes = read(path, MAX_TEXT_BYTES)?;
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
-        Trouble::Told(format!("{}: expected a text in UTF-8, but byte {at} is none", shown(path)))
+        Trouble::Told(format!("{}: expected a text in UTF-8, but byte {at} is not valid", shown(path)))
     })
 }
 
-/// Where the declaration is: as said, else `progress.toml` beside or above what is named on the command line, else here or
-/// in a folder above.
+/// Finds the declaration: the given file, else `progress.toml` next to or above the files on the command line, else
+/// here or in a folder above.
 pub(crate) fn schema_path(args: &Args, named: &[&Path]) -> Result<PathBuf, Trouble> {
     if let Some(path) = &args.schema {
         return Ok(path.clone());
@@ -150,7 +151,7 @@ pub(crate) fn schema_path(args: &Args, named: &[&Path]) -> Result<PathBuf, Troub
         let folder = if whole.is_dir() { Some(whole.as_path()) } else { whole.parent() };
         found.extend(folder.and_then(above).map(|declaration| (declaration, *path)));
     }
-    // Here, the name alone is what people want to read.
+    // In the current folder, people want to read only the name.
     let short = |path: &Path| path.strip_prefix(&here).map_or(path.to_path_buf(), Path::to_path_buf);
     if let [(first, of_first), rest @ ..] = found.as_slice()
         && let Some((other, of_other)) = rest.iter().find(|(other, _)| other != first)
@@ -158,23 +159,24 @@ pub(crate) fn schema_path(args: &Args, named: &[&Path]) -> Result<PathBuf, Troub
         let [first, of_first, other, of_other] =
             [&short(first), *of_first, &short(other), *of_other].map(shown);
         return Err(Trouble::Told(format!(
-            "{of_first} belongs to {first}, and {of_other} to {other}; name one with --schema FILE"
+            "{of_first} belongs to {first}, but {of_other} to {other}; choose one with --schema FILE"
         )));
     }
     let missing = || {
-        let beside = if named.is_empty() { "" } else { " beside or above what is named, nor" };
-        Trouble::Told(format!("no progress.toml{beside} here or above; name one with --schema FILE"))
+        let near = if named.is_empty() { "" } else { " next to or above the files you named, nor" };
+        Trouble::Told(format!("no progress.toml{near} here or above; name one with --schema FILE"))
     };
     let path = found.into_iter().next().map(|(path, _)| path).or_else(|| above(&here)).ok_or_else(missing)?;
     Ok(short(&path))
 }
 
-/// The declaration in a folder, or in one above it.
+/// Finds the declaration in a folder, or in one above it.
 fn above(folder: &Path) -> Option<PathBuf> {
     folder.ancestors().map(|folder| folder.join("progress.toml")).find(|path| path.is_file())
 }
 
-/// The rehearsals that are meant; see [`files_in`]. If none are named, those of the folder `rehearsals` beside the declaration.
+/// Finds the rehearsals that are named; see [`files_in`]. Without names, those in the folder `rehearsals` next to the
+/// declaration.
 pub(crate) fn rehearsals(
     named: &[PathBuf],
     schema: &Path,
@@ -182,14 +184,14 @@ pub(crate) fn rehearsals(
 ) -> Result<Vec<PathBuf>, Trouble> {
     let beside = schema.with_file_name("rehearsals");
     if named.is_empty() && !beside.is_dir() {
-        let what = "expected a folder `rehearsals` beside it; create one, or name a rehearsal";
+        let what = "expected a folder `rehearsals` next to it; create one, or name a rehearsal";
         return Err(Trouble::Told(format!("{}: {what}", shown(schema))));
     }
     let named = if named.is_empty() { std::slice::from_ref(&beside) } else { named };
     Ok(files_in(named, "rehearsals", "txt", troubles))
 }
 
-/// The rehearsals in a folder `rehearsals` beside a declaration; those that can be read.
+/// Finds the rehearsals in a folder `rehearsals` next to a declaration, as far as they can be read.
 pub(crate) fn rehearsals_beside(schema: &Path) -> Vec<String> {
     let folder = schema.with_file_name("rehearsals");
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
@@ -197,7 +199,7 @@ pub(crate) fn rehearsals_beside(schema: &Path) -> Vec<String> {
     texts.filter_map(|path| text(&path).ok()).collect()
 }
 
-/// A declaration with what is frozen and the steps beside it.
+/// Reads a declaration with the frozen versions and steps next to it.
 pub(crate) fn with_past(path: &Path) -> Result<Files, Trouble> {
     let file =
         |path: &Path| Ok::<_, Trouble>(TextFile { name: path.display().to_string(), text: text(path)? });
@@ -210,19 +212,19 @@ pub(crate) fn with_past(path: &Path) -> Result<Files, Trouble> {
     Ok(files)
 }
 
-/// The files `v1.toml` and so on of a folder; none if there is no such folder.
+/// Finds the files `v1.toml` and so on in a folder; none if the folder does not exist.
 fn versions_in(folder: &Path) -> Vec<(u32, PathBuf)> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
     let named = entries.filter_map(|path| Some((version_of_file(path.file_name()?.to_str()?)?, path)));
     named.collect()
 }
 
-/// The declaration, for commands that need it whole and may name files that lie beside or below it.
+/// Reads the declaration for commands that need it without errors and may name files next to it or below it.
 pub(crate) fn schema(args: &Args, named: &[&Path]) -> Result<Arc<Schema>, Trouble> {
     schema_at(&schema_path(args, named)?)
 }
 
-/// The declaration of a file.
+/// Reads the declaration in a file.
 pub(crate) fn schema_at(path: &Path) -> Result<Arc<Schema>, Trouble> {
     match Schema::parse_with_past(&with_past(path)?) {
         Ok(Parsed { schema, .. }) => Ok(Arc::new(schema)),
@@ -233,8 +235,8 @@ pub(crate) fn schema_at(path: &Path) -> Result<Arc<Schema>, Trouble> {
     }
 }
 
-/// Writes a file so that its name stands for the whole of it at every instant; what stood there is put aside first, in a
-/// folder `aside` beside it, under a name that says why. Where it is then.
+/// Writes a file so that its name always refers to a complete file. The old file is first copied to a folder `aside`
+/// next to it, under a name that says why. Returns the path of that copy.
 pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<PathBuf>, Trouble> {
     let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", shown(path)));
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -242,13 +244,13 @@ pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<Pat
         Err(error) if error.kind() == ErrorKind::NotFound => None,
         Err(error) => return Err(told(error)),
         Ok(found) if found.is_symlink() => {
-            let why = "this is a link, and a new file would take its place; name the file itself";
+            let why = "this is a link, which the new file would replace; name the file itself";
             return Err(Trouble::Told(format!("{}: {why}", shown(path))));
         }
         Ok(found) => Some((std::fs::read(path).map_err(told)?, found.permissions())),
     };
     let rights = there.as_ref().map(|(_, rights)| rights.clone());
-    // Whole beside it first: where that cannot be done, nothing is put aside in vain.
+    // The new file is written completely first: if that fails, nothing is copied aside in vain.
     let beside = put_beside(path, bytes, rights.clone()).map_err(told)?;
     let aside =
         there.map(|(before, _)| put_aside(folder, path, &before, rights, why)).transpose().map_err(told)?;
@@ -257,8 +259,8 @@ pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<Pat
     Ok(aside)
 }
 
-/// Writes bytes whole to a file beside a path, from which they are only to be renamed. Its name cannot be known
-/// beforehand, and it is made through no link.
+/// Writes bytes to a temporary file next to a path, ready to be renamed. Nobody can guess its name, and it is never
+/// made through a link.
 fn put_beside(
     path: &Path,
     bytes: &[u8],
@@ -272,7 +274,7 @@ fn put_beside(
     #[cfg(unix)]
     {
         use std::os::unix::fs::PermissionsExt;
-        // As any other new file: what is left of it is for the player's own settings to say.
+        // Like any other new file: its access rights follow the user's own settings.
         builder.permissions(std::fs::Permissions::from_mode(0o666));
     }
     let mut beside = builder.tempfile_in(folder)?;
@@ -282,8 +284,8 @@ fn put_beside(
     Ok(beside)
 }
 
-/// Removes what runs before this one have left beside files that they were writing when they were cut off: it was made
-/// before this one began. What cannot be removed harms nothing.
+/// Removes temporary files that earlier runs left when they were interrupted: those older than this run. One that
+/// cannot be removed does no harm.
 pub(crate) fn sweep(folders: impl IntoIterator<Item = PathBuf>, began: SystemTime) {
     for folder in folders {
         for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
@@ -297,7 +299,7 @@ pub(crate) fn sweep(folders: impl IntoIterator<Item = PathBuf>, began: SystemTim
     }
 }
 
-/// When this is called.
+/// The time of the call.
 pub(crate) fn now() -> SystemTime {
     SystemTime::now()
 }
@@ -307,7 +309,7 @@ fn sync_folder(folder: &Path) -> std::io::Result<()> {
     std::fs::File::open(folder)?.sync_all()
 }
 
-/// Elsewhere a folder cannot be opened as a file; the rename itself is what can be had.
+/// Elsewhere a folder cannot be opened as a file; the rename alone must do.
 #[cfg(not(unix))]
 fn sync_folder(_folder: &Path) -> std::io::Result<()> {
     Ok(())
@@ -331,12 +333,12 @@ fn put_aside(
     Ok(free)
 }
 
-/// Whether a file has these very bytes.
+/// Whether a file has exactly these bytes.
 pub(crate) fn is_already(path: &Path, bytes: &[u8]) -> bool {
     std::fs::read(path).is_ok_and(|there| there == bytes)
 }
 
-/// Puts other bytes into a file of the demo's own folder.
+/// Replaces the bytes of a file in the demo's own folder.
 pub(crate) fn overwrite(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     std::fs::write(path, bytes).map_err(|error| Trouble::Told(format!("{}: {error}", shown(path))))
 }

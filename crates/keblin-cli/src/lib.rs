@@ -1,16 +1,16 @@
-//! The hand tool of Keblin, as a library: arguments in, text or JSON and an exit code out. The only place of the
-//! project that prints, reads arguments or looks at the terminal.
+//! The command-line tool of Keblin, as a library: arguments in, text or JSON and an exit code out. Only this crate
+//! prints, reads arguments or looks at the terminal.
 
-/// What can be asked on the command line.
+/// Commands and their arguments.
 mod args;
 
 /// Files named on the command line.
 mod files;
 
-/// One file a command.
+/// One file per command.
 mod cmd;
 
-/// How things look.
+/// How output looks.
 mod out;
 
 use std::ffi::OsString;
@@ -29,16 +29,16 @@ pub const EXIT_FINE: u8 = 0;
 /// Something was found.
 pub const EXIT_FINDINGS: u8 = 1;
 
-/// It could not be done.
+/// The command could not do its work.
 pub const EXIT_NOT_DONE: u8 = 2;
 
-/// What a command came to.
+/// The result of a command.
 enum Outcome {
     Fine,
     Findings,
 }
 
-/// Why a command could not be done.
+/// Why a command could not do its work.
 enum Trouble {
     /// In words for a person.
     Told(String),
@@ -47,12 +47,12 @@ enum Trouble {
 }
 
 impl Trouble {
-    /// What was done for one of many files; trouble is put by, and the others go on.
+    /// Keeps the result for one of many files; trouble is noted, and the others continue.
     fn put_by<T>(done: Result<T, Trouble>, troubles: &mut Vec<Trouble>) -> Option<T> {
         done.map_err(|trouble| troubles.push(trouble)).ok()
     }
 
-    /// What some of many files could not be done for, once all others were.
+    /// Reports what failed for some of many files, after the others are done.
     fn of_some(troubles: Vec<Trouble>) -> Result<(), Trouble> {
         let told: Vec<String> = troubles
             .into_iter()
@@ -68,7 +68,7 @@ impl From<io::Error> for Trouble {
     }
 }
 
-/// Runs the tool: output to `out`, what went wrong to `err`, and the exit code back.
+/// Runs the tool: output goes to `out`, errors to `err`, and the exit code is returned.
 pub fn run(
     args: impl IntoIterator<Item = OsString>,
     out: &mut dyn Write,
@@ -79,14 +79,14 @@ pub fn run(
         Ok(args) => args,
         Err(error) => {
             let plain = error.render().to_string();
-            // What was typed may hold anything; our own colours are left out then.
+            // The arguments may hold anything, so they are printed without colours.
             let is_plain = plain == out::screened(&plain);
             let text = match look.color && is_plain {
                 true => error.render().ansi().to_string(),
                 false => out::screened(&plain),
             };
             let to: &mut dyn Write = if error.use_stderr() { err } else { out };
-            // A closed output leaves nothing to tell and nobody to tell it to.
+            // If the output is closed, nobody can read a message.
             let _ = write!(to, "{text}");
             return if error.use_stderr() { EXIT_NOT_DONE } else { EXIT_FINE };
         }
@@ -117,7 +117,7 @@ pub fn run(
             let _ = writeln!(err, "{}", out::wrapped(&what, look.width, ""));
             EXIT_NOT_DONE
         }
-        // A pipe that was closed has read all it wanted.
+        // A closed pipe has read all it wanted.
         Err(Trouble::Output(error)) if error.kind() == io::ErrorKind::BrokenPipe => EXIT_NOT_DONE,
         Err(Trouble::Output(error)) => {
             let _ = writeln!(err, "keblin: the output could not be written: {error}");

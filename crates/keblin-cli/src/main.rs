@@ -1,4 +1,4 @@
-//! The hand tool: hands the arguments, the terminal and the exit code to [`keblin_cli::run`].
+//! The command-line tool: passes the arguments and the terminal to [`keblin_cli::run`], and returns its exit code.
 
 #![expect(
     clippy::disallowed_methods,
@@ -16,7 +16,7 @@ fn main() -> ExitCode {
     let is_set = |name| std::env::var_os(name).is_some_and(|value| !value.is_empty());
     let color = !is_set("NO_COLOR") && (stdout().is_terminal() || is_set("CLICOLOR_FORCE"));
     let look = Look { width, color, watched: stderr().is_terminal() };
-    // The error output is not locked: a bar that shows how far work is draws there from other threads.
+    // Standard error is not locked: the progress bar draws there from other threads.
     let code = run(std::env::args_os(), &mut stdout().lock(), &mut stderr(), look);
     ExitCode::from(code)
 }

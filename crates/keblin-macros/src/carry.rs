@@ -1,4 +1,4 @@
-//! `#[derive(Carry)]`: the members of a struct handed over to fields and picked up from them.
+//! `#[derive(Carry)]`: writes the members of a struct to fields and reads them back.
 
 use proc_macro2::TokenStream;
 use quote::{format_ident, quote, quote_spanned};
@@ -33,18 +33,18 @@ fn game(input: &DeriveInput) -> syn::Result<Path> {
     }
     game.ok_or_else(|| {
         let message =
-            "whose fields? write `#[carry(MODULE)]` above the struct, with the module that `schema!` made";
+            "expected the game of these fields: write `#[carry(MODULE)]` above the struct, with the module that `schema!` made";
         syn::Error::new(input.ident.span(), message)
     })
 }
 
-/// The members that are carried, each with the constant of its field.
+/// The carried members, each with the constant of its field.
 fn members(input: &DeriveInput) -> syn::Result<Vec<(Ident, Ident)>> {
     let Data::Struct(data) = &input.data else {
-        return Err(syn::Error::new(input.ident.span(), "only a struct has members to carry"));
+        return Err(syn::Error::new(input.ident.span(), "expected a struct with named members"));
     };
     let Fields::Named(fields) = &data.fields else {
-        let message = "members are tied to the fields of their names: give them names";
+        let message = "each member is tied to the field of its name: give the members names";
         return Err(syn::Error::new(data.fields.span(), message));
     };
     let mut members = Vec::new();
@@ -75,7 +75,7 @@ fn said_of_member(word: &ParseNestedMeta<'_>, skip: &mut bool, other: &mut Optio
         })?);
         return Ok(());
     }
-    Err(word.error("a member is carried as `#[carry(field = NAME)]`, or not at all: `#[carry(skip)]`"))
+    Err(word.error("expected `#[carry(field = NAME)]` or `#[carry(skip)]`"))
 }
 
 fn carry_attributes(attributes: &[Attribute]) -> impl Iterator<Item = &Attribute> {

@@ -20,7 +20,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
     let (frozen, steps) = (embedded(&frozen), embedded(&steps));
     let Declared { visibility, module, .. } = input;
     let marker = match camel(&module.to_string()) {
-        // A name that the module has for something else.
+        // A name that the module uses for something else.
         taken if TYPES.iter().any(|word| taken == word) => format_ident!("{taken}Names"),
         free => free,
     };
@@ -30,25 +30,22 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
          and no others.",
         schema.game, schema.version
     );
-    let of_game = format!(
-        "The game `{}`, as a type: what keeps its names apart from those of other games.",
-        schema.game
-    );
+    let of_game = format!("The game `{}`, as a type: it keeps names of other games out.", schema.game);
     let (fields, lists, shapes) = (fields(&schema), lists(&schema), shapes(&schema));
     let (levels, checkpoints) = (levels(&schema), checkpoints(&schema));
     let difficulties = schema.difficulties.iter().map(|difficulty| (difficulty, String::new()));
     let difficulties = positions(
         "Difficulty",
         "difficulties",
-        "The difficulties, the first one before any choice.",
+        "The difficulties. The first is used until the player chooses one.",
         difficulties,
     );
     let unlocks = schema.unlocks.iter().map(|unlock| (&unlock.name, unlock.title.clone()));
-    let unlocks = positions("Unlock", "unlocks", "What opens and is no level.", unlocks);
+    let unlocks = positions("Unlock", "unlocks", "Everything to unlock that is not a level.", unlocks);
     let moments =
         schema.moments.iter().map(|moment| (&moment.name, moment.about.clone().unwrap_or_default()));
     let moments =
-        positions("Moment", "moments", "Conditions that are told once when they turn true.", moments);
+        positions("Moment", "moments", "Conditions that are reported once when they become true.", moments);
     let (types, installed) = (types(), installed());
     Ok(quote! {
         #[doc = #about]
@@ -80,7 +77,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
                 }
             }
 
-            /// The schema, as it was when the game was compiled.
+            /// Returns the schema that the game was compiled with.
             pub fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
                 <Game as ::keblin::Game>::schema()
             }
@@ -99,7 +96,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
     })
 }
 
-/// The texts of versions: each with its version, what complaints call it, and what stands in it.
+/// The texts of versions: each with its version, its name in messages, and its text.
 fn embedded(texts: &[Embedded]) -> Vec<TokenStream> {
     let text = |text: &Embedded| {
         let Embedded { version, name, path } = text;
@@ -108,41 +105,42 @@ fn embedded(texts: &[Embedded]) -> Vec<TokenStream> {
     texts.iter().map(text).collect()
 }
 
-/// What this game calls what the library has for every game.
+/// The library's types, for this game.
 fn types() -> TokenStream {
     quote! {
-        /// Progress of this game, without a place to be saved to.
+        /// The progress of this game, kept in memory.
         pub type Progress = ::keblin::ProgressOf<Game>;
 
-        /// Progress of this game that saves itself.
+        /// The progress of this game in a slot, which saves itself.
         pub type Keeper = ::keblin::KeeperOf<Game>;
 
-        /// What is played of this game, whatever has it: what a helper takes that serves both.
+        /// What a `Progress` and a `Keeper` have in common: the parameter of a helper that works with both.
         pub type Play<P> = ::keblin::progress::Play<Game, P>;
 
-        /// What is told to this game.
+        /// Something that this game reports, once.
         pub type Notice = ::keblin::Notice<Game>;
 
-        /// Something that happens to progress of this game.
+        /// Something that happens to the progress of this game.
         pub type Event = ::keblin::progress::Event<Game>;
     }
 }
 
-/// The place for a keeper that is reached from anywhere.
+/// The installed keeper, which is reached from anywhere.
 fn installed() -> TokenStream {
     quote! {
         #[doc(hidden)]
         static INSTALLED: ::keblin::game::Installed<Keeper> = ::keblin::game::Installed::none();
 
-        /// Makes a keeper one that [`with`] reaches from anywhere.
+        /// Installs a keeper that [`with`] reaches from anywhere.
         ///
         /// # Errors
-        /// [`Twice`](::keblin::game::InstallError::Twice) if one is installed already; the keeper comes back.
+        /// [`Twice`](::keblin::game::InstallError::Twice) if one is installed already; the error returns the keeper.
         pub fn install(keeper: Keeper) -> ::core::result::Result<(), ::keblin::game::installed::NotInstalled<Keeper>> {
             INSTALLED.install(keeper)
         }
 
-        /// Installs a keeper for as long as the guard is held: hold it in `main`, and the game is saved when it ends.
+        /// Installs a keeper for as long as the guard is held. Hold it in `main`, and the game is saved when `main`
+        /// ends.
         ///
         /// # Errors
         /// As [`install`].
@@ -155,7 +153,7 @@ fn installed() -> TokenStream {
             INSTALLED.install_guarded(keeper)
         }
 
-        /// Does something with the installed keeper, once no other thread does.
+        /// Calls a function with the installed keeper, once no other thread uses it.
         ///
         /// # Errors
         /// [`Missing`](::keblin::game::InstallError::Missing) if none is installed,
@@ -166,7 +164,7 @@ fn installed() -> TokenStream {
             INSTALLED.with(act)
         }
 
-        /// Takes the installed keeper out, to be closed.
+        /// Takes the installed keeper out, so that it can be closed.
         ///
         /// # Errors
         /// As [`with`].
@@ -203,7 +201,7 @@ fn fields(schema: &Model) -> TokenStream {
 /// What a field is for, and how it is declared.
 fn described(schema: &Model, field: &FieldDef) -> String {
     let axes: Vec<&str> = field.per.iter().map(|axis| schema.axis_name(*axis)).collect();
-    let each = if axes.is_empty() { String::new() } else { format!(", for each {}", axes.join(" and ")) };
+    let each = if axes.is_empty() { String::new() } else { format!(", one per {}", axes.join(" and ")) };
     let unset = if field.may_be_unset() { " that may be unset" } else { "" };
     let declared = format!("{}{unset}, {} scope{each}", field.holds(), field.scope.as_str());
     match &field.about {
@@ -232,7 +230,7 @@ fn positions<'s>(
     listed(module, about, constants)
 }
 
-/// A module of some items; none of no items.
+/// A module of some items; none if there are no items.
 fn listed(module: &str, about: &str, items: impl Iterator<Item = TokenStream>) -> TokenStream {
     let (module, mut items) = (format_ident!("{module}"), items.peekable());
     if items.peek().is_none() {
@@ -289,7 +287,7 @@ fn lists(schema: &Model) -> TokenStream {
             }
 
             impl #name {
-                /// All of them, in their order.
+                /// All of them, in declared order.
                 pub const ALL: &'static [#name] = &[#(#name::#variants),*];
             }
 
@@ -316,7 +314,7 @@ fn lists(schema: &Model) -> TokenStream {
     listed("lists", "The closed lists.", lists)
 }
 
-/// What makes a type one that serde reads and writes.
+/// Implements serde's traits for a type.
 fn with_serde() -> Option<TokenStream> {
     cfg!(feature = "serde").then(|| {
         quote! {

@@ -1,4 +1,4 @@
-//! Ids as names of Rust. Ids of one list that are equal without case and `_` are refused by the schema, so these are apart.
+//! Ids as Rust names. The schema refuses ids of one list that differ only in case and `_`, so the names differ too.
 
 use keblin_schema::Name;
 use proc_macro2::Span;
@@ -10,7 +10,7 @@ pub(crate) fn constant(id: &Name) -> Ident {
     Ident::new(&id.as_str().to_ascii_uppercase(), Span::call_site())
 }
 
-/// `best_crossing` as it is. Words of Rust are no ids.
+/// `best_crossing` unchanged. Rust keywords are not ids.
 pub(crate) fn same(id: &Name) -> Ident {
     Ident::new(id.as_str(), Span::call_site())
 }

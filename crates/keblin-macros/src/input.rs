@@ -1,4 +1,4 @@
-//! What `schema!` was given: who sees the module, its name, and the path of the declaration.
+//! The arguments of `schema!`: visibility and name of the module, and the path of the declaration.
 
 use syn::parse::{Parse, ParseStream};
 use syn::{Ident, LitStr, Token, Visibility};
@@ -27,7 +27,7 @@ impl Parse for Declared {
         input.parse::<Option<Token![,]>>().map_err(meant)?;
         match input.is_empty() {
             true => Ok(declared),
-            false => Err(input.error(format!("nothing more was expected; {FORM}"))),
+            false => Err(input.error(format!("expected nothing more; {FORM}"))),
         }
     }
 }

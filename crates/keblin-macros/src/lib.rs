@@ -1,27 +1,27 @@
-//! Names the compiler knows. `schema!` turns a declaration into a module of constants while a game is compiled, and
-//! `#[derive(Carry)]` ties the members of a game's struct to fields. Games use both through `keblin`.
+//! Compiled names. `schema!` turns a declaration into a module of constants at compile time, and `#[derive(Carry)]`
+//! ties the members of a game's struct to fields. Games use both through `keblin`.
 //!
 //! ```text
 //! schema!(fen_post, "progress.toml") ──► input ──► load (the file, parsed and checked) ──► expand ──► mod fen_post
 //! ```
 //!
-//! It depends on `keblin-schema` (the parser and its findings with positions), `syn`, `quote` and `proc-macro2`, and on
-//! nothing else of ours: `keblin` re-exports it, so a dependency on `keblin` would be a cycle. What it writes names
-//! `::keblin` alone.
+//! It depends on `keblin-schema` (the parser and its findings with positions), `syn`, `quote`, `proc-macro2` and
+//! `toml`. `keblin` re-exports this crate, so a dependency on `keblin` would be a cycle. The code it generates names
+//! only `::keblin`.
 
-/// What a macro was given.
+/// The arguments of a macro.
 mod input;
 
 /// The declaration: found, read and checked.
 mod load;
 
-/// Ids as names of Rust.
+/// Ids as Rust names.
 mod ident;
 
 /// The module of a schema.
 mod expand;
 
-/// Kinds as types of Rust.
+/// Field types as Rust types.
 mod types;
 
 /// A game's own struct, tied to fields.
@@ -29,22 +29,22 @@ mod carry;
 
 use proc_macro::TokenStream;
 
-/// Makes a module of a declaration: a constant of every name in it, and the types of this game's progress.
+/// Makes a module from a declaration: a constant for every name in it, and the types of this game's progress.
 ///
-/// The file is looked for in the package's folder, and beside the source file that says it. A fault in it is a compile
-/// error that begins with its place, and an edited file is compiled anew. `schema!(pub fen_post, …)` makes a module that
-/// others see.
+/// The path is relative to the package's folder or to the source file. A mistake in the declaration is a compile
+/// error that starts with its place, and editing the file recompiles the module. `schema!(pub fen_post, …)` makes a
+/// public module.
 ///
 /// # What is in the module
 ///
 /// | | |
 /// |---|---|
-/// | `fields::OIL` | a field; with a value for each of something `fields::BEST.at(levels::REEDGATE)` |
-/// | `levels::REEDGATE`, `checkpoints::reedgate::OSIER` | a level, and a checkpoint of it; both can be matched on |
-/// | `difficulties::NEAP`, `unlocks::FOG_LAMP`, `moments::LAMP_OUT` | the same of these |
+/// | `fields::OIL` | a field; one with several values is used as `fields::BEST.at(levels::REEDGATE)` |
+/// | `levels::REEDGATE`, `checkpoints::reedgate::OSIER` | a level, and one of its checkpoints; you can `match` on both |
+/// | `difficulties::NEAP`, `unlocks::FOG_LAMP`, `moments::LAMP_OUT` | a difficulty, an unlock, a moment |
 /// | `lists::Lamps::Wick` | an item of a closed list, which is an enum |
 /// | `shapes::Parcel` | a shape, which is a struct |
-/// | `Progress`, `Keeper` | those of this game; names of another one do not fit |
+/// | `Progress`, `Keeper` | the types of this game; names of another game do not fit |
 /// | `schema()` | the schema |
 /// | `install`, `with`, `uninstall` | a keeper that is reached from anywhere |
 #[proc_macro]
@@ -53,10 +53,10 @@ pub fn schema(input: TokenStream) -> TokenStream {
     made.unwrap_or_else(syn::Error::into_compile_error).into()
 }
 
-/// Ties the members of a struct to fields of a game, each to the field of its name.
+/// Ties the members of a struct to fields of a game, each to the field of the same name.
 ///
-/// `#[carry(MODULE)]` above the struct says which game: the module that `schema!` made. `#[carry(field = NAME)]` above a
-/// member ties it to another field, and `#[carry(skip)]` to none.
+/// `#[carry(MODULE)]` above the struct says which game: the module that `schema!` made. `#[carry(field = NAME)]`
+/// above a member ties it to another field, and `#[carry(skip)]` leaves the member out.
 #[proc_macro_derive(Carry, attributes(carry))]
 pub fn carry(input: TokenStream) -> TokenStream {
     let made = syn::parse::<syn::DeriveInput>(input).and_then(|input| carry::implementation(&input));

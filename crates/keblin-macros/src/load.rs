@@ -1,5 +1,5 @@
-//! The declaration of a `schema!`: found, read, parsed and checked. Its faults become compile errors that begin with their
-//! place in the file.
+//! The declaration of a `schema!`: found, read, parsed and checked. Its errors become compile errors that start with
+//! their place in the file.
 
 #![expect(clippy::disallowed_methods, reason = "a macro reads the file that it makes names of")]
 
@@ -14,22 +14,22 @@ use syn::LitStr;
 /// A declaration that was read.
 pub(crate) struct Loaded {
     pub(crate) schema: Declaration,
-    /// Where it lies, for `include_str!`.
+    /// Its path, for `include_str!`.
     pub(crate) path: String,
-    /// What complaints call it.
+    /// Its name in messages.
     pub(crate) name: String,
-    /// What was frozen of the versions before it.
+    /// The frozen versions before it.
     pub(crate) frozen: Vec<Embedded>,
-    /// The steps between them.
+    /// The steps between the versions.
     pub(crate) steps: Vec<Embedded>,
 }
 
-/// A text of a version that goes into the game with the declaration.
+/// The text of a version, which is compiled into the game with the declaration.
 pub(crate) struct Embedded {
     pub(crate) version: u32,
-    /// What complaints call it.
+    /// Its name in messages.
     pub(crate) name: String,
-    /// Where it lies.
+    /// Its path.
     pub(crate) path: String,
 }
 
@@ -38,7 +38,7 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
     let places = places(given, &name);
     let Some(path) = places.iter().find(|path| path.is_file()) else {
         let tried: Vec<String> = places.iter().map(|path| path.display().to_string()).collect();
-        let message = format!("there is no {name}: looked for {}", tried.join(" and "));
+        let message = format!("{name} not found: looked for {}", tried.join(" and "));
         return Err(syn::Error::new(given.span(), message));
     };
     let text = fs::read_to_string(path).map_err(|error| {
@@ -50,7 +50,7 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
     let steps = embedded(path, &name, "migrations", given, &mut files.steps)?;
     let parsed = Declaration::parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
     if parsed.of_past.iter().any(Findings::has_errors) {
-        // A version whose saves nothing leads on from is found by the compiler, and not by players.
+        // The compiler reports a version that cannot be migrated, before players do.
         return Err(faults(given, &parsed.of_past));
     }
     let mut loaded =
@@ -61,7 +61,7 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
     Ok(loaded)
 }
 
-/// The texts of versions in a folder beside the declaration.
+/// The texts of versions in a folder next to the declaration.
 fn embedded(
     declaration: &Path,
     name: &str,
@@ -86,7 +86,7 @@ fn embedded(
     Ok(found)
 }
 
-/// Where a path may lead: from the package's folder, and from beside the source file that says it.
+/// The paths that a relative path may mean: from the package's folder, and from the folder of the source file.
 fn places(given: &LitStr, name: &str) -> Vec<PathBuf> {
     let package = env::var_os("CARGO_MANIFEST_DIR").map(PathBuf::from);
     let source = given.span().unwrap().local_file().and_then(|file| file.canonicalize().ok());
@@ -97,7 +97,7 @@ fn places(given: &LitStr, name: &str) -> Vec<PathBuf> {
     places
 }
 
-/// One compile error for each fault.
+/// Returns one compile error for each finding.
 fn faults<'f>(given: &LitStr, texts: impl IntoIterator<Item = &'f Findings>) -> syn::Error {
     let errors = texts.into_iter().flat_map(|findings| {
         let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);

@@ -1,4 +1,4 @@
-//! Kinds as types of Rust, in the names of the module.
+//! Field types as Rust types, with the names of the module.
 
 use keblin_schema::kind::Ids;
 use keblin_schema::model::{Axis, FieldDef};
@@ -8,7 +8,7 @@ use quote::quote;
 
 use crate::ident::camel;
 
-/// What a field is read and written as. Used one module below that of the schema.
+/// The type that a field is read and written as. Used one module below that of the schema.
 pub(crate) fn of_field(schema: &Model, field: &FieldDef) -> TokenStream {
     let holds = field.holds();
     let of = |kind: Option<Kind>| kind.map(|kind| of_kind(schema, kind));
@@ -21,7 +21,7 @@ pub(crate) fn of_field(schema: &Model, field: &FieldDef) -> TokenStream {
     if field.may_be_unset() { quote!(::core::option::Option<#plain>) } else { plain }
 }
 
-/// What a plain value is read and written as.
+/// The type that a plain value is read and written as.
 pub(crate) fn of_kind(schema: &Model, kind: Kind) -> TokenStream {
     match kind {
         Kind::Bool => quote!(bool),
@@ -39,7 +39,7 @@ pub(crate) fn of_kind(schema: &Model, kind: Kind) -> TokenStream {
             quote!(super::shapes::#name)
         }
         Kind::Id(ids) => of_ids(schema, ids),
-        // Lists, sets and maps are not in each other; a kind that this version does not know is read as it is.
+        // Lists, sets and maps do not contain each other; an unknown type is passed through.
         _ => quote!(::keblin::Value),
     }
 }
@@ -58,7 +58,7 @@ fn of_ids(schema: &Model, ids: Ids) -> TokenStream {
     }
 }
 
-/// What a place on an axis is given as.
+/// The type of a place on an axis.
 pub(crate) fn of_axis(schema: &Model, axis: Axis) -> TokenStream {
     match axis {
         Axis::Level => of_ids(schema, Ids::Levels),

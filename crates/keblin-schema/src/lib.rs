@@ -5,23 +5,23 @@
 //!                      └──► or: every finding, with its place
 //! ```
 //!
-//! The text is parsed with spans, so that a complaint names file, line, column, what is wrong and what to write
-//! instead; all complaints come at once. The result is a [`Model`]: fields with their kinds, scopes, bounds, keep
-//! rules and survival words, levels with their checkpoints and locks, and a layout that gives every value one fixed
-//! cell. A [`Declaration`] is a model with the versions before it. Nothing here reads a file, a clock or the environment.
+//! The text is parsed with positions, so that each finding has file, line, column, what is wrong and what to write
+//! instead; all findings come at once. The result is a [`Model`]: fields with their types, scopes, bounds, keep rules
+//! and survival keys, levels with their checkpoints and locks, and a layout that gives every value a fixed cell. A
+//! [`Declaration`] is a model with its past versions. Nothing here reads a file, a clock or the environment.
 //!
-//! The modules below stand in the order in which a declaration passes them. Each uses those before it and no other.
+//! The modules below are in the order in which a declaration passes them. Each uses only those before it.
 //!
-//! Games use this crate through `keblin`, which re-exports it; it is a crate of its own because the macros need the
+//! Games use this crate through `keblin`, which re-exports it. It is a separate crate because the macros need the
 //! parser too.
 
-/// Texts: places in them, findings about them, ids and times in them.
+/// Texts: places in them, findings about them, and the ids and times they contain.
 mod text;
 
-/// Values, the kinds of them, and how a new one meets the one that is there.
+/// Values, their types, and keep rules.
 pub mod value;
 
-/// Conditions as they are evaluated.
+/// Compiled conditions.
 mod program;
 
 /// Everything a declaration says, as data.
@@ -42,16 +42,16 @@ mod declare;
 /// Versions of a declaration, and the steps between them.
 mod versions;
 
-/// Typed handles of names that were looked up once.
+/// Typed handles of names.
 pub mod key;
 
 /// Rust types that fields are read and written as.
 pub mod typed;
 
-/// Looking names up.
+/// Looking up names.
 pub mod lookup;
 
-/// Times and names of a game as serde reads and writes them.
+/// Serde's traits for times and compiled names.
 #[cfg(feature = "serde")]
 mod readable;
 

@@ -1,5 +1,5 @@
-//! What fits into a field: its kind, the length of texts, the number of items, the bounds of what is inside. The field's
-//! own bounds are not asked here, because writes stop at them instead of being refused.
+//! What fits into a field: its type, the length of texts, the number of items, the bounds of its items. The field's
+//! own bounds are not checked here, because writes stop at them instead of being refused.
 
 use std::cmp::Ordering;
 use std::fmt;
@@ -14,9 +14,9 @@ use crate::value::{Opaque, Part, Value};
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Unfit {
-    /// It is of another kind.
+    /// It has another type.
     Kind {
-        /// What is held there.
+        /// The expected type.
         expected: String,
         /// The value.
         found: Value,
@@ -25,23 +25,23 @@ pub enum Unfit {
     Length {
         /// Its length.
         len: usize,
-        /// The most it may have.
+        /// The largest length.
         max_len: usize,
         /// What is counted: `characters` or `bytes`.
         unit: &'static str,
     },
     /// It has too many items.
     Items {
-        /// How many.
+        /// The number of items.
         count: usize,
-        /// The most there may be.
+        /// The largest number of items.
         max_items: usize,
     },
-    /// A number inside it lies outside its bounds.
+    /// A number inside it is outside its bounds.
     Bounds {
         /// The number.
         found: Value,
-        /// The bound it lies outside of.
+        /// The bound.
         bound: Value,
     },
 }
@@ -49,10 +49,14 @@ pub enum Unfit {
 impl fmt::Display for Unfit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Unfit::Kind { expected, found } => write!(f, "it holds {expected}, and {found} is none"),
-            Unfit::Length { len, max_len, unit } => write!(f, "it has at most {max_len} {unit}, not {len}"),
-            Unfit::Items { count, max_items } => write!(f, "it has at most {max_items} items, not {count}"),
-            Unfit::Bounds { found, bound } => write!(f, "{found} in it lies outside {bound}"),
+            Unfit::Kind { expected, found } => write!(f, "expected {expected}, but found {found}"),
+            Unfit::Length { len, max_len, unit } => {
+                write!(f, "expected at most {max_len} {unit}, but found {len}")
+            }
+            Unfit::Items { count, max_items } => {
+                write!(f, "expected at most {max_items} items, but found {count}")
+            }
+            Unfit::Bounds { found, bound } => write!(f, "an element, {found}, is outside its bound {bound}"),
         }
     }
 }
@@ -80,10 +84,10 @@ pub(crate) fn fit_length(value: &Value, max_len: usize) -> Result<(), Unfit> {
 }
 
 impl Model {
-    /// Whether a value can stand in a field, its own bounds aside. Unset fits where the field starts unset.
+    /// Checks whether a value fits a field, apart from the field's own bounds. Unset fits a field that starts unset.
     ///
     /// # Errors
-    /// [`Unfit`] for the first thing in it that does not fit.
+    /// [`Unfit`] for the first part of the value that does not fit.
     pub fn fit(&self, field: &FieldDef, value: &Value) -> Result<(), Unfit> {
         if *value == Value::Unset && field.may_be_unset() {
             return Ok(());
@@ -159,7 +163,7 @@ impl Model {
         Unfit::Kind { expected: self.kind_text(kind), found: value.clone() }
     }
 
-    /// A kind as people say it, with the list or shape it names: `an id of lamps`, `a text`.
+    /// Returns a type as people say it, with the list or shape it names: `an id of lamps`, `a text`.
     #[must_use]
     pub fn kind_text(&self, kind: Kind) -> String {
         let named = match kind {
@@ -171,8 +175,8 @@ impl Model {
         named.map_or_else(|| kind.with_article(), |name| format!("{} of {name}", kind.with_article()))
     }
 
-    /// What a value of a kind is before anything was written: false, zero, empty, the rotation that turns nothing. An id
-    /// is unset.
+    /// Returns the value of a type before anything was written: false, zero, empty, the rotation that turns nothing.
+    /// An id is unset.
     #[must_use]
     pub fn own_default(&self, kind: Kind) -> Value {
         let [zero, one] = [0.0, 1.0].map(|number| Part::new(number).unwrap_or_default());
@@ -200,7 +204,7 @@ impl Model {
         }
     }
 
-    /// The id at a position of a list of ids.
+    /// Returns the id at a position of a list of ids.
     #[must_use]
     pub fn id_at(&self, ids: Ids, index: u16) -> Option<Arc<str>> {
         let at = usize::from(index);
@@ -221,7 +225,7 @@ impl Model {
         })
     }
 
-    /// An id of a list as a value; `None` if the list does not have it.
+    /// Returns an id of a list as a value; `None` if the list does not have it.
     #[must_use]
     pub fn id_value(&self, ids: Ids, id: &str) -> Option<Value> {
         let index = self.id_texts(ids).position(|known| known == id)?;
@@ -229,7 +233,7 @@ impl Model {
         Some(Value::Id { of: ids, index, name: self.id_at(ids, index)? })
     }
 
-    /// All ids of a list, in order.
+    /// Returns all ids of a list, in order.
     pub fn id_texts(&self, ids: Ids) -> impl Iterator<Item = String> {
         let known: Vec<String> = match ids {
             Ids::List(list) => {

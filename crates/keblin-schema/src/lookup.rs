@@ -1,4 +1,4 @@
-//! Looking names up: a wrong name or type is told here, once, with the right one.
+//! Looking up names: a wrong name or type is reported here, once, with the right one.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -8,11 +8,11 @@ use crate::model::{Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
 use crate::typed::FieldType;
 
-/// Why a look-up gave no handle.
+/// Why a look-up failed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum LookupError {
-    /// Nothing of that name is declared.
+    /// The name is not declared.
     Unknown {
         /// What was looked for: `field`, `level`, `checkpoint` or `difficulty`.
         what: &'static str,
@@ -21,13 +21,13 @@ pub enum LookupError {
         /// The declared name that was probably meant.
         nearest: Option<String>,
     },
-    /// The field is declared as something else than it was asked for.
+    /// The field was looked up with another type than it is declared with.
     Mismatch {
         /// The field.
         name: Name,
-        /// What it is declared as.
+        /// Its declared type.
         declared: String,
-        /// What it was asked for as.
+        /// The type it was looked up with.
         asked: String,
     },
 }
@@ -36,11 +36,11 @@ impl fmt::Display for LookupError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             LookupError::Unknown { what, name, nearest } => {
-                write!(f, "no {what} `{name}` is declared")?;
+                write!(f, "`{name}` is not a declared {what}")?;
                 nearest.as_ref().map_or(Ok(()), |nearest| write!(f, "; did you mean `{nearest}`?"))
             }
             LookupError::Mismatch { name, declared, asked } => {
-                write!(f, "field `{name}` is declared as {declared}, but was asked for as {asked}")
+                write!(f, "field `{name}` is declared as {declared}, but was looked up as {asked}")
             }
         }
     }
@@ -49,7 +49,7 @@ impl fmt::Display for LookupError {
 impl std::error::Error for LookupError {}
 
 impl LookupError {
-    /// For a name that is none of `known`.
+    /// Returns the error for a name that is not one of `known`.
     #[must_use]
     pub fn unknown<'a>(
         what: &'static str,
@@ -63,7 +63,7 @@ impl LookupError {
 
 fn described<'a>(holds: &str, may_be_unset: bool, axes: impl Iterator<Item = &'a str>) -> String {
     let axes: Vec<_> = axes.collect();
-    let each = if axes.is_empty() { String::new() } else { format!(" for each {}", axes.join(" and ")) };
+    let each = if axes.is_empty() { String::new() } else { format!(" per {}", axes.join(" and ")) };
     format!("{holds}{}{each}", if may_be_unset { " that may be unset" } else { "" })
 }
 
@@ -105,17 +105,17 @@ impl Model {
         Ok((field, position(field.cells.start).ok_or_else(unknown)?))
     }
 
-    /// A field with one value.
+    /// Looks up a field with one value.
     ///
     /// # Errors
-    /// [`LookupError::Unknown`] for a name that is not declared; [`LookupError::Mismatch`] if the field is of another
-    /// kind, may be unset where `T` may not (or the other way round), or has one value for each of something.
+    /// [`LookupError::Unknown`] for a name that is not declared; [`LookupError::Mismatch`] if the field has another
+    /// type, may be unset but `T` may not (or the other way round), or has axes.
     pub fn field<T: FieldType>(&self, id: &str) -> Result<Field<T>, LookupError> {
         let (_, cell) = self.field_of_type::<T>(id, &[])?;
         Ok(Field { cell, tag: self.tag, of: PhantomData })
     }
 
-    /// A field with one value for each place.
+    /// Looks up a field with axes.
     ///
     /// # Errors
     /// As [`Model::field`]; the axes must be the declared ones in the declared order.
@@ -129,7 +129,7 @@ impl Model {
         Ok(FieldPer { first, axes, seats, tag: self.tag, of: PhantomData })
     }
 
-    /// A level.
+    /// Looks up a level.
     ///
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
@@ -138,13 +138,13 @@ impl Model {
         found.ok_or_else(|| LookupError::unknown("level", id, self.levels.iter().map(|level| &level.name)))
     }
 
-    /// A level by its position in [`Model::levels`], `None` outside.
+    /// Returns a level by its position in [`Model::levels`]; `None` if there is none.
     #[must_use]
     pub fn level_at(&self, index: usize) -> Option<Level> {
         self.levels.get(index).and(position(index)).map(Level::of_index)
     }
 
-    /// A difficulty.
+    /// Looks up a difficulty.
     ///
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
@@ -153,13 +153,13 @@ impl Model {
         found.ok_or_else(|| LookupError::unknown("difficulty", id, &self.difficulties))
     }
 
-    /// A difficulty by its position in [`Model::difficulties`], `None` outside.
+    /// Returns a difficulty by its position in [`Model::difficulties`]; `None` if there is none.
     #[must_use]
     pub fn difficulty_at(&self, index: usize) -> Option<Difficulty> {
         self.difficulties.get(index).and(position(index)).map(Difficulty::of_index)
     }
 
-    /// An item of a closed list.
+    /// Looks up an item of a closed list.
     ///
     /// # Errors
     /// [`LookupError::Unknown`] for a list that is not declared, or an item that it does not have.
@@ -173,7 +173,7 @@ impl Model {
         item.ok_or_else(|| LookupError::unknown("item", id, &list.items))
     }
 
-    /// An unlock.
+    /// Looks up an unlock.
     ///
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
@@ -183,13 +183,13 @@ impl Model {
             .ok_or_else(|| LookupError::unknown("unlock", id, self.unlocks.iter().map(|unlock| &unlock.name)))
     }
 
-    /// An unlock by its position in [`Model::unlocks`], `None` outside.
+    /// Returns an unlock by its position in [`Model::unlocks`]; `None` if there is none.
     #[must_use]
     pub fn unlock_at(&self, index: usize) -> Option<Unlock> {
         self.unlocks.get(index).and(position(index)).map(Unlock::of_index)
     }
 
-    /// A moment.
+    /// Looks up a moment.
     ///
     /// # Errors
     /// [`LookupError::Unknown`] for a name that is not declared.
@@ -199,13 +199,13 @@ impl Model {
         found.and_then(|index| self.moment_at(index)).ok_or_else(unknown)
     }
 
-    /// A moment by its position in [`Model::moments`], `None` outside.
+    /// Returns a moment by its position in [`Model::moments`]; `None` if there is none.
     #[must_use]
     pub fn moment_at(&self, index: usize) -> Option<Moment> {
         self.moments.get(index).and(position(index)).map(Moment::of_index)
     }
 
-    /// A checkpoint of a level.
+    /// Looks up a checkpoint of a level.
     ///
     /// # Errors
     /// [`LookupError::Unknown`] for a name that the level does not declare.
@@ -216,7 +216,7 @@ impl Model {
         found.ok_or_else(|| LookupError::unknown("checkpoint", id, known))
     }
 
-    /// A checkpoint by its position in the level's checkpoints, `None` outside.
+    /// Returns a checkpoint by its position among the level's checkpoints; `None` if there is none.
     #[must_use]
     pub fn checkpoint_at(&self, level: Level, index: usize) -> Option<Checkpoint> {
         self.levels.get(level.index())?.checkpoints.get(index)?;

@@ -1,4 +1,4 @@
-//! Times and names of a game as serde reads and writes them: as text, the way a declaration writes them.
+//! Serde's traits for times and compiled names: as text, the way a declaration writes them.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -9,14 +9,14 @@ use serde::ser::{Serialize, Serializer};
 use crate::key::{Checkpoint, Compiled, Difficulty, Level, OfGame, Unlock};
 use crate::text::time::Time;
 
-/// Something that is a text.
+/// A type that is written as text.
 trait Text: Sized {
-    /// What it is, for complaints.
+    /// Its name in messages.
     const WHAT: &'static str;
     fn of_text(text: &str) -> Result<Self, String>;
 }
 
-/// Reads a text as what it stands for.
+/// Reads a text as a value of its type.
 struct Reading<T>(PhantomData<T>);
 
 impl<T: Text> Visitor<'_> for Reading<T> {

@@ -1,5 +1,5 @@
-//! The survival table: which event does what to which field. Takes a field's scope and overrides, gives the fate of its
-//! value at each event. The engine acts on the overrides; this table is what it promises, and tests hold it to that.
+//! The survival table: which event does what to which field. Takes a field's scope and overrides, and returns the
+//! fate of its value at each event. The engine acts on the overrides; tests check it against this table.
 
 use crate::model::{FieldDef, Model, OnDeath, OnReset, OnRetry, Resume, Scope, Survival};
 
@@ -14,11 +14,11 @@ crate::words! {
         Death = "death",
         /// The death that takes the last life and ends the run.
         LastDeath = "last_death",
-        /// The level is tried again.
+        /// The level is restarted.
         Retry = "retry",
-        /// A level is entered afresh.
+        /// A level is entered from its start.
         Enter = "enter",
-        /// The level is left to the map and its visit resumed.
+        /// The level is left for the map and its visit resumed.
         Leave = "leave",
         /// The level is finished.
         Finish = "finish",
@@ -34,30 +34,30 @@ crate::words! {
 }
 
 crate::words! {
-    /// What becomes of a value at a moment.
+    /// What an event does to a value.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum Fate {
-        /// It is as before, and a copy is taken to come back to.
+        /// Unchanged, and a copy is taken to come back to.
         Copied = "copied",
-        /// It is as before.
+        /// Unchanged.
         Stays = "stays",
-        /// It is as before until the next level or run begins; there is nothing to come back to.
+        /// Unchanged until the next level or run begins; there is no copy to come back to.
         Readable = "readable",
-        /// It is the value at the last checkpoint, before one the value on arrival.
+        /// Set to the value at the last checkpoint, or before the first one to the value on arrival.
         Checkpoint = "checkpoint",
-        /// It is the value on arrival in the level.
+        /// Set to the value on arrival in the level.
         Entry = "entry",
-        /// It is the declared default.
+        /// Set to the declared default.
         Default = "default",
     }
 }
 
-/// What becomes of a field's value at a moment.
+/// Returns what an event does to a field's value.
 #[must_use]
 pub fn fate(model: &Model, field: &FieldDef, moment: Row) -> Fate {
     match moment {
-        // What is never written to a file is as declared when the program starts again.
+        // A value that is never saved has its default when the program starts again.
         Row::Reopen if !field.durable => return Fate::Default,
         Row::Erase if field.scope != Scope::Device => return Fate::Default,
         _ if !field.scope.is_of_run() => return Fate::Stays,
@@ -92,7 +92,7 @@ fn death_fate(word: OnDeath) -> Fate {
     }
 }
 
-/// Whether a field says something else at a moment than its scope does.
+/// Returns whether a field overrides its scope at an event.
 #[must_use]
 pub fn is_override(model: &Model, field: &FieldDef, moment: Row) -> bool {
     let plain = FieldDef { survival: Survival::of_scope(field.scope), durable: true, ..field.clone() };

@@ -1,30 +1,31 @@
-//! What became of the values of a save that was made by an earlier version of the game.
+//! What became of the values of a save that an earlier version of the game made.
 
 use std::fmt;
 
 use keblin_schema::Value;
 
-/// What became of every value of a save, step by step. What is neither in it nor as declared was not there.
+/// What became of every value of a save, step by step. A value that is not listed was not in the save, or has its
+/// default.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Account {
     /// The version that saved it.
     pub from: u32,
-    /// The version it is of now.
+    /// The version it was migrated to.
     pub to: u32,
     /// What became of each value, in the order of the steps.
     pub entries: Vec<AccountEntry>,
 }
 
-/// What became of a value, or of all values of a field that met the same fate.
+/// What became of a value, or of all values of a field that had the same fate.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct AccountEntry {
     /// The version whose step did it.
     pub to: u32,
-    /// Where it is, or, if it was dropped, where it was: ids with dots between.
+    /// Its place, or its old place if it was dropped: ids with dots between.
     pub place: String,
-    /// What the field, level or unlock was called, where that was something else.
+    /// The old name of the field, level or unlock, if it was renamed.
     pub was: Option<String>,
     /// What became of it.
     pub fate: Became,
@@ -34,36 +35,36 @@ pub struct AccountEntry {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Became {
-    /// It is what it was.
+    /// It is unchanged.
     Carried,
-    /// The step made another of it.
+    /// The step changed it.
     Changed {
-        /// What it was.
+        /// The old value.
         before: Value,
-        /// What it is.
+        /// The new value.
         now: Value,
     },
-    /// It was not there before.
+    /// It is new.
     Filled {
-        /// What it is.
+        /// The new value.
         now: Value,
     },
-    /// It did not fit.
+    /// It did not fit and was clamped.
     Clamped {
-        /// What it was.
+        /// The old value.
         before: Value,
-        /// What it is.
+        /// The new value.
         now: Value,
     },
-    /// It is gone, because the step says so.
+    /// The step dropped it.
     Dropped {
-        /// What it was.
+        /// The old value.
         before: Value,
     },
 }
 
 impl Became {
-    /// Its word in text and JSON.
+    /// Returns the word in text and JSON.
     #[must_use]
     pub fn as_str(&self) -> &'static str {
         match self {
@@ -75,7 +76,7 @@ impl Became {
         }
     }
 
-    /// What the value was, where that is told.
+    /// Returns the old value, if there is one.
     #[must_use]
     pub fn before(&self) -> Option<&Value> {
         match self {
@@ -86,7 +87,7 @@ impl Became {
         }
     }
 
-    /// What the value is, where that is told.
+    /// Returns the new value, if there is one.
     #[must_use]
     pub fn now(&self) -> Option<&Value> {
         match self {
@@ -109,7 +110,7 @@ impl fmt::Display for AccountEntry {
     }
 }
 
-/// A line for each entry, under a heading for each step.
+/// One line per entry, under a heading per step.
 impl fmt::Display for Account {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "version {} -> {}", self.from, self.to)?;

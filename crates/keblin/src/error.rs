@@ -1,4 +1,4 @@
-//! One error for all of them, for a game that hands them on with `?`.
+//! One error type for everything, for games that pass errors up with `?`.
 
 use keblin_schema::name::NameFault;
 use keblin_schema::time::TimeFault;
@@ -14,7 +14,8 @@ use crate::save::ReadError;
 use crate::snapshot::PictureTooLarge;
 use crate::store::{DiskError, OpenError, PinError, SaveError, SlotError, SlotNameError, SwitchError};
 
-/// Anything that can go wrong in a call of this library, as one type. It says what the error in it says.
+/// Any error of this library, as one type. Use it where your function calls several parts of the library. Its text is
+/// that of the error inside.
 ///
 /// ```
 /// # use keblin::{Keeper, SaveDir, Schema};
@@ -36,9 +37,9 @@ use crate::store::{DiskError, OpenError, PinError, SaveError, SlotError, SlotNam
 #[error(transparent)]
 #[non_exhaustive]
 pub enum Error {
-    /// A declaration is faulty.
+    /// A declaration has errors.
     Declaration(#[from] Findings),
-    /// A name is not declared, or as something else.
+    /// A name is not declared, or has another type.
     Lookup(#[from] LookupError),
     /// A text is not an id.
     Name(#[from] NameFault),
@@ -46,25 +47,25 @@ pub enum Error {
     Time(#[from] TimeFault),
     /// An event was refused.
     Refused(#[from] Refused),
-    /// The bytes of a save could not be read.
+    /// The bytes of a save are damaged, or not for this game or version.
     Read(#[from] ReadError),
     /// A text is not the name of a slot.
     SlotName(#[from] SlotNameError),
-    /// A slot was not opened.
+    /// A slot could not be opened.
     Open(#[from] OpenError),
-    /// A slot was not saved.
+    /// A slot could not be saved.
     Save(#[from] SaveError),
-    /// A keeper did not go on to another slot.
+    /// A keeper could not switch to another slot.
     Switch(#[from] SwitchError),
-    /// A slot was not listed, copied, moved or removed.
+    /// A slot could not be listed, copied, moved or removed.
     Slot(#[from] SlotError),
-    /// A pin was not kept, or not gone back to.
+    /// A pin could not be set or opened.
     Pin(#[from] PinError),
-    /// The operating system failed.
+    /// The operating system returned an error.
     Disk(#[from] DiskError),
-    /// A keeper was not installed, or not reached.
+    /// A keeper could not be installed or reached.
     Install(#[from] InstallError),
-    /// Code for a step was not put in place.
+    /// Code for a step could not be registered.
     Code(#[from] CodeError),
     /// A picture is too large.
     Picture(#[from] PictureTooLarge),

@@ -1,28 +1,28 @@
-//! How much of what a save may hold is taken: one measure for the warning before it is full and for the error after.
+//! How full a save is: one measure for the warning before it is full and for the error after.
 
 use std::fmt;
 
-/// From this part of the limit on, in percent, a game is warned.
+/// A game is warned from this part of the limit on, in percent.
 const NEARLY_PERCENT: u64 = 80;
 
 /// How full a save is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Fullness {
-    /// What is counted: of bytes and sections, whatever is nearer to its limit.
+    /// What is counted: bytes or sections, whichever is nearer to its limit.
     pub of: Measure,
-    /// How many the save takes.
+    /// How many the save needs.
     pub used: u64,
-    /// How many it may take.
+    /// How many it may have.
     pub most: u64,
 }
 
 keblin_schema::words! {
-    /// What a limit is about.
+    /// What a limit counts.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]
     pub enum Measure {
-        /// The bytes of one saved instant.
+        /// The bytes of one saved state.
         Bytes = "bytes",
         /// Its sections: the profile, the run, the picture, and one for each area of the world.
         Sections = "sections",
@@ -30,13 +30,13 @@ keblin_schema::words! {
 }
 
 impl Fullness {
-    /// Whether a save that is this full can be written and read again.
+    /// Returns whether a save this full can be written and read again.
     #[must_use]
     pub fn fits(&self) -> bool {
         self.used <= self.most
     }
 
-    /// Whether the game should be warned: 80 percent are taken.
+    /// Returns whether the game should be warned: 80 percent of the limit.
     #[must_use]
     pub fn is_nearly_full(&self) -> bool {
         self.used.saturating_mul(100) >= self.most.saturating_mul(NEARLY_PERCENT)

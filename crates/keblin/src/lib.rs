@@ -1,85 +1,124 @@
-//! Progress that persists.
+//! Progress that persists, for games: scores, lives, unlocks, star ratings and checkpoints.
 //!
-//! A game declares once, in a `progress.toml`, which scores, lives, unlocks, star ratings and checkpoints it keeps and
-//! what each event does to them. Everything else follows from that declaration.
+//! You declare once, in a `progress.toml`, what your game keeps and what each event does to it. Everything else follows
+//! from that declaration.
 //!
 //! ```text
-//! progress.toml ──► Schema ──► Progress (pure state machine) ──► Snapshot ──► save file ──► SaveDir
-//!   (declared)     (checked)     events in, outcomes out          (values)      (bytes)      (disk)
+//! progress.toml ──► Schema ──► Progress ──► Snapshot ──► save file ──► SaveDir
+//!   (declared)     (checked)  (events in,   (values)     (bytes)       (disk)
+//!                              results out)
+//!                             └──────────── Keeper: all of this, by itself ────────────┘
 //! ```
 //!
-//! Left of the last arrow nothing touches a clock, a file, a thread or a terminal, so a game's rules can be tested
-//! without a disk and repeated byte for byte.
+//! Up to the save file nothing uses a clock, a file, a thread or a terminal, so you can test your game's rules without a
+//! disk and repeat a run byte for byte.
+//!
+//! # A first program
+//!
+//! `quickstart.toml` declares what persists:
+//!
+//! ```toml
+#![doc = include_str!("../../../examples/quickstart.toml")]
+//! ```
+//!
+//! The game uses the names that [`schema!`] makes from it:
 //!
 //! ```
-//! use keblin::{Field, Progress, Schema};
+//! keblin::schema!(otter, "../../examples/quickstart.toml");
+//! use otter::{Keeper, checkpoints, fields, levels};
 //!
-//! let text = r#"
-//!     game = "otter"
-//!     version = 1
-//!     [fields.fish]
-//!     type = "int"
-//!     scope = "run"
-//!     min = 0
-//!     on_death = "checkpoint"
-//!     [[levels]]
-//!     id = "brook"
-//!     checkpoints = ["log"]
-//! "#;
-//! let schema = Schema::parse("progress.toml", text)?.schema;
-//! let (brook, fish): (_, Field<i64>) = (schema.level("brook")?, schema.field("fish")?);
-//! let log = schema.checkpoint(brook, "log")?;
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! # let folder = tempfile::tempdir()?;
+//! # let folder = folder.path();
+//! let slot = keblin::SaveDir::at(folder).slot("otter")?;
+//! let mut game = Keeper::open(&slot)?; // without a save this is a first run, not an error
+//! assert_eq!(game.get(fields::BEST_CATCH), None); // "never" is not 0
 //!
-//! let mut progress = Progress::new(schema);
-//! progress.begin(None)?;
-//! progress.enter(brook)?;
-//! progress.add(fish, 3);
-//! progress.reach(log)?; // three fish are safe
-//! progress.add(fish, 2);
-//! progress.die(); // the other two are not
-//! assert_eq!(progress.get(fish), 3);
-//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! game.begin(None)?;
+//! game.enter(levels::BROOK)?;
+//! game.add(fields::FISH, 3);
+//! game.reach(checkpoints::brook::LOG)?; // three fish are safe
+//! game.add(fields::FISH, 2);
+//! game.die(); // the other two are lost
+//! assert_eq!(game.get(fields::FISH), 3);
+//! game.end_run()?; // however a run ends, the best catch counts
+//! game.close()?;
+//!
+//! assert_eq!(Keeper::open(&slot)?.get(fields::BEST_CATCH), Some(3));
+//! # Ok(())
+//! # }
 //! ```
+//!
+//! # Where to go
+//!
+//! | you want to … | go to |
+//! |---|---|
+//! | declare fields, levels and rules | `docs/schema.md`, and `keblin check` |
+//! | use the declared names in code | [`schema!`], `docs/tour.md` |
+//! | play and save automatically | [`Keeper`] |
+//! | play without a save, as in a test | [`Progress`] |
+//! | write a helper that works with both | [`Play`] |
+//! | tie your own struct to fields | [`Carry`](derive@Carry) |
+//! | react to what happened | [`Notice`] |
+//! | know why a call was refused | [`Refused`], [`Why`](progress::refusal::Why) |
+//! | draw a level select | [`Play::level_cards`] |
+//! | list, copy or remove slots | [`SaveDir`] |
+//! | handle a slot without an intact save | [`Ruin`](store::Ruin) |
+//! | save in your own way, or on the web | [`Slot`](store::Slot), [`Keeper::from_bytes`], [`store::backend`] |
+//! | open saves of earlier versions | `docs/compatibility.md`, [`Account`](migrate::Account) |
+//! | check saves in a tool | [`verify`] |
+//! | test play-throughs | [`rehearse`] (feature `testing`) |
+//! | look up names at run time | [`Schema::parse`], [`Model::field`] |
+//!
+//! # Features
+//!
+//! | feature | what it adds |
+//! |---|---|
+//! | `serde` | serde's traits for lists, shapes, times and names, for your own files and messages |
+//! | `seal` | keys that seal saves, so that the game notices saves that it did not write |
+//! | `testing` | rehearsals, made-up states, and files that fail or lose power, for tests and tools |
 //!
 //! # What it is not
-//! It draws nothing, runs no game loop and needs no network. It keeps no game objects, and it does not hide saves from
-//! players who want to change them: it makes sure that a change, like any damage, is noticed.
+//!
+//! It is not an engine plug-in, a game loop or a network service. It does not store the objects of the world, only what a
+//! player has achieved. It does not protect saves from players who edit them: it detects tampering the same way it detects
+//! corruption, and it does not encrypt anything. There are no downgrades: migrations only go forward.
 
-/// What a save holds of a schema, in order.
+/// What a save contains, in order.
 mod grammar;
 
-/// The schema, and the plain data that progress gives and a save takes.
+/// The schema, and the plain data between progress and a save.
 pub mod snapshot;
 
 /// What became of the values of a save that an earlier version made.
 pub(crate) mod account;
 
-/// How much of what a save may hold is taken: the engine reports it, the writer measures it.
+/// How full a save is: the writer measures it, and the engine reports it.
 pub mod fullness;
 
-/// How progress changes: events in, outcomes out.
+/// How progress changes: events in, results out.
 pub mod progress;
 
-/// How progress is written as bytes, and read again.
+/// Writing progress as bytes, and reading it again.
 pub mod save;
 
-/// Whether a save is to be trusted.
+/// Whether a save can be trusted.
 pub mod verify;
 
-/// Where saves rest.
+/// Where saves are kept: folders, slots, keepers.
 pub mod store;
 
 /// Saves of earlier versions of the game.
 pub mod migrate;
 
-/// A game's own names, known to the compiler.
+/// A game's own names, checked by the compiler.
 pub mod game;
 
-/// Trying it: scripted play-throughs. With the feature `testing`.
+/// Rehearsals: scripted play-throughs. With the feature `testing`.
 #[cfg(feature = "testing")]
 pub mod rehearse;
 
-/// One error for all of them.
+/// One error type for everything.
 mod error;
 
 pub use error::Error;

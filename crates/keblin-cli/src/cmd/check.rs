@@ -1,4 +1,4 @@
-//! `keblin check`: everything found in the declaration, each with its place.
+//! `keblin check`: reports everything found in the declaration, with its place.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -18,7 +18,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
     let name = path.display().to_string();
     let files = files::with_past(&path)?;
     let parsed = Schema::parse_with_past(&files);
-    // Without rehearsals nothing would name most fields, and saying so of each would help nobody.
+    // Without rehearsals most fields would have no name in any, so the hint would say nothing.
     let rehearsals = files::rehearsals_beside(&path);
     let (schema, findings, of_past) = match parsed {
         Ok(parsed) if rehearsals.is_empty() => (Some(parsed.schema), parsed.findings, parsed.of_past),
@@ -29,7 +29,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
         Err(findings) => (None, findings, Vec::new()),
     };
     let schema = schema.map(Arc::new);
-    // Nothing is tried by steps that are not sound.
+    // No sample is tried if the steps have errors.
     let is_sound = of_past.iter().all(|findings| !findings.has_errors());
     let samples = Samples::of(&path, &files, schema.as_ref().filter(|_| is_sound))?;
     let (schema, findings) = (schema.as_deref(), &findings);
@@ -64,7 +64,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
     Ok(if is_fine { Outcome::Fine } else { Outcome::Findings })
 }
 
-/// Hints are worth a look, but nothing to stop a build for.
+/// Hints do not stop a build.
 fn is_fine(findings: &Findings) -> bool {
     findings.list().iter().all(|finding| finding.severity == Severity::Hint)
 }
@@ -81,16 +81,13 @@ fn text(
     let all: Vec<Finding> =
         [findings].into_iter().chain(of_past).flat_map(|findings| findings.list().iter().cloned()).collect();
     if let Some(finding) = all.first() {
-        let hint = format!("`keblin why {}` says more of a finding, by its code.", finding.code.as_str());
+        let hint = format!("`keblin why {}` explains a finding by its code.", finding.code.as_str());
         let hint = console.toned(Tone::Quiet, &hint);
         console.line(&hint)?;
     }
     let summary = console.summary(&all);
     let Some(schema) = schema else {
-        console.paragraph(
-            &format!("{name}: {summary}; there is no schema until the errors are mended"),
-            "    ",
-        )?;
+        console.paragraph(&format!("{name}: {summary}; fix the errors first"), "    ")?;
         return Ok(());
     };
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));

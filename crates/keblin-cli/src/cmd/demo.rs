@@ -1,5 +1,5 @@
-//! `keblin demo`: plays The Fen Post in a temporary folder, through the library as a game would, and says what each
-//! step shows. Nothing is written anywhere else.
+//! `keblin demo`: plays The Fen Post in a temporary folder, through the library as a game would, and explains each
+//! step. Nothing is written anywhere else.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -15,13 +15,13 @@ use super::{survival, verify};
 use crate::out::{Console, Tone};
 use crate::{Outcome, Trouble};
 
-/// The demo's declaration, so that the demo runs wherever the tool is.
+/// The demo's declaration, built in so that the demo runs wherever the tool is.
 const DECLARATION: &str = include_str!("../../../../demo/progress.toml");
 
-/// How wide what the game does is printed, before what came of it.
+/// The width of the column for what the game does, before the column for the result.
 const LABEL_COLUMNS: usize = 27;
 
-/// What a game looks up once at start.
+/// The names that a game looks up once at start.
 struct Names {
     neap: Difficulty,
     spring: Difficulty,
@@ -74,7 +74,7 @@ pub(crate) fn run(console: &mut Console<'_>) -> Result<Outcome, Trouble> {
     let title = console.toned(Tone::Heading, "The Fen Post");
     console.line(&format!("{title}: pole a punt through flooded routes and deliver letters."))?;
     console.paragraph(
-        "Made up for this demo. Everything below is played through the library, as a game would, on a save in a \
+        "A made-up game. Everything below is played through the library, as a game would, on a save in a \
          temporary folder.",
         "",
     )?;
@@ -84,10 +84,7 @@ pub(crate) fn run(console: &mut Console<'_>) -> Result<Outcome, Trouble> {
     what_survives(console, &schema)?;
     damage(console, folder.path(), &slot, &schema)?;
     console.blank()?;
-    let end = format!(
-        "That was all: {second} saves, one of them damaged, and nothing believed that was not saved. The folder is gone \
-         again."
-    );
+    let end = format!("That was all: {second} saves, one of them damaged. The folder has been removed.");
     console.paragraph(&end, "")?;
     console.line("Next: README.md for a first program, `keblin --help` for the tool.")?;
     Ok(Outcome::Fine)
@@ -101,7 +98,7 @@ fn step(console: &mut Console<'_>, number: u32, text: &str) -> Result<(), Troubl
     Ok(())
 }
 
-/// What the game did, and what the library answered.
+/// Prints what the game did, and what the library returned.
 fn did(console: &mut Console<'_>, what: &str, answer: &str) -> Result<(), Trouble> {
     let what = console.toned(Tone::Name, &format!("{what:<LABEL_COLUMNS$}"));
     console.paragraph(&format!("   {what} {answer}"), &" ".repeat(LABEL_COLUMNS + 4))?;
@@ -114,7 +111,7 @@ fn first_launch(
     schema: &Arc<Schema>,
     names: &Names,
 ) -> Result<(), Trouble> {
-    step(console, 1, "First launch: no save is no error, and never is not zero")?;
+    step(console, 1, "First launch: a missing save is not an error, and \"never\" is not 0")?;
     let mut game = slot.open(schema).map_err(told)?.progress;
     let values = format!(
         "letters {}, oil {}, boats {}, best letters {}",
@@ -124,7 +121,7 @@ fn first_launch(
         shown(game.get(names.best_letters).map(Value::Int)),
     );
     did(console, "open", &values)?;
-    console.line("   The routes before, on neap tide:")?;
+    console.line("   The routes before the run, on neap tide:")?;
     console.levels(&game, Some(names.neap))?;
 
     step(console, 2, "A route: what a death takes, and what it must not give back")?;
@@ -136,10 +133,10 @@ fn first_launch(
     game.tick(Duration::from_secs(40));
     did(console, "7 letters, 22 oil burnt", &read(&game, names))?;
     game.reach(names.osier)?;
-    did(console, "reach osier", "copied: this is what a death comes back to")?;
+    did(console, "reach osier", "copied: a death comes back to these values")?;
     game.add(names.oil, -30);
     game.add(names.letters, 2);
-    did(console, "30 oil, 2 letters more", &read(&game, names))?;
+    did(console, "30 oil burnt, 2 more letters", &read(&game, names))?;
     if let Some(Death::LifeLost { left, place }) = game.die() {
         let left = left.unwrap_or_default();
         did(console, "die", &format!("boats left: {left}, back to {}", place.text(schema)))?;
@@ -165,7 +162,7 @@ fn second_evening(
     schema: &Arc<Schema>,
     names: &Names,
 ) -> Result<u64, Trouble> {
-    step(console, 3, "The next evening: the very instant that was saved")?;
+    step(console, 3, "The next evening: the run resumes exactly where it was saved")?;
     let mut game = slot.open(schema).map_err(told)?.progress;
     game.resume()?;
     let level = game.level().and_then(|level| schema.levels.get(level.index()));
@@ -176,7 +173,7 @@ fn second_evening(
         did(console, "finish with 2 stamps", &told_of(schema, &finished))?;
     }
 
-    step(console, 4, "A worse replay spoils nothing")?;
+    step(console, 4, "A worse replay changes nothing")?;
     game.enter(names.reedgate)?;
     game.tick(Duration::from_secs(300));
     if let Some(finished) = game.finish_with_stars(1)? {
@@ -186,22 +183,22 @@ fn second_evening(
     did(console, "best crossing of reedgate", &format!("still {best}"))?;
     let over = game.end_run()?;
     let records: Vec<String> = over.iter().flat_map(|over| &over.records).map(record_text).collect();
-    did(console, "give the run up", &format!("its letters count all the same: {}", records.join(", ")))?;
+    did(console, "give the run up", &format!("its letters still count: {}", records.join(", ")))?;
     let saved = slot.save(&game.snapshot(), "quit").map_err(told)?;
     did(console, "quit", &format!("save {}: {} bytes", saved.number, saved.len_bytes))?;
-    console.line("   The routes after, on neap tide:")?;
+    console.line("   The routes after the run, on neap tide:")?;
     console.levels(&game, Some(names.neap))?;
     let cards = game.level_cards(Some(names.spring));
     let (open, finished) =
         (cards.iter().filter(|card| card.open), cards.iter().filter(|card| card.facts.finished));
     let (open, finished) = (open.count(), finished.count());
     console
-        .line(&format!("   On spring tide, which has its own facts: {open} open, {finished} finished."))?;
+        .line(&format!("   On spring tide, which has facts of its own: {open} open, {finished} finished."))?;
     Ok(saved.number)
 }
 
 fn what_survives(console: &mut Console<'_>, schema: &Schema) -> Result<(), Trouble> {
-    step(console, 5, "Why: what each event does was declared, once, field by field")?;
+    step(console, 5, "Why: what each event does to each field was declared once")?;
     survival::print(console, schema)
 }
 
@@ -226,8 +223,7 @@ fn damage(
     if let Origin::Previous { set_aside: Some(path), .. } = origin {
         let path = path.strip_prefix(folder).map(Path::to_path_buf).unwrap_or(path);
         let best = progress.facts(schema.level("reedgate").map_err(told)?, None).stars;
-        let answer =
-            format!("the save before it, reedgate has its {best} stamps; set aside: {}", path.display());
+        let answer = format!("the backup, reedgate still has {best} stamps; set aside: {}", path.display());
         did(console, "open", &answer)?;
     }
     Ok(())
@@ -246,7 +242,7 @@ fn record_text(record: &keblin::progress::NewRecord) -> String {
     format!("{} {} -> {}", record.field, record.before, record.now)
 }
 
-/// What a finish came to, in a line.
+/// Returns the result of a finish as one line.
 fn told_of(schema: &Schema, finished: &Finished) -> String {
     let title = |level: Level| schema.levels.get(level.index()).map_or("-", |level| level.title.as_str());
     let stars = match finished.stars > finished.stars_before {

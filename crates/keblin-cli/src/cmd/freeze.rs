@@ -1,4 +1,4 @@
-//! `keblin freeze`: keeps what this version declares, and a save with something in every field of it.
+//! `keblin freeze`: keeps the shape of this version, and a save with something in every field.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -16,12 +16,13 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
     let parsed = Schema::parse_with_past(&files::with_past(&path)?).ok();
     let sound = parsed.filter(|parsed| parsed.of_past.iter().all(|findings| !findings.has_errors()));
     let Some(parsed) = sound else {
-        let why = "it has errors, and a version is frozen without any; `keblin check` prints them";
+        let why =
+            "it has errors, and only a version without errors can be frozen; `keblin check` prints them";
         return Err(Trouble::Told(format!("{}: {why}", shown(path))));
     };
     let schema = Arc::new(parsed.schema);
     let mut done = Vec::new();
-    // Where the sample of an earlier version was lost, what is frozen of it still gives the same one.
+    // If the sample of an earlier version was lost, its frozen text still makes the same sample.
     let past = schema.past().iter().map(|past| &past.schema);
     for version in past.chain([&schema]) {
         let is_now = version.version == schema.version;
@@ -46,21 +47,21 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
         done.tell(console)?;
     }
     let line = format!(
-        "The shape of version {} may not change any more: what saves of it hold is known for good. Keep both files with \
-         the sources; `keblin check` tries them from now on.",
+        "The shape of version {} may not change any more. Keep both files with your sources; `keblin check` tries them \
+         from now on.",
         schema.version
     );
     console.paragraph(&line, "")?;
     Ok(Outcome::Fine)
 }
 
-/// Where a version is frozen: its text, and its sample.
+/// The two files of a frozen version: its text, and its sample.
 pub(super) fn paths(declaration: &Path, version: u32) -> [PathBuf; 2] {
     let folder = declaration.with_file_name("frozen");
     ["toml", "keblin"].map(|ending| folder.join(format!("v{version}.{ending}")))
 }
 
-/// A version's text as it is frozen.
+/// The text of a version in its frozen form.
 pub(super) fn frozen_text(schema: &Schema) -> String {
     let head = format!(
         "# What version {} of {} declared, by `keblin freeze`. Saves of it are read by this: it never changes again.\n\n",
@@ -69,7 +70,7 @@ pub(super) fn frozen_text(schema: &Schema) -> String {
     head + &schema.normal_text()
 }
 
-/// What became of a file.
+/// What happened to a file.
 struct Done {
     path: PathBuf,
     aside: Option<PathBuf>,
@@ -105,7 +106,7 @@ impl Done {
     fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
         let tone = if self.is_same { Tone::Quiet } else { Tone::Good };
         let word = console.toned(tone, self.word());
-        let aside = self.aside.as_ref().map(|aside| format!("; the one before is {}", shown(aside)));
+        let aside = self.aside.as_ref().map(|aside| format!("; the previous one is now {}", shown(aside)));
         console.paragraph(&format!("{}: {word}{}", shown(&self.path), aside.unwrap_or_default()), "    ")?;
         Ok(())
     }

@@ -1,6 +1,6 @@
-//! `keblin migrate`: brings saves of earlier versions to this one. Without `--write` it only says what would become of each
-//! value. Many files are done on all cores, and told in their order; those that are of this version already are passed
-//! over, so that what was interrupted goes on where it was.
+//! `keblin migrate`: migrates saves of earlier versions to this version. Without `--write` it only shows what would
+//! become of each value. It works on all cores and reports in order. Saves of this version are skipped, so an
+//! interrupted run can be started again.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -20,7 +20,7 @@ use crate::args::Args;
 use crate::out::{Console, Tone, json, shown};
 use crate::{Outcome, Trouble, files};
 
-/// How many files are done before any of them is told.
+/// How many files are migrated before any of them is reported.
 const AT_ONCE: usize = 512;
 
 pub(crate) fn run(
@@ -32,9 +32,9 @@ pub(crate) fn run(
 ) -> Result<Outcome, Trouble> {
     let schema = files::schema(args, &named.iter().map(PathBuf::as_path).collect::<Vec<_>>())?;
     let key = key.map(files::key).transpose()?;
-    // Of whole folders only what is wrong is worth a line.
+    // In whole folders only problems are worth a line.
     let all = named.iter().all(|path| !path.is_dir());
-    // What lies aside was put there, and opens by itself if it is ever needed.
+    // Files in `aside` were put there, and are migrated when they are opened.
     let mut troubles = Vec::new();
     let mut saves = files::saves(named, &mut troubles);
     let is_aside = |path: &PathBuf| path.components().any(|part| part.as_os_str() == "aside");
@@ -80,25 +80,25 @@ pub(crate) fn run(
     Ok(if tally.refused + tally.doubtful == 0 { Outcome::Fine } else { Outcome::Findings })
 }
 
-/// What is to be done.
+/// What the command was asked to do.
 struct Doing<'s> {
     schema: &'s Arc<Schema>,
     key: Option<&'s SealKey>,
     is_to_write: bool,
 }
 
-/// What was done with a save.
+/// What happened to a save.
 enum Done {
-    /// It is of this version.
+    /// It is a save of this version.
     Already,
-    /// It was brought to this version, or would be.
+    /// It was migrated, or would be.
     Brought {
         account: Arc<Account>,
         findings: Vec<SaveFinding>,
-        /// Where the earlier save is now; `None` where nothing was written.
+        /// Where the earlier save is now; `None` if nothing was written.
         aside: Option<PathBuf>,
     },
-    /// It was left as it is: the code of the reason, and the reason.
+    /// It was left untouched: the code of the reason, and the reason.
     Left(&'static str, String),
 }
 
@@ -107,7 +107,7 @@ impl Doing<'_> {
         let bytes = files::save(path)?;
         let is_device = keblin::save::read(&bytes).is_ok_and(|file| file.is_device());
         if is_device {
-            let why = "settings of a device, which the game brings to its version by itself";
+            let why = "settings of a device; the game migrates them itself";
             return Ok(Done::Left("device", why.to_string()));
         }
         let save = match verify_sealed(&bytes, self.schema, self.key) {
@@ -120,7 +120,7 @@ impl Doing<'_> {
             return Ok(Done::Brought { account, findings, aside: None });
         }
         if save.seal() != Seal::None && save.seal() != Seal::Holds {
-            let why = "it is sealed, and cannot be sealed anew without the key that its seal holds by: name it with --key";
+            let why = "it is sealed, and sealing it again needs the key of its seal: pass it with --key";
             return Ok(Done::Left("sealed", why.to_string()));
         }
         let stamp = Stamp::after(Some(save.lineage()), files::now_unix_ms(), "migrate");
@@ -178,7 +178,7 @@ impl Done {
                 console.paragraph(&format!("{file}: {word}: version {}", schema.version), "    ")?;
             }
             Done::Left(code, message) => {
-                let word = console.toned(Tone::Bad, "left as it is");
+                let word = console.toned(Tone::Bad, "left untouched");
                 let code = console.toned(Tone::Quiet, &format!("[{code}]"));
                 console.paragraph(&format!("{file}: {word}: {message} {code}"), "    ")?;
             }
@@ -189,7 +189,7 @@ impl Done {
                 if whole {
                     tell_account(console, account)?;
                 }
-                // That it is of an earlier version is what all of this says.
+                // The account already says that the save is of an earlier version.
                 for finding in findings.iter().filter(|finding| finding.code != SaveCode::EarlierVersion) {
                     console.paragraph(&format!("  {finding}"), "    ")?;
                 }
@@ -219,7 +219,7 @@ fn entry_json(entry: &AccountEntry) -> Json {
     })
 }
 
-/// What became of each value, step by step; what was carried as it was, in one line.
+/// Prints what became of each value, step by step; values that were carried unchanged share one line.
 fn tell_account(console: &mut Console<'_>, account: &Account) -> Result<(), Trouble> {
     let mut steps: Vec<u32> = account.entries.iter().map(|entry| entry.to).collect();
     steps.dedup();
@@ -227,7 +227,7 @@ fn tell_account(console: &mut Console<'_>, account: &Account) -> Result<(), Trou
         let heading = console.toned(Tone::Heading, &format!("to version {to}"));
         console.line(&format!("  {heading}"))?;
         let of_step = || account.entries.iter().filter(move |entry| entry.to == to);
-        // One line each for what has become something else; what is where it was, or is new, is told in a row.
+        // One line for each value that changed; values that kept their place, or are new, share a line.
         let is_told = |entry: &&AccountEntry| !matches!(entry.fate, Became::Carried | Became::Filled { .. });
         for entry in of_step().filter(is_told) {
             let tone = if matches!(entry.fate, Became::Dropped { .. }) { Tone::Bad } else { Tone::Doubtful };
@@ -258,7 +258,7 @@ fn tell_account(console: &mut Console<'_>, account: &Account) -> Result<(), Trou
     Ok(())
 }
 
-/// How many files came to what.
+/// How many files had which result.
 #[derive(Default)]
 struct Tally {
     brought: usize,
@@ -284,12 +284,12 @@ impl Tally {
 
     fn tell(&self, console: &mut Console<'_>, schema: &Schema, is_to_write: bool) -> Result<(), Trouble> {
         let Tally { brought, written, already, doubtful, refused } = self;
-        let brought = if is_to_write { (*written, "written") } else { (*brought, "would be brought to it") };
+        let brought = if is_to_write { (*written, "written") } else { (*brought, "would be migrated") };
         let counts = [
             (brought.0, brought.1, Tone::Good),
-            (*already, "of it already", Tone::Quiet),
+            (*already, "already of this version", Tone::Quiet),
             (*doubtful, "with findings", Tone::Doubtful),
-            (*refused, "left as they are", Tone::Bad),
+            (*refused, "left untouched", Tone::Bad),
         ];
         let counts = counts.into_iter().filter(|(count, ..)| *count > 0);
         let parts: Vec<String> =
@@ -297,7 +297,7 @@ impl Tally {
         let parts = if parts.is_empty() { "no saves found".to_string() } else { parts.join(", ") };
         console.paragraph(&format!("version {}: {parts}", schema.version), "    ")?;
         if is_to_write && *written > 0 {
-            let line = "The earlier saves are in folders `aside`, beside the new ones.";
+            let line = "The earlier saves are in folders `aside`, next to the new ones.";
             console.paragraph(&console.toned(Tone::Quiet, line), "")?;
         }
         if !is_to_write && brought.0 > 0 {

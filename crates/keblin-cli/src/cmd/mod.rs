@@ -1,4 +1,4 @@
-//! One file a command.
+//! One file per command.
 
 /// `keblin check`
 pub(crate) mod check;
@@ -9,7 +9,7 @@ pub(crate) mod survival;
 /// `keblin show`
 pub(crate) mod show;
 
-/// What is different from an earlier declaration.
+/// Differences from an earlier declaration, for `check --before`
 mod since;
 
 /// `keblin verify`
@@ -21,7 +21,7 @@ pub(crate) mod freeze;
 /// `keblin migrate`
 pub(crate) mod migrate;
 
-/// Frozen versions and saves of them, for `check`
+/// Frozen versions and their samples, for `check`
 mod samples;
 
 /// `keblin salvage`
@@ -30,7 +30,7 @@ pub(crate) mod salvage;
 /// `keblin why`
 pub(crate) mod why;
 
-/// What the codes of findings mean.
+/// What the finding codes mean
 mod pages;
 
 /// `keblin rehearse`

@@ -1,4 +1,4 @@
-//! `keblin rehearse`: runs rehearsals, each on a slot of its own in memory.
+//! `keblin rehearse`: runs rehearsals, each on an in-memory slot of its own.
 
 use std::path::{Path, PathBuf};
 
@@ -72,7 +72,7 @@ fn text(console: &mut Console<'_>, file: &Path, report: &Report, all_steps: bool
     failure_lines(console, failure)
 }
 
-/// The last steps, each with what it changed.
+/// Prints the last steps, each with what it changed.
 fn step_lines(console: &mut Console<'_>, steps: &[StepReport], most: usize) -> Result<(), Trouble> {
     let shown = steps.len().saturating_sub(most);
     for step in steps.iter().skip(shown) {
@@ -101,7 +101,7 @@ fn failure_lines(console: &mut Console<'_>, failure: &Failure) -> Result<(), Tro
                 Some(Traced { line, step, before, after, cause, .. }) => {
                     format!("line {line}, `{step}`: {before} -> {after} ({cause})")
                 }
-                None => "nothing has changed it: it is as declared".to_string(),
+                None => "nothing changed it: it still has its default".to_string(),
             };
             console.paragraph(&format!("        {:<9}{cause}", "cause"), "                 ")?;
         }

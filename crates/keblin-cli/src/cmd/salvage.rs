@@ -1,5 +1,5 @@
-//! `keblin salvage`: takes what is whole out of a save of which no state is, and writes it as a save that says a tool made
-//! it. The damaged file is left as it is.
+//! `keblin salvage`: recovers the intact sections from a save that has no intact state, and writes them to a new save
+//! that is marked as made by a tool. It only reads the damaged file.
 
 use std::path::Path;
 
@@ -22,7 +22,7 @@ pub(crate) fn run(
     let bytes = files::save(file)?;
     if let Ok(save) = verify(&bytes, &schema) {
         let number = save.head().number;
-        let told = format!("{}: save {number} in it is whole, and opening takes it", shown(file));
+        let told = format!("{}: save {number} in it is intact, and opens", shown(file));
         return Err(Trouble::Told(format!("{told}; nothing was written")));
     }
     let salvaged = salvage(&bytes, &schema)
@@ -41,7 +41,7 @@ pub(crate) fn run(
         }
         if let Some(account) = &salvaged.account {
             let (from, to) = (account.from, account.to);
-            let line = format!("by its keys of version {from}, brought to version {to}: {}", counts(account));
+            let line = format!("version {from} by its keys, migrated to version {to}: {}", counts(account));
             console.paragraph(&format!("{}: {line}", shown(file)), "    ")?;
         }
         let line = format!("{}: {} bytes, marked as made by a tool", shown(to), written.len());
@@ -66,14 +66,14 @@ fn tell(console: &mut Console<'_>, file: &Path, part: &Part) -> Result<(), Troub
     let text = match (offset, fault) {
         (Some(offset), _) => {
             let word = console.toned(Tone::Good, "taken");
-            let of = if *whole > 1 { format!(", the last of {whole} that are whole") } else { String::new() };
+            let of = if *whole > 1 { format!(", the last of {whole} intact ones") } else { String::new() };
             format!("{name}: {word} from byte {offset}{of}")
         }
         (None, Some(fault)) => {
-            format!("{name}: {}, {fault}; as declared", console.toned(Tone::Bad, "not taken"))
+            format!("{name}: {}, {fault}; default values", console.toned(Tone::Bad, "not taken"))
         }
         (None, None) => {
-            format!("{name}: {}, none is whole; as declared", console.toned(Tone::Bad, "not taken"))
+            format!("{name}: {}, none is intact; default values", console.toned(Tone::Bad, "not taken"))
         }
     };
     console.paragraph(&format!("{}: {text}", shown(file)), "    ")?;

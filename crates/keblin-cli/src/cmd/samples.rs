@@ -1,5 +1,5 @@
-//! Frozen versions and saves of them, for `keblin check`: each sample, and every real save that was put beside them, is
-//! brought to this version and verified.
+//! Frozen versions and their saves, for `keblin check`: migrates and verifies each sample, and every real save next
+//! to them.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -22,9 +22,9 @@ pub(super) struct Samples {
 
 struct Sample {
     file: PathBuf,
-    /// What is wrong with the frozen version it is of, each a sentence.
+    /// What is wrong with its frozen version, one sentence each.
     faults: Vec<String>,
-    /// What the tool cannot do and the game can, a sentence.
+    /// What only the game can do, one sentence each.
     left_to_game: Option<String>,
     opened: Option<Opened>,
 }
@@ -36,8 +36,8 @@ struct Opened {
 }
 
 impl Samples {
-    /// Every sample, and every save in `frozen/saves` beside a declaration. Where the steps are not sound nothing can be
-    /// opened by them, and only what is frozen is held against its samples.
+    /// Tries every sample, and every save in `frozen/saves` next to a declaration. If the steps have errors no save
+    /// can be migrated, and each frozen version is only compared with its sample.
     pub(super) fn of(
         declaration: &Path,
         files: &Files,
@@ -47,7 +47,7 @@ impl Samples {
         for (version, frozen) in &files.frozen {
             let [_, sample] = paths(declaration, *version);
             if !sample.exists() {
-                let faults = vec!["there is no such sample; `keblin freeze` makes it".to_string()];
+                let faults = vec!["the sample is missing; `keblin freeze` makes it".to_string()];
                 list.push(Sample { faults, ..Sample::untried(sample) });
                 continue;
             }
@@ -80,34 +80,35 @@ impl Samples {
     }
 }
 
-/// What a frozen version says otherwise than the text that its sample was made by.
+/// Compares a frozen version with the text that its sample was made from.
 fn unlike(sample: &Path, file: &TextFile) -> Result<Vec<String>, Trouble> {
     let bytes = files::save(sample)?;
-    // What is no declaration is told by the versions.
+    // An invalid declaration is reported with the versions.
     let Ok(frozen) = Schema::parse(&file.name, &file.text) else { return Ok(Vec::new()) };
     let Some(made_by) = sample_of(&bytes) else {
         return Ok(vec![
-            "it does not say what it was made by: it is no sample of `keblin freeze`".to_string(),
+            "it does not contain the text it was made from: it is not a sample of `keblin freeze`"
+                .to_string(),
         ]);
     };
     let told = differences(&made_by, &frozen.schema);
     Ok(told
         .iter()
-        .map(|difference| format!("{} is not what was frozen: {difference}; bring it back", file.name))
+        .map(|difference| format!("{} was changed after it was frozen: {difference}; restore it", file.name))
         .collect())
 }
 
-/// Whether a step has code that only the game has: nothing the tool could say anything about.
+/// Whether a step has code that only the game has, so that the tool cannot try it.
 fn needs_game(error: &ReadError) -> bool {
     matches!(&error.fault, Fault::Step(step) if step.needs_game)
 }
 
-/// Why settings of a frozen version are not brought along: they are in a file of their own, and so in no sample.
+/// Why settings of a frozen version cannot be migrated. They are in a file of their own, so no sample has them.
 fn settings_left(schema: &Arc<Schema>, version: u32) -> Option<String> {
     let past = schema.past().iter().map(|past| &past.schema).find(|past| past.version == version)?;
     let bytes = write_device(&sample(past), &Stamp::first(0, "freeze"));
     let error = examine(&bytes, schema).kept.err().filter(|error| !needs_game(error))?;
-    Some(format!("settings of the device would be as declared: {error}"))
+    Some(format!("settings of the device would get their defaults: {error}"))
 }
 
 impl Sample {
@@ -158,7 +159,7 @@ impl Sample {
             };
             let how = match &opened.account {
                 Some(account) => format!("{word} from version {}: {}", opened.from, counts(account)),
-                None => format!("{word} as it is, version {}", opened.from),
+                None => format!("{word} unchanged, version {}", opened.from),
             };
             console.paragraph(&format!("  {file} {how}"), "      ")?;
             for finding in opened.findings.iter().filter(|finding| finding.severity != Severity::Hint) {
@@ -177,12 +178,12 @@ impl Sample {
     }
 }
 
-/// How many values met which fate: `12 carried, 3 changed`.
+/// Counts what became of the values: `12 carried, 3 changed`.
 pub(super) fn counts(account: &Account) -> String {
     let words = ["carried", "changed", "filled", "clamped", "dropped"];
     let count =
         |word: &str| account.entries.iter().filter(|entry| Became::as_str(&entry.fate) == word).count();
     let counts = words.into_iter().map(|word| (word, count(word))).filter(|(_, count)| *count > 0);
     let counts: Vec<String> = counts.map(|(word, count)| format!("{count} {word}")).collect();
-    if counts.is_empty() { "nothing in it".to_string() } else { counts.join(", ") }
+    if counts.is_empty() { "no values".to_string() } else { counts.join(", ") }
 }

@@ -1,4 +1,4 @@
-//! `keblin show`: what a save holds.
+//! `keblin show`: prints the contents of a save.
 
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -20,7 +20,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result
     let schema = files::schema(args, &[file])?;
     let bytes = files::save(file)?;
     let save = verify::verify(&bytes, &schema)
-        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing of it can be shown", shown(file))))?;
+        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing can be shown", shown(file))))?;
     let (head, findings) = (save.head().clone(), save.findings().to_vec());
     let created_unix_ms = save.stamp().created_unix_ms;
     let progress = save.into_progress();
@@ -64,7 +64,7 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
         "levels": json::levels(progress),
         "unlocks": json::unlocks(progress),
     });
-    // Most games have none.
+    // Most games have no areas.
     let areas = areas(progress);
     if let Some(object) = shown.as_object_mut().filter(|_| !areas.is_empty()) {
         object.insert("areas".to_string(), json!(areas));
@@ -109,12 +109,12 @@ fn text(
     Ok(())
 }
 
-/// The areas of the world, each with how many bytes the game keeps for it.
+/// The areas of the world, each with the number of bytes that the game keeps for it.
 fn areas(progress: &Progress) -> BTreeMap<String, usize> {
     progress.snapshot().areas().map(|(area, bytes)| (area.to_string(), bytes.len())).collect()
 }
 
-/// The unlocks, and whether each is given.
+/// The unlocks, and whether each is unlocked.
 fn unlocks(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
     let schema = progress.schema();
     if schema.unlocks.is_empty() {
@@ -159,7 +159,7 @@ fn waiting(console: &Console<'_>, progress: &Progress) -> String {
 /// Every field with its value, scope by scope.
 fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
     let schema = progress.schema();
-    // What belongs to the device is in no slot.
+    // Device values are not in a slot.
     for scope in Scope::ALL.iter().copied().filter(|scope| *scope != Scope::Device) {
         let of_scope = schema.fields.iter().filter(|field| field.scope == scope && field.durable);
         let of_scope: Vec<_> = of_scope.collect();
@@ -178,10 +178,10 @@ fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble>
     Ok(())
 }
 
-/// The most characters of a value that are shown.
+/// The most characters of a value that are printed.
 const MAX_CHARACTERS: usize = 400;
 
-/// A value that fits on a screen; `--json` has all of it.
+/// Shortens a value to fit on a screen; `--json` has all of it.
 fn shortened(value: String) -> String {
     match value.char_indices().nth(MAX_CHARACTERS) {
         Some((end, _)) => {
@@ -192,12 +192,12 @@ fn shortened(value: String) -> String {
     }
 }
 
-/// The rows of a field: name, value, and a note. Of one with many values, those that are not as declared.
+/// The rows of a field: name, value, and a note. Of a field with many values, only those that are not the default.
 fn rows(progress: &Progress, field: &FieldDef) -> Vec<[String; 3]> {
     let schema = progress.schema();
     let first = progress.value_at(field.cells.start);
     if field.per.is_empty() {
-        let note = if *first == field.default { "as declared" } else { "" };
+        let note = if *first == field.default { "default" } else { "" };
         return vec![[field.name.to_string(), first.to_string(), note.to_string()]];
     }
     let place =

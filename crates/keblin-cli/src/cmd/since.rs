@@ -1,4 +1,4 @@
-//! What is different from an earlier declaration, for `keblin check --before`.
+//! The differences from an earlier declaration, for `keblin check --before`.
 
 use std::path::Path;
 
@@ -9,7 +9,7 @@ use serde_json::json;
 use crate::out::{Console, Tone};
 use crate::{Trouble, files};
 
-/// What is different from an earlier declaration.
+/// The differences from an earlier declaration.
 pub(super) struct Since {
     /// The earlier declaration.
     file: String,
@@ -18,14 +18,14 @@ pub(super) struct Since {
 }
 
 impl Since {
-    /// Of a file and a declaration. What is found in the earlier one besides errors is no matter now.
+    /// Compares a file with a declaration. Only errors matter in the earlier one.
     pub(super) fn of(path: &Path, now: &Schema) -> Result<Since, Trouble> {
         let file = path.display().to_string();
         let before = Schema::parse(&file, &files::text(path)?).map_err(|findings| {
             let errors = findings.list().iter().filter(|finding| finding.severity == Severity::Error);
             let first =
                 errors.map(|finding| format!("{}: {}", findings.place(finding), finding.message)).next();
-            Trouble::Told(format!("{}; nothing can be held against it", first.unwrap_or_default()))
+            Trouble::Told(format!("{}; it cannot be compared", first.unwrap_or_default()))
         })?;
         let versions = [before.schema.version, now.version];
         Ok(Since { file, differences: differences(&before.schema, now), versions })
@@ -35,7 +35,7 @@ impl Since {
         self.differences.iter().filter(|difference| difference.class == class).count()
     }
 
-    /// Whether earlier saves are told from those of now, where they do not fit.
+    /// Whether earlier saves that do not fit can be told from current ones.
     pub(super) fn is_fine(&self) -> bool {
         let [before, now] = self.versions;
         now > before || self.count(Class::Shape) == 0
@@ -55,9 +55,9 @@ impl Since {
         let none = if self.differences.is_empty() { ": no difference" } else { "" };
         console.line(&format!("{heading}{none}"))?;
         for (class, tone, means) in [
-            (Class::Shape, Tone::Bad, "shape: earlier saves do not fit"),
-            (Class::Growth, Tone::Good, "growth: earlier saves fit, and what is new is as declared"),
-            (Class::Rule, Tone::Quiet, "rule: no save holds it"),
+            (Class::Shape, Tone::Bad, "shape: older saves no longer load without a step"),
+            (Class::Growth, Tone::Good, "growth: older saves load, and new values get their defaults"),
+            (Class::Rule, Tone::Quiet, "rule: saves are not affected"),
         ] {
             if self.count(class) == 0 {
                 continue;
@@ -69,12 +69,11 @@ impl Since {
             }
         }
         if !self.is_fine() {
-            let raise =
-                format!("  the shape has changed, and the version has not: write `version = {}`", old + 1);
+            let raise = format!("  the shape changed but the version did not: set `version = {}`", old + 1);
             console.paragraph(&console.toned(Tone::Bad, &raise), "    ")?;
         } else if self.count(Class::Shape) > 0 {
             console.paragraph(
-                &format!("  version {old} -> {new}: earlier saves need a step, migrations/v{new}.toml"),
+                &format!("  version {old} -> {new}: older saves need a step, migrations/v{new}.toml"),
                 "    ",
             )?;
         }

@@ -1,4 +1,4 @@
-//! `keblin survival`: which event does what to which field.
+//! `keblin survival`: prints which event does what to which field.
 
 use comfy_table::Cell;
 use keblin::Schema;
@@ -10,7 +10,7 @@ use crate::args::Args;
 use crate::out::{Console, Tone, cell, plain};
 use crate::{Outcome, Trouble, files};
 
-/// The moments at which fields differ; at the others all fields of a scope are alike.
+/// The events that treat fields differently; the others treat all fields of a scope alike.
 const COLUMNS: [(&str, Row); 5] = [
     ("death", Row::Death),
     ("retry", Row::Retry),
@@ -50,7 +50,7 @@ fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
     (field.name.to_string(), entry)
 }
 
-/// The table and what is not in it.
+/// The table, and the events that are not in it.
 pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Trouble> {
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     let mut table = console.new_table();
@@ -78,12 +78,12 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
 }
 
 const NOTES: [&str; 6] = [
-    "* said by the field; everything else follows from its scope.",
+    "* set by the field; everything else follows from its scope.",
     "death: one with a life left. entry: the value on arrival in the level. checkpoint: the value at the last \
      checkpoint, before one the value on arrival.",
-    "A checkpoint copies the values of level and run scope, and so does the arrival in a level.",
-    "Leaving a level and going on with it changes nothing. A finish changes nothing until the next level.",
-    "The death that takes the last life, and every other end of a run, puts nothing back: values can be read until \
+    "A checkpoint copies the values of level and run scope; so does arriving in a level.",
+    "Leaving a level and resuming it changes nothing. A finish changes nothing until the next level.",
+    "The death that takes the last life, and every other end of a run, resets nothing: values can be read until \
      the next run, and there is nothing to continue.",
     "Profile values outlive runs; records among them keep the better value. Erasing the profile takes everything but \
      what belongs to the device.",
@@ -102,7 +102,7 @@ fn fate_cell(schema: &Schema, field: &FieldDef, moment: Row, is_lives: bool) -> 
     cell(tone, &format!("{word}{mark}"))
 }
 
-/// What a death does must be said by each field, so it is marked also where it is what would hold anyway.
+/// Each field must say what a death does, so that cell is marked even if it equals the default for its scope.
 fn says(field: &FieldDef, moment: Row) -> bool {
     moment == Row::Death && field.scope != Scope::Profile && field.says_on_death
 }

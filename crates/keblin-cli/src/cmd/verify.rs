@@ -1,5 +1,5 @@
-//! `keblin verify`: whether saves are whole, and what is told of them. Many files are looked at on all cores, and told in
-//! their order.
+//! `keblin verify`: checks whether saves are intact, and prints the findings. It works on all cores and reports in
+//! order.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -15,16 +15,15 @@ use crate::args::Args;
 use crate::out::{Console, Tone, json, shown};
 use crate::{Outcome, Trouble, files};
 
-/// How many files are looked at before any of them is told: enough for all cores, and little to hold.
+/// How many files are examined before any of them is reported: enough for all cores, and few to keep in memory.
 const AT_ONCE: usize = 512;
 
-/// What becomes of a damaged file.
-const DAMAGED: &str = "Of a damaged file, opening its slot takes the copy before it, if that is whole, and sets the file \
-                       aside.";
+/// What happens to a damaged file.
+const DAMAGED: &str = "When the game opens a damaged slot it falls back to the backup, if that is intact, and moves the \
+                       file aside.";
 
 /// What a refusal means.
-const OF_ANOTHER: &str =
-    "Nothing is wrong with a file that is refused; it belongs to another game or version.";
+const OF_ANOTHER: &str = "A refused file is intact; it belongs to another game or version.";
 
 pub(crate) fn run(
     console: &mut Console<'_>,
@@ -36,7 +35,7 @@ pub(crate) fn run(
     let key = key.map(files::key).transpose()?;
     let mut troubles = Vec::new();
     let saves = files::saves(named, &mut troubles);
-    // Of whole folders only what is wrong is worth a line.
+    // In whole folders only problems are worth a line.
     let all = named.len() == saves.len() && named.iter().all(|path| !path.is_dir());
     let bar = progress_bar(console, saves.len());
     let mut tally = Tally::default();
@@ -75,7 +74,7 @@ pub(super) fn progress_bar(console: &Console<'_>, files: usize) -> ProgressBar {
     style.map_or(bar.clone(), |style| bar.with_style(style))
 }
 
-/// A file that was looked at.
+/// A file that was examined.
 pub(crate) struct Checked {
     len_bytes: usize,
     examined: Examined,
@@ -86,13 +85,13 @@ impl Checked {
         Checked { len_bytes: bytes.len(), examined: examine_sealed(bytes, schema, key) }
     }
 
-    /// Whether there is nothing worth an exit code.
+    /// Whether the exit code is 0.
     pub(crate) fn is_fine(&self) -> bool {
         let is_hint = |finding: &SaveFinding| finding.severity == Severity::Hint;
         self.examined.kept.is_ok() && self.examined.findings.iter().all(is_hint)
     }
 
-    /// Whether there is nothing to tell in a folder of many: at most that it is of an earlier version, which is counted.
+    /// Whether a folder's list leaves it out: at most it is of an earlier version, which is counted.
     fn is_plain(&self) -> bool {
         let is_earlier = |finding: &SaveFinding| finding.code == SaveCode::EarlierVersion;
         self.examined.kept.is_ok() && self.examined.findings.iter().all(is_earlier)
@@ -104,7 +103,7 @@ impl Checked {
     }
 }
 
-/// Tells a file in words.
+/// Prints a file as text.
 pub(crate) fn tell(
     console: &mut Console<'_>,
     file: &Path,
@@ -144,8 +143,8 @@ fn whole(
 ) -> Result<(), Trouble> {
     let is_damaged = examined.findings.iter().any(|finding| finding.code.is_damage());
     let word = match is_damaged {
-        true => console.toned(Tone::Doubtful, "damaged in part"),
-        false => console.toned(Tone::Good, "whole"),
+        true => console.toned(Tone::Doubtful, "partly damaged"),
+        false => console.toned(Tone::Good, "intact"),
     };
     let (what, seal) = match kept {
         Kept::Slot { number, seal } => (format!("save {number}"), *seal),
@@ -156,18 +155,18 @@ fn whole(
         0 | 1 => String::new(),
         count => format!(", {count} states"),
     };
-    let digests = if is_damaged { "" } else { ", every digest holds" };
-    let seal = if seal == Seal::Holds { ", and the seal" } else { "" };
+    let digests = if is_damaged { "" } else { ", every digest matches" };
+    let seal = if seal == Seal::Holds { ", and the seal matches" } else { "" };
     let line = format!("{}: {word}: {what}, {len_bytes} bytes{states}{digests}{seal}", shown(file));
     console.paragraph(&line, "    ")?;
     Ok(())
 }
 
-/// How many files are what.
+/// How many files had which result.
 #[derive(Default)]
 struct Tally {
     whole: usize,
-    /// Of those that are whole.
+    /// How many of the intact ones.
     earlier: usize,
     told: usize,
     damaged: usize,
@@ -190,8 +189,8 @@ impl Tally {
         let Tally { whole, earlier, told, damaged, refused } = self;
         let all = whole + told + damaged + refused;
         let whole_word = match earlier {
-            0 => "whole".to_string(),
-            _ => format!("whole ({earlier} of an earlier version)"),
+            0 => "intact".to_string(),
+            _ => format!("intact ({earlier} of an earlier version)"),
         };
         let counts = [
             (*whole, whole_word.as_str(), Tone::Good),

@@ -1,4 +1,4 @@
-//! `keblin why`: why a level or an unlock is locked, or what a finding's code means.
+//! `keblin why`: explains why a level or an unlock is locked, or what a finding code means.
 
 use std::path::Path;
 
@@ -12,7 +12,7 @@ use crate::args::Args;
 use crate::out::{Console, Tone, cell, json, shown};
 use crate::{Outcome, Trouble, files};
 
-/// What was asked about, and how it stands.
+/// What was asked about, and its state.
 struct Answer {
     kind: &'static str,
     title: String,
@@ -44,7 +44,7 @@ pub(crate) fn run(
     };
     let answer = answer(&progress, what, difficulty).ok_or_else(|| unknown(&schema, what))?;
     let name = difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
-    // Unlocks have no difficulty in question.
+    // Unlocks have no current difficulty.
     let name = name.filter(|_| answer.kind == "level" && schema.level_facts_per_difficulty);
     if console.json {
         let parts: Vec<Json> = answer.parts.iter().map(|part| json::standing(&schema, part)).collect();
@@ -80,7 +80,7 @@ fn unknown(schema: &Schema, what: &str) -> Trouble {
     let codes = Code::ALL.iter().map(|code| code.as_str());
     let nearest = nearest(what, levels.chain(unlocks).chain(codes));
     let meant = nearest.map_or(String::new(), |nearest| format!("; did you mean `{nearest}`?"));
-    Trouble::Told(format!("`{what}` is no level, no unlock and no code of a finding{meant}"))
+    Trouble::Told(format!("`{what}` is not a level, an unlock or a finding code{meant}"))
 }
 
 fn text(
@@ -100,14 +100,14 @@ fn text(
     }
     let mut table = console.new_table();
     for part in parts {
-        let (mark, tone) = if part.met { ("holds", Tone::Good) } else { ("missing", Tone::Bad) };
+        let (mark, tone) = if part.met { ("met", Tone::Good) } else { ("missing", Tone::Bad) };
         table.add_row([cell(tone, mark), crate::out::plain(asked(schema, part))]);
     }
     console.table(&table)?;
     Ok(())
 }
 
-/// What a part asks for, whether it holds or not.
+/// What a part asks for, whether it is met or not.
 fn asked(schema: &Schema, part: &Standing) -> String {
     match &part.asks {
         Asks::Finish { level, difficulty } => {

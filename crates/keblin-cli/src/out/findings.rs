@@ -16,11 +16,11 @@ fn tone(severity: Severity) -> Tone {
 }
 
 impl Console<'_> {
-    /// All findings of a text: place, what is wrong, the line with carets, what to write instead.
+    /// Prints all findings of a text: place, what is wrong, the line with carets, what to write instead.
     pub(crate) fn findings(&mut self, findings: &Findings) -> io::Result<()> {
         let mut in_a_row = false;
         for finding in findings.list() {
-            // What is one line stands in a row, anything longer by itself.
+            // A one-line suggestion is printed in the same line, a longer one separately.
             let is_one_line = findings.is_of_the_whole(finding) && finding.instead.is_none();
             if in_a_row && !is_one_line {
                 self.blank()?;
@@ -45,11 +45,11 @@ impl Console<'_> {
         }
         match findings.more() {
             0 => Ok(()),
-            more => self.line(&format!("and {more} more; mend these first")),
+            more => self.line(&format!("and {more} more; fix these first")),
         }
     }
 
-    /// The line of a finding and the carets under it. Of a line too long to fit, the part around the carets.
+    /// Prints the line of a finding and the carets under it. If the line is too long, the part around the carets.
     fn excerpt(&mut self, findings: &Findings, finding: &Finding) -> io::Result<()> {
         let Position { line, column } = findings.position(finding);
         let excerpt = findings.source().excerpt(finding.span.clone());
@@ -64,7 +64,7 @@ impl Console<'_> {
         self.line(&format!("      | {carets}"))
     }
 
-    /// `2 errors, 1 warning`, or that there is nothing.
+    /// `2 errors, 1 warning`, or `nothing found`.
     pub(crate) fn summary(&self, findings: &[Finding]) -> String {
         let count = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
         let counts =

@@ -32,12 +32,12 @@ pub(crate) fn value(of: &Value) -> Json {
     }
 }
 
-/// A key of a map; JSON knows text only.
+/// A key of a map; JSON allows only text.
 fn key_text(key: &Value) -> String {
     key.as_text().map_or_else(|| key.to_string(), str::to_string)
 }
 
-/// Bytes, two digits each.
+/// Bytes as hex, two digits each.
 fn hex(bytes: &[u8]) -> String {
     bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
@@ -66,7 +66,7 @@ pub(crate) fn fields(progress: &Progress) -> Json {
     let schema = progress.schema();
     let entry =
         |field: &FieldDef| (field.name.to_string(), field_json(progress, schema, field, &field.per, 0));
-    // What belongs to the device is in no slot.
+    // Device values are not in a slot.
     let of_slot = schema.fields.iter().filter(|field| field.durable && field.scope != Scope::Device);
     Json::Object(of_slot.map(entry).collect())
 }
@@ -86,7 +86,7 @@ fn field_json(progress: &Progress, schema: &Schema, field: &FieldDef, axes: &[Ax
     Json::Object(entries.map(|(at, id)| (id.to_string(), json(at))).collect())
 }
 
-/// All levels by id, in order, with their facts; nested by difficulty where they are kept apart.
+/// All levels by id, in order, with their facts, nested by difficulty if facts are kept per difficulty.
 pub(crate) fn levels(progress: &Progress) -> Json {
     let schema = progress.schema();
     let difficulties: Vec<_> =
@@ -119,7 +119,7 @@ pub(crate) fn levels(progress: &Progress) -> Json {
     Json::Object(levels)
 }
 
-/// All unlocks by id: whether each is given, and its rule part by part.
+/// All unlocks by id: whether each is unlocked, and its rule part by part.
 pub(crate) fn unlocks(progress: &Progress) -> Json {
     let schema = progress.schema();
     let entries = schema.unlocks.iter().enumerate().filter_map(|(index, def)| {
@@ -131,7 +131,7 @@ pub(crate) fn unlocks(progress: &Progress) -> Json {
     Json::Object(entries.collect())
 }
 
-/// A part of a rule: what it asks for, and how that stands.
+/// A part of a rule: what it asks for, and whether it is met.
 pub(crate) fn standing(schema: &Schema, part: &Standing) -> Json {
     let what = match &part.asks {
         Asks::Finish { level, .. } => {

@@ -1,4 +1,4 @@
-//! Levels as a table: whether each is open, and why not, with its stars and what it cost.
+//! Levels as a table: whether each is open, why not, its stars, attempts and deaths.
 
 use std::io;
 
@@ -9,7 +9,7 @@ use keblin::{Difficulty, Progress, Schema};
 use super::{Console, Tone, cell, plain};
 
 impl Console<'_> {
-    /// The levels in order, on one difficulty.
+    /// Prints the levels in order, on one difficulty.
     pub(crate) fn levels(&mut self, progress: &Progress, difficulty: Option<Difficulty>) -> io::Result<()> {
         let schema = progress.schema();
         let mut table = self.new_table();
@@ -37,8 +37,8 @@ impl Console<'_> {
     }
 }
 
-/// What a player has to do before something opens, part by part. The table around it is about one difficulty, so that
-/// is not said again.
+/// What a player has to do before something opens, part by part. The table is about one difficulty, so the text does
+/// not repeat it.
 pub(crate) fn missing(schema: &Schema, parts: &[Standing]) -> String {
     let missing = parts.iter().filter(|part| !part.met).map(|part| match &part.asks {
         Asks::Finish { level, .. } => {

@@ -1,4 +1,4 @@
-//! How things look: widths, styles, tables, and the findings of a text.
+//! How output looks: widths, styles, tables, and findings.
 
 /// Findings with their lines and carets.
 pub(crate) mod findings;
@@ -17,14 +17,14 @@ use anstyle::{AnsiColor, Style};
 use comfy_table::{Attribute, Cell, Color, ContentArrangement, Table};
 use keblin::text::{Shown, acts_on_a_terminal};
 
-/// What the terminal can show.
+/// What the terminal can do.
 #[derive(Clone, Copy, Debug)]
 pub struct Look {
     /// Columns.
     pub width: usize,
     /// Whether to use colours.
     pub color: bool,
-    /// Whether somebody is watching the error output, to whom long work can show how far it is.
+    /// Whether somebody watches standard error, so that a progress bar is useful.
     pub watched: bool,
 }
 
@@ -33,12 +33,11 @@ pub(crate) struct Console<'o> {
     out: &'o mut dyn Write,
     pub(crate) look: Look,
     pub(crate) json: bool,
-    /// What our own changes of colour are known by: nothing that a save or a file is called can guess it, so only our own
-    /// ever reach the terminal.
+    /// Marks our own colour changes. No save or file name can guess it, so only our own colours reach the terminal.
     sign: u64,
 }
 
-/// What a stretch of text is, so that one place decides how that looks.
+/// What a piece of text is. One place decides how each looks.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Tone {
     Heading,
@@ -65,7 +64,7 @@ impl Tone {
     }
 }
 
-/// A cell of a table in a tone; the table leaves the tone out where there are no colours.
+/// A cell of a table in a tone; without colours the table leaves the tone out.
 pub(crate) fn cell(tone: Tone, text: &str) -> Cell {
     let cell = plain(text);
     match tone {
@@ -78,7 +77,7 @@ pub(crate) fn cell(tone: Tone, text: &str) -> Cell {
     }
 }
 
-/// A cell of a table without a tone. What would act on the terminal is escaped.
+/// A cell of a table without a tone. Control characters are escaped.
 pub(crate) fn plain(text: impl AsRef<str>) -> Cell {
     Cell::new(Shown(text.as_ref()))
 }
@@ -88,13 +87,13 @@ pub(crate) fn shown(path: impl AsRef<Path>) -> String {
     Shown(&path.as_ref().to_string_lossy()).to_string()
 }
 
-/// Text of several lines for the error output: what would act on the terminal is escaped.
+/// Text of several lines for standard error, with control characters escaped.
 pub(crate) fn screened(text: &str) -> String {
     let lines: Vec<String> = text.split('\n').map(|line| Shown(line).to_string()).collect();
     lines.join("\n")
 }
 
-/// JSON as text: what would act on a terminal is escaped as JSON escapes it. It stands in strings alone.
+/// JSON as text, with control characters escaped as JSON does it. They occur only in strings.
 fn screened_json(text: &str) -> String {
     let mut shown = String::with_capacity(text.len());
     for c in text.chars() {
@@ -113,7 +112,7 @@ impl<'o> Console<'o> {
         Console { out, look, json, sign: RandomState::new().hash_one(0) }
     }
 
-    /// A stretch of text in a tone.
+    /// A piece of text in a tone.
     pub(crate) fn toned(&self, tone: Tone, text: &str) -> String {
         if !self.look.color {
             return text.to_string();
@@ -122,12 +121,12 @@ impl<'o> Console<'o> {
         format!("{}{number}m{}{}{}m", self.mark(), Shown(text), self.mark(), Tone::ALL.len())
     }
 
-    /// Marks the number of a tone until the line is written. It takes up no width, so lines are measured correctly.
+    /// Marks the number of a tone until the line is written. It has no width, so lines are measured correctly.
     fn mark(&self) -> String {
         format!("\u{1b}[{};", self.sign)
     }
 
-    /// A line, whose tones become colours here. Whatever else would act on the terminal is escaped.
+    /// Writes a line. Tones become colours here, and control characters are escaped.
     pub(crate) fn line(&mut self, text: &str) -> io::Result<()> {
         let mark = self.mark();
         let mut parts = text.split(&mark);
@@ -141,7 +140,7 @@ impl<'o> Console<'o> {
         writeln!(self.out, "{line}")
     }
 
-    /// Everything was written: the last of it may have failed unseen.
+    /// Flushes the output, because the last write may have failed without notice.
     pub(crate) fn flush(&mut self) -> io::Result<()> {
         self.out.flush()
     }
@@ -150,7 +149,7 @@ impl<'o> Console<'o> {
         writeln!(self.out)
     }
 
-    /// A paragraph, broken into lines that fit; all but the first with an indent.
+    /// Writes a paragraph, broken into lines that fit; all but the first are indented.
     pub(crate) fn paragraph(&mut self, text: &str, indent: &str) -> io::Result<()> {
         let text = wrapped(text, self.look.width, indent);
         self.line(&text)
@@ -165,10 +164,10 @@ impl<'o> Console<'o> {
         writeln!(self.out, "{}", screened_json(&text))
     }
 
-    /// A table without lines that fits, indented by two.
+    /// Writes a table without lines that fits, indented by two.
     pub(crate) fn table(&mut self, table: &Table) -> io::Result<()> {
         for line in table.lines() {
-            // Its cells were made by `cell` and `plain`, so that the colours in it are its own.
+            // `cell` and `plain` made its cells, so all colours in it are ours.
             writeln!(self.out, "{}", format!("  {line}").trim_end())?;
         }
         Ok(())
@@ -178,7 +177,7 @@ impl<'o> Console<'o> {
         let mut table = Table::new();
         table.load_style(comfy_table::presets::NOTHING);
         table.set_content_arrangement(ContentArrangement::Dynamic);
-        // The table must not ask the terminal by itself: how output looks is decided in one place.
+        // The table must not look at the terminal itself: how output looks is decided in one place.
         if self.look.color {
             table.enforce_styling()
         } else {
@@ -189,7 +188,7 @@ impl<'o> Console<'o> {
     }
 }
 
-/// Text broken into lines of at most `width` columns; a word that is longer, such as a path, stays whole.
+/// Breaks text into lines of at most `width` columns; a longer word, such as a path, is not broken.
 pub(crate) fn wrapped(text: &str, width: usize, indent: &str) -> String {
     let options = textwrap::Options::new(width.max(20)).subsequent_indent(indent).break_words(false);
     textwrap::fill(text, options.word_splitter(textwrap::WordSplitter::NoHyphenation))

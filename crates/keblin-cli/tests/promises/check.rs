@@ -14,11 +14,11 @@ fn a_sound_declaration_is_fine() {
          7 levels with 10 checkpoints, on 2 difficulties\n  nothing found\n  \
          demo/frozen/v1.keblin opens from version 1: 23 carried, 8 changed, 8 filled, 2\n      dropped\n  \
          demo/frozen/v2.keblin opens from version 2: 11 carried, 7 changed, 7 filled, 2\n      dropped\n  \
-         demo/frozen/v3.keblin opens as it is, version 3\n  \
+         demo/frozen/v3.keblin opens unchanged, version 3\n  \
          demo/frozen/saves/v1_every_route_done.keblin opens from version 1: 23 carried,\n      8 changed, 7 filled, 2 dropped\n  \
          demo/frozen/saves/v1_four_routes_done.keblin opens from version 1: 10 carried,\n      1 changed, 10 filled, 1 dropped\n  \
          demo/frozen/saves/v2_at_the_stake.keblin opens from version 2: 7 carried, 7\n      filled, 2 dropped\n  \
-         demo/frozen/saves/v3_one_route_at_spring.keblin opens as it is, version 3\n"
+         demo/frozen/saves/v3_one_route_at_spring.keblin opens unchanged, version 3\n"
     );
     let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();
     assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &3.into()));
@@ -31,18 +31,14 @@ fn every_fault_is_printed_with_its_place_and_counted() {
     assert_eq!(ran.code, 1);
     assert_fits(&ran.out);
     assert!(
-        ran.out.starts_with("data/faulty/misspelt.toml:3:1: error: a declaration has no key"),
+        ran.out.starts_with("data/faulty/misspelt.toml:3:1: error: a declaration does not take the key"),
         "{}",
         ran.out
     );
     assert!(ran.out.contains(
         "    3 | dificulties = [\"neap\", \"spring\"]\n      | ^^^^^^^^^^^\n      = write `difficulties`\n"
     ));
-    assert!(
-        ran.out.ends_with("11 errors; there is no schema until the errors are\n    mended\n"),
-        "{}",
-        ran.out
-    );
+    assert!(ran.out.ends_with("11 errors; fix the errors first\n"), "{}", ran.out);
     let json = keblin(&["check", "--json", "--schema", "data/faulty/misspelt.toml"]).json();
     let findings = json["findings"].as_array().unwrap();
     assert_eq!((findings.len(), &json["ok"]), (11, &false.into()));
@@ -162,26 +158,31 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     let (_, since) = ran.out.split_once("\n\n").unwrap();
     assert_eq!(
         since,
-        "since before.toml, version 1\n  shape: earlier saves do not fit\n    \
-         checkpoint bittern of lantern_quay is gone; perhaps it is heron now\n  \
-         growth: earlier saves fit, and what is new is as declared\n    \
-         checkpoint heron of lantern_quay is new\n  rule: no save holds it\n    \
+        "since before.toml, version 1\n  shape: older saves no longer load without a step\n    \
+         checkpoint bittern of lantern_quay was removed; perhaps it is now heron\n  \
+         growth: older saves load, and new values get their defaults\n    \
+         checkpoint heron of lantern_quay is new\n  rule: saves are not affected\n    \
          field coppers: default 120 -> 100\n  \
-         the shape has changed, and the version has not: write `version = 2`\n"
+         the shape changed but the version did not: set `version = 2`\n"
     );
     let json = check(&["--json"]).json();
     assert_eq!((&json["ok"], json["differences"].as_array().unwrap().len()), (&false.into(), 3));
     assert_eq!(json["differences"][2]["class"], "rule");
     put("progress.toml", &now.replace("version = 1", "version = 2"));
     let ran = check(&[]);
-    assert!(ran.out.ends_with("version 1 -> 2: earlier saves need a step, migrations/v2.toml\n"));
-    let told = "progress.toml:5:1: warning: nothing is frozen of version 1: its saves would be\n    refused";
+    assert!(ran.out.ends_with("version 1 -> 2: older saves need a step, migrations/v2.toml\n"));
+    let told =
+        "progress.toml:5:1: warning: version 1 is not frozen: its saves would be refused\n    [missing_step]";
     assert!(ran.code == 1 && ran.out.starts_with(told), "{}", ran.out);
     put("progress.toml", &before);
     assert!(check(&[]).out.ends_with("since before.toml, version 1: no difference\n"));
     put("before.toml", "game = 3\n");
     let ran = check(&[]);
     assert_eq!(ran.code, 2);
-    assert!(ran.err.starts_with("keblin: before.toml:1:") && ran.err.contains("nothing can"), "{}", ran.err);
+    assert!(
+        ran.err.starts_with("keblin: before.toml:1:") && ran.err.contains("it cannot be compared"),
+        "{}",
+        ran.err
+    );
     assert!(keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json()["differences"].is_null());
 }

@@ -1,5 +1,5 @@
-//! Every line of the demo's declaration and of its frozen versions, changed in every way that a line of its kind can be:
-//! `check` stops where saves would be lost, names what it is, and lets pass what no save notices.
+//! Every line of the demo's declaration and of its frozen versions, changed in every way possible for its kind.
+//! `check` reports an edit that would lose saves, names it, and accepts edits that no save notices.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -11,7 +11,7 @@ use rayon::prelude::*;
 use crate::process::{assert_fits, keblin_in, project};
 use crate::versions::demo;
 
-/// Words that stand for each other.
+/// Words that can replace each other.
 const WORDS: [&[&str]; 5] = [
     &["level", "run", "profile", "device"],
     &["int", "float", "time", "bool"],
@@ -20,7 +20,7 @@ const WORDS: [&[&str]; 5] = [
     &["true", "false"],
 ];
 
-/// What a line may be instead.
+/// Returns the replacements for a line.
 fn instead_of(line: &str) -> Vec<String> {
     let mut edited = Vec::new();
     if let Some((key, value)) = line.split_once(" = ") {
@@ -36,7 +36,7 @@ fn instead_of(line: &str) -> Vec<String> {
                 "{key} = {}",
                 value.replacen(&format!("\"{word}\""), &format!("\"{word}q\""), 1)
             ));
-            // One of a list is gone.
+            // Removes an item of a list.
             edited.push(format!("{key} = {}", value.replacen(&format!("\"{word}\"{after}"), "", 1)));
         }
         if let Ok(number) = value.parse::<i64>() {
@@ -51,7 +51,7 @@ fn instead_of(line: &str) -> Vec<String> {
     edited
 }
 
-/// The words in quotes, each with the comma behind it.
+/// Returns the quoted words, each with the comma after it.
 fn quoted(value: &str) -> Vec<(&str, &str)> {
     let parts: Vec<&str> = value.split('"').collect();
     let words = parts.iter().skip(1).step_by(2).copied();
@@ -59,7 +59,7 @@ fn quoted(value: &str) -> Vec<(&str, &str)> {
     words.zip(after).collect()
 }
 
-/// A text with one line, or one whole table, changed.
+/// A text with one line or one whole table changed.
 fn edits(text: &str) -> Vec<String> {
     let lines: Vec<&str> = text.lines().collect();
     let mut all = Vec::new();
@@ -78,7 +78,7 @@ fn edits(text: &str) -> Vec<String> {
     all
 }
 
-/// The id that a difference is about, or the key of the declaration as a whole.
+/// Returns the id that a difference is about, or the key of the declaration.
 fn name_of(difference: &Difference) -> String {
     match (&difference.what, &difference.change) {
         (What::Declaration, Change::Key { key: "game", now, .. }) => now.clone(),
@@ -87,12 +87,12 @@ fn name_of(difference: &Difference) -> String {
     }
 }
 
-/// What an edit means for saves: nothing if it is no declaration any more.
+/// Returns what an edit means for saves; `None` if the result is not a declaration.
 fn meaning(before: &Schema, edited: &str) -> Option<Vec<Difference>> {
     Schema::parse("edited.toml", edited).ok().map(|parsed| differences(before, &parsed.schema))
 }
 
-/// What an edit came to; else what is wrong with what was said of it.
+/// Returns the result of an edit, or what is wrong with the report about it.
 fn tried(file: &str, before: &Schema, edited: &str, text: &str) -> Result<&'static str, String> {
     let folder = demo();
     fs::write(folder.path().join(file), edited).unwrap();
@@ -112,10 +112,12 @@ fn tried(file: &str, before: &Schema, edited: &str, text: &str) -> Result<&'stat
             _ => wrong("a change of shape was passed over"),
         };
     }
-    // Of what is frozen nothing may change at all; of the declaration what costs no save may.
+    // A frozen version must not change at all; the declaration may change in ways that cost no save.
     match (differences.is_empty(), file == "progress.toml") {
         (true, _) => Ok("nothing"),
-        (false, true) if ran.out.contains("its shape has changed") => wrong("more is asked for than is lost"),
+        (false, true) if ran.out.contains("changed after it was frozen") => {
+            wrong("more is asked for than is lost")
+        }
         (false, false) if ran.code != 1 => wrong("what is frozen was changed"),
         _ => Ok("growth or rule"),
     }
@@ -144,7 +146,7 @@ fn every_edit_of_a_line_is_stopped_exactly_where_saves_would_be_lost() {
     }
 }
 
-/// The lines of a text that are otherwise in another, for a failure.
+/// Returns the lines of a text that differ in another one, for a failure.
 fn changed_lines(text: &str, edited: &str) -> String {
     let lines: Vec<&str> = text.lines().collect();
     let changed = edited.lines().filter(|line| !lines.contains(line));

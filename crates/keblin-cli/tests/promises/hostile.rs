@@ -1,5 +1,5 @@
-//! What others have written, on a terminal: nothing in a save, a declaration or the name of a file acts on it. And what the
-//! tool does where output, folders and links are not as it would like them.
+//! Foreign text on a terminal: nothing in a save, a declaration or a file name has an effect on it. Also output,
+//! folders and links that cause trouble.
 
 use std::fs;
 use std::process::{Command, Stdio};
@@ -10,7 +10,7 @@ use keblin::{Progress, Schema};
 
 use crate::process::{keblin_in, project};
 
-/// Clears the screen, colours, rings, turns the direction of text, ends it, and breaks lines.
+/// Clears the screen, colours, rings the bell, turns the direction of text, ends it, and breaks lines.
 const NASTY: &str = "\u{1b}[2J\u{1b}[31m\u{7}\u{202e}\u{2066}\u{0}\u{9b}31m\u{2028}\u{200f}\r";
 
 fn declared(nasty: &str) -> String {
@@ -23,7 +23,7 @@ fn declared(nasty: &str) -> String {
     )
 }
 
-/// TOML takes no control character as it stands.
+/// TOML does not allow raw control characters.
 fn in_toml(text: &str) -> String {
     text.chars().map(|c| format!("\\u{:04x}", u32::from(c))).collect()
 }
@@ -45,7 +45,7 @@ fn no_command_lets_a_save_a_declaration_or_a_file_name_act_on_the_terminal() {
     game.set(schema.field::<String>("name").unwrap(), format!("Otter{NASTY}"));
     let stamp = Stamp { edited: true, ..Stamp::first(0, &format!("quit{NASTY}")) };
     let save = write(&game.snapshot(), &stamp);
-    // No name of a file has a zero byte.
+    // A file name cannot contain a zero byte.
     let name = format!("s{}.keblin", NASTY.replace('\u{0}', ""));
     fs::create_dir(folder.path().join("saves")).unwrap();
     let path = folder.path().join("saves").join(&name);
@@ -98,7 +98,7 @@ fn no_command_lets_a_save_a_declaration_or_a_file_name_act_on_the_terminal() {
                 let output = command.output().unwrap();
                 let mut out = output.stdout.clone();
                 if color {
-                    // Our own colours are those of a fixed list, and end where they began.
+                    // Our own colours are from a fixed list, and end where they started.
                     out = without_own_colours(&out);
                 }
                 assert_screened(&format!("{args:?}"), &out);
@@ -110,8 +110,8 @@ fn no_command_lets_a_save_a_declaration_or_a_file_name_act_on_the_terminal() {
     assert!(printed > 10_000, "{printed} bytes were printed: that is not what the commands say");
 }
 
-/// Output without the styles that the tool uses. The red of the nasty text is among them: it must have been escaped, so its
-/// number stands there as text.
+/// Removes the tool's own styles from the output. The red in the nasty text looks like one of them: it must have been
+/// escaped, so its number is there as text.
 fn without_own_colours(out: &[u8]) -> Vec<u8> {
     let text = String::from_utf8_lossy(out).into_owned();
     let own =
@@ -144,7 +144,7 @@ fn output_that_cannot_be_written_is_an_error_that_is_said() {
     assert_eq!(output.status.code(), Some(2));
     let err = String::from_utf8(output.stderr).unwrap();
     assert!(err.starts_with("keblin: the output could not be written: "), "{err}");
-    // Who closes a pipe has read enough, and is told nothing.
+    // A reader that closes the pipe has read enough, and sees no error.
     let mut command = Command::new(env!("CARGO_BIN_EXE_keblin"));
     command.current_dir(project("demo")).arg("survival").stdout(Stdio::piped()).stderr(Stdio::piped());
     let mut child = command.spawn().unwrap();
@@ -162,8 +162,7 @@ fn a_folder_without_saves_is_said_and_links_in_folders_are_followed() {
         let ran = keblin_in(folder.path(), &[command, "none"]);
         assert_eq!(ran.code, 2);
         let flat = ran.err.split_whitespace().collect::<Vec<_>>().join(" ");
-        let expected =
-            "keblin: none: expected saves in this folder, but found no file that ends with .keblin";
+        let expected = "keblin: none: expected saves in this folder, but found none that ends with .keblin";
         assert_eq!(flat, expected);
     }
     let other = tempfile::tempdir().unwrap();
@@ -174,13 +173,13 @@ fn a_folder_without_saves_is_said_and_links_in_folders_are_followed() {
     std::os::unix::fs::symlink(other.path(), linked.join("folder")).unwrap();
     std::os::unix::fs::symlink(&save, linked.join("b.keblin")).unwrap();
     let ran = keblin_in(folder.path(), &["verify", "linked"]);
-    assert_eq!((ran.code, ran.out.as_str()), (0, "2 saves: 2 whole\n"), "{}", ran.err);
-    // A link that leads back into its own folder is named, and the rest is looked at.
+    assert_eq!((ran.code, ran.out.as_str()), (0, "2 saves: 2 intact\n"), "{}", ran.err);
+    // A link that leads back into its own folder is named, and the rest is examined.
     std::os::unix::fs::symlink(&linked, linked.join("back")).unwrap();
     let ran = keblin_in(folder.path(), &["verify", "linked"]);
-    assert_eq!((ran.code, ran.out.as_str()), (2, "2 saves: 2 whole\n"));
+    assert_eq!((ran.code, ran.out.as_str()), (2, "2 saves: 2 intact\n"));
     assert!(ran.err.contains("loop"), "{}", ran.err);
-    // A pipe or a device is refused at once: opening a pipe would wait for somebody to write.
+    // A pipe or a device is refused at once: opening a pipe would wait for a writer.
     let pipe = folder.path().join("pipe.keblin");
     assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
     fs::File::create(folder.path().join("sparse.keblin")).unwrap().set_len(1 << 40).unwrap();

@@ -5,7 +5,7 @@ use std::process::Command;
 
 use serde_json::Value as Json;
 
-/// What a run of the tool came to.
+/// The result of running the tool.
 pub(crate) struct Ran {
     pub(crate) code: i32,
     pub(crate) out: String,
@@ -23,7 +23,7 @@ pub(crate) fn project(path: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(path)
 }
 
-/// The tool in the project's folder.
+/// Runs the tool in the project's folder.
 pub(crate) fn keblin(args: &[&str]) -> Ran {
     keblin_in(&project("."), args)
 }
@@ -42,7 +42,7 @@ pub(crate) fn run(command: &mut Command) -> Ran {
     }
 }
 
-/// No line is wider than a terminal of 80 columns.
+/// Checks that every line fits a terminal of 80 columns.
 #[track_caller]
 pub(crate) fn assert_fits(text: &str) {
     for line in text.lines() {

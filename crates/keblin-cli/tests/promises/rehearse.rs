@@ -42,10 +42,10 @@ fn folders_of_rehearsals_are_run_and_those_beside_the_declaration_if_none_are_na
         );
     };
     refused(
-        "keblin: progress.toml: expected a folder `rehearsals` beside it; create one, or name a rehearsal",
+        "keblin: progress.toml: expected a folder `rehearsals` next to it; create one, or name a rehearsal",
     );
     fs::create_dir(folder.path().join("rehearsals")).unwrap();
-    refused("keblin: rehearsals: expected rehearsals in this folder, but found no file that ends with .txt");
+    refused("keblin: rehearsals: expected rehearsals in this folder, but found none that ends with .txt");
 }
 
 #[test]
@@ -119,10 +119,6 @@ fn a_rehearsal_that_cannot_be_parsed_is_told_with_its_place() {
     let args = ["rehearse", "--schema", schema.to_str().unwrap(), "faulty.txt"];
     let ran = keblin_in(folder.path(), &args);
     assert_eq!(ran.code, 1);
-    assert!(
-        ran.out.starts_with("faulty.txt:2:1: error: there is no step `entr` [bad_step]\n"),
-        "{}",
-        ran.out
-    );
+    assert!(ran.out.starts_with("faulty.txt:2:1: error: `entr` is not a step [bad_step]\n"), "{}", ran.out);
     assert!(ran.out.contains("= did you mean `enter`?"));
 }

@@ -45,8 +45,8 @@ fn show_prints_what_a_save_holds() {
         "otter.keblin: fen_post, version 3",
         "a run waits: Long Mere, checkpoint willow, neap",
         "letters 31",
-        "coppers 120 as declared",
-        "best_letters unset as declared",
+        "coppers 120 default",
+        "best_letters unset default",
         "best_crossing 1m32.4s reedgate, neap",
         "Reedgate ★★☆ 1 - finished",
         "Long Mere ☆☆☆ 1 - under way",
@@ -106,19 +106,19 @@ fn verify_tells_a_whole_save_from_a_damaged_one() {
     let bytes = fs::read(&path).unwrap();
     let mut spoilt = bytes.clone();
     spoilt[bytes.len() / 2] ^= 1;
-    fs::write(folder.path().join("spoilt.keblin"), &spoilt).unwrap();
+    fs::write(folder.path().join("flipped.keblin"), &spoilt).unwrap();
     fs::write(folder.path().join("cut.keblin"), &bytes[..bytes.len() - 1]).unwrap();
     fs::write(folder.path().join("empty.keblin"), b"").unwrap();
     let whole = in_folder(&folder, &["verify", "otter.keblin"]);
     assert_eq!(whole.code, 0);
     assert_eq!(
         whole.out,
-        format!("otter.keblin: whole: save 1, {} bytes, every digest holds\n", bytes.len())
+        format!("otter.keblin: intact: save 1, {} bytes, every digest matches\n", bytes.len())
     );
-    let all = in_folder(&folder, &["verify", "otter.keblin", "spoilt.keblin", "cut.keblin", "empty.keblin"]);
+    let all = in_folder(&folder, &["verify", "otter.keblin", "flipped.keblin", "cut.keblin", "empty.keblin"]);
     assert_eq!(all.code, 1);
     assert_fits(&all.out);
-    assert!(all.out.contains("\nspoilt.keblin: damaged: ") && all.out.contains("[digest]"), "{}", all.out);
+    assert!(all.out.contains("\nflipped.keblin: damaged: ") && all.out.contains("[digest]"), "{}", all.out);
     assert!(
         all.out.contains("\nempty.keblin: damaged: file, byte 0: the file is empty [empty]\n"),
         "{}",
@@ -141,7 +141,7 @@ fn a_save_of_another_game_is_refused_and_not_called_damaged() {
     assert_eq!(ran.code, 1);
     let flat = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(
-        flat.contains("refused: header, byte 0: a save of the game \"fen_post\", not of \"otter_brook\""),
+        flat.contains("refused: header, byte 0: expected a save of the game \"otter_brook\", but found one of \"fen_post\""),
         "{flat}"
     );
     let ran = in_folder(&folder, &["show", "--schema", schema.to_str().unwrap(), "otter.keblin"]);
@@ -151,5 +151,5 @@ fn a_save_of_another_game_is_refused_and_not_called_damaged() {
 #[test]
 fn a_file_that_is_not_there_could_not_be_done() {
     let ran = keblin(&["verify", "--schema", "demo/progress.toml", "nowhere.keblin"]);
-    assert_eq!((ran.code, ran.err.as_str()), (2, "keblin: nowhere.keblin: there is no such file\n"));
+    assert_eq!((ran.code, ran.err.as_str()), (2, "keblin: nowhere.keblin: file not found\n"));
 }

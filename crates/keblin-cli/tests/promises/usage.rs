@@ -47,7 +47,7 @@ fn the_declaration_is_found_beside_or_above_the_file_that_is_named() {
     let folder = tempfile::tempdir().unwrap();
     let save = project("demo/frozen/saves/v2_at_the_stake.keblin");
     let save = save.to_str().unwrap();
-    // From somewhere else, where there is none, or another one.
+    // From a folder without a declaration, or with another one.
     for declared_here in [false, true] {
         if declared_here {
             let text =
@@ -64,12 +64,12 @@ fn the_declaration_is_found_beside_or_above_the_file_that_is_named() {
     fs::write(folder.path().join("other.keblin"), b"").unwrap();
     let ran = keblin_in(folder.path(), &["verify", "other.keblin", save]);
     assert_eq!(ran.code, 2);
-    assert!(ran.err.contains("other.keblin belongs to progress.toml, and"), "{}", ran.err);
+    assert!(ran.err.contains("other.keblin belongs to progress.toml, but"), "{}", ran.err);
     let nowhere = tempfile::tempdir().unwrap();
     fs::write(nowhere.path().join("other.keblin"), b"").unwrap();
     let ran = keblin_in(nowhere.path(), &["verify", "other.keblin"]);
     let flat = ran.err.split_whitespace().collect::<Vec<_>>().join(" ");
-    let expected = "keblin: no progress.toml beside or above what is named, nor here or above; name one with --schema FILE";
+    let expected = "keblin: no progress.toml next to or above the files you named, nor here or above; name one with --schema FILE";
     assert_eq!((ran.code, flat.as_str()), (2, expected));
 }
 
@@ -83,5 +83,5 @@ fn a_command_that_needs_a_whole_declaration_says_where_it_is_faulty() {
     fs::write(folder.path().join("progress.toml"), [0x67, 0xff, 0xfe]).unwrap();
     let ran = keblin_in(folder.path(), &["check"]);
     assert_eq!(ran.code, 2);
-    assert_eq!(ran.err, "keblin: progress.toml: expected a text in UTF-8, but byte 1 is none\n");
+    assert_eq!(ran.err, "keblin: progress.toml: expected a text in UTF-8, but byte 1 is not valid\n");
 }

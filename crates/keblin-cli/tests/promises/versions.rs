@@ -1,4 +1,4 @@
-//! `freeze`, `migrate`, and what `check` says of versions.
+//! `freeze`, `migrate`, and what `check` reports about versions.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -12,7 +12,7 @@ use crate::process::{assert_fits, keblin, keblin_in, project};
 const BEFORE: &str =
     "game = \"reeds\"\nversion = 1\n\n[fields.oil]\ntype = \"int\"\nscope = \"profile\"\ndefault = 7\n";
 
-/// The demo's declaration with all that is beside it, to be changed.
+/// A copy of the demo's declaration and everything next to it, to be changed.
 pub(crate) fn demo() -> tempfile::TempDir {
     let folder = tempfile::tempdir().unwrap();
     for file in files_below(&project("demo")) {
@@ -67,7 +67,7 @@ fn a_version_is_frozen_grows_and_may_not_change_its_shape() {
     assert!(frozen.starts_with("# What version 1 of reeds declared"), "{frozen}");
     let json = run(&["freeze", "--json"]).json();
     assert_eq!((&json["version"], &json["files"][1]["done"]), (&1.into(), &"as_it_was".into()));
-    // It grows: a hint, until it is frozen again, and the one before is kept.
+    // It grows: a hint, until it is frozen again, and the previous one is kept.
     edit(
         &at("progress.toml"),
         "default = 7\n",
@@ -77,39 +77,43 @@ fn a_version_is_frozen_grows_and_may_not_change_its_shape() {
     assert_eq!(ran.code, 0);
     assert!(ran.out.contains("hint: version 1 has grown since it was frozen"), "{}", ran.out);
     let ran = run(&["freeze"]);
-    assert!(ran.out.contains("written anew; the one before is"), "{}", ran.out);
+    assert!(ran.out.contains("written anew; the previous one is now"), "{}", ran.out);
     assert_eq!(fs::read_to_string(at("frozen/aside/v1.before-1.toml")).unwrap(), frozen);
     assert!(!run(&["check"]).out.contains("has grown"));
-    // Its shape changes: told, with what to paste, and no freeze.
+    // Its shape changes: reported, with text to paste, and `freeze` refuses.
     edit(&at("progress.toml"), "[fields.oil]", "[fields.oils]");
     let ran = run(&["check"]);
     assert_eq!(ran.code, 1);
     assert_fits(&ran.out);
     for told in [
-        "progress.toml:2:1: error: version 1 is frozen, and its shape has changed",
-        "write `version = 2`, and into migrations/v2.toml",
+        "progress.toml:2:1: error: the shape of version 1 changed after it was frozen",
+        "set `version = 2` and create migrations/v2.toml",
         "        [fields.oils]\n        from = \"oil\"\n",
-        "migrations/v2.toml: error: field oil of version 1 is gone",
+        "migrations/v2.toml: error: field oil of version 1 was removed",
     ] {
         assert!(ran.out.contains(told), "{told}\n{}", ran.out);
     }
     let ran = run(&["freeze"]);
     assert_eq!(ran.code, 2);
-    assert!(ran.err.contains("it has errors, and a version is frozen without any"), "{}", ran.err);
+    assert!(
+        ran.err.contains("it has errors, and only a version without errors can be\nfrozen"),
+        "{}",
+        ran.err
+    );
     edit(&at("progress.toml"), "version = 1", "version = 2");
     fs::create_dir(at("migrations")).unwrap();
     fs::write(at("migrations/v2.toml"), "[fields.oils]\nfrom = \"oil\"\n").unwrap();
     let ran = run(&["check"]);
     assert_eq!(ran.code, 0, "{}", ran.out);
     assert!(ran.out.contains("  frozen/v1.keblin opens from version 1: 2 carried\n"), "{}", ran.out);
-    // A sample that was lost is made again from what is frozen.
+    // A lost sample is made again from the frozen text.
     fs::remove_file(at("frozen/v1.keblin")).unwrap();
-    assert!(run(&["check"]).out.contains("there is no such sample; `keblin freeze` makes it"));
+    assert!(run(&["check"]).out.contains("the sample is missing; `keblin freeze` makes it"));
     assert!(run(&["freeze"]).out.starts_with("frozen/v1.keblin: written\nfrozen/v2.toml: written\n"));
     assert_eq!(run(&["check"]).code, 0);
 }
 
-/// Every step, every table of one, every frozen version: whatever is taken away or changed, `check` says which it is.
+/// Every step, every table of one, every frozen version: whatever is removed or changed, `check` names it.
 #[test]
 fn whatever_is_taken_away_or_changed_check_names_it() {
     assert_eq!(keblin(&["check", "--schema", "demo/progress.toml"]).code, 0);
@@ -135,7 +139,7 @@ fn whatever_is_taken_away_or_changed_check_names_it() {
     for file in ["migrations/v2.toml", "migrations/v3.toml"] {
         let text = fs::read_to_string(project("demo").join(file)).unwrap();
         let tables = text.split("\n\n").filter(|table| table.starts_with('['));
-        // What is only computed leaves no trace in the declarations.
+        // Computed values leave no trace in the declarations.
         for table in tables.filter(|table| !table.starts_with("[unlocks")) {
             let name = table.split(['[', ']']).nth(1).unwrap().rsplit('.').next().unwrap();
             let named = match name {
@@ -155,10 +159,10 @@ fn whatever_is_taken_away_or_changed_check_names_it() {
             }
         }
     }
-    // Every word of shape of a frozen version.
+    // Every key of a frozen version that affects its shape.
     for (file, from, to, named) in [
         ("v1", "max = 99", "max = 98", "field oil: max 99 -> 98"),
-        ("v1", "[fields.parcels]", "[fields.packets]", "field parcels is gone"),
+        ("v1", "[fields.parcels]", "[fields.packets]", "parcels"),
         (
             "v1",
             "scope = \"profile\"\nmin = 0\nmax = 7",
@@ -177,7 +181,7 @@ fn whatever_is_taken_away_or_changed_check_names_it() {
     ] {
         told_of(&|demo| edit(&demo.join(format!("frozen/{file}.toml")), from, to), named);
     }
-    // A real save that does not open any more.
+    // A real save that no longer opens.
     told_of(
         &|demo| fs::write(demo.join("frozen/saves/cut.keblin"), b"\xd9\xd9\xf7").unwrap(),
         "frozen/saves/cut.keblin",
@@ -227,7 +231,7 @@ fn migrate_says_what_would_become_of_each_value_and_writes_only_when_told() {
     );
 }
 
-/// A folder of saves of every version, cut off half-way: the second time does the rest and no more.
+/// A folder of saves of every version, cut off half-way: the second run does the rest and nothing else.
 #[test]
 fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     let folder = demo();
@@ -240,21 +244,19 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     }
     fs::write(saves.join("torn.keblin"), &of("v2_at_the_stake")[..300]).unwrap();
     let verified = keblin_in(folder.path(), &["verify", "players"]).out;
-    assert!(verified.contains("\n31 saves: 30 whole (20 of an earlier version), 1 damaged\n"), "{verified}");
+    assert!(verified.contains("\n31 saves: 30 intact (20 of an earlier version), 1 damaged\n"), "{verified}");
     assert_eq!(verified.matches("players/").count(), 1, "only the torn one is worth a line");
     let run = |args: &[&str]| keblin_in(folder.path(), &[&["migrate"], args].concat());
     let first: Vec<String> = (0..15).map(|number| format!("players/player_{number:02}.keblin")).collect();
     let first: Vec<&str> = ["--write"].into_iter().chain(first.iter().map(String::as_str)).collect();
-    assert!(
-        run(&first)
-            .out
-            .contains("version 3: 10 written, 5 of it already\nThe earlier saves are in folders `aside`")
-    );
+    assert!(run(&first).out.contains(
+        "version 3: 10 written, 5 already of this version\nThe earlier saves are in folders `aside`"
+    ));
     let ran = run(&["players"]);
     assert_eq!(ran.code, 1, "one is torn");
-    assert!(ran.out.contains("players/torn.keblin: left as it is: "), "{}", ran.out);
+    assert!(ran.out.contains("players/torn.keblin: left untouched: "), "{}", ran.out);
     assert!(
-        ran.out.contains("version 3: 10 would be brought to it, 20 of it already, 1 left as they are\n"),
+        ran.out.contains("version 3: 10 would be migrated, 20 already of this version, 1 left untouched\n"),
         "{}",
         ran.out
     );
@@ -263,10 +265,14 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     assert_eq!(lines.len(), 31);
     assert_eq!(lines.iter().filter(|line| line["written"] == true).count(), 10);
     assert_eq!(lines[30]["findings"][0]["severity"], "error");
-    assert!(run(&["--write", "players"]).out.ends_with("version 3: 30 of it already, 1 left as they are\n"));
+    assert!(
+        run(&["--write", "players"])
+            .out
+            .ends_with("version 3: 30 already of this version, 1 left untouched\n")
+    );
     assert_eq!(files_below(&saves.join("aside")).len(), 20, "each original once");
     assert_eq!(fs::read(saves.join("torn.keblin")).unwrap().len(), 300);
-    // One that cannot be written is told, and the others are.
+    // A file that cannot be written is reported, and the others are written.
     fs::write(saves.join("b_file.keblin"), of("v1_four_routes_done")).unwrap();
     fs::write(folder.path().join("elsewhere"), of("v1_four_routes_done")).unwrap();
     std::os::unix::fs::symlink(folder.path().join("elsewhere"), saves.join("a_file.keblin")).unwrap();
@@ -277,11 +283,15 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
         "{}",
         ran.err
     );
-    assert!(ran.out.contains("version 3: 1 written, 30 of it already, 1 left as they are\n"), "{}", ran.out);
+    assert!(
+        ran.out.contains("version 3: 1 written, 30 already of this version, 1 left untouched\n"),
+        "{}",
+        ran.out
+    );
     assert_eq!(fs::read(saves.join("a_file.keblin")).unwrap(), of("v1_four_routes_done"));
     fs::remove_file(saves.join("a_file.keblin")).unwrap();
     fs::rename(folder.path().join("elsewhere"), saves.join("a_file.keblin")).unwrap();
-    assert!(run(&["--write", "players"]).out.contains("version 3: 1 written, 31 of it already"));
+    assert!(run(&["--write", "players"]).out.contains("version 3: 1 written, 31 already of this version"));
     assert_eq!(files_below(&saves.join("aside")).len(), 22, "still each original once");
     fs::remove_dir_all(saves.join("aside")).unwrap();
     assert_eq!(keblin_in(folder.path(), &["verify", "players", "players/none.keblin"]).code, 2);
@@ -306,7 +316,7 @@ fn a_seal_needs_its_key_to_be_written_anew() {
         |args: &[&str]| keblin_in(folder.path(), &[&["migrate", "--write", "sealed.keblin"], args].concat());
     let ran = run(&[]);
     assert_eq!(ran.code, 1);
-    assert!(ran.out.contains("left as it is: it is sealed") && ran.out.contains("--key"), "{}", ran.out);
+    assert!(ran.out.contains("left untouched: it is sealed") && ran.out.contains("--key"), "{}", ran.out);
     let key = golden("seal.key");
     let ran = run(&["--key", key.to_str().unwrap()]);
     assert_eq!(ran.code, 0, "{}", ran.out);
@@ -314,7 +324,7 @@ fn a_seal_needs_its_key_to_be_written_anew() {
     assert!(verified.out.contains("and the seal"), "{}", verified.out);
 }
 
-/// What the tool cannot try is said and stops nothing; settings, which no sample holds, are tried all the same.
+/// The tool reports what it cannot try, and continues; settings, which samples do not have, are tried too.
 #[test]
 fn check_tries_settings_and_says_what_only_the_game_can_try() {
     let folder = tempfile::tempdir().unwrap();
@@ -337,7 +347,7 @@ fn check_tries_settings_and_says_what_only_the_game_can_try() {
     let ran = run(&["check"]);
     assert_eq!(ran.code, 0, "{}", ran.out);
     assert_fits(&ran.out);
-    let told = "  frozen/v1.keblin not tried: in the step to version 2 the game's own code makes\n      rank: open the save in the game\n";
+    let told = "  frozen/v1.keblin not tried: in the step to version 2, rank needs the game's\n      own code: open the save in the game\n";
     assert!(ran.out.contains(told), "{}", ran.out);
     let sample = &run(&["check", "--json"]).json()["samples"][0];
     assert_eq!((&sample["ok"], sample["left_to_game"].is_string()), (&true.into(), true));
@@ -346,7 +356,7 @@ fn check_tries_settings_and_says_what_only_the_game_can_try() {
     put("migrations/v2.toml", &format!("[fields.horn]\nmax = 1\nmisfit = \"refuse\"\n\n{of_code}"));
     let ran = run(&["check"]);
     assert_eq!(ran.code, 1);
-    assert!(ran.out.contains("error: settings of the device would be as declared:"), "{}", ran.out);
+    assert!(ran.out.contains("error: settings of the device would get their defaults:"), "{}", ran.out);
 }
 
 /// Killed at any moment, and started again until it is done: no save is lost or damaged, and every original is kept.
@@ -366,7 +376,7 @@ fn a_migration_that_is_killed_again_and_again_comes_to_its_end() {
         json.lines().filter(|line| line.contains("\"from\":3")).count()
     };
     let (mut kills, mut last, mut is_over) = (0, 0, false);
-    // Until one comes to its own end: it is the one that sweeps up what those before it have left.
+    // Until one run completes: it removes what the earlier ones have left.
     while !is_over {
         let mut child = Command::new(env!("CARGO_BIN_EXE_keblin"))
             .current_dir(folder.path())
@@ -374,7 +384,7 @@ fn a_migration_that_is_killed_again_and_again_comes_to_its_end() {
             .stdout(Stdio::null())
             .spawn()
             .unwrap();
-        // Longer each time, so that it comes to an end on any machine.
+        // Longer each time, so that it completes on any machine.
         std::thread::sleep(Duration::from_millis(5 + 7 * (kills % 9) + 3 * kills));
         is_over = child.try_wait().unwrap().is_some();
         child.kill().unwrap();

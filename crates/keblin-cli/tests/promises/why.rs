@@ -37,9 +37,9 @@ fn what_is_open_and_what_is_no_level_are_told_too() {
     let unknown = why(&["heron_hom"]);
     assert_eq!(unknown.code, 2);
     let flat = unknown.err.split_whitespace().collect::<Vec<_>>().join(" ");
-    assert!(flat.ends_with("no code of a finding; did you mean `heron_holm`?"), "{flat}");
+    assert!(flat.ends_with("or a finding code; did you mean `heron_holm`?"), "{flat}");
     let difficulty = why(&["reedgate", "--on", "nepa"]);
-    assert_eq!(difficulty.err, "keblin: no difficulty `nepa` is declared; did you mean `neap`?\n");
+    assert_eq!(difficulty.err, "keblin: `nepa` is not a declared difficulty; did you mean `neap`?\n");
 }
 
 #[test]

@@ -1,4 +1,4 @@
-//! What a name in a condition can ask.
+//! What a name in a condition refers to.
 
 use super::{ConditionError, Part};
 use crate::model::{At, FieldDef, MemberDef, Model};
@@ -7,62 +7,62 @@ use crate::text::name::nearest;
 use crate::value::Value;
 use crate::value::kind::{Holds, Ids, Kind};
 
-/// What a name asks.
+/// What a name refers to.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Asked {
-    /// A field's value; what `at` leaves open is the difficulty in question.
+    /// A field's value; an axis that `at` leaves open means the current difficulty.
     Field {
         /// The field, as a position in [`Model::fields`].
         field: usize,
-        /// The place on its axes, as far as the name says it.
+        /// The place on its axes, as far as the name gives it.
         at: At,
     },
     /// A member of a field's shape, or a part of its vector.
     Member {
         /// The field, as a position in [`Model::fields`].
         field: usize,
-        /// The place on its axes, as far as the name says it.
+        /// The place on its axes, as far as the name gives it.
         at: At,
-        /// The member, in declared order; of a vector x, y, z, w.
+        /// The member, in declared order; for a vector x, y, z, w.
         member: u16,
     },
     /// A level's fact.
     Fact {
         /// The level, as a position in [`Model::levels`].
         level: usize,
-        /// On which difficulty.
+        /// The difficulty.
         on: On,
-        /// Which fact.
+        /// The fact.
         fact: Fact,
     },
     /// The sum of a fact over all levels: stars, or how many are finished.
     Total {
-        /// Which fact.
+        /// The fact.
         fact: Fact,
-        /// On which difficulty.
+        /// The difficulty.
         on: On,
     },
-    /// Whether an unlock is given, as a position in [`Model::unlocks`].
+    /// Whether an unlock is unlocked, as a position in [`Model::unlocks`].
     Unlocked(usize),
     /// The phase: `"title"`, `"map"`, `"playing"`, `"down"` or `"over"`.
     Phase,
-    /// The id of the level being played or left half-way; null without one.
+    /// The id of the level that is being played or was left half-way; null without one.
     Level,
-    /// The id of the checkpoint reached last; null before one.
+    /// The id of the last checkpoint reached; null before one.
     Checkpoint,
     /// The id of the furthest level; null before any.
     Furthest,
-    /// The id of the difficulty of the run, or the one last chosen; null where none are declared.
+    /// The id of the difficulty of the run, or the one last chosen; null if none are declared.
     Difficulty,
     /// The time in play of the profile.
     Played,
 }
 
-/// The words that `phase` can be.
+/// The values of `phase`.
 pub const PHASES: [&str; 5] = ["title", "map", "playing", "down", "over"];
 
-/// Names that stand alone, for what the engine keeps by itself.
+/// Names that stand alone, for what the engine keeps.
 pub const ENGINE: [(&str, Asked); 6] = [
     ("phase", Asked::Phase),
     ("level", Asked::Level),
@@ -73,7 +73,7 @@ pub const ENGINE: [(&str, Asked); 6] = [
 ];
 
 impl Asked {
-    /// Whether the answer may be null.
+    /// Returns whether the value may be null.
     #[must_use]
     pub fn may_be_unset(&self, model: &Model) -> bool {
         match self {
@@ -89,7 +89,7 @@ impl Asked {
         }
     }
 
-    /// What the answer is; ids that the engine keeps are text.
+    /// Returns the type of the value; ids that the engine keeps are text.
     #[must_use]
     pub fn holds(&self, model: &Model) -> Holds {
         let kind = match self {
@@ -111,7 +111,8 @@ impl Asked {
     }
 }
 
-/// The list that a word's id is of; `None` for the phase, and for a checkpoint, which is one of its level.
+/// Returns the list that a word's id is from; `None` for the phase, and for a checkpoint, whose list depends on its
+/// level.
 pub(super) fn ids_of(word: Word) -> Option<Ids> {
     match word {
         Word::Level | Word::Furthest => Some(Ids::Levels),
@@ -123,12 +124,12 @@ pub(super) fn ids_of(word: Word) -> Option<Ids> {
 pub(super) fn difficulty_named(model: &Model, part: &Part) -> Result<usize, ConditionError> {
     model.difficulty_named(&part.word).ok_or_else(|| {
         let known = model.difficulties.iter().map(|difficulty| difficulty.as_str());
-        ConditionError::new(part.span.clone(), format!("no difficulty `{}` is declared", part.word))
+        ConditionError::new(part.span.clone(), format!("`{}` is not a declared difficulty", part.word))
             .meant(nearest(&part.word, known))
     })
 }
 
-/// The member of a field's shape; `None` for a part of a vector.
+/// Returns a member of a field's shape; `None` for a part of a vector.
 pub(super) fn member_of(model: &Model, field: usize, member: u16) -> Option<&MemberDef> {
     let Kind::Shape(shape) = model.fields.get(field)?.kind else { return None };
     model.shapes.get(usize::from(shape))?.members.get(usize::from(member))

@@ -1,5 +1,5 @@
-//! Types: what may stand where. Takes an expression, emits the operations of a program: every name is resolved, every
-//! operation's sides are of the types it takes, and what can end in an error is noted with its place.
+//! The type check. Takes an expression and emits the operations of a program: every name is resolved, the operands of
+//! each operation have the types it takes, and whatever can end in an error is noted with its place.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -18,13 +18,13 @@ use crate::value::kind::{Holds, Ids, Kind};
 /// The functions that can be called.
 const FUNCTIONS: [&str; 4] = ["duration", "least", "greatest", "size"];
 
-/// An operation that was emitted: its position, its type, and whether it may be unset.
+/// An emitted operation: its position, its type, and whether it may be unset.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Typed {
     pub(super) at: u32,
     pub(super) kind: Type,
     pub(super) may_be_unset: bool,
-    /// The list its ids are of, where it is an id or has ids in it.
+    /// The list of its ids, if it is an id or contains ids.
     pub(super) ids: Option<Ids>,
 }
 
@@ -39,7 +39,7 @@ pub(super) struct Compiler<'s> {
     pub(super) bool_cells: Vec<u32>,
     pub(super) can_fail: Option<(Range<usize>, Failing)>,
     pub(super) asks_in_question: Option<Range<usize>>,
-    /// Names that were asked for being set, where that decides.
+    /// The names that a guard has tested for null.
     pub(super) known_set: Vec<String>,
 }
 
@@ -75,7 +75,7 @@ impl<'s> Compiler<'s> {
         self.can_fail.get_or_insert((span.clone(), why));
     }
 
-    /// Emits an expression; its operation is the last one.
+    /// Emits an expression; its operation is the last one emitted.
     pub(super) fn expr(&mut self, expr: &Expr) -> Checked {
         match &expr.node {
             Node::Literal(value) => Ok(self.literal(value)),
@@ -101,7 +101,7 @@ impl<'s> Compiler<'s> {
         }
     }
 
-    /// A row of `&&` or `||`. Behind `x != null && …` or `x == null || …`, where it counts, `x` is set.
+    /// Emits a row of `&&` or `||`. After `x != null && …` or `x == null || …`, `x` is known to be set.
     fn row(
         &mut self,
         expr: &Expr,
@@ -136,18 +136,18 @@ impl<'s> Compiler<'s> {
                 self.texts.push(Arc::clone(text));
                 self.emit(Op::Text(small(self.texts.len() - 1)), Type::Text)
             }
-            // Nothing else can be written out.
+            // No other type has literals.
             _ => self.emit(Op::Null, Type::Null),
         }
     }
 
-    /// A list that stands alone: its items are written out and of one type.
+    /// Emits a list that does not follow `in`: its items are literals of one type.
     fn list(&mut self, items: &[Expr]) -> Checked {
         let mut values = Vec::new();
         let mut of: Option<Kind> = None;
         for item in items {
             let Node::Literal(value) = &item.node else {
-                return Err(ConditionError::new(item.span.clone(), "expected a value, written out"));
+                return Err(ConditionError::new(item.span.clone(), "expected a literal value"));
             };
             let kind = literal_kind(value).ok_or_else(|| mismatch(item, "a value", Type::Null))?;
             if of.is_some_and(|of| of != kind) {
@@ -168,7 +168,7 @@ impl<'s> Compiler<'s> {
         }
     }
 
-    /// An int or a time that is added or ordered.
+    /// Checks that an operand is an int or a time, which can be added and ordered.
     fn number(&mut self, expr: &Expr) -> Checked {
         let typed = self.expr(expr)?;
         if !matches!(typed.kind, Type::Int | Type::Time | Type::Float) {
@@ -180,10 +180,10 @@ impl<'s> Compiler<'s> {
         Ok(typed)
     }
 
-    /// Two sides of one type. Null goes with anything that may be compared with it.
+    /// Checks that two sides have one type. Null can be compared with any value that may be unset.
     fn same(&self, left: (&Expr, Typed), right: (&Expr, Typed)) -> Result<(), ConditionError> {
         let (a, b) = (left.1.kind, right.1.kind);
-        // A list of ids is written out as texts; the empty one is a list of anything.
+        // A list of ids is written as texts; an empty list fits any type.
         let goes_with = |a: Option<Kind>, b: Option<Kind>| match (a, b) {
             (None, _) | (_, None) => true,
             (Some(a), Some(b)) => Type::from(Holds::from(a)) == Type::from(Holds::from(b)),
@@ -209,7 +209,7 @@ impl<'s> Compiler<'s> {
         Ok(self.comparison(how, a, b))
     }
 
-    /// Emits a comparison, in one step where a number that is read is ordered against one written out.
+    /// Emits a comparison; ordering a number that is read against a literal is one operation.
     fn comparison(&mut self, how: Comparison, left: Typed, right: Typed) -> Typed {
         let floats = how.is_order() && left.kind == Type::Float;
         let op = if floats { Op::CompareFloats } else { Op::Compare };
@@ -225,7 +225,7 @@ impl<'s> Compiler<'s> {
         self.emit(fused, Type::Bool)
     }
 
-    /// An id that is held against a text must be able to be that text, and so must the items of a list.
+    /// Checks that a text compared with an id, or with items of a list of ids, is one of the possible ids.
     fn known_id(&self, id: Typed, text: &Expr) -> Result<(), ConditionError> {
         if let Node::List(items) = &text.node {
             return items.iter().try_for_each(|item| self.known_id(id, item));
@@ -233,19 +233,19 @@ impl<'s> Compiler<'s> {
         let Node::Literal(Value::Text(found)) = &text.node else { return Ok(()) };
         let (what, known): (_, Vec<String>) = match (self.ops.get(id.at as usize), id.ids) {
             (Some(Op::Load(Load::Word(Word::Phase))), _) => {
-                ("phase", names::PHASES.map(str::to_string).into())
+                ("a phase", names::PHASES.map(str::to_string).into())
             }
             (Some(Op::Load(Load::Word(Word::Checkpoint))), _) => {
                 let all = self.model.levels.iter().flat_map(|level| &level.checkpoints);
-                ("checkpoint", all.map(ToString::to_string).collect())
+                ("the id of a declared checkpoint", all.map(ToString::to_string).collect())
             }
             (_, Some(ids)) => {
                 let what = match ids {
-                    Ids::Levels => "level",
-                    Ids::Difficulties => "difficulty",
-                    Ids::Unlocks => "unlock",
-                    Ids::Checkpoints => "checkpoint",
-                    Ids::List(_) => "item",
+                    Ids::Levels => "the id of a declared level",
+                    Ids::Difficulties => "the id of a declared difficulty",
+                    Ids::Unlocks => "the id of a declared unlock",
+                    Ids::Checkpoints => "the id of a declared checkpoint",
+                    Ids::List(_) => "an item of this list",
                 };
                 (what, self.model.id_texts(ids).collect())
             }
@@ -255,7 +255,7 @@ impl<'s> Compiler<'s> {
             return Ok(());
         }
         let nearest = nearest(found, known.iter().map(String::as_str));
-        Err(ConditionError::new(text.span.clone(), format!("there is no {what} `{found}`")).meant(nearest))
+        Err(ConditionError::new(text.span.clone(), format!("`{found}` is not {what}")).meant(nearest))
     }
 
     fn arithmetic(&mut self, how: Arithmetic, left: &Expr, right: &Expr) -> Checked {
@@ -264,7 +264,7 @@ impl<'s> Compiler<'s> {
         let floats = (a.kind, b.kind) == (Type::Float, Type::Float) && how != Arithmetic::Remainder;
         if !is_sum && !floats && (a.kind, b.kind) != (Type::Int, Type::Int) {
             let (wrong, kind) = if a.kind == Type::Int { (right, b.kind) } else { (left, a.kind) };
-            return Err(mismatch(wrong, &format!("a whole number beside `{}`", how.sign()), kind));
+            return Err(mismatch(wrong, &format!("a whole number next to `{}`", how.sign()), kind));
         }
         self.same((left, a), (right, b))?;
         let divides = matches!(how, Arithmetic::Divide | Arithmetic::Remainder);
@@ -283,7 +283,7 @@ impl<'s> Compiler<'s> {
         })
     }
 
-    /// Emits an addition, as one sum where what is added up is only read.
+    /// Emits an addition; terms that are only read become one sum.
     fn sum(&mut self, left: Typed, right: Typed) -> Typed {
         let op = |typed: Typed| self.ops.get(typed.at as usize).copied();
         let end = small(self.sums.len());
@@ -349,7 +349,7 @@ impl<'s> Compiler<'s> {
                         .map_err(|fault| ConditionError::new(one.span.clone(), format!("{fault}")))?;
                     Ok(self.emit(Op::Int(time.as_nanos()), Type::Time))
                 }
-                _ => Err(ConditionError::new(one.span.clone(), "expected a text such as '90s', written out")),
+                _ => Err(ConditionError::new(one.span.clone(), "expected a literal text such as '90s'")),
             },
             ("size", [one]) => match self.expr(one)? {
                 Typed { kind: Type::Text | Type::List(_) | Type::Items(_), at, may_be_unset, .. } => {
@@ -374,7 +374,7 @@ impl<'s> Compiler<'s> {
             ("least" | "greatest", _) => Err(count(expr, name, "two values", arguments.len())),
             ("duration" | "size", _) => Err(count(expr, name, "one value", arguments.len())),
             (other, _) => {
-                let error = ConditionError::new(name.span.clone(), format!("there is no function `{other}`"));
+                let error = ConditionError::new(name.span.clone(), format!("`{other}` is not a function"));
                 Err(error.instead(match nearest(other, FUNCTIONS) {
                     Some(nearest) => format!("did you mean `{nearest}`?"),
                     None => format!("known: {}", FUNCTIONS.join(", ")),

@@ -1,4 +1,4 @@
-//! From the text of a condition to a program.
+//! Compiles the text of a condition to a program.
 
 use std::sync::Arc;
 
@@ -12,7 +12,7 @@ impl Program {
     /// Parses and checks a condition: an expression that is true or false.
     ///
     /// # Errors
-    /// [`ConditionError`] for the first fault found, with its place, what was expected and what was found.
+    /// [`ConditionError`] for the first mistake, with its place, what was expected and what was found.
     pub fn compile(model: &Model, source: &str) -> Result<Program, ConditionError> {
         let (program, kind) = Program::compile_any(model, source)?;
         match kind {
@@ -32,7 +32,7 @@ impl Program {
         Program::of_expr(model, source, &parse(source)?)
     }
 
-    /// Checks an expression that is parsed already, or a part of one.
+    /// Compiles an expression, or part of one, that is already parsed.
     ///
     /// # Errors
     /// As [`Program::compile`].

@@ -1,12 +1,12 @@
-//! What expressions look like: rows of `&&`, values that are written out.
+//! Shapes of expressions that the compiler recognises: rows of `&&`, literals.
 
 use super::parse::{Expr, Node};
 use crate::program::Comparison;
 use crate::value::Value;
 use crate::value::kind::Kind;
 
-/// The least and the most number that an order with a number written out lets hold; `None` for what is no order. A
-/// range without numbers in it, such as below the least there is, has its ends crossed.
+/// Returns the smallest and largest number that satisfy a comparison with a literal; `None` if the comparison is not
+/// an order. The ends of an empty range, such as below the smallest number, are crossed.
 pub(super) fn within(how: Comparison, with: i64) -> Option<(i64, i64)> {
     let nothing = (i64::MAX, i64::MIN);
     Some(match how {
@@ -18,7 +18,7 @@ pub(super) fn within(how: Comparison, with: i64) -> Option<(i64, i64)> {
     })
 }
 
-/// The sides of a row of one operator, `&&` or `||`, from the left.
+/// Returns the sides of a row of one operator, `&&` or `||`, from the left.
 pub(super) fn sides(expr: &Expr) -> Vec<&Expr> {
     let (mut sides, mut rest) = (Vec::new(), expr);
     while let (Node::And(left, right), Node::And(..)) | (Node::Or(left, right), Node::Or(..)) =
@@ -32,7 +32,7 @@ pub(super) fn sides(expr: &Expr) -> Vec<&Expr> {
     sides
 }
 
-/// The kind of a value that is written out; `None` for null.
+/// Returns the type of a literal; `None` for null.
 pub(super) fn literal_kind(value: &Value) -> Option<Kind> {
     match value {
         Value::Bool(_) => Some(Kind::Bool),

@@ -1,10 +1,10 @@
-//! Guards: what is known to be set on the other side of `x != null && …` or `x == null || …`.
+//! Guards: what is known to be set on the right side of `x != null && …` or `x == null || …`.
 
 use super::parse::{Expr, Node, Part};
 use crate::program::Comparison;
 use crate::value::Value;
 
-/// Adds the names that a guard asks for; each side of its own `&&` (or `||`) is one.
+/// Adds the names that a guard tests for null; each side of its own `&&` (or `||`) is a guard too.
 pub(super) fn guarded_names(guard: &Expr, asks: Comparison, known: &mut Vec<String>) {
     match (&guard.node, asks) {
         (Node::And(left, right), Comparison::NotEqual) | (Node::Or(left, right), Comparison::Equal) => {
@@ -22,7 +22,7 @@ pub(super) fn guarded_names(guard: &Expr, asks: Comparison, known: &mut Vec<Stri
     }
 }
 
-/// A name as it is written.
+/// Returns a name as it is written.
 pub(super) fn dotted(path: &[Part]) -> String {
     path.iter().map(|part| part.word.as_str()).collect::<Vec<_>>().join(".")
 }

@@ -1,4 +1,4 @@
-//! From the text of a condition to tokens, each with its range of bytes.
+//! Splits the text of a condition into tokens, each with its range of bytes.
 
 use std::ops::Range;
 
@@ -8,7 +8,7 @@ use crate::value::Float;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Token {
     Word(String),
-    /// Without its sign, so that the least number of 64 bits can be written.
+    /// Without its sign, so that the smallest 64-bit number can be written.
     Int(u64),
     Float(Float),
     Text(String),
@@ -17,7 +17,7 @@ pub(super) enum Token {
 }
 
 impl Token {
-    /// As complaints show it.
+    /// Returns the token as error messages show it.
     pub(super) fn found(&self) -> String {
         match self {
             Token::Word(word) => format!("`{word}`"),
@@ -36,13 +36,13 @@ pub(super) struct Lexeme {
     pub(super) span: Range<usize>,
 }
 
-/// Signs, longer ones first.
+/// The signs, longer ones first.
 const SIGNS: [&str; 22] = [
     "==", "!=", "<=", ">=", "&&", "||", "<", ">", "!", "?", ":", ".", ",", "(", ")", "[", "]", "+", "-", "*",
     "/", "%",
 ];
 
-/// Tokens up to and with one [`Token::End`].
+/// Returns all tokens, ending with one [`Token::End`].
 pub(super) fn lex(text: &str) -> Result<Vec<Lexeme>, ConditionError> {
     let mut lexemes = Vec::new();
     let mut at = 0;
@@ -69,7 +69,7 @@ fn word(rest: &str) -> (Token, usize) {
     (Token::Word(rest.get(..len).unwrap_or_default().to_string()), len)
 }
 
-/// `31`, or with a fraction or an exponent `0.5`, `1e-3`.
+/// Reads `31`, or with a fraction or an exponent `0.5`, `1e-3`.
 fn number(rest: &str, at: usize) -> Result<(Token, usize), ConditionError> {
     let mut before = ' ';
     let belongs = |c: &char| {

@@ -1,4 +1,4 @@
-//! Names: what is loaded for each, and what that reads, so that a change of it is a reason to ask again.
+//! Emits the operations that load names, and notes what each reads, so that a change of it re-evaluates the rule.
 
 use super::ConditionError;
 use super::asked::ids_of;

@@ -1,12 +1,11 @@
-//! Conditions: a subset of the syntax and meaning of the open Common Expression Language.
+//! Conditions: a subset of the open Common Expression Language.
 //!
 //! ```text
 //! text ──► lex ──► tokens ──► parse ──► Expr ──► check (against the schema) ──► Program ──► evaluate
 //! ```
 //!
-//! Every name is resolved, every type and index checked before anything is evaluated; a program is evaluated without
-//! allocating, without loops, and without overflow or division by zero that would go unnoticed. `docs/conditions.md`
-//! lists every production and every name.
+//! Every name is resolved and every type checked before anything is evaluated. Evaluating a program does not allocate
+//! or loop, and reports overflow and division by zero. `docs/conditions.md` lists every production and every name.
 //!
 //! ```
 //! use keblin_schema::condition::{Program, Val};
@@ -33,31 +32,31 @@ mod lex;
 /// Expressions.
 mod parse;
 
-/// What the names in conditions stand for.
+/// What the names in conditions refer to.
 pub mod names;
 
-/// What a name can ask.
+/// What a name refers to.
 mod asked;
 
-/// The parts behind a field's name.
+/// The parts after a field's name.
 mod parts;
 
-/// Types: what may stand where.
+/// The type check.
 mod check;
 
-/// What is put into one operation.
+/// Shapes of expressions that become one operation.
 mod fuse;
 
-/// What names load.
+/// Loading names.
 mod load;
 
-/// From the text to a program.
+/// Compiling a text to a program.
 mod compile;
 
-/// Conditions taken apart, so that what is missing can be told.
+/// Conditions split at `&&`, so that missing parts can be reported.
 mod rule;
 
-/// What is known to be set behind a guard.
+/// What is known to be set after a guard.
 mod guards;
 
 pub use crate::program::{
@@ -68,21 +67,21 @@ pub use parse::{Expr, Node, Part, parse};
 use std::fmt;
 use std::ops::Range;
 
-/// The longest condition, in bytes.
+/// The largest length of a condition, in bytes.
 pub const MAX_CONDITION_BYTES: usize = 4096;
 
 /// How deep expressions may be nested.
 pub const MAX_CONDITION_DEPTH: usize = 48;
 
-/// Why a text is not a condition, or asks what cannot be asked.
+/// Why a text is not a valid condition.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ConditionError {
-    /// Where: a range of bytes in the condition.
+    /// The place: a range of bytes in the condition.
     pub span: Range<usize>,
     /// What is wrong, as a sentence without a full stop.
     pub message: String,
-    /// What to write instead, where that is known.
+    /// What to write instead, if that is known.
     pub instead: Option<String>,
 }
 

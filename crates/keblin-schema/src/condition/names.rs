@@ -1,7 +1,7 @@
-//! What the names in conditions stand for: fields, level facts, and what the engine keeps by itself.
+//! What the names in conditions refer to: fields, level facts, and what the engine keeps.
 //!
-//! Where facts or fields are kept apart for each difficulty, a name without one means the difficulty in question:
-//! that of the run, or the one last chosen.
+//! If facts or fields are kept per difficulty, a name without a difficulty means the current one: that of the run, or
+//! the one last chosen.
 
 use super::asked::difficulty_named;
 pub use super::asked::{Asked, ENGINE, PHASES};
@@ -28,7 +28,7 @@ pub fn named(model: &Model, text: &str) -> Result<Asked, ConditionError> {
 /// Resolves a name made of parts against a schema.
 ///
 /// # Errors
-/// [`ConditionError`] at the part that is not known there, with the nearest one that is.
+/// [`ConditionError`] at the first unknown part, with the nearest known name.
 pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
     match path {
         [only] => alone(model, only),
@@ -36,7 +36,7 @@ pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
         [first, rest @ ..] if first.word == "totals" => total(model, first, rest),
         [first, unlock] if first.word == "unlocked" => {
             let known = || model.unlocks.iter().map(|unlock| unlock.name.as_str());
-            let missing = format!("no unlock `{}` is declared", unlock.word);
+            let missing = format!("`{}` is not a declared unlock", unlock.word);
             let missing =
                 || ConditionError::new(unlock.span.clone(), missing).meant(nearest(&unlock.word, known()));
             model.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
@@ -54,7 +54,7 @@ fn alone(model: &Model, part: &Part) -> Result<Asked, ConditionError> {
     }
     match model.field_named(&part.word) {
         Some((_, def)) if def.per.contains(&Axis::Level) => {
-            let message = format!("`{}` has one value for each level", part.word);
+            let message = format!("`{}` has one value per level", part.word);
             let instead = format!("write `levels.LEVEL.{}`", part.word);
             Err(ConditionError { instead: Some(instead), ..ConditionError::new(part.span.clone(), message) })
         }
@@ -63,7 +63,7 @@ fn alone(model: &Model, part: &Part) -> Result<Asked, ConditionError> {
             let fields = model.fields.iter().map(|field| field.name.as_str());
             let known =
                 fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels", "totals", "unlocked"]);
-            Err(ConditionError::new(part.span.clone(), format!("no field `{}` is declared", part.word))
+            Err(ConditionError::new(part.span.clone(), format!("`{}` is not a declared field", part.word))
                 .meant(nearest(&part.word, known)))
         }
     }
@@ -72,7 +72,7 @@ fn alone(model: &Model, part: &Part) -> Result<Asked, ConditionError> {
 fn of_level(model: &Model, level: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
     let level_index = model.level_named(&level.word).ok_or_else(|| {
         let known = model.levels.iter().map(|level| level.name.as_str());
-        ConditionError::new(level.span.clone(), format!("no level `{}` is declared", level.word))
+        ConditionError::new(level.span.clone(), format!("`{}` is not a declared level", level.word))
             .meant(nearest(&level.word, known))
     })?;
     let kept = |part: &Part| {
@@ -85,7 +85,7 @@ fn of_level(model: &Model, level: &Part, rest: &[Part]) -> Result<Asked, Conditi
         [difficulty, what, items @ ..] if difficulty.word == "any" => (On::Any, what, items),
         [difficulty, what, items @ ..] => (On::One(difficulty_named(model, difficulty)?), what, items),
         _ => {
-            let message = "expected what is asked of the level, such as `.finished`, but found the end";
+            let message = "expected a property of the level, such as `.finished`, but found the end";
             return Err(ConditionError::new(level.span.clone(), message));
         }
     };
@@ -100,22 +100,22 @@ fn of_level(model: &Model, level: &Part, rest: &[Part]) -> Result<Asked, Conditi
     }
 }
 
-/// Whether a fact can be asked on a difficulty. Where facts are not kept apart there is nothing to choose.
+/// Checks that a fact can be read on a difficulty. If facts are not kept per difficulty there is nothing to choose.
 fn fact_on(model: &Model, what: &Part, fact: Fact, on: On) -> Result<On, ConditionError> {
     let message = match on {
         On::Any if !matches!(fact, Fact::Finished | Fact::Stars) => {
-            format!("`{}` is counted for each difficulty, so `any` has no answer", what.word)
+            format!("`{}` is counted per difficulty, so `any` is not clear", what.word)
         }
         On::One(_) if !model.level_facts_per_difficulty => {
-            format!("`{}` is not kept apart for each difficulty", what.word)
+            format!("`{}` is not kept per difficulty", what.word)
         }
         on => return Ok(on),
     };
     Err(ConditionError::new(what.span.clone(), message)
-        .instead("leave the difficulty out, or name one that is kept"))
+        .instead("leave the difficulty out, or name a fact that is kept per difficulty"))
 }
 
-/// A field that has one value for each level, with the parts behind it.
+/// Resolves a field that has one value per level, with the parts after it.
 fn field_of_level(
     model: &Model,
     level: usize,
@@ -126,27 +126,26 @@ fn field_of_level(
     match model.field_named(&what.word).filter(|(_, def)| per_level(def)) {
         Some((field, def)) if on == On::InQuestion || def.per.contains(&Axis::Difficulty) => match on {
             On::Any => {
-                let message =
-                    format!("`{}` has one value for each difficulty, so `any` has no answer", what.word);
+                let message = format!("`{}` has one value per difficulty, so `any` is not clear", what.word);
                 Err(ConditionError::new(what.span.clone(), message).instead("name a difficulty"))
             }
             on => asked_of(model, (field, def), what, At::level(Some(level), on.one()), items),
         },
         Some((_, def)) => {
-            let message = format!("`{}` does not have one value for each difficulty", def.name);
+            let message = format!("`{}` does not have one value per difficulty", def.name);
             Err(ConditionError::new(what.span.clone(), message).instead("leave the difficulty out"))
         }
         None => {
             let fields =
                 model.fields.iter().filter(|field| per_level(field)).map(|field| field.name.as_str());
             let known = Fact::ALL.iter().map(|fact| fact.as_str()).chain(fields);
-            let message = format!("`{}` is nothing that is kept for each level", what.word);
+            let message = format!("`{}` is not kept per level", what.word);
             Err(ConditionError::new(what.span.clone(), message).meant(nearest(&what.word, known)))
         }
     }
 }
 
-/// `totals.stars`, `totals.neap.stars`, `totals.all.stars`, and the same of `finished`.
+/// Resolves `totals.stars`, `totals.neap.stars`, `totals.all.stars`, and the same for `finished`.
 fn total(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
     let (on, what) = match rest {
         [what] => (On::InQuestion, what),
@@ -160,7 +159,7 @@ fn total(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionE
     };
     let fact = [Fact::Stars, Fact::Finished].into_iter().find(|fact| fact.as_str() == what.word);
     let fact = fact.ok_or_else(|| {
-        ConditionError::new(what.span.clone(), format!("there is no total of `{}`", what.word))
+        ConditionError::new(what.span.clone(), format!("`{}` does not have a total", what.word))
             .meant(nearest(&what.word, ["stars", "finished"]).or(Some("stars")))
     })?;
     fact_on(model, what, fact, on).map(|on| Asked::Total { fact, on })

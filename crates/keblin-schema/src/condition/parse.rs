@@ -1,4 +1,4 @@
-//! From tokens to an expression. Grammar, in the notation of the standard it is a subset of:
+//! Parses tokens to an expression. The grammar, in the notation of the standard it is a subset of:
 //!
 //! ```text
 //! Expr           = ConditionalOr [ "?" ConditionalOr ":" Expr ] ;
@@ -28,17 +28,17 @@ use crate::value::Value;
 pub struct Part {
     /// The word.
     pub word: String,
-    /// Where it stands: a range of bytes in the condition.
+    /// The place: a range of bytes in the condition.
     pub span: Range<usize>,
 }
 
-/// An expression and where it stands.
+/// An expression and its place.
 #[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Expr {
     /// What it is.
     pub node: Node,
-    /// Where it stands: a range of bytes in the condition.
+    /// The place: a range of bytes in the condition.
     pub span: Range<usize>,
 }
 
@@ -47,7 +47,7 @@ pub struct Expr {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Node {
-    /// A value written out; `null` is unset.
+    /// A literal value; `null` is unset.
     Literal(Value),
     /// A name made of parts.
     Path(Vec<Part>),
@@ -59,9 +59,9 @@ pub enum Node {
     And(Box<Expr>, Box<Expr>),
     /// `a || b`
     Or(Box<Expr>, Box<Expr>),
-    /// `a == b` and the like
+    /// `a == b` and the other comparisons
     Compare(Comparison, Box<Expr>, Box<Expr>),
-    /// `a + b` and the like
+    /// `a + b` and the other calculations
     Arithmetic(Arithmetic, Box<Expr>, Box<Expr>),
     /// `[a, b]`
     List(Vec<Expr>),
@@ -69,14 +69,14 @@ pub enum Node {
     In(Box<Expr>, Box<Expr>),
     /// `a ? b : c`
     Choose(Box<Expr>, Box<Expr>, Box<Expr>),
-    /// `least(a, b)` and the like
+    /// `least(a, b)` and the other functions
     Call(Part, Vec<Expr>),
 }
 
 /// Parses a condition.
 ///
 /// # Errors
-/// [`ConditionError`] for the first fault from the left, with what was expected there and what was found.
+/// [`ConditionError`] for the first mistake from the left, with what was expected there and what was found.
 #[doc(hidden)]
 pub fn parse(text: &str) -> Result<Expr, ConditionError> {
     if text.len() > MAX_CONDITION_BYTES {
@@ -125,12 +125,12 @@ impl Parser {
         }
     }
 
-    /// One of some signs, if it comes next.
+    /// Returns the meaning of one of some signs, if it comes next.
     fn one_of<T: Copy>(&mut self, signs: &[(&str, T)]) -> Option<T> {
         signs.iter().find(|(sign, _)| self.skip(sign)).map(|(_, found)| *found)
     }
 
-    /// Every nesting goes through here, so that a deep text cannot exhaust the stack.
+    /// All nesting goes through here, so that a deep text cannot exhaust the stack.
     fn deeper(&mut self, parse: impl FnOnce(&mut Parser) -> Parsed) -> Parsed {
         if self.depth == MAX_CONDITION_DEPTH {
             let here = self.take();
@@ -157,7 +157,7 @@ impl Parser {
         })
     }
 
-    /// A row of operators of one rank, grouped from the left. The row is as deep as it is long when it is evaluated.
+    /// Parses a row of operators of one rank, grouped from the left. Its depth at evaluation is its length.
     fn row<T: Copy>(
         &mut self,
         signs: &[(&str, T)],
@@ -194,7 +194,7 @@ impl Parser {
             let right = self.sum()?;
             let chained = self.lexemes.get(self.at).cloned();
             if let (Some(_), Some(next)) = (self.one_of(&Comparison::ALL), chained) {
-                let error = ConditionError::new(next.span, "two comparisons in a row compare a yes or no");
+                let error = ConditionError::new(next.span, "comparisons cannot be chained");
                 return Err(error.instead("write `a < b && b < c`"));
             }
             let span = left.span.start..right.span.end;
@@ -297,7 +297,7 @@ impl Parser {
         Ok(Expr { node: Node::Path(parts), span: start..end })
     }
 
-    /// Expressions up to a closing sign, and where that ends.
+    /// Parses expressions up to a closing sign, and returns where that ends.
     fn list(&mut self, close: &str) -> Result<(Vec<Expr>, usize), ConditionError> {
         let mut list = vec![self.expr()?];
         while self.skip(",") {

@@ -1,4 +1,4 @@
-//! The parts behind a field's name: the difficulty and the items that its axes ask for, and a member of what it holds.
+//! The parts after a field's name: the difficulty and items for its axes, and a member of its value.
 
 use super::asked::{Asked, difficulty_named};
 use super::{ConditionError, Part};
@@ -6,7 +6,7 @@ use crate::model::{At, Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
 use crate::value::kind::Kind;
 
-/// The names of the members of what a field holds; empty for what has none.
+/// Returns the names of the members of a type; empty if it has none.
 fn members(model: &Model, kind: Kind) -> Vec<&str> {
     match kind {
         Kind::Shape(shape) => {
@@ -20,7 +20,7 @@ fn members(model: &Model, kind: Kind) -> Vec<&str> {
     }
 }
 
-/// A field, or, where its name is followed by one part more than it has axes, a member of what it holds.
+/// Resolves a field, or a member if the name has one part more than the field has axes.
 pub(super) fn asked_of(
     model: &Model,
     (field, def): (usize, &FieldDef),
@@ -35,7 +35,7 @@ pub(super) fn asked_of(
             let known = members(model, def.kind);
             let member =
                 known.iter().position(|known| *known == last.word).and_then(|at| u16::try_from(at).ok());
-            let missing = format!("`{}` has no member `{}`", def.name, last.word);
+            let missing = format!("`{}` does not have a member `{}`", def.name, last.word);
             let missing = || {
                 ConditionError::new(last.span.clone(), missing)
                     .meant(nearest(&last.word, known.iter().copied()))
@@ -46,12 +46,12 @@ pub(super) fn asked_of(
     }
 }
 
-/// Whether a name alone is a field whose places are named by the parts that follow.
+/// Returns whether a name is a field whose places are named by the parts after it.
 pub(super) fn has_parts(model: &Model, part: &Part) -> bool {
     model.field_named(&part.word).is_some_and(|(_, field)| !field.per.contains(&Axis::Level))
 }
 
-/// `best_draught.neap`, `worn.wick`, `worn.neap.wick`: a field's places without a level.
+/// Resolves `best_draught.neap`, `worn.wick`, `worn.neap.wick`: places of a field without a level.
 pub(super) fn of_field(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
     let (field, def) = model.field_named(&first.word).ok_or_else(|| {
         ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
@@ -69,8 +69,8 @@ pub(super) fn of_field(model: &Model, first: &Part, rest: &[Part]) -> Result<Ask
     asked_of(model, (field, def), first, At::level(None, difficulty), items)
 }
 
-/// Whether the first part behind a field's name is a difficulty: there is one part too many for anything else, or it is
-/// one by its name.
+/// Returns whether the first part after a field's name is a difficulty: by its name, or because there is one part too
+/// many for anything else.
 fn difficulty_is_named(model: &Model, def: &FieldDef, found: usize, parts: usize, first: &Part) -> bool {
     found > parts || (found > lists_of(def).count() && model.difficulty_named(&first.word).is_some())
 }
@@ -79,7 +79,7 @@ fn lists_of(def: &FieldDef) -> impl Iterator<Item = u16> {
     def.per.iter().filter_map(|axis| if let Axis::List(list) = axis { Some(*list) } else { None })
 }
 
-/// The items that parts behind a field's name stand for: one for each of its axes that is a list.
+/// Resolves the items that the parts after a field's name refer to: one for each axis that is a list.
 fn items_named(
     model: &Model,
     def: &FieldDef,
@@ -92,7 +92,7 @@ fn items_named(
         let axis = Axis::List(list);
         let list = model.axis_name(axis);
         let part = parts.next().ok_or_else(|| {
-            let message = format!("`{}` has one value for each of `{list}`", def.name);
+            let message = format!("`{}` has one value per item of `{list}`", def.name);
             let first = model.axis_id(axis, 0).map_or("ITEM", Name::as_str);
             ConditionError::new(name.span.clone(), message).instead(format!("write `{}.{first}`", def.name))
         })?;
@@ -100,7 +100,7 @@ fn items_named(
         *item = found.and_then(|index| u16::try_from(index).ok());
         if item.is_none() {
             let known = model.axis_ids(axis).map(Name::as_str);
-            let message = format!("`{list}` has no item `{}`", part.word);
+            let message = format!("`{list}` does not have an item `{}`", part.word);
             return Err(ConditionError::new(part.span.clone(), message).meant(nearest(&part.word, known)));
         }
     }

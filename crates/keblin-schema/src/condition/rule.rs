@@ -1,4 +1,4 @@
-//! A condition taken apart at its `&&`, so that what is missing can be told part by part.
+//! A condition split at its `&&`, so that the missing parts can be reported one by one.
 
 use super::names::{Asked, resolve};
 use super::{ConditionError, Expr, Node, parse};

@@ -1,4 +1,4 @@
-//! From the text of a declaration to a model, or to everything that is wrong with it.
+//! From the text of a declaration to a model, or to all its mistakes.
 //!
 //! ```text
 //! text ──► parse ──► Declarations, each with its place ──► check ──► Model
@@ -7,7 +7,7 @@
 /// From text to declarations, each with its place.
 pub(crate) mod parse;
 
-/// From declarations to a model: every name resolved, every rule that spans two places.
+/// From declarations to a model: resolves every name, and checks every rule that spans two places.
 pub(crate) mod check;
 
 use std::collections::HashSet;
@@ -18,7 +18,7 @@ use crate::text::source::Source;
 use crate::value::Value;
 use crate::value::kind::Holds;
 
-/// A model and what was found in its declaration that is not an error.
+/// A model, with the warnings and hints about its declaration.
 #[derive(Clone, Debug)]
 pub(crate) struct Declared {
     /// The model.
@@ -34,7 +34,8 @@ pub(crate) struct Declared {
 pub struct Unnamed(Vec<(usize, Finding)>);
 
 impl Declared {
-    /// Parses and checks a declaration by itself. `source_name` is what complaints call the text, as a rule its path.
+    /// Parses and checks a declaration on its own. `source_name` is the name of the text in messages, usually its
+    /// path.
     ///
     /// # Errors
     /// All [`Findings`], if at least one of them is an error.
@@ -53,7 +54,7 @@ impl Declared {
 }
 
 impl Unnamed {
-    /// The findings of a model, with a hint for each of these that none of some other texts names either.
+    /// Returns the findings, with a hint for each field that none of some other texts names either.
     #[must_use]
     pub fn beside<'t>(
         &self,
@@ -73,7 +74,7 @@ impl Unnamed {
 }
 
 impl Model {
-    /// A value as a declaration would write it: `["F-04"]`, `{ lit = true }`, `"90s"`.
+    /// Reads a value as a declaration writes it: `["F-04"]`, `{ lit = true }`, `"90s"`.
     ///
     /// # Errors
     /// What is wrong with the text, as a sentence without a full stop.

@@ -1,4 +1,4 @@
-//! Places on the axes of a field, as handles that were looked up name them.
+//! Places on the axes of a field, for handles that were looked up.
 
 use std::marker::PhantomData;
 
@@ -6,7 +6,7 @@ use super::{Difficulty, Field, Item, Level};
 use crate::model::{Axis, MAX_AXES};
 
 crate::words! {
-    /// What a handle stands for on an axis.
+    /// The kind of an axis.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     pub enum Along {
         /// A level.
@@ -18,13 +18,13 @@ crate::words! {
     }
 }
 
-/// A handle that is a place on one axis: a [`Level`], a [`Difficulty`] or an [`Item`].
+/// A handle that is a position on one axis: a [`Level`], a [`Difficulty`] or an [`Item`].
 pub trait OnAxis: Copy {
-    /// On which kind of axis.
+    /// The kind of axis.
     const ALONG: Along;
     /// The axis itself.
     fn axis(self) -> Axis;
-    /// The position on it.
+    /// The position on the axis.
     fn position(self) -> u16;
 }
 
@@ -58,15 +58,15 @@ impl OnAxis for Item {
     }
 }
 
-/// One step along an axis: which, and how far.
+/// A position on an axis.
 type Step = (Axis, u16);
 
-/// The place on a field's axes, as the types of handles: a level, a difficulty or an item, or several of them in the
-/// declared order of the axes.
+/// A place on a field's axes: a level, a difficulty or an item, or a tuple of these in the declared order of the
+/// axes.
 pub trait OnAxes: Copy {
-    /// The axes, outermost first.
+    /// The kinds of the axes, outermost first.
     const ALONG: &'static [Along];
-    /// The place itself.
+    /// The positions on the axes.
     fn steps(self) -> [Option<Step>; MAX_AXES];
 }
 
@@ -103,29 +103,30 @@ impl<A: OnAxis, B: OnAxis, C: OnAxis, D: OnAxis> OnAxes for (A, B, C, D) {
     }
 }
 
-/// A field with one value for each place `P`.
+/// A looked-up field with one value for each place `P`. Call [`at`](FieldPer::at) for the field at one place. The
+/// compiled names of a game use [`PerField`](crate::PerField) instead.
 #[derive(Clone, Copy, Debug)]
 pub struct FieldPer<T, P> {
     pub(crate) first: u32,
     /// The axes with their lengths, outermost first.
     pub(crate) axes: [Option<(Axis, u16)>; MAX_AXES],
-    /// How many cells each place has: those of its table of best values.
+    /// The number of cells per place: the size of its table of best values.
     pub(crate) seats: u32,
     pub(crate) tag: u32,
     pub(crate) of: PhantomData<fn(P) -> T>,
 }
 
 impl<T, P: OnAxes> FieldPer<T, P> {
-    /// The value at one place.
+    /// Returns the field at one place.
     ///
     /// # Panics
-    /// If the place lies outside the field's axes: an item of another list, or a handle of another schema.
+    /// If the place is not on the field's axes: an item of another list, or a handle of another schema.
     #[must_use]
     pub fn at(self, place: P) -> Field<T> {
         let mut offset = 0;
         for (axis, step) in self.axes.iter().flatten().zip(place.steps().iter().flatten()) {
             let ((axis, len), (along, index)) = (*axis, *step);
-            assert!(axis == along && index < len, "a place was used with a field that has no value there");
+            assert!(axis == along && index < len, "this field does not have a value at this place");
             offset = offset * u32::from(len) + u32::from(index);
         }
         Field { cell: self.first + offset * self.seats, tag: self.tag, of: PhantomData }

@@ -1,10 +1,10 @@
-//! Typed handles of names that were looked up once, so that later uses need no name. Handles hold a cell or position
-//! of one schema, and a tag by which a handle of another schema is told.
+//! Typed handles: names that were looked up once, so that later calls need no name. A handle holds a cell or position
+//! of one schema, and a tag that tells handles of two schemas apart.
 
 /// Places on the axes of a field.
 mod axes;
 
-/// The same in the names of a game.
+/// Places on axes, for compiled names.
 mod per;
 
 use std::fmt::{self, Debug};
@@ -18,18 +18,17 @@ use crate::value::Value;
 pub use axes::{Along, FieldPer, OnAxes, OnAxis};
 pub use per::{Axial, PerField};
 
-/// A game whose names were compiled in, as a type: what keeps them apart from those of other games. The macro `schema!`
-/// makes one.
+/// A game with compiled names, as a type: it keeps the names of other games out. The macro `schema!` implements it.
 pub trait Compiled: Copy + Ord + Hash + Debug + Send + Sync + 'static {
-    /// What it declares.
+    /// Returns its declaration.
     fn model() -> &'static Model;
 }
 
-/// The game of handles that are looked up while the program runs: whichever schema they were looked up in.
+/// The game of looked-up handles, which may belong to any schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum AnyGame {}
 
-/// The tag of what was compiled in. No schema has it.
+/// The tag of compiled names. No schema has it.
 pub(crate) const COMPILED: u32 = 0;
 
 /// One value of a field, read and written as `T`.
@@ -54,21 +53,21 @@ impl<T, G> Debug for Field<T, G> {
 }
 
 impl<T, G> Field<T, G> {
-    /// Whether it was looked up in this schema, or in one of the same layout. A name that was compiled in belongs to the
-    /// schema of its game, and the compiler sees to it that it is used with no other.
+    /// Returns whether the handle was looked up in this schema, or in one with the same layout. A compiled name
+    /// always belongs to its game's schema; the compiler checks that it is used with no other.
     #[must_use]
     pub fn belongs_to(self, model: &Model) -> bool {
         self.tag == COMPILED || self.tag == model.tag
     }
 
-    /// The same of any game, which the caller must know to be the game it is used with: a compiled name is not checked.
+    /// Converts the handle to any game, unchecked: the caller must know that it belongs to the game it is used with.
     #[doc(hidden)]
     #[must_use]
     pub fn of_any(self) -> Field<T> {
         Field { cell: self.cell, tag: self.tag, of: PhantomData }
     }
 
-    /// Its cell in the layout of the schema it was looked up in.
+    /// Returns the cell in the layout of its schema.
     #[must_use]
     pub fn cell(self) -> usize {
         self.cell as usize
@@ -76,20 +75,20 @@ impl<T, G> Field<T, G> {
 }
 
 impl<T, G: Compiled> Field<T, G> {
-    /// The field of a cell, for `schema!`, which knows that its type is `T`.
+    /// Makes the field of a cell. For `schema!`, which knows that its type is `T`.
     #[doc(hidden)]
     #[must_use]
     pub const fn of_cell(cell: u32) -> Field<T, G> {
         Field { cell, tag: COMPILED, of: PhantomData }
     }
 
-    /// As a handle that was looked up in the game's schema: using it with another schema panics.
+    /// Returns a looked-up handle of the game's schema; using it with another schema panics.
     #[must_use]
     pub fn looked_up(self) -> Field<T> {
         Field { cell: self.cell, tag: G::model().tag, of: PhantomData }
     }
 
-    /// The field, read and written as a [`Value`], as events that systems queue take it.
+    /// Returns the field with its values as [`Value`], for events that systems queue.
     #[must_use]
     pub const fn as_value(self) -> Field<Value, G> {
         Field { cell: self.cell, tag: self.tag, of: PhantomData }
@@ -109,13 +108,13 @@ macro_rules! position {
                 $name(index, PhantomData)
             }
 
-            #[doc = concat!("Its position in [`Model::", $list, "`].")]
+        #[doc = concat!("Returns the position in [`Model::", $list, "`].")]
             #[must_use]
             pub fn index(self) -> usize {
                 usize::from(self.0)
             }
 
-            /// The same of any game, as a schema gives it that is looked into while the program runs.
+            /// Converts the handle to any game, for code that works with a schema at run time.
             #[must_use]
             pub fn of_any(self) -> $name {
                 $name::of_index(self.0)
@@ -129,7 +128,7 @@ macro_rules! position {
         }
 
         impl<G: Compiled> $name<G> {
-            /// Its id.
+            /// Returns the id.
             #[must_use]
             pub fn id(self) -> &'static str {
                 let ($model, $index) = (G::model(), self.index());
@@ -146,11 +145,11 @@ macro_rules! position {
     };
 }
 
-/// What can be said in a game's own names once it is known to be of that game.
+/// Types whose untyped handles can be converted to the typed handles of game `G`.
 pub trait OfGame<G> {
-    /// The same in the game's names.
+    /// The typed handle.
     type Of;
-    /// Says it in the game's names.
+    /// Converts to the typed handle.
     fn of_game(self) -> Self::Of;
 }
 
@@ -188,13 +187,13 @@ position!(
     |model, index| model.difficulties.get(index)
 );
 position!(
-    /// An unlock: what is not a level and opens.
+    /// An unlock: something to unlock that is not a level.
     Unlock,
     "unlocks",
     |model, index| model.unlocks.get(index).map(|unlock| &unlock.name)
 );
 position!(
-    /// A moment: a condition that is told once when it turns true.
+    /// A moment: a condition that is reported once when it becomes true.
     Moment,
     "moments",
     |model, index| model.moments.get(index).map(|moment| &moment.name)
@@ -215,19 +214,19 @@ impl<G> Checkpoint<G> {
         Checkpoint { level, index, of: PhantomData }
     }
 
-    /// The level it stands in.
+    /// Returns the level of the checkpoint.
     #[must_use]
     pub fn level(self) -> Level<G> {
         Level::of_index(self.level)
     }
 
-    /// Its position in the level's checkpoints.
+    /// Returns the position among the level's checkpoints.
     #[must_use]
     pub fn index(self) -> usize {
         usize::from(self.index)
     }
 
-    /// The same of any game, as a schema gives it that is looked into while the program runs.
+    /// Converts the handle to any game, for code that works with a schema at run time.
     #[must_use]
     pub fn of_any(self) -> Checkpoint {
         Checkpoint::of_index(self.level, self.index)
@@ -235,7 +234,7 @@ impl<G> Checkpoint<G> {
 }
 
 impl<G: Compiled> Checkpoint<G> {
-    /// Its id, which is its own within its level.
+    /// Returns the id, which is unique within the level.
     #[must_use]
     pub fn id(self) -> &'static str {
         let level = G::model().levels.get(usize::from(self.level));
@@ -264,13 +263,13 @@ pub struct Item {
 }
 
 impl Item {
-    /// The list, as a position in [`Model::lists`].
+    /// Returns the list, as a position in [`Model::lists`].
     #[must_use]
     pub fn list(self) -> usize {
         usize::from(self.list)
     }
 
-    /// Its position in the list.
+    /// Returns the position in the list.
     #[must_use]
     pub fn index(self) -> usize {
         usize::from(self.index)

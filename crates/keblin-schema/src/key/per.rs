@@ -1,4 +1,4 @@
-//! Places on the axes of a field, as the names of a game say them: the compiler knows how many there are, and of what.
+//! Places on the axes of a field, for compiled names: the compiler checks their number and kind.
 
 use std::fmt::{self, Debug};
 use std::marker::PhantomData;
@@ -6,13 +6,13 @@ use std::marker::PhantomData;
 use super::{Compiled, Difficulty, Field, Level};
 use crate::model::MAX_AXES;
 
-/// A field of a game with one value for each place `P` on its axes, a tuple of what `schema!` has names for. One of them is
-/// [`at`](PerField::at) a place.
+/// A compiled field with one value for each place `P` on its axes. Call [`at`](PerField::at) for the field at one
+/// place. Looked-up fields use [`FieldPer`](crate::FieldPer) instead.
 pub struct PerField<T, P, G> {
     first: u32,
-    /// How many positions each axis has, outermost first.
+    /// The number of positions on each axis, outermost first.
     lens: [u32; MAX_AXES],
-    /// How many cells each place has: those of its table of best values.
+    /// The number of cells per place: the size of its table of best values.
     seats: u32,
     of: PhantomData<fn(P) -> (T, G)>,
 }
@@ -30,10 +30,10 @@ impl<T, P, G> Debug for PerField<T, P, G> {
     }
 }
 
-/// What a name of a game stands for on an axis of a field.
-#[diagnostic::on_unimplemented(message = "`{Self}` is no place on an axis of a field")]
+/// A compiled name that is a position on an axis.
+#[diagnostic::on_unimplemented(message = "`{Self}` is not a place on an axis of a field")]
 pub trait Axial: Copy {
-    /// Its position on the axis.
+    /// Returns the position on the axis.
     fn position(self) -> usize;
 }
 
@@ -50,21 +50,21 @@ impl<G: Compiled> Axial for Difficulty<G> {
 }
 
 impl<T, P, G: Compiled> PerField<T, P, G> {
-    /// The field whose cells begin here, for `schema!`, which knows its type and its axes.
+    /// Makes the field whose cells start here. For `schema!`, which knows its type and axes.
     #[doc(hidden)]
     #[must_use]
     pub const fn of_cells(first: u32, lens: [u32; MAX_AXES], seats: u32) -> PerField<T, P, G> {
         PerField { first, lens, seats, of: PhantomData }
     }
 
-    /// The cell of its first value.
+    /// Returns the cell of its first value.
     #[must_use]
     pub fn first_cell(self) -> usize {
         self.first as usize
     }
 
     fn cell(self, places: &[usize]) -> Field<T, G> {
-        // A name stands for a position on its own axis alone, so it lies within.
+        // A compiled name is a position on its own axis, so it is always within.
         let offset = places
             .iter()
             .zip(self.lens)
@@ -74,7 +74,7 @@ impl<T, P, G: Compiled> PerField<T, P, G> {
 }
 
 impl<T, A: Axial, G: Compiled> PerField<T, (A,), G> {
-    /// The value at one place.
+    /// Returns the field at one place.
     #[must_use]
     pub fn at(self, a: A) -> Field<T, G> {
         self.cell(&[a.position()])
@@ -82,7 +82,7 @@ impl<T, A: Axial, G: Compiled> PerField<T, (A,), G> {
 }
 
 impl<T, A: Axial, B: Axial, G: Compiled> PerField<T, (A, B), G> {
-    /// The value at one place on each of the axes.
+    /// Returns the field at one place on each axis.
     #[must_use]
     pub fn at(self, a: A, b: B) -> Field<T, G> {
         self.cell(&[a.position(), b.position()])
@@ -90,7 +90,7 @@ impl<T, A: Axial, B: Axial, G: Compiled> PerField<T, (A, B), G> {
 }
 
 impl<T, A: Axial, B: Axial, C: Axial, G: Compiled> PerField<T, (A, B, C), G> {
-    /// The value at one place on each of the axes.
+    /// Returns the field at one place on each axis.
     #[must_use]
     pub fn at(self, a: A, b: B, c: C) -> Field<T, G> {
         self.cell(&[a.position(), b.position(), c.position()])
@@ -98,7 +98,7 @@ impl<T, A: Axial, B: Axial, C: Axial, G: Compiled> PerField<T, (A, B, C), G> {
 }
 
 impl<T, A: Axial, B: Axial, C: Axial, D: Axial, G: Compiled> PerField<T, (A, B, C, D), G> {
-    /// The value at one place on each of the axes.
+    /// Returns the field at one place on each axis.
     #[must_use]
     pub fn at(self, a: A, b: B, c: C, d: D) -> Field<T, G> {
         self.cell(&[a.position(), b.position(), c.position(), d.position()])

@@ -1,4 +1,4 @@
-//! Positions by id, so that a declaration of thousands of names is not looked through for each of them.
+//! Positions by id, so that looking up one of thousands of names is fast.
 
 use std::collections::HashMap;
 use std::fmt;
@@ -22,7 +22,7 @@ impl Positions {
         Positions(names.enumerate().map(|(at, name)| (name.clone(), at)).collect())
     }
 
-    /// Where an id stands among names; those are looked through as long as there is no index of them.
+    /// Returns the position of an id among names; without an index they are searched one by one.
     pub(crate) fn position<'n>(
         &self,
         id: &str,
@@ -35,7 +35,7 @@ impl Positions {
     }
 }
 
-/// It says nothing that the lists do not.
+/// The index only repeats what the lists say.
 impl fmt::Debug for Index {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("Index")

@@ -1,4 +1,4 @@
-//! The layout: axes, places on them, and the cell that every value and every fact has.
+//! The layout: axes, places on them, and the cell of every value and fact.
 
 use super::{FieldDef, Model};
 use crate::text::name::Name;
@@ -6,19 +6,19 @@ use crate::text::name::Name;
 /// The most axes a field can have.
 pub const MAX_AXES: usize = 4;
 
-/// What a field can have one value for each of.
+/// An axis: what a field can have one value per.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Axis {
-    /// One value for each level.
+    /// One value per level.
     Level,
-    /// One value for each difficulty.
+    /// One value per difficulty.
     Difficulty,
-    /// One value for each item of a list, as a position in [`Model::lists`].
+    /// One value per item of a list, as a position in [`Model::lists`].
     List(u16),
 }
 
-/// A closed list: its items are an axis for fields to have one value for each of.
+/// A closed list. Its items can be an axis of fields.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct ListDef {
@@ -28,7 +28,7 @@ pub struct ListDef {
     pub items: Vec<Name>,
 }
 
-/// A level, a difficulty and items in question, or none: which cell of a field with axes is meant.
+/// A place on axes: a level, a difficulty and items, each if it is given. It selects a cell of a field with axes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct At {
     /// A level, as a position in [`Model::levels`].
@@ -40,13 +40,13 @@ pub struct At {
 }
 
 impl At {
-    /// A level and a difficulty, as far as they are in question.
+    /// Returns the place with a level and a difficulty, each if it is given.
     #[must_use]
     pub fn level(level: Option<usize>, difficulty: Option<usize>) -> At {
         At { level, difficulty, items: [None; MAX_AXES] }
     }
 
-    /// The same place on a difficulty.
+    /// Returns the same place on another difficulty.
     #[must_use]
     pub fn on(self, difficulty: Option<usize>) -> At {
         At { difficulty, ..self }
@@ -54,14 +54,14 @@ impl At {
 }
 
 impl Model {
-    /// How many values of each level fact there are: one a level, or one a level and difficulty.
+    /// Returns how many values each level fact has: one per level, or one per level and difficulty.
     #[doc(hidden)]
     #[must_use]
     pub fn fact_count(&self) -> usize {
         self.levels.len() * self.fact_difficulties()
     }
 
-    /// The position of a level's facts among [`Model::fact_count`] ones.
+    /// Returns the position of a level's facts among [`Model::fact_count`] ones.
     #[doc(hidden)]
     #[must_use]
     pub fn fact_index(&self, level: usize, difficulty: usize) -> usize {
@@ -72,7 +72,7 @@ impl Model {
         if self.level_facts_per_difficulty { self.difficulties.len().max(1) } else { 1 }
     }
 
-    /// How many places an axis has.
+    /// Returns how many positions an axis has.
     #[doc(hidden)]
     #[must_use]
     pub fn axis_len(&self, axis: Axis) -> usize {
@@ -83,7 +83,7 @@ impl Model {
         }
     }
 
-    /// The id of a place of an axis.
+    /// Returns the id of a position on an axis.
     #[doc(hidden)]
     #[must_use]
     pub fn axis_id(&self, axis: Axis, index: usize) -> Option<&Name> {
@@ -94,13 +94,13 @@ impl Model {
         }
     }
 
-    /// The ids of all places of an axis, in order.
+    /// Returns the ids of all positions of an axis, in order.
     #[doc(hidden)]
     pub fn axis_ids(&self, axis: Axis) -> impl Iterator<Item = &Name> {
         (0..self.axis_len(axis)).filter_map(move |index| self.axis_id(axis, index))
     }
 
-    /// The word for an axis in a declaration.
+    /// Returns the word for an axis in a declaration.
     #[doc(hidden)]
     #[must_use]
     pub fn axis_name(&self, axis: Axis) -> &str {
@@ -111,7 +111,7 @@ impl Model {
         }
     }
 
-    /// The cell of a field at a place, `None` if the place lacks one of the field's axes or lies outside.
+    /// Returns the cell of a field at a place; `None` if the place lacks one of the field's axes or is outside.
     #[doc(hidden)]
     #[must_use]
     pub fn cell(&self, field: &FieldDef, at: At) -> Option<usize> {
@@ -129,7 +129,7 @@ impl Model {
         Some(field.cells.start + offset * field.places)
     }
 
-    /// The field a cell belongs to and its place on the field's axes.
+    /// Returns the field that a cell belongs to, and its place on the field's axes.
     #[doc(hidden)]
     #[must_use]
     pub fn cell_owner(&self, cell: usize) -> Option<(&FieldDef, At)> {
@@ -153,7 +153,7 @@ impl Model {
         Some((field, at))
     }
 
-    /// The field that a cell belongs to.
+    /// Returns the field that a cell belongs to.
     #[doc(hidden)]
     #[must_use]
     #[inline]
@@ -161,7 +161,7 @@ impl Model {
         self.fields.get(self.field_of_cell(cell)?)
     }
 
-    /// The position of the field that a cell belongs to.
+    /// Returns the position of the field that a cell belongs to.
     #[doc(hidden)]
     #[must_use]
     #[inline]
@@ -169,14 +169,14 @@ impl Model {
         usize::try_from(*self.owners.get(cell)?).ok()
     }
 
-    /// Which place of a table of best values a cell is, from 1; 1 for every other cell.
+    /// Returns the position of a cell in its table of best values, from 1; 1 for every other cell.
     #[doc(hidden)]
     #[must_use]
     pub fn place_in_table(&self, cell: usize) -> usize {
         self.cell_owner(cell).map_or(1, |(field, _)| (cell - field.cells.start) % field.places + 1)
     }
 
-    /// The ids of a place on some axes, in their order, as far as it says them.
+    /// Returns the ids of a place on some axes, in their order, for the axes that it gives.
     #[doc(hidden)]
     pub fn place_ids(&self, per: &[Axis], at: At) -> impl Iterator<Item = &Name> {
         let mut items = at.items.into_iter();
@@ -190,7 +190,7 @@ impl Model {
         })
     }
 
-    /// A place as people write it, `reedgate, neap`; empty where nothing is in question.
+    /// Returns a place as people write it, `reedgate, neap`; empty if it gives nothing.
     #[must_use]
     pub fn place_text(&self, per: &[Axis], at: At) -> String {
         self.place_ids(per, at).map(Name::as_str).collect::<Vec<_>>().join(", ")

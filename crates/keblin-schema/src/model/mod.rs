@@ -1,5 +1,5 @@
-//! The model: everything a declaration says, checked and resolved to positions, plus the layout that gives every
-//! value its cell. Data alone: `declare` makes it, everything behind it reads it.
+//! The model: everything a declaration says, checked and resolved to positions, and the layout that gives every value
+//! its cell. Data only: `declare` makes it, and every later stage reads it.
 
 use std::fmt;
 use std::ops::Range;
@@ -19,16 +19,16 @@ mod layout;
 /// Positions by id.
 mod index;
 
-/// Declared structs, and the limits of what is inside a field.
+/// Declared structs, and the limits of the contents of a field.
 mod shape;
 
-/// The words by which values survive.
+/// The keys that override the survival table.
 mod survival;
 
-/// Rules with reasons.
+/// Rules that can be explained part by part.
 mod rule;
 
-/// Which rules to ask again after a change.
+/// Which rules to evaluate again after a change.
 mod watch;
 
 pub(crate) use index::{Index, Positions};
@@ -55,83 +55,83 @@ pub struct RecordFeed {
 pub struct FieldDef {
     /// Its id.
     pub name: Name,
-    /// What it is, for people.
+    /// A description for people.
     pub about: Option<String>,
-    /// What it holds.
+    /// Its type.
     pub kind: Kind,
     /// How long its value lives.
     pub scope: Scope,
-    /// What it reads as when nothing was written: unset for a record.
+    /// Its value before anything was written: unset for a record.
     pub default: Value,
-    /// The least it may be (numbers).
+    /// The lower bound (numbers).
     pub min: Option<Bound>,
-    /// The most it may be (numbers).
+    /// The upper bound (numbers).
     pub max: Option<Bound>,
-    /// The most characters (text) or bytes it may hold.
+    /// The most characters (text) or bytes.
     pub max_len: Option<usize>,
-    /// What is in it (lists, sets, maps).
+    /// Its contents (lists, sets, maps).
     pub items: Option<Items>,
-    /// How many of the best values a record keeps; 1 for every other field.
+    /// How many of the best values a record keeps; 1 for other fields.
     pub places: usize,
     /// How a new value meets the stored one.
     pub keep: Keep,
     /// Where its values come from, for a record that the engine feeds.
     pub feed: Option<RecordFeed>,
-    /// What it has one value for each of, outermost first.
+    /// Its axes, outermost first.
     pub per: Vec<Axis>,
-    /// Whether it is written to files at all; if not, it is as declared whenever the program starts.
+    /// Whether it is saved; if not, it has its default whenever the program starts.
     pub durable: bool,
-    /// Whether it grows by itself while a level is being played (time).
+    /// Whether it runs while a level is being played (time).
     pub counts_playing: bool,
     /// What each event does to it.
     pub survival: Survival,
-    /// Whether it says itself what a death does to it; a field of a visit or a run should.
+    /// Whether it sets `on_death`; a field of level or run scope should.
     pub says_on_death: bool,
-    /// Its cells in the layout: one, or one for each place on its axes.
+    /// Its cells in the layout: one, or one per place on its axes.
     pub cells: Range<usize>,
 }
 
 impl FieldDef {
-    /// What it holds, with what is in it.
+    /// Returns its type, with the type of its items.
     #[must_use]
     pub fn holds(&self) -> Holds {
         let items = self.items.as_ref();
         Holds { kind: self.kind, of: items.map(|items| items.of), key: items.and_then(|items| items.key) }
     }
 
-    /// The same field without the bounds that follow from other values.
+    /// Returns the same field without bounds that follow other values.
     #[must_use]
     pub fn fixed_bounds(&self) -> FieldDef {
         let fixed = |bound: &Option<Bound>| bound.clone().filter(|bound| bound.fixed().is_some());
         FieldDef { min: fixed(&self.min), max: fixed(&self.max), ..self.clone() }
     }
 
-    /// Whether it may be unset: a record, or an id without a declared default.
+    /// Returns whether it may be unset: a record, or an id without a declared default.
     #[must_use]
     pub fn may_be_unset(&self) -> bool {
         self.default == Value::Unset
     }
 }
 
-/// What a number may be at least or at most.
+/// A lower or upper bound.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Bound {
-    /// A number that is written out.
+    /// A literal number.
     Fixed(Value),
-    /// A number that follows from others: another field, or an expression.
+    /// A number that follows others: another field, or an expression.
     Follows(Box<Program>),
 }
 
 impl Bound {
-    /// The number, where it is written out.
+    /// Returns the number, if it is a literal.
     #[must_use]
     pub fn fixed(&self) -> Option<&Value> {
         if let Bound::Fixed(value) = self { Some(value) } else { None }
     }
 }
 
-/// As it is declared: `90`, `oil_cap`.
+/// As declared: `90`, `oil_cap`.
 impl fmt::Display for Bound {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -147,7 +147,7 @@ impl fmt::Display for Bound {
 pub struct Lives {
     /// The field that counts them, as a position in [`Model::fields`].
     pub field: usize,
-    /// What happens when the last one is gone.
+    /// What the last death does.
     pub at_zero: AtZero,
 }
 
@@ -157,7 +157,7 @@ pub struct Lives {
 pub struct LevelDef {
     /// Its id.
     pub name: Name,
-    /// What people call it; its id where nothing is declared.
+    /// Its name for people; the id if none is declared.
     pub title: String,
     /// Its checkpoints, in order.
     pub checkpoints: Vec<Name>,
@@ -165,37 +165,37 @@ pub struct LevelDef {
     pub checkpoint_order: CheckpointOrder,
     /// The most stars it can be rated with; 0 without a rating.
     pub stars: u8,
-    /// What each star is given for; empty where the game gives the rating.
+    /// The condition of each star; empty if the game gives the rating.
     pub star_rules: Vec<Rule>,
-    /// What must hold before it opens; `None` is open from the start.
+    /// The condition that opens it; `None` if it is open from the start.
     pub unlock: Option<Rule>,
 }
 
-/// What is not a level and opens: an ability, a mode, a look.
+/// An unlock: something to unlock that is not a level, such as an ability, a mode or a look.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct UnlockDef {
     /// Its id.
     pub name: Name,
-    /// What people call it; its id where nothing is declared.
+    /// Its name for people; the id if none is declared.
     pub title: String,
-    /// What must hold.
+    /// Its condition.
     pub when: Option<Rule>,
-    /// Whether it is never taken back once it is given.
+    /// Whether it stays unlocked.
     pub latch: bool,
 }
 
-/// A condition that is told once when it turns true.
+/// A condition that is reported once when it becomes true.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct MomentDef {
     /// Its id.
     pub name: Name,
-    /// What it is, for people.
+    /// A description for people.
     pub about: Option<String>,
-    /// What must turn true.
+    /// The condition.
     pub when: Option<Rule>,
-    /// How often it is told.
+    /// How often it is reported.
     pub again: Again,
 }
 
@@ -203,19 +203,19 @@ pub struct MomentDef {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Model {
-    /// Whose saves these are.
+    /// The id of the game.
     pub game: Name,
-    /// The version of the shape of the saves.
+    /// The version of the save's shape.
     pub version: u32,
-    /// The difficulties, in order; the first is the choice before any choice.
+    /// The difficulties, in order; the first is used until the player chooses one.
     pub difficulties: Vec<Name>,
-    /// Whether finished, stars, attempts and deaths are kept apart for each difficulty.
+    /// Whether finished, stars, attempts and deaths are kept per difficulty.
     pub level_facts_per_difficulty: bool,
-    /// Which instant a resumed run comes back to.
+    /// Where a resumed run continues.
     pub resume: Resume,
     /// What finishing the last level does.
     pub after_last: AfterLast,
-    /// When the game wants to be saved.
+    /// Which events make a save due.
     pub autosave: Vec<SaveAt>,
     /// The lives rule; without one a death costs nothing.
     pub lives: Option<Lives>,
@@ -227,40 +227,40 @@ pub struct Model {
     pub fields: Vec<FieldDef>,
     /// The levels, in order.
     pub levels: Vec<LevelDef>,
-    /// What is not a level and opens, in declared order.
+    /// The unlocks, in declared order.
     pub unlocks: Vec<UnlockDef>,
-    /// What is told once when it turns true, in declared order.
+    /// The moments, in declared order.
     pub moments: Vec<MomentDef>,
-    /// How a level's rating meets the one it had.
+    /// How a new rating of a level meets the stored one.
     pub stars_by: StarsBy,
     /// How many cells the layout has: those of level scope first, then run, profile and device.
     #[doc(hidden)]
     pub cell_count: usize,
-    /// How many of them, from the start, belong to a visit or a run and so are in the copies.
+    /// How many cells, from the start, have level or run scope and so are in the copies.
     #[doc(hidden)]
     pub copied_cells: usize,
-    /// How many of them, from the start, are in the saves of a slot; the others belong to the device.
+    /// How many cells, from the start, are in the saves of a slot; the others have device scope.
     #[doc(hidden)]
     pub saved_cells: usize,
-    /// The cells that grow by themselves while a level is being played.
+    /// The cells that run while a level is being played.
     #[doc(hidden)]
     pub clock_cells: Vec<usize>,
     /// The field that owns each cell, as a position in [`Model::fields`].
     pub(crate) owners: Vec<u32>,
-    /// The fields with bounds that follow from other values, as positions in [`Model::fields`].
+    /// The fields with bounds that follow other values, as positions in [`Model::fields`].
     #[doc(hidden)]
     pub following: Vec<usize>,
-    /// Which locks to ask again after a change.
+    /// Which rules to evaluate again after a change.
     #[doc(hidden)]
     pub watch: Watch,
-    /// Tells handles of one schema from those of another.
+    /// Tells handles of two schemas apart.
     pub(crate) tag: u32,
     /// Positions by id.
     pub(crate) index: Index,
 }
 
 impl Model {
-    /// A schema that knows names and nothing else yet.
+    /// Returns a model that knows only names.
     pub(crate) fn of_names(
         lists: Vec<ListDef>,
         difficulties: Vec<Name>,
@@ -295,7 +295,7 @@ impl Model {
         }
     }
 
-    /// A field with its position, by id.
+    /// Returns a field with its position, by id.
     #[doc(hidden)]
     #[must_use]
     pub fn field_named(&self, id: &str) -> Option<(usize, &FieldDef)> {
@@ -303,28 +303,28 @@ impl Model {
         Some((at, self.fields.get(at)?))
     }
 
-    /// The position of a level, by id.
+    /// Returns the position of a level, by id.
     #[doc(hidden)]
     #[must_use]
     pub fn level_named(&self, id: &str) -> Option<usize> {
         self.index.levels.position(id, self.levels.iter().map(|level| &level.name))
     }
 
-    /// The position of an unlock, by id.
+    /// Returns the position of an unlock, by id.
     #[doc(hidden)]
     #[must_use]
     pub fn unlock_named(&self, id: &str) -> Option<usize> {
         self.index.unlocks.position(id, self.unlocks.iter().map(|unlock| &unlock.name))
     }
 
-    /// The position of a difficulty, by id.
+    /// Returns the position of a difficulty, by id.
     #[doc(hidden)]
     #[must_use]
     pub fn difficulty_named(&self, id: &str) -> Option<usize> {
         self.difficulties.iter().position(|difficulty| difficulty.as_str() == id)
     }
 
-    /// The position of a checkpoint within its level, by id.
+    /// Returns the position of a checkpoint within its level, by id.
     #[doc(hidden)]
     #[must_use]
     pub fn checkpoint_named(&self, level: usize, id: &str) -> Option<usize> {

@@ -1,16 +1,16 @@
-//! Rules with reasons. A lock is a condition that is also taken apart at its `&&`, so that what is missing can be told
-//! part by part: which level to finish, how many stars are needed and how many are held.
+//! Rules that can be explained. A lock is a condition that is also split at its `&&`, so that the missing parts can
+//! be reported: which level to finish, how many stars are needed and how many the player has.
 
 use crate::program::{Comparison, On, Program, Type};
 
-/// A condition with the parts it is made of.
+/// A condition with its parts.
 #[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Rule {
     /// The whole condition.
     pub program: Program,
-    /// Its parts: all of them must hold.
+    /// Its parts; all of them must be true.
     pub parts: Vec<RulePart>,
 }
 
@@ -21,7 +21,7 @@ pub struct Rule {
 pub struct RulePart {
     /// What it asks for.
     pub asks: RuleAsks,
-    /// The part as a condition of its own.
+    /// The part as a condition on its own.
     pub program: Program,
 }
 
@@ -30,34 +30,34 @@ pub struct RulePart {
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum RuleAsks {
-    /// A level to be finished.
+    /// A level must be finished.
     Finished {
         /// The level, as a position in [`Model::levels`](crate::Model::levels).
         level: usize,
-        /// On which difficulty.
+        /// The difficulty.
         on: On,
     },
-    /// An unlock to be given, as a position in [`Model::unlocks`](crate::Model::unlocks).
+    /// An unlock must be unlocked, as a position in [`Model::unlocks`](crate::Model::unlocks).
     Unlocked(usize),
-    /// A number to be reached or kept below.
+    /// A number must reach a threshold or stay below it.
     Number(Box<Threshold>),
     /// Anything else.
     Other,
 }
 
-/// A number that is held against another.
+/// A number that is compared with a threshold.
 #[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Threshold {
-    /// What is held.
+    /// The player's number.
     pub held: Program,
     /// How it is compared.
     pub comparison: Comparison,
-    /// What is needed.
+    /// The threshold.
     pub needed: Program,
-    /// Whether what is held is a number of stars.
+    /// Whether it is a number of stars.
     pub is_stars: bool,
-    /// What both are: whole numbers, numbers with a fraction, or times in nanoseconds.
+    /// Their type: whole numbers, fractions, or times in nanoseconds.
     pub kind: Type,
 }

@@ -1,32 +1,32 @@
-//! What may stand inside a field: declared structs, and the limits of items and members.
+//! The contents of fields: declared structs, and the limits of items and members.
 
 use crate::text::name::Name;
 use crate::value::Value;
 use crate::value::kind::Kind;
 
-/// What one value may be, where its limits are written out: an item, a member of a shape.
+/// The limits of one value inside a field, as literals: an item, or a member of a shape.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Limits {
-    /// The least it may be (numbers).
+    /// The lower bound (numbers).
     pub min: Option<Value>,
-    /// The most it may be (numbers).
+    /// The upper bound (numbers).
     pub max: Option<Value>,
-    /// The most characters (text) or bytes it may have.
+    /// The most characters (text) or bytes.
     pub max_len: Option<usize>,
 }
 
-/// What is in a list, set or map.
+/// The contents of a list, set or map.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Items {
-    /// The kind of the items, of a map that of the values.
+    /// The type of the items; for a map, of the values.
     pub of: Kind,
-    /// The kind of the keys of a map.
+    /// The type of the keys of a map.
     pub key: Option<Kind>,
-    /// What each of them may be.
+    /// The limits of each item.
     pub limits: Limits,
-    /// The most there may be.
+    /// The most items.
     pub max_items: usize,
 }
 
@@ -46,18 +46,18 @@ pub struct ShapeDef {
 pub struct MemberDef {
     /// Its id.
     pub name: Name,
-    /// What it is, for people.
+    /// A description for people.
     pub about: Option<String>,
-    /// What it holds.
+    /// Its type.
     pub kind: Kind,
-    /// What it is in a shape that was not written.
+    /// Its value in a shape that was not written.
     pub default: Value,
-    /// What it may be.
+    /// Its limits.
     pub limits: Limits,
 }
 
 impl Limits {
-    /// Between two numbers, of at most some length.
+    /// Returns limits with two bounds and a length.
     #[must_use]
     pub fn between(min: Option<Value>, max: Option<Value>, max_len: Option<usize>) -> Limits {
         Limits { min, max, max_len }

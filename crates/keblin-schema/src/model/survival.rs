@@ -1,4 +1,4 @@
-//! The words of a field by which its values survive events.
+//! The keys by which a field overrides the survival table.
 
 use super::words::Scope;
 
@@ -6,9 +6,9 @@ crate::words! {
     /// What a death with a life left does to a value.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub enum OnDeath {
-        /// Nothing.
+        /// Unchanged.
         Stays = "stays",
-        /// Back to the value at the last checkpoint; before one, to the value on arrival in the level.
+        /// Back to the value at the last checkpoint; before the first one, to the value on arrival in the level.
         Checkpoint = "checkpoint",
         /// Back to the value on arrival in the level.
         Entry = "entry",
@@ -18,10 +18,10 @@ crate::words! {
 }
 
 crate::words! {
-    /// What trying the level again does to a value.
+    /// What restarting the level does to a value.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub enum OnRetry {
-        /// Nothing.
+        /// Unchanged.
         Stays = "stays",
         /// Back to the value on arrival in the level.
         Entry = "entry",
@@ -31,17 +31,17 @@ crate::words! {
 }
 
 crate::words! {
-    /// What entering a level afresh, or a new run, does to a value.
+    /// What entering a level from its start, or a new run, does to a value.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub enum OnReset {
-        /// Nothing.
+        /// Unchanged.
         Stays = "stays",
         /// Back to the declared default.
         Default = "default",
     }
 }
 
-/// The four words of one field, declared or by its scope.
+/// The four survival words of one field, declared or from its scope.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Survival {
@@ -49,14 +49,14 @@ pub struct Survival {
     pub on_death: OnDeath,
     /// At a retry.
     pub on_retry: OnRetry,
-    /// At entering a level afresh.
+    /// At entering a level from its start.
     pub on_level: OnReset,
     /// At a new run.
     pub on_new_run: OnReset,
 }
 
 impl Survival {
-    /// What holds for a scope where a field overrides nothing.
+    /// Returns the words of a scope, for a field that overrides nothing.
     #[must_use]
     pub fn of_scope(scope: Scope) -> Survival {
         let (on_retry, on_level, on_new_run) = match scope {

@@ -1,10 +1,10 @@
-//! Which rules to ask again: for everything that can change, the rules that name it. Built once with the schema, so
-//! that a change costs a look-up and nothing for rules that do not name it.
+//! Which rules to evaluate again: for everything that can change, the rules that name it. Built once per model, so
+//! that a change costs one look-up, and nothing for rules that do not name it.
 
 use crate::program::{Fact, Program, Read, Word};
 
-/// A rule that is watched, by the position of what it belongs to. In the order in which they are asked: what bounds
-/// comes before what opens, and that before what is told.
+/// A watched rule, by the position of what it belongs to. The variants are in the order of evaluation: bounds before
+/// locks and unlocks, and these before moments.
 #[doc(hidden)]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
@@ -54,7 +54,7 @@ impl Watch {
     }
 
     fn add(&mut self, rule: RuleId, read: &Read) {
-        // One rule is added after the other.
+        // Rules are added one after the other.
         let note = |rules: &mut Vec<RuleId>| {
             if rules.last() != Some(&rule) {
                 rules.push(rule);
@@ -75,7 +75,7 @@ impl Watch {
         }
     }
 
-    /// The rules that name a cell.
+    /// Returns the rules that name a cell.
     #[doc(hidden)]
     #[must_use]
     #[inline]
@@ -83,7 +83,7 @@ impl Watch {
         self.cells.get(cell).map_or(&[], Vec::as_slice)
     }
 
-    /// The rules that name a level's fact, on whatever difficulty.
+    /// Returns the rules that name a level's fact, on any difficulty.
     #[doc(hidden)]
     pub fn of_fact(&self, level: usize, fact: Fact) -> impl Iterator<Item = RuleId> {
         let (of_level, of_all) =
@@ -91,19 +91,19 @@ impl Watch {
         of_level.into_iter().chain(of_all).flatten().copied()
     }
 
-    /// The rules that name an id the engine keeps.
+    /// Returns the rules that name an id the engine keeps.
     #[doc(hidden)]
     pub fn of_words(&self) -> impl Iterator<Item = (Word, RuleId)> {
         self.words.iter().copied()
     }
 
-    /// The rules that name an unlock.
+    /// Returns the rules that name an unlock.
     #[doc(hidden)]
     pub fn of_unlock(&self, unlock: usize) -> impl Iterator<Item = RuleId> {
         self.unlocks.iter().filter(move |(named, _)| *named == unlock).map(|(_, rule)| *rule)
     }
 
-    /// The rules that name the time in play.
+    /// Returns the rules that name the time in play.
     #[doc(hidden)]
     #[must_use]
     pub fn of_played(&self) -> &[RuleId] {

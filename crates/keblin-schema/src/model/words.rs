@@ -1,4 +1,4 @@
-//! The words of a declaration: how long values live, when records are fed, what ends what.
+//! The words of a declaration: how long values live, when records take values, what ends what.
 
 use crate::text::time::Time;
 
@@ -13,13 +13,13 @@ crate::words! {
         Run = "run",
         /// As long as the player's profile.
         Profile = "profile",
-        /// As long as the device: settings, apart from every profile.
+        /// As long as the device: settings, outside all profiles.
         Device = "device",
     }
 }
 
 impl Scope {
-    /// Whether it ends with a run: level and run scope.
+    /// Returns whether the scope ends with a run: level and run scope.
     #[must_use]
     pub fn is_of_run(self) -> bool {
         matches!(self, Scope::Level | Scope::Run)
@@ -27,37 +27,37 @@ impl Scope {
 }
 
 crate::words! {
-    /// When a record is fed by the engine.
+    /// When the engine feeds a record.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum RecordAt {
-        /// At finishing a level.
+        /// When a level is finished.
         Finish = "finish",
-        /// At every way a run can end.
+        /// However a run ends.
         RunEnd = "run_end",
     }
 }
 
 crate::words! {
-    /// What happens when the last life is gone.
+    /// What the last death does.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum AtZero {
         /// The run ends.
         EndRun = "end_run",
-        /// The lives are filled up and the level begins again.
+        /// The lives are refilled and the level restarts.
         RestartLevel = "restart_level",
     }
 }
 
 crate::words! {
-    /// Which instant a resumed run comes back to.
+    /// Where a resumed run continues.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum Resume {
-        /// To the last checkpoint, as after a death, without the death.
+        /// At the last checkpoint, as after a death, without the death.
         Checkpoint = "checkpoint",
-        /// To the very instant that was saved.
+        /// Exactly where it was saved.
         Exact = "exact",
     }
 }
@@ -74,7 +74,7 @@ crate::words! {
     }
 }
 
-/// When a game wants to be saved.
+/// An event that makes a save due.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum SaveAt {
@@ -86,7 +86,7 @@ pub enum SaveAt {
     Checkpoint,
     /// A death.
     Death,
-    /// A level is tried again.
+    /// A level is restarted.
     Retry,
     /// A level is finished.
     Finish,
@@ -96,12 +96,12 @@ pub enum SaveAt {
     RunEnd,
     /// A value of profile or device scope changes.
     Change,
-    /// So much time has been played since the last save.
+    /// This much time has been played since the last save.
     Every(Time),
 }
 
 impl SaveAt {
-    /// The words for all but [`SaveAt::Every`], in the order in which complaints list them.
+    /// The words for all but [`SaveAt::Every`], in the order in which messages list them.
     pub const WORDS: [(&'static str, SaveAt); 9] = [
         ("begin", SaveAt::Begin),
         ("enter", SaveAt::Enter),
@@ -114,11 +114,11 @@ impl SaveAt {
         ("change", SaveAt::Change),
     ];
 
-    /// When a game that declares nothing is saved.
+    /// The events that make a save due in a game that declares none.
     pub const BY_ITSELF: [SaveAt; 5] =
         [SaveAt::Begin, SaveAt::Checkpoint, SaveAt::Death, SaveAt::Finish, SaveAt::RunEnd];
 
-    /// The word for it, as what made the game save.
+    /// Returns its word, which a save keeps as its cause.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         SaveAt::WORDS.iter().find(|(_, at)| *at == self).map_or("every", |(word, _)| word)
@@ -130,7 +130,7 @@ crate::words! {
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum CheckpointOrder {
-        /// The furthest in declared order; an earlier one is passed over.
+        /// The furthest in declared order; an earlier one is ignored.
         Furthest = "furthest",
         /// The one reached last.
         Latest = "latest",
@@ -138,29 +138,29 @@ crate::words! {
 }
 
 crate::words! {
-    /// How often a moment is told.
+    /// How often a moment is reported.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum Again {
-        /// Each time it turns true. What a begin, a restore, a death or a retry makes true is not news.
+        /// Each time it becomes true, except by a begin, a load, a death or a retry.
         EachTime = "each_time",
-        /// Once a visit; trying the level again is a chance to tell it again.
+        /// Once per visit; restarting the level allows one more report.
         Level = "level",
-        /// Once a run.
+        /// Once per run.
         Run = "run",
-        /// Once a profile.
+        /// Once per profile.
         Profile = "profile",
     }
 }
 
 crate::words! {
-    /// How a level's rating meets the one it had.
+    /// How a new rating of a level meets the stored one.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum StarsBy {
-        /// The rating is how many stars hold in one attempt; the best attempt counts.
+        /// The rating is the number of stars of one attempt; the best attempt counts.
         BestAttempt = "best_attempt",
-        /// Each star is collected by itself, over all attempts.
+        /// Each star is collected separately, over all attempts.
         Each = "each",
     }
 }

@@ -1,7 +1,7 @@
-//! Evaluation: a program on what was played. It reads values through [`Facts`], allocates nothing, and ends: there is
-//! no loop in the language, and its depth is bounded.
+//! Evaluation of a program on what was played. It reads values through [`Facts`], allocates nothing, and always ends:
+//! the language does not have loops, and its depth is limited.
 //!
-//! What is known to be a number or a yes or no is passed as that, `None` being an error; only what can be unset or text
+//! A value known to be a number or a bool is passed as such, with `None` for an error; only what can be unset or text
 //! is passed as a [`Val`].
 
 use super::{Arithmetic, Comparison, Fact, Facts, Load, On, Op, Program, Val};
@@ -11,7 +11,7 @@ pub(super) struct Evaluation<'a, F> {
     program: &'a Program,
     facts: &'a F,
     difficulty: usize,
-    /// The difficulty, among those that facts are kept apart for.
+    /// The current difficulty.
     in_question: usize,
 }
 
@@ -70,7 +70,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// A yes or no; `None` is an error.
+    /// A bool; `None` is an error.
     pub(super) fn truth(&self, at: u32) -> Option<bool> {
         match *self.op(at) {
             Op::Both(..) | Op::Either(..) | Op::CellWithin(..) | Op::Within(..) | Op::SumWithin(..) => {
@@ -102,7 +102,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// A number, or a time in nanoseconds; `None` is an error, and so is what is unset.
+    /// A number, or a time in nanoseconds; `None` is an error, also for an unset value.
     fn number(&self, at: u32) -> Option<i64> {
         match *self.op(at) {
             Op::Int(number) => Some(number),
@@ -126,7 +126,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// A number with a fraction; `None` is an error: unset, divided by zero, or too large to be finite.
+    /// A number with a fraction; `None` is an error: unset, division by zero, or too large to be finite.
     fn float(&self, at: u32) -> Option<Float> {
         match *self.op(at) {
             Op::Float(number) => Some(number),
@@ -157,7 +157,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// Whether a list, set or map has an item or key.
+    /// Returns whether a list, set or map has an item or key.
     fn has(&self, what: u32, whole: u32) -> Option<bool> {
         let (what, Val::Whole(whole)) = (self.value(what), self.value(whole)) else { return None };
         if what == Val::Error {
@@ -172,7 +172,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         })
     }
 
-    /// A number that is likely to be read or written out, which takes no call of its own.
+    /// A number that is likely to be a cell or a literal, evaluated without a call.
     #[inline]
     fn leaf(&self, at: u32) -> Option<i64> {
         match *self.op(at) {
@@ -182,16 +182,16 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// A yes or no that is likely to be a number read between two ends, which takes no call of its own.
+    /// A bool that is likely to be a cell compared with two bounds, evaluated without a call.
     #[inline]
     fn leaf_truth(&self, at: u32) -> Option<bool> {
         self.truth_of(self.op(at), at)
     }
 
-    /// Whether the whole condition holds; `None` is an error.
+    /// Evaluates the whole condition; `None` is an error.
     #[inline]
     pub(super) fn holds(&self) -> Option<bool> {
-        // The last operation takes all others. It is kept where no look-up is needed to find it.
+        // The last operation is the root. It is kept where no look-up is needed to find it.
         self.truth_of(&self.program.root, self.program.last())
     }
 
@@ -208,7 +208,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         number.map(|number| low <= number && number <= high)
     }
 
-    /// `&&` and `||` of two: the side that decides does so, whatever the other is.
+    /// `&&` and `||` of two: if one side decides, the other does not matter.
     fn two(&self, deciding: bool, left: u32, right: u32) -> Option<bool> {
         let left = self.leaf_truth(left);
         if left == Some(deciding) {
@@ -234,12 +234,12 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         outcome
     }
 
-    /// What is only read, added up.
+    /// Adds up terms that are only read.
     fn sum(&self, start: u32, len: u32) -> Option<i64> {
         let loads = self.program.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
         let mut sum = 0_i64;
         for load in loads {
-            // Stars are what is added up most; asked for by name they take no look-up of which fact it is.
+            // Most sums are of stars, so these are read without looking up the fact.
             let number = match *load {
                 Load::Fact { index, fact: Fact::Stars } => self.facts.fact(index as usize, Fact::Stars),
                 other => self.load_number(other)?,
@@ -265,7 +265,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    /// A list with an error in it is an error, wherever in it the answer would stand.
+    /// An error anywhere in the list is an error, even if the value was found.
     fn is_in(&self, what: u32, start: u32, len: u32) -> Option<bool> {
         let what = self.value(what);
         let list = self.program.lists.get(start as usize..(start + len) as usize).unwrap_or_default();
@@ -344,7 +344,7 @@ fn val(value: &Value) -> Val<'_> {
     }
 }
 
-/// Whether two values are equal; `None` if one is an error.
+/// Compares two values for equality; `None` if one is an error.
 fn equal(left: Val<'_>, right: Val<'_>) -> Option<bool> {
     match (left, right) {
         (Val::Error, _) | (_, Val::Error) => None,
@@ -368,7 +368,7 @@ fn floats(how: Arithmetic, left: f64, right: f64) -> Option<Float> {
         Arithmetic::Add => left + right,
         Arithmetic::Subtract => left - right,
         Arithmetic::Multiply => left * right,
-        // Division by zero is not finite, and so an error.
+        // Division by zero is not finite, so it is an error.
         Arithmetic::Divide => left / right,
         Arithmetic::Remainder => return None,
     };

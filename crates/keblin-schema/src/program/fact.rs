@@ -1,9 +1,9 @@
-//! The facts that are kept for every level, and on which difficulty one is meant.
+//! The facts of levels, and the difficulty that a name means.
 
 use crate::value::kind::Kind;
 
 crate::words! {
-    /// A fact that is kept for every level without being declared.
+    /// A fact that is kept for every level without a declaration.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum Fact {
@@ -11,7 +11,7 @@ crate::words! {
         Finished = "finished",
         /// The best rating; 0 before any.
         Stars = "stars",
-        /// How often the level was entered or tried again.
+        /// How often the level was entered or restarted.
         Attempts = "attempts",
         /// How many deaths it cost.
         Deaths = "deaths",
@@ -19,17 +19,17 @@ crate::words! {
 }
 
 impl Fact {
-    /// The kind of it.
+    /// Returns its type.
     #[must_use]
     pub fn kind(self) -> Kind {
         if self == Fact::Finished { Kind::Bool } else { Kind::Int }
     }
 }
 
-/// Which difficulty is meant, where something is kept apart for each.
+/// The difficulty that a name means, for what is kept per difficulty.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum On {
-    /// The one in question: that of the run, the one last chosen, or the one asked about.
+    /// The current one: that of the run, the one last chosen, or the one a call asks about.
     InQuestion,
     /// This one, as a position in [`Model::difficulties`](crate::Model::difficulties).
     One(usize),
@@ -38,7 +38,7 @@ pub enum On {
 }
 
 impl On {
-    /// The difficulty, where the name says one.
+    /// Returns the difficulty, if the name gives one.
     #[must_use]
     pub fn one(self) -> Option<usize> {
         if let On::One(difficulty) = self { Some(difficulty) } else { None }

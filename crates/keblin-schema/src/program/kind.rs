@@ -10,21 +10,21 @@ use crate::value::kind::{Holds, Kind};
 pub enum Type {
     /// A number with a fraction.
     Float,
-    /// A list; the kind of its items, `None` for the empty one that is written out.
+    /// A list; the type of its items, `None` for an empty literal.
     List(Option<Kind>),
-    /// A set, or a map of which the keys are asked; the kind of what is in it.
+    /// A set, or a map asked for its keys; the type of its contents.
     Items(Kind),
-    /// What can be asked only part by part, or not at all.
+    /// A value that conditions can only read in part, or not at all.
     Whole(Kind),
-    /// Yes or no.
+    /// A bool.
     Bool,
     /// A whole number.
     Int,
-    /// A length of time.
+    /// A duration.
     Time,
     /// Text; an id is text.
     Text,
-    /// Unset, and nothing else.
+    /// Only unset.
     Null,
 }
 

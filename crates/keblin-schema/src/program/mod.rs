@@ -1,8 +1,8 @@
-//! Programs: checked conditions as flat lists of operations, and what they read. Evaluating one is `evaluate`'s.
+//! Programs: compiled conditions as flat lists of operations, and what they read. `evaluate` runs them.
 //!
-//! Errors are values here, as in the standard the language is a subset of: ordering what is unset, overflow and
-//! division by zero give an error, which `&&` and `||` absorb where the other side decides, and a rule that ends in
-//! one is false.
+//! Errors are values here, as in the standard that the language is a subset of. Comparing the order of an unset
+//! value, overflow and division by zero give an error. `&&` and `||` ignore an error if the other side decides, and a
+//! rule that ends in an error is false.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -16,13 +16,13 @@ mod fact;
 /// The types of expressions.
 mod kind;
 
-/// The signs between two values.
+/// Operators.
 mod operator;
 
 /// Evaluation.
 mod evaluate;
 
-/// What a condition can come to, whatever is played.
+/// The range of results that a condition can have.
 mod range;
 
 pub use fact::{Fact, On};
@@ -32,17 +32,17 @@ pub use range::{Possible, Ranges};
 
 use evaluate::Evaluation;
 
-/// What a program reads. Positions are those of the schema it was compiled against.
+/// The values that a program reads. Positions are those of the schema it was compiled against.
 pub trait Facts {
-    /// The value of a cell of the layout.
+    /// Returns the value of a cell of the layout.
     fn cell(&self, cell: usize) -> &Value;
-    /// A level's fact as a number (finished is 1 or 0), by [`Model::fact_index`](crate::Model::fact_index).
+    /// Returns a level's fact as a number (finished is 1 or 0), by [`Model::fact_index`](crate::Model::fact_index).
     fn fact(&self, index: usize, fact: Fact) -> i64;
-    /// An id that the engine keeps, `None` where there is none.
+    /// Returns an id that the engine keeps; `None` if there is none.
     fn word(&self, word: Word) -> Option<&str>;
-    /// Whether an unlock is given.
+    /// Returns whether an unlock is unlocked.
     fn unlocked(&self, unlock: usize) -> bool;
-    /// The time in play of the profile, in nanoseconds.
+    /// Returns the time in play of the profile, in nanoseconds.
     fn played_nanos(&self) -> i64;
 }
 
@@ -51,9 +51,9 @@ pub trait Facts {
 pub enum Word {
     /// The phase.
     Phase,
-    /// The level being played or left half-way.
+    /// The level that is being played or was left half-way.
     Level,
-    /// The checkpoint reached last.
+    /// The last checkpoint reached.
     Checkpoint,
     /// The furthest level.
     Furthest,
@@ -64,11 +64,11 @@ pub enum Word {
 /// A value while a program is evaluated. A time is its nanoseconds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Val<'a> {
-    /// No value: unset was ordered or added, a number overflowed, or something was divided by zero.
+    /// An error: the order of an unset value, or an unset value added, an overflow, or a division by zero.
     Error,
     /// Unset.
     Null,
-    /// Yes or no.
+    /// A bool.
     Bool(bool),
     /// A whole number, or a time in nanoseconds.
     Int(i64),
@@ -80,11 +80,11 @@ pub enum Val<'a> {
     Whole(&'a Value),
 }
 
-/// Where an operation reads from.
+/// What an operation reads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Load {
     Cell(u32),
-    /// One cell for each difficulty, so many cells apart; the one in question is meant.
+    /// One cell per difficulty, this many cells apart; the one of the current difficulty is read.
     CellOn {
         first: u32,
         apart: u32,
@@ -94,12 +94,12 @@ pub(crate) enum Load {
         index: u32,
         fact: Fact,
     },
-    /// The index on the first difficulty; the one in question is meant.
+    /// The index on the first difficulty; the current difficulty is read.
     FactOn {
         first: u32,
         fact: Fact,
     },
-    /// The index on the first difficulty; the best of all is meant.
+    /// The index on the first difficulty; the best of all is read.
     FactAny {
         first: u32,
         fact: Fact,
@@ -121,30 +121,30 @@ pub(crate) enum Op {
     Int(i64),
     Float(Float),
     Text(u32),
-    /// A list that is written out.
+    /// A literal list.
     List(u32),
     Load(Load),
     /// A member of a shape, or a part of a vector.
     Member(u32, u16),
     Not(u32),
     Negate(u32),
-    /// Both must hold.
+    /// Both must be true.
     Both(u32, u32),
-    /// One of the two must hold.
+    /// One of the two must be true.
     Either(u32, u32),
-    /// Some of [`Program::lists`]: all of them must hold.
+    /// Some of [`Program::lists`]: all of them must be true.
     All(u32, u32),
-    /// Some of [`Program::lists`]: one of them must hold.
+    /// Some of [`Program::lists`]: one of them must be true.
     Any(u32, u32),
     Choose(u32, u32, u32),
     Compare(Comparison, u32, u32),
-    /// The commonest rule of all, in one step: the value of a cell lies between the least and the most that hold.
+    /// The most common rule as one operation: the value of a cell is between two numbers.
     CellWithin(u32, i64, i64),
-    /// The same of anything else that is read.
+    /// The same for anything else that is read.
     Within(Load, i64, i64),
-    /// Some of [`Program::sums`], added up.
+    /// The sum of some of [`Program::sums`].
     Sum(u32, u32),
-    /// A sum between the least and the most that hold.
+    /// Whether a sum is between two numbers.
     SumWithin(u32, u32, i64, i64),
     Arithmetic(Arithmetic, u32, u32),
     Least(u32, u32),
@@ -160,7 +160,7 @@ pub(crate) enum Op {
     In(u32, u32, u32),
 }
 
-/// Something a program reads, so that a change of it is a reason to evaluate again.
+/// Something a program reads; when it changes, the rule must be evaluated again.
 #[doc(hidden)]
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
@@ -169,12 +169,12 @@ pub enum Read {
     Cells(Range<usize>),
     /// A fact of a level, or of all levels.
     Fact {
-        /// Which fact.
+        /// The fact.
         fact: Fact,
-        /// The level; `None` is all of them.
+        /// The level; `None` means all of them.
         level: Option<usize>,
     },
-    /// Whether an unlock is given.
+    /// Whether an unlock is unlocked.
     Unlocked(usize),
     /// An id that the engine keeps.
     Word(Word),
@@ -186,13 +186,13 @@ pub enum Read {
 #[doc(hidden)]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Failing {
-    /// Something that can be unset is ordered or added.
+    /// Something that can be unset is compared by order or added.
     Unset,
-    /// Something that can be zero divides.
+    /// Something is divided by a value that can be zero.
     Zero,
 }
 
-/// A checked condition.
+/// A compiled condition.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub struct Program {
     pub(crate) source: Arc<str>,
@@ -201,48 +201,48 @@ pub struct Program {
     pub(crate) ops: Box<[Op]>,
     pub(crate) texts: Box<[Arc<str>]>,
     pub(crate) lists: Box<[u32]>,
-    /// What is read to be added up.
+    /// Terms of sums.
     pub(crate) sums: Box<[Load]>,
-    /// Lists that are written out.
+    /// Literal lists.
     pub(crate) wholes: Box<[Value]>,
     pub(crate) levels: u32,
     pub(crate) difficulties: u32,
     pub(crate) reads: Box<[Read]>,
-    /// The cells it reads that hold yes or no.
+    /// The bool cells that it reads.
     pub(crate) bool_cells: Box<[u32]>,
     pub(crate) can_fail: Option<(Range<usize>, Failing)>,
     pub(crate) asks_in_question: Option<Range<usize>>,
 }
 
 impl Program {
-    /// The condition as written.
+    /// Returns the condition as written.
     #[must_use]
     pub fn source(&self) -> &str {
         &self.source
     }
 
-    /// What it reads.
+    /// Returns what it reads.
     #[doc(hidden)]
     #[must_use]
     pub fn reads(&self) -> &[Read] {
         &self.reads
     }
 
-    /// Where it can end in an error, and why; a rule that does is false.
+    /// Returns where it can end in an error, and why; a rule that does is false.
     #[doc(hidden)]
     #[must_use]
     pub fn can_fail(&self) -> Option<(Range<usize>, Failing)> {
         self.can_fail.clone()
     }
 
-    /// Where it leaves the difficulty to whoever asks.
+    /// Returns where it uses the current difficulty.
     #[doc(hidden)]
     #[must_use]
     pub fn asks_in_question(&self) -> Option<Range<usize>> {
         self.asks_in_question.clone()
     }
 
-    /// The value, where it is written out and needs nothing to be read.
+    /// Returns the value of a literal, which needs nothing to be read.
     #[doc(hidden)]
     #[must_use]
     pub fn constant(&self) -> Option<Val<'_>> {
@@ -255,19 +255,19 @@ impl Program {
         }
     }
 
-    /// Whether the condition holds; an error is no. `difficulty` is the one in question, as a position in
-    /// [`Model::difficulties`](crate::Model::difficulties), 0 where there are none.
+    /// Returns whether the condition is true; an evaluation error counts as false. `difficulty` is the current one,
+    /// as a position in [`Model::difficulties`](crate::Model::difficulties); 0 if there are none.
     #[must_use]
     pub fn holds(&self, facts: &impl Facts, difficulty: usize) -> bool {
         Evaluation::new(self, facts, difficulty).holds() == Some(true)
     }
 
-    /// Where the operation stands that takes all others: the last one.
+    /// Returns the position of the root: the last operation.
     pub(crate) fn last(&self) -> u32 {
         small(self.ops.len()).wrapping_sub(1)
     }
 
-    /// What the condition comes to, as a value of its type: unset is [`Value::Unset`], and an error is `None`.
+    /// Evaluates the condition to a value of its type: unset is [`Value::Unset`], and an error is `None`.
     #[must_use]
     pub fn outcome(&self, facts: &impl Facts, difficulty: usize, kind: Type) -> Option<Value> {
         Some(match self.value(facts, difficulty) {
@@ -282,14 +282,14 @@ impl Program {
         })
     }
 
-    /// The value of the condition.
+    /// Evaluates the condition.
     #[must_use]
     pub fn value<'a>(&'a self, facts: &'a impl Facts, difficulty: usize) -> Val<'a> {
         Evaluation::new(self, facts, difficulty).value(self.last())
     }
 }
 
-/// A position or a count; schemas are far smaller than what this holds.
+/// A position or a count; schemas are far smaller than this type allows.
 pub(crate) fn small(number: usize) -> u32 {
     u32::try_from(number).unwrap_or(u32::MAX)
 }

@@ -1,4 +1,4 @@
-//! The signs between two values.
+//! Operators.
 
 /// How two values are compared.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -27,19 +27,19 @@ impl Comparison {
         (">=", Comparison::GreaterOrEqual),
     ];
 
-    /// The sign for it.
+    /// Returns its sign.
     #[must_use]
     pub fn sign(self) -> &'static str {
         Comparison::ALL.iter().find(|(_, comparison)| *comparison == self).map_or("==", |(sign, _)| sign)
     }
 
-    /// Whether it asks for an order, not only for equality.
+    /// Returns whether it compares order, not only equality.
     #[must_use]
     pub fn is_order(self) -> bool {
         !matches!(self, Comparison::Equal | Comparison::NotEqual)
     }
 
-    /// Whether two values of an order compare so.
+    /// Compares two values.
     #[must_use]
     pub fn holds<T: PartialOrd>(self, left: T, right: T) -> bool {
         match self {
@@ -53,7 +53,7 @@ impl Comparison {
     }
 }
 
-/// How two numbers are put together.
+/// How two numbers are combined.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Arithmetic {
     /// `+`
@@ -74,7 +74,7 @@ impl Arithmetic {
     pub(crate) const PRODUCT: [(&'static str, Arithmetic); 3] =
         [("*", Arithmetic::Multiply), ("/", Arithmetic::Divide), ("%", Arithmetic::Remainder)];
 
-    /// The sign for it.
+    /// Returns its sign.
     #[must_use]
     pub fn sign(self) -> &'static str {
         let all = Arithmetic::SUM.iter().chain(&Arithmetic::PRODUCT);

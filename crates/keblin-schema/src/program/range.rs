@@ -1,29 +1,29 @@
-//! What a condition can come to, whatever is played: every value is taken as the range it may lie in, and the range of
-//! the whole follows. It errs on the side of "can be", so that what is told to be impossible is.
+//! The results that a condition can have. Every value is taken as the range it may have, and the range of the whole
+//! follows. If in doubt it says "can be", so that what is reported as impossible really is.
 
 use super::{Arithmetic, Comparison, Fact, Load, On, Op, Program, Word};
 
-/// What can be read, as ranges.
+/// The ranges of the values that a program reads.
 #[doc(hidden)]
 pub trait Ranges {
-    /// The numbers a cell may hold, least and most; a bool is 0 and 1. `None` for text.
+    /// Returns the smallest and largest number of a cell; a bool is 0 and 1. `None` for text.
     fn cell(&self, cell: usize) -> Option<(i64, i64)>;
-    /// The numbers a level's fact may be.
+    /// Returns the smallest and largest value of a level's fact.
     fn fact(&self, level: usize, fact: Fact) -> (i64, i64);
-    /// Whether an unlock can ever be given.
+    /// Returns whether an unlock can ever be unlocked.
     fn unlocked(&self, unlock: usize) -> bool;
-    /// How many difficulties facts are kept apart for.
+    /// Returns how many difficulties facts are kept for.
     fn difficulties(&self) -> usize;
-    /// How many levels there are.
+    /// Returns how many levels there are.
     fn levels(&self) -> usize;
 }
 
-/// What something can be.
+/// The possible results of an operation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Can {
-    /// True, false: whether it can be each of them.
+    /// True, false: whether each is possible.
     Bool { yes: bool, no: bool },
-    /// A number within these.
+    /// A number between these.
     Number(i128, i128),
     /// Anything.
     Anything,
@@ -42,7 +42,7 @@ pub struct Possible {
 }
 
 impl Program {
-    /// What the condition can come to where values lie in these ranges.
+    /// Returns the possible results for values in these ranges.
     #[doc(hidden)]
     #[must_use]
     pub fn possible(&self, ranges: &impl Ranges) -> Possible {
@@ -59,7 +59,7 @@ impl Program {
 }
 
 impl Program {
-    /// Whether a whole number in it can become larger than 64 bits where values lie in these ranges: then it ends in an
+    /// Returns whether a whole number in it can exceed 64 bits for values in these ranges; it would then end in an
     /// error.
     #[doc(hidden)]
     #[must_use]
@@ -96,7 +96,7 @@ fn fits((low, high): (i128, i128)) -> bool {
     i64::try_from(low).is_ok() && i64::try_from(high).is_ok()
 }
 
-/// Operations come after those they take, so each is looked at once, in order.
+/// Operations come after their operands, so each is visited once, in order.
 fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
     let at = |index: u32| can.get(index as usize).copied().unwrap_or(Can::Anything);
     match op {
@@ -169,7 +169,7 @@ fn sides(program: &Program, start: u32, len: u32) -> impl Iterator<Item = u32> {
     program.lists.get(start as usize..(start + len) as usize).unwrap_or_default().iter().copied()
 }
 
-/// What is read to be added up.
+/// The terms of a sum.
 fn added(program: &Program, start: u32, len: u32) -> impl Iterator<Item = Load> {
     program.sums.get(start as usize..(start + len) as usize).unwrap_or_default().iter().copied()
 }
@@ -214,7 +214,7 @@ fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
     }
 }
 
-/// Whether a number can lie within two ends, and whether it can lie outside.
+/// Whether a number can be between two bounds, and whether it can be outside.
 fn within(number: Can, low: i64, high: i64) -> Can {
     let Can::Number(least, most) = number else { return EITHER };
     let (low, high) = (i128::from(low), i128::from(high));
@@ -247,13 +247,13 @@ fn compared(comparison: Comparison, left: Can, right: Can) -> Can {
 
 fn arithmetic(how: Arithmetic, left: Can, right: Can) -> Can {
     match unbounded(how, left, right) {
-        // What does not fit is an error, so a result lies within 64 bits.
+        // A result outside 64 bits is an error, so results are within.
         Some((low, high)) => Can::Number(low.max(i64::MIN.into()), high.min(i64::MAX.into())),
         None => Can::Anything,
     }
 }
 
-/// The range of a result, were there no end to numbers; nothing if it is no whole number.
+/// The range of a result without the limit of 64 bits; `None` if it is not a whole number.
 fn unbounded(how: Arithmetic, left: Can, right: Can) -> Option<(i128, i128)> {
     let (Can::Number(a, b), Can::Number(c, d)) = (left, right) else { return None };
     Some(match how {
@@ -264,7 +264,7 @@ fn unbounded(how: Arithmetic, left: Can, right: Can) -> Option<(i128, i128)> {
                 [a.saturating_mul(c), a.saturating_mul(d), b.saturating_mul(c), b.saturating_mul(d)];
             (corners.into_iter().min().unwrap_or(a), corners.into_iter().max().unwrap_or(b))
         }
-        // What is divided comes no further from zero.
+        // Division never moves a number away from zero.
         Arithmetic::Divide if c > 0 => (a.min(0), b.max(0)),
         Arithmetic::Divide => {
             let most = a.abs().max(b.abs());

@@ -1,5 +1,5 @@
-//! Findings: what is wrong with a declaration, where, and what to write instead. Data first; the wording of the place
-//! and the line with carets is composed in one `Display`.
+//! Findings: what is wrong with a declaration, where, and what to write instead. They are data; one `Display` adds
+//! the place and the line with carets.
 
 use std::fmt;
 use std::ops::Range;
@@ -8,120 +8,120 @@ use crate::text::shown::Shown;
 use crate::text::source::{Position, Source};
 
 crate::words! {
-    /// How grave a finding is.
+    /// How severe a finding is.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     pub enum Severity {
-        /// There is no schema until this is mended.
+        /// The declaration cannot be used until this is fixed.
         Error = "error",
         /// Allowed, but players are likely to suffer from it.
         Warning = "warning",
-        /// Allowed and probably meant; worth a look.
+        /// Allowed and probably intended; worth a look.
         Hint = "hint",
     }
 }
 
 crate::words! {
-    /// What is found, as a stable word.
+    /// The code of a finding, a stable word.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     #[non_exhaustive]
     pub enum Code {
         /// The text is not TOML.
         Syntax = "syntax",
-        /// A key that means nothing at its place.
+        /// A key that has no meaning in this place.
         UnknownKey = "unknown_key",
-        /// A key that must be there.
+        /// A required key is missing.
         MissingKey = "missing_key",
-        /// A value of another type than its key takes.
+        /// A value whose type does not fit its key.
         WrongType = "wrong_type",
-        /// A word that is not one of those its key takes.
+        /// A word that this key does not take.
         UnknownWord = "unknown_word",
-        /// A number outside what its key takes.
+        /// A number outside the limits of its key.
         OutOfRange = "out_of_range",
         /// A key that has no effect together with the others.
         MeaninglessKey = "meaningless_key",
         /// A text that is not an id.
         BadId = "bad_id",
-        /// Two ids of one list that are the same, or the same to a reader.
+        /// Two ids of one list that are identical, or differ only in underscores.
         SameId = "same_id",
         /// Two ids of one list that are one letter apart.
         NearId = "near_id",
-        /// A name that nothing declares.
+        /// A name that is not declared.
         UnknownName = "unknown_name",
         /// A lower bound above the upper one.
         CrossedBounds = "crossed_bounds",
-        /// Bounds that follow from the field they bound.
+        /// Bounds that depend on the field they limit.
         CircularBounds = "circular_bounds",
-        /// A default that its own bounds refuse.
+        /// A default outside its own bounds.
         DefaultOutsideBounds = "default_outside_bounds",
-        /// Something that does not fit the record it is said of.
+        /// A key that does not fit this record.
         RecordMisfit = "record_misfit",
-        /// A lives field that a death or a retry would fill up again, or that cannot count lives.
+        /// A lives field that a death or a retry would refill, or that cannot count lives.
         LivesMisfit = "lives_misfit",
-        /// A text that is not a condition, or asks what cannot be asked.
+        /// A text that is not a valid condition.
         Condition = "condition",
-        /// A lock that nothing a player can do will open.
+        /// A lock that no player can open.
         NeverOpens = "never_opens",
-        /// A rule that always holds, or never.
+        /// A rule that is always true, or never.
         DecidedRule = "decided_rule",
-        /// A name that leaves the difficulty open where none is in question.
+        /// A name without a difficulty, in a rule that has no current difficulty.
         BareName = "bare_name",
-        /// Stars in an order in which a later one is given for less.
+        /// A later star that asks for less than an earlier one.
         UnorderedStars = "unordered_stars",
         /// A rule that can end in an error, and so be false.
         FailingRule = "failing_rule",
-        /// A field that no event resets, though its scope ends.
+        /// A field that no event resets, although its scope ends.
         NeverReset = "never_reset",
-        /// A field that does not say what a death does to it.
+        /// A field that does not set `on_death`.
         UnansweredDeath = "unanswered_death",
-        /// Progress that nothing saves.
+        /// Progress that is never saved.
         UnsavedProgress = "unsaved_progress",
-        /// A record that is fed at an event at which nothing is saved.
+        /// A record that takes its value at an event that does not save.
         MissedRecord = "missed_record",
         /// A field that no rule, record or rehearsal names.
         UnnamedField = "unnamed_field",
         /// A line of a rehearsal that is not a step.
         BadStep = "bad_step",
-        /// A version that saves may be of, and that nothing leads on from.
+        /// A version whose saves cannot be migrated any further.
         MissingStep = "missing_step",
-        /// Something of the version before that a step neither carries nor drops.
+        /// Something of the old version that a step neither carries nor drops.
         Unaccounted = "unaccounted",
-        /// A step that says something else than the versions it stands between.
+        /// A migration step that contradicts the versions it connects.
         StepMisfit = "step_misfit",
-        /// A frozen version that is no longer what was frozen.
+        /// A frozen version that was edited.
         Frozen = "frozen",
     }
 }
 
-/// One thing found in a declaration.
+/// A mistake, or something to look at, in a declaration.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Finding {
-    /// What it is.
+    /// Its code.
     pub code: Code,
-    /// How grave it is.
+    /// How severe it is.
     pub severity: Severity,
-    /// Where: a range of bytes in the source.
+    /// Its place: a range of bytes in the source.
     pub span: Range<usize>,
     /// What is wrong, as a sentence without a full stop.
     pub message: String,
-    /// What to write or do instead, where that is known.
+    /// What to write or do instead, if that is known.
     pub instead: Option<String>,
 }
 
 impl Finding {
-    /// An error.
+    /// Returns an error.
     #[must_use]
     pub fn error(code: Code, span: Range<usize>, message: impl Into<String>) -> Finding {
         Finding { code, severity: Severity::Error, span, message: message.into(), instead: None }
     }
 
-    /// The same finding, less grave.
+    /// Returns the same finding with another severity.
     #[must_use]
     pub fn as_severity(self, severity: Severity) -> Finding {
         Finding { severity, ..self }
     }
 
-    /// The same finding with what to do instead.
+    /// Returns the same finding with what to do instead.
     #[must_use]
     pub fn instead(self, instead: impl Into<String>) -> Finding {
         Finding { instead: Some(instead.into()), ..self }
@@ -130,10 +130,10 @@ impl Finding {
 
 /// Everything found in one source, in the order of the text.
 ///
-/// As text, each finding is four lines, and the first begins with its place:
+/// As text, each finding is four lines, and the first starts with its place:
 ///
 /// ```text
-/// progress.toml:12:1: error: a field has no key `defualt` [unknown_key]
+/// progress.toml:12:1: error: a field does not take the key `defualt` [unknown_key]
 ///    12 | defualt = 4
 ///       | ^^^^^^^
 ///       = write `default`
@@ -145,11 +145,11 @@ pub struct Findings {
     more: usize,
 }
 
-/// How many findings of one source are told, at most; the rest is counted.
+/// How many findings of one source are kept, at most; the others are counted.
 pub const MAX_FINDINGS: usize = 100;
 
 impl Findings {
-    /// Findings of a source; they are put into the order of the text here. Of more than [`MAX_FINDINGS`], the gravest are
+    /// Returns the findings of a source, in the order of the text. Of more than [`MAX_FINDINGS`], the most severe are
     /// kept, and of those the first.
     #[must_use]
     pub fn new(source: Source, mut list: Vec<Finding>) -> Findings {
@@ -160,43 +160,43 @@ impl Findings {
         Findings { source, list, more }
     }
 
-    /// The same, with others that were left out before.
+    /// Returns the same findings, with the number of others that were left out before.
     pub(crate) fn and_more(self, more: usize) -> Findings {
         Findings { more: self.more + more, ..self }
     }
 
-    /// How many were found besides, and are not told.
+    /// Returns how many more were found and left out.
     #[must_use]
     pub fn more(&self) -> usize {
         self.more
     }
 
-    /// The findings, in the order of the text.
+    /// Returns the findings, in the order of the text.
     #[must_use]
     pub fn list(&self) -> &[Finding] {
         &self.list
     }
 
-    /// The text they were found in.
+    /// Returns the text they are about.
     #[must_use]
     pub fn source(&self) -> &Source {
         &self.source
     }
 
-    /// Line and column at which a finding begins.
+    /// Returns the line and column at which a finding starts.
     #[must_use]
     pub fn position(&self, finding: &Finding) -> Position {
         self.source.position(finding.span.start)
     }
 
-    /// Whether a finding is of the whole text, as something that is missing in it, and not of a place in it.
+    /// Returns whether a finding is about the whole text, such as something missing, and not about a place in it.
     #[must_use]
     pub fn is_of_the_whole(&self, finding: &Finding) -> bool {
         let of_versions = matches!(finding.code, Code::Unaccounted | Code::StepMisfit | Code::Frozen);
         of_versions && finding.span == (0..0)
     }
 
-    /// The place of a finding as `file:line:column`; the file alone where it is of the whole of it.
+    /// Returns the place of a finding as `file:line:column`; only the file if it is about the whole text.
     #[must_use]
     pub fn place(&self, finding: &Finding) -> String {
         if self.is_of_the_whole(finding) {
@@ -206,7 +206,7 @@ impl Findings {
         format!("{}:{line}:{column}", self.source.name())
     }
 
-    /// Whether one of them is an error, so that there is no schema.
+    /// Returns whether one of them is an error, so that there is no schema.
     #[must_use]
     pub fn has_errors(&self) -> bool {
         self.list.iter().any(|finding| finding.severity == Severity::Error)
@@ -232,7 +232,7 @@ impl fmt::Display for Findings {
         }
         match self.more {
             0 => Ok(()),
-            more => writeln!(f, "\nand {more} more; mend these first"),
+            more => writeln!(f, "\nand {more} more; fix these first"),
         }
     }
 }

@@ -1,12 +1,12 @@
-//! Texts: where something stands in one, what is found in it, and the words made of it.
+//! Texts: places in them, findings about them, and the words made from them.
 
-/// Ids: how they are written, which are reserved, and which one was probably meant.
+/// Ids: their syntax, reserved words, and the nearest known id.
 pub mod name;
 
-/// Texts of others, as they may be shown on a terminal.
+/// Foreign texts, made safe for a terminal.
 pub mod shown;
 
-/// A source text with its lines, for complaints that name their place.
+/// A source text with its lines, for messages that name a place.
 pub mod source;
 
 /// Findings: what is wrong with a declaration, where, and what to write instead.
@@ -15,5 +15,5 @@ pub mod finding;
 /// Enums of words.
 mod words;
 
-/// Lengths of time.
+/// Durations.
 pub mod time;

@@ -1,5 +1,5 @@
-//! Ids. Takes a text, gives a `Name` or says what is wrong with it; also finds the known id that was probably meant.
-//! Which ids clash within one list is decided here; where the lists come from is the parser's business.
+//! Ids. Takes a text, returns a `Name` or what is wrong with it; also finds the known id that was probably meant.
+//! This module decides which ids of one list clash; the parser collects the lists.
 
 use std::borrow::Borrow;
 use std::fmt;
@@ -31,9 +31,9 @@ pub enum NameFault {
         /// Its position, counted in characters from 1.
         position: usize,
     },
-    /// The word has a meaning of its own elsewhere.
+    /// The word is reserved.
     Reserved {
-        /// Whose word it is.
+        /// What reserves it.
         owner: &'static str,
     },
 }
@@ -47,7 +47,7 @@ const RUST_WORDS: &[&str] = &[
     "where", "while", "yield",
 ];
 
-/// Words that the condition language keeps for itself.
+/// Words that the condition language reserves.
 const CONDITION_WORDS: &[&str] = &["function", "import", "namespace", "null", "package", "var", "void"];
 
 /// Names that conditions give to what the engine keeps.
@@ -80,7 +80,8 @@ impl Name {
     /// Checks a text and makes it an id.
     ///
     /// # Errors
-    /// [`NameFault`], for the first fault from the left; a reserved word only if the text is otherwise an id.
+    /// [`NameFault`] for the first mistake from the left; a reserved word is reported only if the text is otherwise
+    /// an id.
     pub fn new(text: &str) -> Result<Name, NameFault> {
         for (at, found) in text.chars().enumerate() {
             let fits = found.is_ascii_lowercase() || (at > 0 && (found.is_ascii_digit() || found == '_'));
@@ -99,13 +100,13 @@ impl Name {
         }
     }
 
-    /// The id as text.
+    /// Returns the id as text.
     #[must_use]
     pub fn as_str(&self) -> &str {
         &self.0
     }
 
-    /// The id as text that is shared and not copied.
+    /// Returns the id as shared text, without a copy.
     #[must_use]
     pub fn shared(&self) -> Arc<str> {
         Arc::clone(&self.0)
@@ -113,7 +114,7 @@ impl Name {
 }
 
 impl Name {
-    /// A name for what has none yet.
+    /// A placeholder for a name that is not known yet.
     pub(crate) fn placeholder() -> Name {
         Name(Arc::from("unnamed"))
     }
@@ -131,7 +132,7 @@ fn reserved(text: &str) -> Option<&'static str> {
     } else if ENGINE_WORDS.contains(&text) {
         Some("the progress engine")
     } else if DEVICE_WORDS.contains(&text) || numbered_device("com") || numbered_device("lpt") {
-        Some("file systems, which keep it for a device")
+        Some("file systems, for a device")
     } else {
         None
     }
@@ -182,15 +183,15 @@ impl fmt::Display for NameFault {
             NameFault::Character { found, position } => {
                 write!(f, "an id has only a-z, 0-9 and _, but found {found:?} at character {position}")
             }
-            NameFault::Reserved { owner } => write!(f, "this word belongs to {owner}"),
+            NameFault::Reserved { owner } => write!(f, "this word is reserved by {owner}"),
         }
     }
 }
 
 impl std::error::Error for NameFault {}
 
-/// The id that a faulty text was probably meant to be: lower case, `_` for what does not fit, an `_` behind a
-/// reserved word. `None` when nothing is left to make an id of.
+/// Returns the id that an invalid text was probably meant to be: lower case, `_` for other characters, a `_` after a
+/// reserved word. `None` if nothing is left.
 #[must_use]
 pub fn repaired(text: &str) -> Option<String> {
     let mut id = String::new();
@@ -211,14 +212,14 @@ pub fn repaired(text: &str) -> Option<String> {
     Name::new(&id).ok().map(|_| id)
 }
 
-/// An id as people read it: without `_`. Two of one list that are the same so cannot be kept apart.
+/// Returns an id without `_`. Two ids of one list that are equal like this cannot be told apart by people.
 #[must_use]
 pub fn as_people_read(id: &str) -> String {
     id.replace('_', "")
 }
 
-/// Two ids of one list that are one letter apart: allowed, but worth a hint. A differing digit is meant (`gate_1`,
-/// `gate_2`), and short words differ by one letter all the time.
+/// Returns whether two ids of one list are one letter apart: allowed, but worth a hint. Ids that differ in a digit
+/// are intended (`gate_1`, `gate_2`), and short words often differ by one letter.
 #[must_use]
 pub fn one_letter_apart(a: &str, b: &str) -> bool {
     fn letters(id: &str) -> impl Iterator<Item = u8> {
@@ -228,8 +229,8 @@ pub fn one_letter_apart(a: &str, b: &str) -> bool {
     is_long && a.len().abs_diff(b.len()) <= 1 && !letters(a).eq(letters(b)) && distance(a, b) == 1
 }
 
-/// The known word that `wrong` was probably meant to be: the nearest one, if it is near enough that most people
-/// would agree (a third of its letters, at least one).
+/// Returns the known word that `wrong` was probably meant to be: the nearest one, if at most a third of its letters
+/// differ, or one.
 #[must_use]
 pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let wrong = wrong.to_lowercase();
@@ -237,7 +238,7 @@ pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Opt
     let candidates =
         known.into_iter().enumerate().map(|(order, word)| (at_least_apart(&wrong, word), order, word));
     let mut candidates: Vec<_> = candidates.filter(|(least, _, word)| *least <= near(word)).collect();
-    // Of thousands that are alike, those with nearly the same letters.
+    // Of thousands of similar words, those with nearly the same letters.
     candidates.sort_unstable();
     candidates.truncate(MAX_COMPARED);
     candidates
@@ -248,10 +249,10 @@ pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Opt
         .map(|(_, _, word)| word)
 }
 
-/// How many known words are compared with a wrong one letter by letter, at most.
+/// How many known words are compared letter by letter, at most.
 const MAX_COMPARED: usize = 64;
 
-/// A number of steps that two words are apart at the least, by their letters alone, wherever those stand.
+/// Returns a lower bound of the distance of two words, from their letters in any order.
 fn at_least_apart(a: &str, b: &str) -> usize {
     if !a.is_ascii() || !b.is_ascii() {
         return 0;
@@ -269,7 +270,7 @@ fn at_least_apart(a: &str, b: &str) -> usize {
     usize::try_from(over.max(-under)).unwrap_or(0)
 }
 
-/// Edit distance in which a letter too many, one too few, another one, or two neighbours swapped count one step each.
+/// Returns the edit distance. A missing, extra, different or swapped letter counts as one step.
 fn distance(a: &str, b: &str) -> usize {
     let b: Vec<char> = b.chars().collect();
     let mut before_last: Vec<usize> = Vec::new();

@@ -1,9 +1,9 @@
-//! Texts of others on a terminal: what a save, a declaration or a file name holds may be anything, also what moves a
-//! terminal's cursor, changes its colours, or turns the direction of what follows.
+//! Foreign texts on a terminal. A save, a declaration or a file name may contain anything, even characters that move
+//! the cursor, change colours, or turn the direction of the text after them.
 
 use std::fmt::{self, Write};
 
-/// A text as it may be shown to people: what would act on a terminal is escaped, everything else is as it is.
+/// A text made safe to print: control characters are escaped, and everything else is unchanged.
 ///
 /// ```
 /// use keblin_schema::shown::Shown;
@@ -26,8 +26,9 @@ impl fmt::Display for Shown<'_> {
     }
 }
 
-/// Whether a character does something else than stand there: control characters, and what changes the direction of the
-/// text behind it or breaks its line (Unicode, bidirectional formatting characters and line separators).
+/// Returns whether a character has an effect on a terminal: control characters, and characters that change the
+/// direction of the following text or break its line (Unicode, bidirectional formatting characters and line
+/// separators).
 #[must_use]
 pub fn acts_on_a_terminal(c: char) -> bool {
     c.is_control()

@@ -1,4 +1,4 @@
-//! A source text with its lines. Turns byte offsets into the line and column a person sees.
+//! A source text with its lines. Converts byte offsets to lines and columns.
 
 use std::ops::Range;
 
@@ -12,7 +12,7 @@ pub struct Source {
     line_starts: Vec<usize>,
 }
 
-/// A place in a text as a person counts it.
+/// A place in a text, as people count.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Position {
     /// Line, from 1.
@@ -22,7 +22,7 @@ pub struct Position {
 }
 
 impl Source {
-    /// A text under the name that complaints call it by, as a rule its path.
+    /// Returns a text with its name in messages, usually its path.
     #[must_use]
     pub fn new(name: &str, text: &str) -> Source {
         let starts = text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at + 1);
@@ -33,19 +33,19 @@ impl Source {
         }
     }
 
-    /// The name.
+    /// Returns the name.
     #[must_use]
     pub fn name(&self) -> &str {
         &self.name
     }
 
-    /// The whole text.
+    /// Returns the whole text.
     #[must_use]
     pub fn text(&self) -> &str {
         &self.text
     }
 
-    /// Line and column of a byte offset; an offset behind the end is the end.
+    /// Returns the line and column of a byte offset; an offset after the end counts as the end.
     #[must_use]
     pub fn position(&self, offset: usize) -> Position {
         let offset = offset.min(self.text.len());
@@ -55,14 +55,14 @@ impl Source {
         Position { line, column: column + 1 }
     }
 
-    /// A line, from 1, without its line end; empty where there is no such line.
+    /// Returns a line, counted from 1, without its line end; empty if there is no such line.
     #[must_use]
     pub fn line(&self, line: usize) -> &str {
         let end = self.line_starts.get(line).copied().unwrap_or(self.text.len());
         self.text.get(self.line_start(line)..end).unwrap_or("").trim_end_matches(['\n', '\r'])
     }
 
-    /// The place of a span with its line of text and a row of carets under the span.
+    /// Returns the line of a span, with a row of carets under the span.
     ///
     /// ```
     /// # use keblin_schema::source::Source;
@@ -76,7 +76,7 @@ impl Source {
         let line = self.line(from.line);
         let end = if to.line == from.line { to.column } else { line.chars().count() + 1 };
         let carets = "^".repeat(end.saturating_sub(from.column).max(1));
-        // A tab is shown as one space: every character is one column, so that the carets stand under the span.
+        // A tab is shown as one space. Every character is one column, so that the carets are under the span.
         let shown = |c: char| {
             if c == '\t' {
                 ' '

@@ -1,14 +1,14 @@
-//! Lengths of time: kept in whole nanoseconds, read and shown the way people write them.
+//! Durations: kept in whole nanoseconds, read and written the way people write them.
 
 use std::fmt;
 use std::ops::{Add, AddAssign, Neg, Sub, SubAssign};
 use std::str::FromStr;
 use std::time::Duration;
 
-/// A length of time in whole nanoseconds, with sign: about ±292 years.
+/// A duration in whole nanoseconds, signed: about ±292 years.
 ///
-/// Written and shown as numbers with units, largest first: `90s`, `1m32.4s`, `2h`, `250ms`, `-5ms`, `0s`. Units are
-/// `h`, `m`, `s`, `ms`, `us`, `ns`; a number may have a fraction. Sums and differences stop at the ends of the range.
+/// Written as numbers with units, largest first: `90s`, `1m32.4s`, `2h`, `250ms`, `-5ms`, `0s`. Units are `h`, `m`,
+/// `s`, `ms`, `us`, `ns`; a number may have a fraction. Sums and differences are clamped to the range.
 ///
 /// ```
 /// use keblin_schema::Time;
@@ -35,34 +35,34 @@ const UNITS: [(&str, i64); 6] = [
 ];
 
 impl Time {
-    /// No time at all.
+    /// Zero.
     pub const ZERO: Time = Time(0);
 
-    /// From whole nanoseconds.
+    /// Returns a time from whole nanoseconds.
     #[must_use]
     pub const fn from_nanos(nanos: i64) -> Time {
         Time(nanos)
     }
 
-    /// From whole milliseconds; stops at the ends of the range.
+    /// Returns a time from whole milliseconds, clamped to the range.
     #[must_use]
     pub const fn from_millis(millis: i64) -> Time {
         Time(millis.saturating_mul(1_000_000))
     }
 
-    /// In whole nanoseconds.
+    /// Returns the time in whole nanoseconds.
     #[must_use]
     pub const fn as_nanos(self) -> i64 {
         self.0
     }
 
-    /// In whole milliseconds; what is left over is cut off.
+    /// Returns the time in whole milliseconds, rounded towards zero.
     #[must_use]
     pub const fn as_millis(self) -> i64 {
         self.0 / 1_000_000
     }
 
-    /// The sum; stops at the ends of the range.
+    /// Returns the sum, clamped to the range.
     #[must_use]
     pub const fn saturating_add(self, other: Time) -> Time {
         Time(self.0.saturating_add(other.0))
@@ -105,7 +105,7 @@ impl SubAssign for Time {
     }
 }
 
-/// An error for a time below zero, which no duration is.
+/// Returns an error for a negative time, because a `Duration` cannot be negative.
 impl TryFrom<Time> for Duration {
     type Error = std::num::TryFromIntError;
 
@@ -114,7 +114,7 @@ impl TryFrom<Time> for Duration {
     }
 }
 
-/// Stops at the longest time that fits.
+/// Clamps to the longest time.
 impl From<Duration> for Time {
     fn from(duration: Duration) -> Time {
         Time(i64::try_from(duration.as_nanos()).unwrap_or(i64::MAX))
@@ -152,7 +152,7 @@ impl fmt::Display for Time {
     }
 }
 
-/// `whole` and `rest` of a unit of `size` smaller ones as a decimal number without trailing zeros.
+/// Returns `whole` and `rest` of a unit of `size` smaller ones as a decimal number without trailing zeros.
 fn decimal(whole: u64, rest: u64, size: u64) -> String {
     if rest == 0 {
         return whole.to_string();
@@ -201,7 +201,7 @@ impl FromStr for Time {
     }
 }
 
-/// A decimal number times a unit, in nanoseconds; `None` if it is no number or finer than a nanosecond.
+/// Returns a decimal number times a unit, in nanoseconds; `None` if it is not a number or finer than a nanosecond.
 fn scaled(number: &str, size: i64) -> Option<i128> {
     let (whole, fraction) = number.split_once('.').unwrap_or((number, ""));
     if fraction.len() > 12 || (number.contains('.') && fraction.is_empty()) {

@@ -1,7 +1,7 @@
-//! Enums whose variants are words of a declaration, of text or of JSON.
+//! Enums whose variants are words of a declaration, of text output or of JSON.
 
-/// Makes an enum of words: each variant is written with its word, and the list of all and the word of each are made from
-/// that.
+/// Makes an enum of words. Each variant is written with its word; the list of all variants and the word of each are
+/// made from that.
 #[doc(hidden)]
 #[macro_export]
 macro_rules! words {
@@ -17,10 +17,10 @@ macro_rules! words {
         }
 
         impl $name {
-            /// Every one, in the order in which they are declared.
+            /// All variants, in declared order.
             $vis const ALL: &'static [$name] = &[$($name::$variant),*];
 
-            /// The word for it in declarations, text and JSON.
+            /// Returns the word in declarations, text and JSON.
             #[must_use]
             $vis const fn as_str(self) -> &'static str {
                 match self {

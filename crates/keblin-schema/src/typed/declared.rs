@@ -1,17 +1,17 @@
-//! Closed lists and shapes as types of a game: the enums and structs that `schema!` makes.
+//! Closed lists and shapes as a game's own types: the enums and structs that `schema!` makes.
 
 use super::{FieldType, Member, Members, Scalar, id, index, sealed};
 use crate::model::Model;
 use crate::value::Value;
 use crate::value::kind::{Holds, Ids, Kind};
 
-/// What `schema!` makes of a closed list or a shape: an enum or a struct that is read and written whole.
+/// A type that `schema!` made from a closed list or a shape: an enum or a struct that is read and written as a whole.
 pub trait Declared: Sized + 'static {
-    /// Whether a field of this kind holds it.
+    /// Returns whether a field of this type can hold it.
     fn is(kind: Kind) -> bool;
-    /// From a stored value.
+    /// Converts from a stored value.
     fn of_value(value: &Value) -> Self;
-    /// As a value to store; `None` for a number that is not finite.
+    /// Converts to a value to store; `None` for a number that is not finite.
     fn to_value(self, model: &Model) -> Option<Value>;
 }
 
@@ -35,28 +35,28 @@ impl<T: Declared> FieldType for T {
     }
 }
 
-/// The position of an id of a closed list, for `schema!`.
+/// Returns the position of an id of a closed list, for `schema!`.
 #[doc(hidden)]
 #[must_use]
 pub fn item_of(value: &Value) -> usize {
     usize::from(index(value))
 }
 
-/// An item of a closed list as a value, for `schema!`.
+/// Returns an item of a closed list as a value, for `schema!`.
 #[doc(hidden)]
 #[must_use]
 pub fn item_value(list: u16, index: u16, model: &Model) -> Option<Value> {
     id(Ids::List(list), index, model)
 }
 
-/// A member of a shape, for `schema!`.
+/// Returns a member of a shape, for `schema!`.
 #[doc(hidden)]
 #[must_use]
 pub fn member_of<T: FieldType, M: Member<T>>(value: &Value, name: &str) -> M {
     M::of(T::read(Members(value).get(name).unwrap_or(&Value::Unset)))
 }
 
-/// A member of a shape as a value, for `schema!`.
+/// Returns a member of a shape as a value, for `schema!`.
 #[doc(hidden)]
 #[must_use]
 pub fn member_value<T: FieldType, M: Member<T>>(member: &M, model: &Model) -> Option<Value> {
@@ -66,7 +66,7 @@ pub fn member_value<T: FieldType, M: Member<T>>(member: &M, model: &Model) -> Op
     }
 }
 
-/// A shape of its members, for `schema!`.
+/// Returns a shape made from its members, for `schema!`.
 #[doc(hidden)]
 #[must_use]
 pub fn shape_value(

@@ -10,7 +10,7 @@ use crate::model::Model;
 use crate::value::Value;
 use crate::value::kind::{Holds, Kind};
 
-/// The items of a list or set, or the entries of a map, as they were read.
+/// The items of a list or set, or the keys or values of a map, as read from a field.
 pub struct Listed<'a, T> {
     items: Vec<&'a Value>,
     of: PhantomData<fn() -> T>,
@@ -27,31 +27,31 @@ impl<'a, T: Scalar> Listed<'a, T> {
         Listed { items: items.collect(), of: PhantomData }
     }
 
-    /// How many there are.
+    /// Returns the number of items.
     #[must_use]
     pub fn len(&self) -> usize {
         self.items.len()
     }
 
-    /// Whether there are none.
+    /// Returns whether there are no items.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.items.is_empty()
     }
 
-    /// One by its position.
+    /// Returns the item at a position.
     #[must_use]
     pub fn get(&self, index: usize) -> Option<T::Read<'a>> {
         self.items.get(index).map(|value| T::read(value))
     }
 
-    /// All of them, in order.
+    /// Returns all items, in order.
     pub fn iter(&self) -> impl Iterator<Item = T::Read<'a>> {
         self.items.iter().map(|value| T::read(value))
     }
 }
 
-/// The items that are left of a list or set.
+/// An iterator over the items of a list or set.
 pub type ListedIter<'a, T> =
     std::iter::Map<std::vec::IntoIter<&'a Value>, fn(&'a Value) -> <T as FieldType>::Read<'a>>;
 
@@ -107,7 +107,7 @@ impl<T: Scalar> FieldType for BTreeSet<T> {
     }
 }
 
-/// The entries of a map, as they were read.
+/// The entries of a map, as read from a field.
 #[derive(Debug)]
 pub struct Entries<'a, K, T> {
     /// The keys, in order.
@@ -117,7 +117,7 @@ pub struct Entries<'a, K, T> {
 }
 
 impl<'a, K: Scalar, T: Scalar> Entries<'a, K, T> {
-    /// Key and value of every entry, in the order of the keys.
+    /// Returns the key and value of every entry, in the order of the keys.
     pub fn iter(&self) -> impl Iterator<Item = (K::Read<'a>, T::Read<'a>)> {
         self.keys.iter().zip(self.values.iter())
     }

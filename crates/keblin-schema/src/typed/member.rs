@@ -1,4 +1,4 @@
-//! Members of a game's own structs, as fields are read and written.
+//! Types of members of a game's own structs.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
@@ -7,30 +7,30 @@ use super::{Bytes, Declared, Entries, FieldType, Listed, Scalar};
 use crate::key::{Checkpoint, Compiled, Difficulty, Level, Unlock};
 use crate::text::time::Time;
 
-/// A type of a member that a field of type `T` can be carried in.
+/// A type of struct member that can be tied to a field of type `T`.
 ///
 /// | field | member |
 /// |---|---|
-/// | `int` | `i64`, or any other whole number of Rust; what does not fit stops at its limit |
+/// | `int` | `i64`, or any other whole number of Rust; a value that does not fit is clamped |
 /// | `float` | `f64`, `f32` |
-/// | `time` | [`Time`], [`Duration`]; less than nothing is no time |
+/// | `time` | [`Time`], [`Duration`]; a negative time becomes zero |
 /// | `bool`, `text`, `bytes` | `bool`, `String`, `Vec<u8>` |
-/// | ids, shapes | what `schema!` made of them |
+/// | ids, shapes | the types that `schema!` made of them |
 /// | `vec2`, `vec3`, `quat` | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
 /// | `list`, `set`, `map` | `Vec`, `BTreeSet`, `BTreeMap` |
-/// | what may be unset | `Option` of these; `None` is picked up, and never handed over |
+/// | a field that may be unset | `Option` of these; `None` is read, but never written |
 #[diagnostic::on_unimplemented(
     message = "a member of type `{Self}` does not fit a field of type `{T}`",
     label = "this member and its field are of different types",
-    note = "write `{T}`; for an int any whole number of Rust, for a float `f32`, for a time `Duration`, and `Option` only where the field may be unset",
-    note = "a field with a value for each level or difficulty is in no member: read it with `fields::NAME.at(..)`"
+    note = "write `{T}`; for an int any whole number of Rust, for a float `f32`, for a time `Duration`, and `Option` only if the field may be unset",
+    note = "a field with one value per level or difficulty cannot be tied to a member: read it with `fields::NAME.at(..)`"
 )]
 pub trait Member<T: FieldType>: Sized {
-    /// From the field's value.
+    /// Converts from the field's value.
     fn of(read: T::Read<'_>) -> Self;
-    /// Whether it is what the field's value gives, so that there is nothing to be written.
+    /// Returns whether it equals the field's value, so that there is nothing to write.
     fn is(&self, read: T::Read<'_>) -> bool;
-    /// To be written; nothing for a `None`.
+    /// Returns the value to write; `None` for a `None`.
     fn to_write(&self) -> Option<T::Write>;
 }
 
@@ -80,7 +80,7 @@ itself!(
 );
 
 impl Member<f64> for f32 {
-    #[expect(clippy::cast_possible_truncation, reason = "a member of 32 bits was asked for")]
+    #[expect(clippy::cast_possible_truncation, reason = "the member has 32 bits")]
     fn of(read: f64) -> f32 {
         read as f32
     }

@@ -14,7 +14,7 @@ mod items;
 /// Members of a game's own structs.
 mod member;
 
-/// Lists and shapes as types of a game.
+/// Lists and shapes as a game's own types.
 mod declared;
 
 pub use declared::{Declared, item_of, item_value, member_of, member_value, shape_value};
@@ -30,27 +30,28 @@ pub use member::Member;
 /// | vec2, vec3, quat | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
 /// | list, set, map | `Vec<T>`, `BTreeSet<T>`, `BTreeMap<K, T>` of the above |
 /// | shape, opaque | [`Shape`], [`Opaque`] |
-/// | what may be unset: records, ids without a default | `Option` of one of the above |
+/// | a field that may be unset: a record, an id without a default | `Option` of one of the above |
 /// | anything | [`Value`] |
 pub trait FieldType: sealed::Sealed + 'static {
-    /// What a read gives.
+    /// The type that a read returns.
     type Read<'a>;
-    /// What a write takes.
+    /// The type that a write takes.
     type Write;
-    /// Whether the field may be unset; `None` is either.
+    /// Whether the field may be unset; `None` allows both.
     const MAY_BE_UNSET: Option<bool>;
 
-    /// Whether a field that holds this can be read and written as the type.
+    /// Returns whether a field of this type can be read and written as the Rust type.
     fn fits(holds: Holds) -> bool;
-    /// The declared type that fits, for complaints.
+    /// Returns the declared type that fits, for messages.
     fn declared() -> String;
-    /// A stored value as this type; the type's own zero where the kinds differ, which a looked-up handle excludes.
+    /// Converts a stored value to this type. If the types differ, which a looked-up handle rules out, it returns the
+    /// type's zero.
     fn read(value: &Value) -> Self::Read<'_>;
-    /// As a value to store; `None` for a number that is not finite, or a handle of another schema.
+    /// Converts to a value to store; `None` for a number that is not finite, or a handle of another schema.
     fn write(value: Self::Write, model: &Model) -> Option<Value>;
 }
 
-/// A type that can be in a list, set or map, or be unset.
+/// A type that can be an item of a list, set or map, or be unset.
 pub trait Scalar: FieldType {}
 
 mod sealed {
@@ -203,7 +204,7 @@ fn bytes(value: &Value) -> &[u8] {
     if let Value::Bytes(bytes) = value { bytes } else { &[] }
 }
 
-/// A row of bytes, read as `&[u8]` and written as `Vec<u8>`.
+/// Bytes, read as `&[u8]` and written as `Vec<u8>`.
 #[derive(Debug)]
 pub enum Bytes {}
 
@@ -216,7 +217,7 @@ pub enum Shape {}
 pub struct Members<'a>(&'a Value);
 
 impl<'a> Members<'a> {
-    /// A member; `None` if the shape has none of that name.
+    /// Returns a member; `None` if the shape does not have one of that name.
     #[must_use]
     pub fn get(self, name: &str) -> Option<&'a Value> {
         let Value::Shape(members) = self.0 else { return None };
@@ -316,7 +317,7 @@ impl<G: Compiled> FieldType for Checkpoint<G> {
         <Checkpoint as FieldType>::declared()
     }
     fn read(value: &Value) -> Checkpoint<G> {
-        // A value of the game's own schema, of which the checkpoint is one.
+        // A value of the game's own schema, so the checkpoint exists.
         CheckpointRead(value).of(G::model()).map_or(Checkpoint::of_index(0, 0), OfGame::of_game)
     }
     fn write(value: Checkpoint<G>, model: &Model) -> Option<Value> {
@@ -324,12 +325,12 @@ impl<G: Compiled> FieldType for Checkpoint<G> {
     }
 }
 
-/// A checkpoint that was read; which level it stands in, only the schema knows.
+/// A checkpoint as read from a field; only the schema knows its level.
 #[derive(Clone, Copy, Debug)]
 pub struct CheckpointRead<'a>(&'a Value);
 
 impl CheckpointRead<'_> {
-    /// The checkpoint; `None` in a schema that does not have it.
+    /// Returns the checkpoint; `None` in a schema that does not have it.
     #[must_use]
     pub fn of(self, model: &Model) -> Option<Checkpoint> {
         let (level, checkpoint) = self.0.as_text()?.split_once('.')?;

@@ -1,4 +1,4 @@
-//! Keep rules, in one place for all who need them: writes, replays and saves that are brought together.
+//! Keep rules, in one place for writes, replays and saves that meet.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -10,34 +10,33 @@ crate::words! {
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Default)]
     #[non_exhaustive]
     pub enum Keep {
-        /// The new value is the value.
+        /// The new value replaces the old one.
         #[default]
         Latest = "latest",
-        /// The larger one stays. Starts unset.
+        /// The larger one is kept. Starts unset.
         Highest = "highest",
-        /// The smaller one stays. Starts unset.
+        /// The smaller one is kept. Starts unset.
         Lowest = "lowest",
         /// A `true` never turns `false`.
         Once = "once",
-        /// A number that only gains: it is added to, and never taken from.
+        /// A number that only grows: it can be added to, but not reduced.
         Sum = "sum",
-        /// A set that only gains.
+        /// A set that only grows.
         Union = "union",
     }
 }
 
 impl Keep {
-    /// Whether a field with this rule is a record: a best value, unset until there is one.
+    /// Returns whether a field with this rule is a record: a best value, unset until there is one.
     #[must_use]
     pub fn is_record(self) -> bool {
         matches!(self, Keep::Highest | Keep::Lowest)
     }
 }
 
-/// What is stored when `offered` meets `stored`; `None` if that stays as it is. An equal value is nothing new.
+/// Returns what is stored when `offered` meets `stored`; `None` if nothing changes. An equal value changes nothing.
 ///
-/// Anything takes the place of unset. Unset takes the place of nothing but, by [`Keep::Latest`], of a value that may be
-/// unset.
+/// Any value replaces unset. Unset replaces a value only under [`Keep::Latest`], if the field may be unset.
 #[must_use]
 pub fn meet(rule: Keep, stored: &Value, offered: &Value) -> Option<Value> {
     let better = |side| offered.order(stored) == Some(side);

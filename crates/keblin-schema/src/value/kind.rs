@@ -1,8 +1,8 @@
-//! Kinds: what a field can hold.
+//! The types of values.
 
 use std::fmt;
 
-/// Which list an id is of.
+/// The list that an id is from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Ids {
@@ -19,7 +19,7 @@ pub enum Ids {
 }
 
 impl Ids {
-    /// The lists that are there without being declared in `[lists]`, with the words for them.
+    /// The built-in lists, with their words.
     pub const BUILT_IN: [(&'static str, Ids); 4] = [
         ("levels", Ids::Levels),
         ("checkpoints", Ids::Checkpoints),
@@ -28,25 +28,25 @@ impl Ids {
     ];
 }
 
-/// What a value is.
+/// The type of a value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Kind {
-    /// Yes or no.
+    /// A bool.
     Bool,
-    /// A whole number, 64 bits with sign.
+    /// A whole number, 64 bits, signed.
     Int,
     /// A finite number with a fraction, 64 bits.
     Float,
-    /// A length of time, in whole nanoseconds with sign.
+    /// A duration, in whole nanoseconds, signed.
     Time,
     /// Text, at most `max_len` characters.
     Text,
     /// Bytes, at most `max_len`.
     Bytes,
-    /// One of a list of ids.
+    /// An id from a list.
     Id(Ids),
-    /// Two numbers of 32 bits with a fraction.
+    /// Two 32-bit numbers with a fraction.
     Vec2,
     /// Three of them.
     Vec3,
@@ -65,7 +65,7 @@ pub enum Kind {
 }
 
 impl Kind {
-    /// The words of all kinds that need no list or shape to be named, in the order in which complaints list them.
+    /// The words of all types that do not name a list or shape, in the order in which messages list them.
     pub const PLAIN: [(&'static str, Kind); 13] = [
         ("bool", Kind::Bool),
         ("int", Kind::Int),
@@ -82,7 +82,7 @@ impl Kind {
         ("opaque", Kind::Opaque),
     ];
 
-    /// The word for it in a declaration.
+    /// Returns the word in a declaration.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -92,7 +92,7 @@ impl Kind {
         }
     }
 
-    /// The word with its article, for sentences.
+    /// Returns the word with its article, for sentences.
     #[must_use]
     pub fn with_article(self) -> String {
         let article = if matches!(self, Kind::Int | Kind::Id(_) | Kind::Opaque) { "an" } else { "a" };
@@ -100,25 +100,25 @@ impl Kind {
         format!("{article} {word}")
     }
 
-    /// Whether it is a number, which can have bounds and be the highest or lowest.
+    /// Returns whether it is a number, which can have bounds and be the highest or lowest.
     #[must_use]
     pub fn is_number(self) -> bool {
         matches!(self, Kind::Int | Kind::Float | Kind::Time)
     }
 
-    /// Whether it has items.
+    /// Returns whether it has items.
     #[must_use]
     pub fn has_items(self) -> bool {
         matches!(self, Kind::List | Kind::Set | Kind::Map)
     }
 
-    /// Whether it has a length that must be bounded.
+    /// Returns whether it has a length that must be limited.
     #[must_use]
     pub fn has_length(self) -> bool {
         matches!(self, Kind::Text | Kind::Bytes | Kind::Opaque)
     }
 
-    /// Whether it can be an item of a list or set, a value of a map, or a member of a shape.
+    /// Returns whether it can be an item of a list or set, a value of a map, or a member of a shape.
     #[must_use]
     pub fn is_scalar(self) -> bool {
         !self.has_items() && !matches!(self, Kind::Opaque | Kind::Shape(_))
@@ -131,14 +131,14 @@ impl fmt::Display for Kind {
     }
 }
 
-/// What a field holds: its kind and, of a list, set or map, the kinds of what is in it.
+/// The type of a field, with the types of its contents for a list, set or map.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Holds {
-    /// The kind.
+    /// The type.
     pub kind: Kind,
-    /// The kind of the items of a list or set, or of the values of a map.
+    /// The type of the items of a list or set, or of the values of a map.
     pub of: Option<Kind>,
-    /// The kind of the keys of a map.
+    /// The type of the keys of a map.
     pub key: Option<Kind>,
 }
 

@@ -1,4 +1,4 @@
-//! Values: what one cell of progress holds. Bounds and keep rules are decided elsewhere.
+//! Values: the contents of one cell of progress. Bounds and keep rules are applied elsewhere.
 
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
@@ -11,36 +11,36 @@ use crate::text::time::Time;
 /// Keep rules: how a new value meets the stored one.
 pub mod keep;
 
-/// Kinds: what a field can hold.
+/// The types of values.
 pub mod kind;
 
 use kind::Ids;
 
-/// What one cell of progress holds. `Unset` is "never", which is not zero. Cheap to clone.
+/// The contents of one cell of progress. `Unset` means "never", which is not zero. Cheap to clone.
 #[derive(Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Value {
-    /// Nothing yet.
+    /// Unset.
     Unset,
-    /// Yes or no.
+    /// A bool.
     Bool(bool),
     /// A whole number.
     Int(i64),
     /// A number with a fraction.
     Float(Float),
-    /// A length of time.
+    /// A duration.
     Time(Time),
     /// Text.
     Text(Arc<str>),
     /// Bytes.
     Bytes(Arc<[u8]>),
-    /// One of a list of ids.
+    /// An id from a list.
     Id {
-        /// Which list.
+        /// The list.
         of: Ids,
         /// Its position in the list.
         index: u16,
-        /// The id; of a checkpoint `LEVEL.CHECKPOINT`.
+        /// The id; for a checkpoint `LEVEL.CHECKPOINT`.
         name: Arc<str>,
     },
     /// Two numbers.
@@ -51,17 +51,17 @@ pub enum Value {
     Quat([Part; 4]),
     /// A declared struct: its members in declared order.
     Shape(Arc<[(Name, Value)]>),
-    /// Values in order; one may be there twice.
+    /// Values in order, with repeats.
     List(Arc<[Value]>),
-    /// Values without order; each is there once.
+    /// Values without order or repeats.
     Set(Arc<BTreeSet<Value>>),
     /// Values by key.
     Map(Arc<BTreeMap<Value, Value>>),
-    /// The game's own bytes, never looked into.
+    /// The game's own bytes, never interpreted.
     Opaque(Arc<Opaque>),
 }
 
-// Not derived: numbers, which are copied all the time, take no call.
+// Not derived: numbers, which are cloned most often, are copied without a call.
 impl Clone for Value {
     #[inline]
     fn clone(&self) -> Value {
@@ -75,25 +75,25 @@ impl Clone for Value {
     }
 }
 
-/// A finite number of 64 bits with a fraction. Negative zero is zero.
+/// A finite 64-bit number with a fraction. Negative zero becomes zero.
 #[derive(Clone, Copy, Default)]
 pub struct Float(f64);
 
-/// A finite number of 32 bits with a fraction, as graphics and physics take them. Negative zero is zero.
+/// A finite 32-bit number with a fraction, as graphics and physics use them. Negative zero becomes zero.
 #[derive(Clone, Copy, Default)]
 pub struct Part(f32);
 
 macro_rules! finite {
     ($name:ident, $number:ty) => {
         impl $name {
-            /// The number; `None` for an infinite one or one that is none.
+            /// Returns the number; `None` if it is infinite or NaN.
             #[must_use]
             pub fn new(number: $number) -> Option<$name> {
-                // Adding zero turns the negative zero into the plain one.
+                // Adding zero turns negative zero into zero.
                 number.is_finite().then_some($name(number + 0.0))
             }
 
-            /// The number itself.
+            /// Returns the number.
             #[must_use]
             pub fn get(self) -> $number {
                 self.0
@@ -132,7 +132,7 @@ macro_rules! finite {
             }
         }
 
-        /// With a fraction or an exponent, so that it is not taken for a whole number.
+        /// Written with a fraction or an exponent, so that it does not look like a whole number.
         impl fmt::Display for $name {
             fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
                 f.pad(&format!("{:?}", self.0))
@@ -144,17 +144,17 @@ macro_rules! finite {
 finite!(Float, f64);
 finite!(Part, f32);
 
-/// The game's own bytes with their own version number: kept and checked, never looked into.
+/// The game's own bytes with their own version number: saved and verified, never interpreted.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Opaque {
-    /// What the game calls their version.
+    /// The game's version number for them.
     pub version: u32,
     /// The bytes.
     pub bytes: Arc<[u8]>,
 }
 
 impl Value {
-    /// A value that is not only a number, sharing what it holds.
+    /// A clone of a value that is not a plain number; it shares its contents.
     fn shared(&self) -> Value {
         match self {
             Value::Unset => Value::Unset,
@@ -176,19 +176,19 @@ impl Value {
         }
     }
 
-    /// A text value.
+    /// Returns a text value.
     #[must_use]
     pub fn text(text: &str) -> Value {
         Value::Text(Arc::from(text))
     }
 
-    /// A number with a fraction; `None` for an infinite one or one that is none.
+    /// Returns a number with a fraction; `None` if `number` is infinite or NaN.
     #[must_use]
     pub fn float(number: f64) -> Option<Value> {
         Float::new(number).map(Value::Float)
     }
 
-    /// The whole number behind an int (itself) or a time (nanoseconds).
+    /// Returns the whole number of an int, or the nanoseconds of a time.
     #[must_use]
     pub fn number(&self) -> Option<i64> {
         match self {
@@ -198,7 +198,7 @@ impl Value {
         }
     }
 
-    /// A value of the same kind as this one with another number, where it has a whole number at all.
+    /// Returns a value of the same type with another number, if it has a whole number.
     #[must_use]
     pub fn with_number(&self, number: i64) -> Value {
         match self {
@@ -208,7 +208,7 @@ impl Value {
         }
     }
 
-    /// How two numbers of one kind are ordered: ints, floats, times. `None` for anything else.
+    /// Compares two numbers of one type: ints, floats, times. `None` for anything else.
     #[must_use]
     pub fn order(&self, other: &Value) -> Option<Ordering> {
         match (self, other) {
@@ -219,7 +219,7 @@ impl Value {
         }
     }
 
-    /// The sum of two numbers of one kind, and whether it went over the end of what fits. `None` for anything else.
+    /// Returns the sum of two numbers of one type, and whether it was clamped to the range. `None` for anything else.
     #[must_use]
     pub fn plus(&self, amount: &Value) -> Option<(Value, bool)> {
         match (self, amount) {
@@ -238,7 +238,7 @@ impl Value {
         }
     }
 
-    /// The number with the other sign; stops at the end of what fits. Anything else as it is.
+    /// Returns the number with the other sign, clamped to the range. Anything else is returned unchanged.
     #[must_use]
     pub fn negated(&self) -> Value {
         match self {
@@ -249,7 +249,7 @@ impl Value {
         }
     }
 
-    /// Whether it is a number below zero.
+    /// Returns whether it is a number below zero.
     #[must_use]
     pub fn is_negative(&self) -> bool {
         match self {
@@ -258,7 +258,7 @@ impl Value {
         }
     }
 
-    /// The text behind a text or an id.
+    /// Returns the text of a text or an id.
     #[must_use]
     pub fn as_text(&self) -> Option<&str> {
         match self {
@@ -267,7 +267,7 @@ impl Value {
         }
     }
 
-    /// How many characters, bytes or items it has; 0 for what has none.
+    /// Returns the number of characters, bytes or items; 0 for other types.
     #[must_use]
     pub fn len(&self) -> usize {
         match self {
@@ -281,13 +281,13 @@ impl Value {
         }
     }
 
-    /// Whether it has no characters, bytes or items.
+    /// Returns whether it has no characters, bytes or items.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }
 
-    /// Whether a list or set has this item, or a map this key. A text stands for the id it names.
+    /// Returns whether a list or set contains this item, or a map this key. A text also matches an id.
     #[must_use]
     pub fn has(&self, item: &Value) -> bool {
         match self {
@@ -298,7 +298,7 @@ impl Value {
         }
     }
 
-    /// Whether two values are equal, a text standing for the id it names.
+    /// Returns whether two values are equal. A text also equals the id it names.
     #[must_use]
     pub fn same(&self, other: &Value) -> bool {
         match (self, other) {
@@ -310,7 +310,7 @@ impl Value {
     }
 }
 
-/// Shown as people write it: `unset`, `true`, `31`, `0.5`, `1m32.4s`, `"F-04"`, `wick`, `["F-04", "F-11"]`.
+/// Written as people write it: `unset`, `true`, `31`, `0.5`, `1m32.4s`, `"F-04"`, `wick`, `["F-04", "F-11"]`.
 impl fmt::Display for Value {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

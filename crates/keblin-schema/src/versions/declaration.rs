@@ -1,4 +1,4 @@
-//! A declaration with the versions before it, as data: what `keblin` makes its schema of.
+//! A declaration with its past versions, as data. `keblin` makes its schema from it.
 
 use std::ops::Deref;
 
@@ -7,14 +7,13 @@ use crate::declare::{Declared, Unnamed};
 use crate::model::Model;
 use crate::text::finding::Findings;
 
-/// A game's declaration, checked, with the versions before it. Everything it declares is the [`Model`] that it
-/// dereferences to.
+/// A game's declaration, checked, with its past versions. It dereferences to its [`Model`].
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Declaration {
-    /// What it declares.
+    /// Its model.
     pub model: Model,
-    /// The versions before it whose saves are opened, the oldest first, without a gap.
+    /// The past versions whose saves can be opened, the oldest first, without a gap.
     pub past: Vec<Past>,
 }
 
@@ -26,7 +25,7 @@ impl Deref for Declaration {
     }
 }
 
-/// A declaration and what was found in its texts that is not an error.
+/// A declaration, with the warnings and hints about its texts.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Parsed {
@@ -34,14 +33,14 @@ pub struct Parsed {
     pub declaration: Declaration,
     /// Warnings and hints.
     pub findings: Findings,
-    /// What was found in the versions before it, text by text.
+    /// Findings about the past versions, text by text.
     pub of_past: Vec<Findings>,
-    /// The fields that nothing names yet.
+    /// The fields that nothing has named yet.
     pub unnamed: Unnamed,
 }
 
 impl Declaration {
-    /// Parses and checks a declaration. `source_name` is what complaints call the text, as a rule its path.
+    /// Parses and checks a declaration. `source_name` is the name of the text in messages, usually its path.
     ///
     /// ```
     /// let text = "game = 'otter'\nversion = 1\n[fields.coppers]\ntype = 'int'\nscope = 'profile'\n";
@@ -58,11 +57,11 @@ impl Declaration {
         Ok(Parsed { declaration, findings, of_past: Vec::new(), unnamed })
     }
 
-    /// Parses and checks a declaration with the versions before it. What is found in those is in [`Parsed::of_past`]; with
-    /// an error there it has none before it.
+    /// Parses and checks a declaration with its past versions. Findings about these are in [`Parsed::of_past`]; if
+    /// one of them is an error, the declaration has no past.
     ///
     /// # Errors
-    /// As [`Declaration::parse`], for the declaration alone.
+    /// As [`Declaration::parse`], for the declaration itself.
     pub fn parse_with_past(files: &Files) -> Result<Parsed, Findings> {
         let mut parsed = Declaration::parse(&files.declaration.name, &files.declaration.text)?;
         let (past, found) = past::of(files, &parsed.declaration);

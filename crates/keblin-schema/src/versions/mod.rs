@@ -1,19 +1,19 @@
-//! Versions: a declaration as text again, what is different between two of them, how the saves of one become those of
-//! the next, and all of that together.
+//! Versions: a declaration as text again, the differences between two of them, and how saves of one become saves of
+//! the next.
 
 /// A model as text again.
 pub(crate) mod normal;
 
-/// What is different between two versions of a declaration.
+/// The differences between two versions of a declaration.
 pub mod diff;
 
 /// Steps: how the saves of one version become those of the next.
 pub mod steps;
 
-/// A declaration with the versions before it.
+/// A declaration with its past versions.
 mod declaration;
 
-/// The versions before a declaration, as they were frozen, and the steps from them.
+/// The frozen versions before a declaration, and the steps from them.
 mod past;
 
 pub use declaration::{Declaration, Parsed};

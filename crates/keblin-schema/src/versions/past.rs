@@ -1,4 +1,4 @@
-//! Everything a game keeps of its versions: the declaration, what was frozen of those before, and the steps between them.
+//! A game's versions: the declaration, the frozen versions before it, and the steps between them.
 
 use std::collections::BTreeMap;
 
@@ -9,7 +9,7 @@ use crate::model::Model;
 use crate::text::finding::{Code, Finding, Findings, Severity};
 use crate::text::source::Source;
 
-/// A text with the name that complaints call it by, as a rule its path.
+/// A text with its name in messages, usually its path.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct TextFile {
     /// The name.
@@ -18,7 +18,7 @@ pub struct TextFile {
     pub text: String,
 }
 
-/// A declaration with its versions.
+/// A declaration with its frozen versions and steps.
 #[derive(Clone, Debug, Default)]
 pub struct Files {
     /// `progress.toml`.
@@ -29,7 +29,7 @@ pub struct Files {
     pub steps: BTreeMap<u32, TextFile>,
 }
 
-/// The version that the name of a frozen version or a step says: 12 of `v12.toml`.
+/// Returns the version in the name of a frozen version or a step: 12 for `v12.toml`.
 #[must_use]
 pub fn version_of_file(name: &str) -> Option<u32> {
     let digits = name.strip_prefix('v')?.strip_suffix(".toml")?;
@@ -37,23 +37,23 @@ pub fn version_of_file(name: &str) -> Option<u32> {
     digits.parse().ok().filter(|_| is_plain)
 }
 
-/// A version of the past: what its saves are read by, and the step to the next.
+/// A past version: its model, and the step to the next version.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Past {
-    /// What it declared.
+    /// Its model.
     pub model: Model,
     /// The step from it.
     pub step: Step,
 }
 
-/// The versions before a model, and what is found in their texts.
+/// Returns the past versions of a model, and the findings about their texts.
 pub(super) fn of(files: &Files, now: &Model) -> (Vec<Past>, Vec<Findings>) {
     let mut looking = Looking { files, now, found: Vec::new() };
     (looking.past(), looking.found)
 }
 
-/// The past being looked through.
+/// Reads the past versions.
 struct Looking<'f> {
     files: &'f Files,
     now: &'f Model,
@@ -61,15 +61,16 @@ struct Looking<'f> {
 }
 
 impl Looking<'_> {
-    /// Every version before this one, as far as they can be read.
+    /// Reads every past version, as far as possible.
     fn past(&mut self) -> Vec<Past> {
         let (files, version) = (self.files, self.now.version);
         for (later, file) in files.frozen.range(version + 1..) {
-            let message = format!("version {later} is frozen, and the declaration is of version {version}");
+            let message = format!("version {later} is frozen, but the declaration is version {version}");
             self.told(file, Finding::error(Code::Frozen, 0..0, message));
         }
         for (later, file) in files.steps.range(version + 1..) {
-            let message = format!("a step to version {later}, and the declaration is of version {version}");
+            let message =
+                format!("there is a step to version {later}, but the declaration is version {version}");
             self.told(file, Finding::error(Code::StepMisfit, 0..0, message));
         }
         self.still_frozen();
@@ -98,7 +99,7 @@ impl Looking<'_> {
         self.found.push(Findings::new(Source::new(&file.name, &file.text), vec![finding]));
     }
 
-    /// What is said where the declaration says its version.
+    /// Adds a finding at the place of the declaration's version.
     fn told_of_version(&mut self, finding: impl FnOnce(std::ops::Range<usize>) -> Finding) {
         let file = &self.files.declaration;
         let mut from = 0;
@@ -111,8 +112,8 @@ impl Looking<'_> {
         self.told(file, finding(span));
     }
 
-    /// A version that went up, and nothing says from what. No error: nothing may ever have reached players, and freezing
-    /// this version says so.
+    /// Warns that the version was raised but nothing is frozen. It is not an error: perhaps nothing ever reached
+    /// players, and freezing this version says so.
     fn nothing_frozen(&mut self) {
         let version = self.now.version;
         if version < 2 {
@@ -120,26 +121,26 @@ impl Looking<'_> {
         }
         let before = version - 1;
         self.told_of_version(|span| {
-            let message = format!("nothing is frozen of version {before}: its saves would be refused");
+            let message = format!("version {before} is not frozen: its saves would be refused");
             let finding = Finding::error(Code::MissingStep, span, message).as_severity(Severity::Warning);
             finding.instead(format!(
-                "if saves of version {before} reached players, run `keblin freeze` on its declaration; if none did, on this one"
+                "if players have saves of version {before}, run `keblin freeze` on its declaration; if not, on this one"
             ))
         });
     }
 
-    /// A version before this one, as it was frozen.
+    /// Reads a frozen version.
     fn frozen(&mut self, version: u32) -> Option<Model> {
         let now = self.now.version;
         let Some(file) = self.files.frozen.get(&version) else {
             self.told_of_version(|span| {
                 let message = format!(
-                    "there is no frozen/v{version}.toml: nothing says what saves of version {version} hold"
+                    "there is no frozen/v{version}.toml: the shape of saves of version {version} is unknown"
                 );
                 let finding = Finding::error(Code::MissingStep, span, message);
-                finding.instead(format!(
-                    "bring it back; what version {version} declared is frozen by `keblin freeze`, before the version goes up"
-                ))
+                finding.instead(
+                    "restore it; `keblin freeze` writes it, before you raise the version".to_string(),
+                )
             });
             return None;
         };
@@ -160,7 +161,7 @@ impl Looking<'_> {
         }
     }
 
-    /// The step between two versions.
+    /// Reads the step between two versions.
     fn step(&mut self, before: &Model, now: &Model) -> Option<Step> {
         let to = now.version;
         let name = format!("migrations/v{to}.toml");
@@ -171,14 +172,12 @@ impl Looking<'_> {
         if !is_there && findings.has_errors() {
             let from = before.version;
             self.told_of_version(|span| {
-                let message = format!("there is no {name}: saves of version {from} lead nowhere");
+                let message = format!("there is no {name}: saves of version {from} cannot be migrated");
                 let finding = Finding::error(Code::MissingStep, span, message);
                 finding.instead(match lacks.as_str() {
-                    "" => {
-                        "no step can lead from one to the other as they are; what is in the way is told below"
-                            .to_string()
-                    }
-                    lacks => format!("write it, as far as this is what is meant:\n\n{lacks}"),
+                    "" => "no step can connect these versions as they are; the other findings say why"
+                        .to_string(),
+                    lacks => format!("create it; suggested content (review before pasting):\n\n{lacks}"),
                 })
             });
             self.found.push(without_pastes(&findings));
@@ -188,7 +187,7 @@ impl Looking<'_> {
         step
     }
 
-    /// What is frozen under the version of the declaration has its shape.
+    /// Checks that the frozen text of the current version still has its shape.
     fn still_frozen(&mut self) {
         let now = self.now;
         let Some(file) = self.files.frozen.get(&now.version) else { return };
@@ -205,12 +204,12 @@ impl Looking<'_> {
             Step::resolve(&frozen, &as_next, &format!("migrations/v{next}.toml"), "");
         if findings.has_errors() {
             self.told_of_version(|span| {
-                let message = format!("version {} is frozen, and its shape has changed since", now.version);
+                let message = format!("the shape of version {} changed after it was frozen", now.version);
                 let finding = Finding::error(Code::Frozen, span, message);
                 finding.instead(match lacks.as_str() {
-                    "" => "take the change back: no step could lead there".to_string(),
+                    "" => "undo the change: no step could do it".to_string(),
                     lacks => format!(
-                        "write `version = {next}`, and into migrations/v{next}.toml, as far as this is what is meant:\n\n{lacks}"
+                        "set `version = {next}` and create migrations/v{next}.toml; suggested content (review before pasting):\n\n{lacks}"
                     ),
                 })
             });
@@ -222,7 +221,7 @@ impl Looking<'_> {
             self.told_of_version(|span| {
                 let message = format!("since version {} was frozen: {stricter}", now.version);
                 let finding = Finding::error(Code::Frozen, span, message).as_severity(Severity::Hint);
-                finding.instead("players may lose what stood open to them; if that is meant, all is well")
+                finding.instead("players may lose access they had; ignore this if intended")
             });
         }
         if differences.iter().any(|difference| difference.class == Class::Growth) {
@@ -235,7 +234,7 @@ impl Looking<'_> {
     }
 }
 
-/// What is to be pasted is told once, whole.
+/// Returns findings without their suggestions, which are printed once, in full.
 fn without_pastes(findings: &Findings) -> Findings {
     let list = findings.list().iter().map(|finding| {
         let instead = finding.instead.clone().filter(|_| finding.code != Code::Unaccounted);

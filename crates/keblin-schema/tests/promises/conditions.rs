@@ -1,4 +1,4 @@
-//! Conditions: what they mean, and what is said of what is none.
+//! Conditions: what they mean, and what is reported about invalid ones.
 
 use std::fs;
 use std::path::Path;
@@ -20,7 +20,7 @@ fn assert_refused(text: &str, message: &str) {
     assert_eq!(Program::compile(&fen_post(), text).unwrap_err().to_string(), message, "{text}");
 }
 
-/// The examples of `docs/conditions.md`: rows of a table with a condition and what it comes to.
+/// The examples of `docs/conditions.md`: rows of a table with a condition and its value.
 fn documented() -> Vec<(String, String)> {
     let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/conditions.md");
     let page = fs::read_to_string(page).unwrap();
@@ -61,10 +61,7 @@ fn a_text_that_is_no_condition_is_refused_at_its_place() {
     assert_refused(r"level == 'a\q'", r#"at byte 12: expected one of \\ \' \" \n \t, but found `\q`"#);
     assert_refused("(oil > 3", "at byte 9: expected `)`, but found the end");
     assert_refused("oil > 3 ? true", "at byte 15: expected `:`, but found the end");
-    assert_refused(
-        "1 < oil < 3",
-        "at byte 9: two comparisons in a row compare a yes or no (write `a < b && b < c`)",
-    );
+    assert_refused("1 < oil < 3", "at byte 9: comparisons cannot be chained (write `a < b && b < c`)");
     assert_refused("oil == 3.5", "at byte 8: expected a whole number, but found a number with a fraction");
     assert_refused(
         "oil == 9223372036854775808",
@@ -101,7 +98,7 @@ fn types_that_do_not_go_together_are_refused() {
     assert_refused("oil + run_clock > 3", "at byte 7: expected a whole number, but found a time");
     assert_refused(
         "run_clock * 2 > run_clock",
-        "at byte 1: expected a whole number beside `*`, but found a time",
+        "at byte 1: expected a whole number next to `*`, but found a time",
     );
     assert_refused("run_clock > 90", "at byte 13: expected a time, but found a whole number");
     assert_refused("!oil", "at byte 2: expected true or false, but found a whole number");
@@ -110,7 +107,7 @@ fn types_that_do_not_go_together_are_refused() {
     assert_refused("oil in ['a']", "at byte 9: expected a whole number, but found a text");
     assert_refused("(oil > 3 ? 1 : 'a') == 1", "at byte 16: expected a whole number, but found a text");
     assert_refused("least(oil) > 2", "at byte 1: `least` takes two values, but found 1");
-    assert_refused("duration(oil) == run_clock", "at byte 10: expected a text such as '90s', written out");
+    assert_refused("duration(oil) == run_clock", "at byte 10: expected a literal text such as '90s'");
     assert_refused(
         "duration('90') == run_clock",
         "at byte 10: expected a time such as 90s, 1m32.4s or 250ms, but found \"90\"",
@@ -119,47 +116,47 @@ fn types_that_do_not_go_together_are_refused() {
 
 #[test]
 fn a_wrong_name_comes_with_the_right_one() {
-    assert_refused("oli > 3", "at byte 1: no field `oli` is declared (did you mean `oil`?)");
+    assert_refused("oli > 3", "at byte 1: `oli` is not a declared field (did you mean `oil`?)");
     assert_refused(
         "levels.longmere.finished",
-        "at byte 8: no level `longmere` is declared (did you mean `long_mere`?)",
+        "at byte 8: `longmere` is not a declared level (did you mean `long_mere`?)",
     );
     assert_refused(
         "levels.long_mere.finishd",
-        "at byte 18: `finishd` is nothing that is kept for each level (did you mean `finished`?)",
+        "at byte 18: `finishd` is not kept per level (did you mean `finished`?)",
     );
     assert_refused(
         "levels.long_mere.neep.stars > 1",
-        "at byte 18: no difficulty `neep` is declared (did you mean `neap`?)",
+        "at byte 18: `neep` is not a declared difficulty (did you mean `neap`?)",
     );
     assert_refused(
         "best_crossing == null",
-        "at byte 1: `best_crossing` has one value for each level (write `levels.LEVEL.best_crossing`)",
+        "at byte 1: `best_crossing` has one value per level (write `levels.LEVEL.best_crossing`)",
     );
     assert_refused("level.long_mere.stars > 1", "at byte 1: `level` has no parts (did you mean `levels`?)");
     assert_refused(
         "levels.long_mere",
-        "at byte 8: expected what is asked of the level, such as `.finished`, but found the end",
+        "at byte 8: expected a property of the level, such as `.finished`, but found the end",
     );
     assert_refused("levels.long_mere.neap.stars.now == 1", "at byte 29: `now` is one part too many");
     assert_refused(
         "totals.neap.deaths > 1",
-        "at byte 13: there is no total of `deaths` (did you mean `stars`?)",
+        "at byte 13: `deaths` does not have a total (did you mean `stars`?)",
     );
     assert_refused(
         "level == 'long_mer'",
-        "at byte 10: there is no level `long_mer` (did you mean `long_mere`?)",
+        "at byte 10: `long_mer` is not the id of a declared level (did you mean `long_mere`?)",
     );
-    assert_refused("phase == 'plaing'", "at byte 10: there is no phase `plaing` (did you mean `playing`?)");
+    assert_refused("phase == 'plaing'", "at byte 10: `plaing` is not a phase (did you mean `playing`?)");
     assert_refused(
         "checkpoint in ['osier', 'wilow']",
-        "at byte 25: there is no checkpoint `wilow` (did you mean `willow`?)",
+        "at byte 25: `wilow` is not the id of a declared checkpoint (did you mean `willow`?)",
     );
-    assert_refused("leest(oil, 3) > 2", "at byte 1: there is no function `leest` (did you mean `least`?)");
+    assert_refused("leest(oil, 3) > 2", "at byte 1: `leest` is not a function (did you mean `least`?)");
     assert_refused(
         "levels.long_mere.any.deaths > 2",
-        "at byte 22: `deaths` is counted for each difficulty, so `any` has no answer (leave the difficulty out, or name \
-         one that is kept)",
+        "at byte 22: `deaths` is counted per difficulty, so `any` is not clear (leave the difficulty out, or name \
+         a fact that is kept per difficulty)",
     );
 }
 
@@ -209,7 +206,7 @@ proptest! {
     }
 }
 
-/// Sources that are nearly right: sound conditions with a word or two put in another's place.
+/// Nearly valid sources: valid conditions with a word or two replaced.
 #[test]
 fn a_hundred_thousand_spoilt_conditions_are_refused_inside_the_text() {
     let sound = [

@@ -1,4 +1,4 @@
-//! What a declaration means where it says little.
+//! What a declaration means by default.
 
 use keblin_schema::model::{AfterLast, OnDeath, OnReset, OnRetry, Resume, Scope};
 use keblin_schema::survival::{Fate, Row, fate, is_override};

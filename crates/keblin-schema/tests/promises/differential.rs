@@ -1,7 +1,8 @@
-//! Conditions against another evaluator of the same standard: whatever the language allows means the same there.
+//! Conditions compared with another evaluator of the same standard: everything the language allows means the same
+//! there.
 //!
-//! The generator knows every production of `docs/conditions.md` but `duration`, which the other evaluator leaves out
-//! without its date library, and `least` and `greatest`, which it is given as functions.
+//! The generator knows every production of `docs/conditions.md` except `duration`, which the other evaluator leaves
+//! out without its date library, and `least` and `greatest`, which it gets as functions.
 
 use std::collections::{BTreeMap, HashMap};
 

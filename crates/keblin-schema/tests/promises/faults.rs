@@ -1,7 +1,7 @@
-//! Faulty declarations: everything wrong is told at once, each with its place, a line with carets, and what to write.
+//! Invalid declarations: every mistake is reported at once, with its place, a line with carets, and what to write.
 //!
-//! `data/faulty/` has declarations full of faults and, beside each, what is said of it; `data/planted/` has one for each
-//! code, with a fault that only it finds.
+//! `data/faulty/` has declarations with many mistakes and, next to each, the expected report. `data/planted/` has one
+//! for each code, with a mistake that only this code covers.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -32,7 +32,11 @@ fn faulty() -> Vec<(String, Findings)> {
 #[test]
 fn every_fault_is_told_with_its_place_and_what_to_write() {
     for (name, findings) in faulty() {
-        let told = fs::read_to_string(folder().join(name.replace(".toml", ".txt"))).unwrap();
+        let path = folder().join(name.replace(".toml", ".txt"));
+        if std::env::var_os("KEBLIN_TEST_OVERWRITE").is_some() {
+            fs::write(&path, findings.to_string()).unwrap();
+        }
+        let told = fs::read_to_string(path).unwrap();
         assert_eq!(findings.to_string(), told, "{name}");
     }
 }
@@ -40,7 +44,7 @@ fn every_fault_is_told_with_its_place_and_what_to_write() {
 #[test]
 fn every_code_has_a_planted_fault_that_only_it_finds() {
     let planted = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../data/planted");
-    // A line of a rehearsal is no part of a declaration, and neither are the versions before it.
+    // A line of a rehearsal is not part of a declaration, and neither are the past versions.
     let elsewhere = [Code::BadStep, Code::MissingStep, Code::Unaccounted, Code::StepMisfit, Code::Frozen];
     let codes: Vec<Code> = Code::ALL.iter().copied().filter(|code| !elsewhere.contains(code)).collect();
     assert_eq!(fs::read_dir(&planted).unwrap().count(), codes.len());
@@ -48,7 +52,7 @@ fn every_code_has_a_planted_fault_that_only_it_finds() {
         let name = format!("{}.toml", code.as_str());
         let text =
             fs::read_to_string(planted.join(&name)).unwrap_or_else(|_| panic!("nothing planted: {name}"));
-        // Fields that nothing names are looked for only beside rehearsals; here there is an empty one for that code.
+        // Unused fields are reported only if there are rehearsals; here an empty one is enough for that code.
         let findings = match Declaration::parse(&name, &text) {
             Ok(parsed) if code == Code::UnnamedField => {
                 parsed.unnamed.beside([""], &parsed.declaration, &parsed.findings)

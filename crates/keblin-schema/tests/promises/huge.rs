@@ -1,5 +1,5 @@
-//! Declarations of thousands of names: what they cost grows as they do, and of thousands of findings some are told and the
-//! others counted.
+//! Declarations of thousands of names: the time grows with their number, and of thousands of findings some are
+//! reported and the others counted.
 
 use std::fmt::Write;
 use std::time::{Duration, Instant};
@@ -9,7 +9,7 @@ use keblin_schema::finding::MAX_FINDINGS;
 
 const MANY: usize = 10_000;
 
-/// What a table that grows with the square of the names would not stay below on any machine that runs this.
+/// A table whose time grows with the square of the names would exceed this on any machine.
 const SOON: Duration = Duration::from_secs(20);
 
 fn declared(many: usize, each: impl Fn(usize) -> String) -> String {
@@ -37,7 +37,7 @@ fn ten_thousand_fields_levels_items_and_rules_are_checked_soon() {
     let field = "[fields]\nx = { type = 'int', scope = 'profile' }\n";
     let levels = declared(MANY, |number| match number {
         0 => format!("{field}[[levels]]\nid = 'level_0'\nstars = 3\n"),
-        // Each asks for the one before it; some for all of them together.
+        // Each asks for the previous one; some for all of them together.
         _ if number % 10 == 0 => {
             format!("[[levels]]\nid = 'level_{number}'\nunlock = 'totals.stars >= {number}'\n")
         }
@@ -65,8 +65,8 @@ fn thousands_of_findings_are_told_in_part_and_counted() {
     });
     let findings = took(&text).unwrap_err();
     assert_eq!((findings.list().len(), findings.more()), (MAX_FINDINGS, MANY / 10 - MAX_FINDINGS));
-    assert!(findings.to_string().ends_with("\nand 900 more; mend these first\n"), "{findings}");
-    // Which name was meant is told however many there are.
+    assert!(findings.to_string().ends_with("\nand 900 more; fix these first\n"), "{findings}");
+    // The nearest name is found however many there are.
     let meant = findings.list()[0].instead.as_deref().unwrap();
     assert!(meant.contains("flag_"), "{meant}");
     // Ids that are one letter apart are still found.

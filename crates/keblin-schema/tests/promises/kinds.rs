@@ -1,4 +1,4 @@
-//! Types of values: how they are written, shown, and held to what they may be.
+//! Types of values: how they are written, shown, and limited.
 
 use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::model::SaveAt;
@@ -62,9 +62,9 @@ fn what_is_no_value_of_a_type_is_told() {
         ("lamp", "'wik'", "`wik` is not an id of lamps"),
         ("camera", "[1, 2]", "expected three numbers such as [0.0, 1.0, 0.0], but found a list"),
         ("camera", "[1, 2, 1e300]", "expected three numbers such as [0.0, 1.0, 0.0], but found a list"),
-        ("lantern", "{ oli = 3 }", "the shape has no key `oli`"),
+        ("lantern", "{ oli = 3 }", "the shape does not take the key `oli`"),
         ("splits", "[3]", "expected a time such as \"90s\", but found a whole number"),
-        ("lit", "['wick', 'wick']", "a set has each item once, and here one is written twice"),
+        ("lit", "['wick', 'wick']", "a set has each item once, but this one is repeated"),
         ("worn", "{ seven = 1 }", "expected a whole number as key, but found `seven`"),
     ];
     for (field, written, message) in told {
@@ -85,13 +85,16 @@ fn what_a_value_may_be_is_held_inside_it_too() {
         schema.fit(field, &value).map_err(|unfit| unfit.to_string())
     };
     assert_eq!(fit("splits", "['2s', '1s']"), Ok(()));
-    assert_eq!(fit("splits", "['2s', '0s']"), Err("0s in it lies outside 1s".into()));
-    assert_eq!(fit("splits", "['2s', '2s', '2s', '2s']"), Err("it has at most 3 items, not 4".into()));
-    assert_eq!(fit("worn", "{ 1 = 1.5 }"), Err("1.5 in it lies outside 1.0".into()));
+    assert_eq!(fit("splits", "['2s', '0s']"), Err("an element, 0s, is outside its bound 1s".into()));
+    assert_eq!(
+        fit("splits", "['2s', '2s', '2s', '2s']"),
+        Err("expected at most 3 items, but found 4".into())
+    );
+    assert_eq!(fit("worn", "{ 1 = 1.5 }"), Err("an element, 1.5, is outside its bound 1.0".into()));
     let (_, lantern) = schema.field_named("lantern").unwrap();
     let stranger = Value::Shape(std::iter::empty().collect());
     assert!(
-        schema.fit(lantern, &stranger).unwrap_err().to_string().starts_with("it holds a shape of lantern")
+        schema.fit(lantern, &stranger).unwrap_err().to_string().starts_with("expected a shape of lantern")
     );
 }
 

@@ -64,27 +64,27 @@ fn a_wrong_name_or_type_is_told_at_the_look_up() {
     let message = |error: LookupError| error.to_string();
     assert_eq!(
         message(schema.field::<i64>("oli").unwrap_err()),
-        "no field `oli` is declared; did you mean `oil`?"
+        "`oli` is not a declared field; did you mean `oil`?"
     );
-    assert_eq!(message(schema.level("x").unwrap_err()), "no level `x` is declared");
+    assert_eq!(message(schema.level("x").unwrap_err()), "`x` is not a declared level");
     assert_eq!(
         message(schema.field::<bool>("oil").unwrap_err()),
-        "field `oil` is declared as int, but was asked for as bool"
+        "field `oil` is declared as int, but was looked up as bool"
     );
     assert_eq!(
         message(schema.field::<i64>("best_letters").unwrap_err()),
-        "field `best_letters` is declared as int that may be unset, but was asked for as int"
+        "field `best_letters` is declared as int that may be unset, but was looked up as int"
     );
     assert_eq!(
         message(schema.field::<Option<Time>>("best_crossing").unwrap_err()),
-        "field `best_crossing` is declared as time that may be unset for each level and difficulty, but was asked for \
+        "field `best_crossing` is declared as time that may be unset per level and difficulty, but was looked up \
          as time that may be unset"
     );
     let reedgate = schema.level("reedgate").unwrap();
     assert_eq!(
         message(schema.checkpoint(reedgate, "wilow").unwrap_err()),
-        "no checkpoint `wilow` is declared",
-        "willow stands in another level"
+        "`wilow` is not a declared checkpoint",
+        "willow belongs to another level"
     );
 }
 
@@ -156,21 +156,21 @@ fn a_name_says_the_items_it_means() {
         assert!(named(&schema, sound).is_ok(), "{sound}");
     }
     let message = |name| named(&schema, name).unwrap_err().to_string();
-    assert_eq!(message("lit"), "at byte 1: `lit` has one value for each of `lamps` (write `lit.wick`)");
-    assert_eq!(message("lit.wik"), "at byte 5: `lamps` has no item `wik` (did you mean `wick`?)");
+    assert_eq!(message("lit"), "at byte 1: `lit` has one value per item of `lamps` (write `lit.wick`)");
+    assert_eq!(message("lit.wik"), "at byte 5: `lamps` does not have an item `wik` (did you mean `wick`?)");
     assert_eq!(message("lit.wick.glass"), "at byte 10: `glass` is one part too many");
     assert_eq!(
         message("burnt.nepa.rush"),
-        "at byte 7: no difficulty `nepa` is declared (did you mean `neap`?)"
+        "at byte 7: `nepa` is not a declared difficulty (did you mean `neap`?)"
     );
     assert_eq!(
         message("levels.mere.cut.rush"),
-        "at byte 13: `cut` has one value for each of `lamps` (write `cut.wick`)"
+        "at byte 13: `cut` has one value per item of `lamps` (write `cut.wick`)"
     );
 }
 
 #[test]
-#[should_panic(expected = "a place was used with a field that has no value there")]
+#[should_panic(expected = "this field does not have a value at this place")]
 fn an_item_of_another_list_is_no_place_of_a_field() {
     let schema = Declaration::parse("lamps", LAMPS).unwrap().declaration;
     let lit: FieldPer<i64, Item> = schema.field_per("lit").unwrap();

@@ -1,11 +1,11 @@
-//! Spoilt declarations: whatever is done to the text, there is a schema or findings that point into it.
+//! Damaged declarations: whatever is done to the text, the result is a schema or findings that point into it.
 
 use keblin_schema::Declaration;
 use proptest::prelude::*;
 
 const TEXT: &str = include_str!("../../../../demo/progress.toml");
 
-/// Whether a schema came out; every finding must point into the text.
+/// Returns whether there is a schema; every finding must point into the text.
 #[track_caller]
 fn parses(text: &str) -> bool {
     let (findings, parses) = match Declaration::parse("progress.toml", text) {
@@ -22,7 +22,7 @@ fn parses(text: &str) -> bool {
     parses
 }
 
-/// Misspells a word: its second letter and its third change places, or a letter is added where they are the same.
+/// Misspells a word: swaps its second and third letter, or adds a letter if they are equal.
 fn misspelt(word: &str) -> String {
     let mut letters: Vec<char> = word.chars().collect();
     match letters.len() {
@@ -49,11 +49,11 @@ fn a_key_misspelt_is_complained_about_on_its_line_with_the_right_one() {
         keys += 1;
         right += usize::from(complaint.instead == Some(format!("write `{key}`")));
     }
-    println!("{keys} keys misspelt, all complained about on their line, {right} with the right suggestion");
+    println!("{keys} keys misspelt, all reported on their line, {right} with the right suggestion");
     assert!(keys > 90 && right * 100 >= keys * 95, "{right} of {keys}");
 }
 
-/// The ids that the declaration uses somewhere else than where it declares them, with the line and place of each use.
+/// Returns the ids that the declaration uses in other places than their own, with the line and place of each use.
 fn uses() -> Vec<(usize, usize, String)> {
     let schema = Declaration::parse("progress.toml", TEXT).unwrap().declaration;
     let mut ids: Vec<String> = schema.fields.iter().map(|field| field.name.to_string()).collect();
@@ -92,7 +92,7 @@ fn an_id_misspelt_where_it_is_used_is_complained_about_on_its_line_with_the_righ
         right += usize::from(complaint.instead == Some(format!("did you mean `{word}`?")));
     }
     println!(
-        "{} ids misspelt where they are used, all complained about on their line, {right} with the right suggestion",
+        "{} ids misspelt where they are used, all reported on their line, {right} with the right suggestion",
         uses.len()
     );
     assert!(uses.len() > 15 && right * 100 >= uses.len() * 95, "{right} of {}", uses.len());
@@ -114,11 +114,11 @@ fn a_line_doubled_is_complained_about_on_one_of_the_two() {
         assert!(findings.list().iter().any(near), "line {}: {line}\n{findings}", number + 1);
         doubled_lines += 1;
     }
-    println!("{doubled_lines} lines doubled, all complained about where they stand");
+    println!("{doubled_lines} lines doubled, all reported at their place");
     assert!(doubled_lines > 120);
 }
 
-/// A declaration with something of everything, short enough to be parsed a hundred thousand times.
+/// A declaration with a bit of everything, short enough to be parsed a hundred thousand times.
 const SHORT: &str = "game = 'x'\nversion = 1\n[lives]\nfield = 'a'\n[fields.a]\ntype = 'int'\nscope = 'run'\ndefault = 1\nmin = 0\n\
     on_death = 'stays'\non_retry = 'stays'\n[fields.b]\ntype = 'time'\nscope = 'profile'\nkeep = 'lowest'\nmin = '1ms'\n\
     per = ['level']\n[[levels]]\nid = 'one'\nstars = ['true', 'a > 1']\n[[levels]]\nid = 'two'\nunlock = 'levels.one.stars > 1'\n\
@@ -144,7 +144,7 @@ fn a_hundred_thousand_spoilt_declarations_never_panic_and_every_complaint_points
         }
         refused += usize::from(!parses(&text));
     }
-    println!("{refused} of 100000 refused, each complaint inside the text");
+    println!("{refused} of 100000 refused, each finding inside the text");
     assert!(refused > 80_000);
 }
 

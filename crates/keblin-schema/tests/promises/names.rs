@@ -25,12 +25,12 @@ fn an_id_is_lower_case_letters_digits_and_underscores() {
 
 #[test]
 fn words_with_a_meaning_of_their_own_are_reserved() {
-    assert_refused("match", "this word belongs to Rust");
-    assert_refused("null", "this word belongs to the condition language");
-    assert_refused("stars", "this word belongs to the progress engine");
-    assert_refused("any", "this word belongs to the progress engine");
+    assert_refused("match", "this word is reserved by Rust");
+    assert_refused("null", "this word is reserved by the condition language");
+    assert_refused("stars", "this word is reserved by the progress engine");
+    assert_refused("any", "this word is reserved by the progress engine");
     for device in ["con", "nul", "com1", "lpt9"] {
-        assert_refused(device, "this word belongs to file systems, which keep it for a device");
+        assert_refused(device, "this word is reserved by file systems, for a device");
     }
     assert!(Name::new("com").is_ok() && Name::new("comet").is_ok() && Name::new("com10").is_ok());
 }

@@ -1,4 +1,4 @@
-//! `docs/schema.md`: every key is there, and every example is a sound declaration.
+//! `docs/schema.md`: every key is there, and every example is a valid declaration.
 
 use std::fs;
 use std::path::Path;
@@ -22,12 +22,14 @@ fn every_example_of_the_page_is_sound() {
     }
 }
 
-/// The keys that a table of the declaration knows, as a complaint about one that is far off lists them.
+/// Returns the keys that a table of the declaration takes, as the message about an unknown key lists them.
 fn keys(table: &str) -> Vec<String> {
     let text = format!("game = 'x'\nversion = 1\n{table}\nzzzzzzzzzzzzzzzz = 1\n");
     let findings = Declaration::parse("x", &text).unwrap_err();
-    let known =
-        findings.list().iter().find_map(|finding| finding.instead.as_ref()?.strip_prefix("known here: "));
+    let known = findings
+        .list()
+        .iter()
+        .find_map(|finding| finding.instead.as_ref()?.strip_prefix("expected one of: "));
     known.unwrap().split(", ").map(str::to_string).collect()
 }
 

@@ -1,4 +1,4 @@
-//! A made-up state to evaluate conditions on, and the declaration it belongs to.
+//! A made-up state to evaluate conditions on, and its declaration.
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::condition::{Facts, Program, Val, Word};
@@ -87,7 +87,7 @@ impl Played {
         Played { schema, cells }
     }
 
-    /// The value of an expression, on spring.
+    /// Evaluates an expression, on spring.
     #[track_caller]
     pub(crate) fn value(&self, source: &str) -> String {
         let (program, _) =

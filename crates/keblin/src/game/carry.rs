@@ -1,8 +1,8 @@
-//! A game's own struct, tied to fields by `#[derive(Carry)]`: its members are handed over before events and picked up after
-//! them, so that no level copies values by hand.
+//! A game's own struct, tied to fields by `#[derive(Carry)]`. Its members are written to the fields before events and
+//! read back after them, so that no level copies values by hand.
 //!
-//! Only what the game has changed since the last pick-up is handed over. A struct that was just made, or that missed an
-//! event, so never puts the zeros of a default, or values of long ago, in place of what the player has.
+//! A member is written only if the game changed it since it was last read. So a new struct, or one that missed an
+//! event, never replaces the player's values with the zeros of a default or with old values.
 
 use std::marker::PhantomData;
 use std::ops::{Deref, DerefMut};
@@ -25,9 +25,9 @@ use crate::progress::{Engine, FieldOf, Holder, Play};
 ///     oil: i64,               // fen_post::fields::OIL
 ///     letters: u32,           // any whole number of Rust for an int
 ///     #[carry(field = boats)]
-///     lives: u8,              // under another name
+///     lives: u8,              // another name than the field's
 ///     #[carry(skip)]
-///     wake: Vec<[f32; 2]>,    // lives and goes with the struct
+///     wake: Vec<[f32; 2]>,    // not saved
 /// }
 /// # fn main() {}
 /// ```
@@ -42,16 +42,16 @@ pub trait Carry<G> {
     fn carry(&mut self, tie: &mut Tie<'_, G>);
 }
 
-/// A struct of a game with what it picked up last. It is the struct in everything; [`Play::carry`] makes one.
+/// A struct of a game with the values it last read. It dereferences to the struct; [`Play::carry`] makes one.
 #[derive(Clone, Debug)]
 pub struct Carried<C> {
     own: C,
-    /// The values of its fields as they were picked up, member by member.
+    /// The values of its fields when they were last read, member by member.
     picked_up: Vec<Value>,
 }
 
 impl<C> Carried<C> {
-    /// The struct alone.
+    /// Returns the struct itself.
     #[must_use]
     pub fn into_inner(self) -> C {
         self.own
@@ -71,7 +71,7 @@ impl<C> DerefMut for Carried<C> {
     }
 }
 
-/// What members are tied to: fields, in one of two directions.
+/// Ties members to fields, and copies values in one of two directions.
 #[derive(Debug)]
 pub struct Tie<'p, G> {
     way: Way<'p>,
@@ -80,14 +80,14 @@ pub struct Tie<'p, G> {
 
 #[derive(Debug)]
 enum Way<'p> {
-    /// With the values that were picked up last, those of the members to come.
+    /// To the fields, with the values that the remaining members last read.
     HandOver(&'p mut Engine, std::slice::Iter<'p, Value>),
     PickUp(&'p Engine, &'p mut Vec<Value>),
 }
 
 impl<G> Tie<'_, G> {
-    /// Hands a member over or picks it up. Handed over is what is another value than was picked up, where the phase lets
-    /// the field be written.
+    /// Writes or reads one member. A member is written only if it changed since it was last read and the current
+    /// phase allows writing the field.
     pub fn member<F: FieldOf<G>, M: Member<F::Of>>(&mut self, field: F, member: &mut M) {
         match &mut self.way {
             Way::PickUp(engine, picked_up) => {
@@ -112,8 +112,8 @@ impl<G> Tie<'_, G> {
     }
 }
 
-/// Progress with a struct of the game's own that was handed over. What is called on it finds the struct's values; when it
-/// is dropped, at the end of the statement as a rule, the struct picks its members up.
+/// Progress with a game's struct whose members were written to their fields. Calls on it use the struct's values.
+/// When it is dropped, usually at the end of the statement, the struct reads its members back.
 #[derive(Debug)]
 pub struct With<'a, G, P: Holder, C: Carry<G>> {
     game: &'a mut Play<G, P>,
@@ -121,21 +121,21 @@ pub struct With<'a, G, P: Holder, C: Carry<G>> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Takes a struct to be carried: it picks its members up at once, whatever it was made with.
+    /// Ties a struct to its fields. Its members are read at once, whatever values it had.
     pub fn carry<C: Carry<G>>(&self, own: C) -> Carried<C> {
         let mut carried = Carried { own, picked_up: Vec::new() };
         self.pick_up(&mut carried);
         carried
     }
 
-    /// Picks the members of a struct up, and hands nothing over.
+    /// Reads the members of a struct from the fields, and writes nothing.
     pub fn pick_up<C: Carry<G>>(&self, own: &mut Carried<C>) {
         let Carried { own, picked_up } = own;
         picked_up.clear();
         own.carry(&mut Tie { way: Way::PickUp(self.engine(), picked_up), of: PhantomData });
     }
 
-    /// Hands over what a struct has changed, and lets something happen to it; then it picks its members up.
+    /// Writes the changed members of a struct, lets events happen, and then reads all members back.
     ///
     /// ```
     /// # keblin::schema!(fen_post, "../../demo/progress.toml");
@@ -144,13 +144,13 @@ impl<G, P: Holder> Play<G, P> {
     /// # #[carry(fen_post)]
     /// # struct Punt { oil: i64 }
     /// # let mut game = fen_post::Progress::new();
-    /// let mut punt = game.carry(Punt::default()); // with the oil of the declaration, not of `Default`
+    /// let mut punt = game.carry(Punt::default()); // has the declared oil, not that of `Default`
     /// game.with(&mut punt).begin(None)?;
     /// game.with(&mut punt).enter(REEDGATE)?;
-    /// punt.oil -= 10; // the game's own code, on its own struct
-    /// game.with(&mut punt).reach(OSIER)?; // the checkpoint copies the oil there is now
+    /// punt.oil -= 10; // the game's own code changes its own struct
+    /// game.with(&mut punt).reach(OSIER)?; // the checkpoint copies the current oil
     /// punt.oil -= 20;
-    /// game.with(&mut punt).die(); // and the punt has the oil of the checkpoint again
+    /// game.with(&mut punt).die(); // the punt has the oil of the checkpoint again
     /// assert_eq!(punt.oil, 50);
     /// # Ok::<(), keblin::Refused>(())
     /// ```

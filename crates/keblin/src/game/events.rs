@@ -1,4 +1,4 @@
-//! Events and erasures made up in a game's names, for systems that queue what happens.
+//! Events and erasures as values, with a game's names, for systems that queue what happens.
 
 use keblin_schema::condition::names::Asked;
 use keblin_schema::typed::FieldType;
@@ -6,28 +6,28 @@ use keblin_schema::{Field, Value};
 
 use crate::progress::{Amount, Erase, Event, FieldOf, Game, UnsettableOf, WholeField, Write};
 
-/// Changes of values, for systems that queue what happens. A number that is not finite is refused when it is applied.
-/// A field that was looked up in another schema panics.
+/// Changes of values as events, for systems that queue what happens. A number that is not finite is refused when the
+/// event is applied. A field that was looked up in another schema panics.
 impl<G: Game> Event<G> {
-    /// [`Progress::set`](crate::Progress::set)
+    /// Makes an event that calls [`Progress::set`](crate::Progress::set).
     #[must_use]
     pub fn set<F: FieldOf<G>>(field: F, value: Write<F, G>) -> Event<G> {
         Event::of_value(field, value, Event::Set)
     }
 
-    /// [`Progress::add`](crate::Progress::add)
+    /// Makes an event that calls [`Progress::add`](crate::Progress::add).
     #[must_use]
     pub fn add<F: FieldOf<G, Of: Amount>>(field: F, amount: Write<F, G>) -> Event<G> {
         Event::of_value(field, amount, Event::Add)
     }
 
-    /// [`Progress::spend`](crate::Progress::spend)
+    /// Makes an event that calls [`Progress::spend`](crate::Progress::spend).
     #[must_use]
     pub fn spend<F: FieldOf<G, Of: Amount>>(field: F, amount: Write<F, G>) -> Event<G> {
         Event::of_value(field, amount, Event::Spend)
     }
 
-    /// [`Progress::submit`](crate::Progress::submit)
+    /// Makes an event that calls [`Progress::submit`](crate::Progress::submit).
     #[must_use]
     pub fn submit<F>(field: F, value: Write<F, G>) -> Event<G>
     where
@@ -44,13 +44,13 @@ impl<G: Game> Event<G> {
         let as_value = Field::of_cell(u32::try_from(cell_of(field)).unwrap_or(u32::MAX));
         match F::Of::write(value, G::schema()) {
             Some(value) => event(as_value, value),
-            // Adding nothing that is known is refused, and changes nothing.
+            // Adding unset is refused, and changes nothing.
             None => Event::Add(as_value, Value::Unset),
         }
     }
 }
 
-/// The cell of a field of the game. One that was looked up elsewhere is a mistake in the program, as in every call.
+/// Returns the cell of a field of the game. Using a handle from another schema is a programming error.
 fn cell_of<G: Game>(field: impl FieldOf<G>) -> usize {
     let field = field.of_any();
     assert!(field.belongs_to(G::schema()), "a field handle of another schema than this game's");
@@ -58,7 +58,7 @@ fn cell_of<G: Game>(field: impl FieldOf<G>) -> usize {
 }
 
 impl<G: Game> Erase<G> {
-    /// One value of a field.
+    /// Erases one value of a field.
     #[must_use]
     pub fn value(field: impl FieldOf<G>) -> Erase<G> {
         let (cell, schema) = (cell_of(field), G::schema());
@@ -66,7 +66,7 @@ impl<G: Game> Erase<G> {
         Erase::Named(Asked::Field { field: schema.field_of_cell(cell).unwrap_or(usize::MAX), at })
     }
 
-    /// A field with all its values.
+    /// Erases a field with all its values.
     #[must_use]
     pub fn field(field: impl WholeField<G>) -> Erase<G> {
         Erase::Field(G::schema().field_of_cell(field.first_cell()).unwrap_or(usize::MAX))

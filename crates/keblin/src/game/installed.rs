@@ -1,4 +1,4 @@
-//! A keeper that is reached from anywhere, for games whose parts do not hand one another things.
+//! A keeper that is reached from anywhere, for games that cannot pass it through their code.
 
 use std::fmt;
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -6,45 +6,44 @@ use std::thread::{self, ThreadId};
 
 use thiserror::Error;
 
-/// The place for a game's one keeper. `schema!` makes one with the functions `install`, `with` and `uninstall`.
+/// The place of a game's one keeper. `schema!` makes one, with the functions `install`, `with` and `uninstall`.
 #[derive(Debug)]
 pub struct Installed<K> {
     keeper: Mutex<Option<K>>,
-    /// The thread that is using it.
+    /// The thread that uses it.
     user: Mutex<Option<ThreadId>>,
 }
 
-/// Why a keeper was not installed, or not reached.
+/// Why a keeper could not be installed or reached.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum InstallError {
     /// One is installed already.
     #[error("a keeper is installed already; take it out with `uninstall` first")]
     Twice,
-    /// It is being used by this very thread: a call of `with` inside another.
-    #[error(
-        "`with` inside another `with`: hand the keeper of the outer one on instead of reaching for it again"
-    )]
+    /// This thread is using it already: a call of `with` inside another.
+    #[error("`with` inside another `with`: pass the outer keeper down instead of calling `with` again")]
     Nested,
     /// None is installed.
-    #[error("no keeper is installed; call `install` once the slot is open")]
+    #[error("expected an installed keeper; call `install` after opening the slot")]
     Missing,
 }
 
-/// Takes an installed keeper out when it is dropped, so that it is saved. Hold one in `main`: what is installed lies in a
-/// static, and a program that ends drops no statics.
+/// Takes the installed keeper out when it is dropped, so that it saves. Hold one in `main`, because an installed
+/// keeper is in a static, and statics are not dropped when a program ends.
 ///
-/// It saves when `main` returns, and when it panics. Nothing can save when the program is killed, aborts, or ends by
-/// `std::process::exit`: then the slot opens with what was last saved. Save in time, by `autosave` and at
+/// It saves when `main` returns and when it panics. Nothing can save when the program is killed, aborts, or calls
+/// `std::process::exit`: then the slot opens with the last save. So save in time, by `autosave` and at
 /// [`suspend`](crate::Keeper::suspend).
-#[must_use = "dropping the guard takes the keeper out: hold it as long as the game runs"]
+#[must_use = "dropping the guard takes the keeper out: hold it while the game runs"]
 pub struct InstalledGuard<K: 'static> {
     of: &'static Installed<K>,
 }
 
 impl<K: 'static> Drop for InstalledGuard<K> {
     fn drop(&mut self) {
-        // Dropping a keeper saves. If it is gone already, or in use by this very thread, there is nothing to be done here.
+        // Dropping a keeper saves it. If it was taken out already, or this thread is using it, there is nothing to
+        // do.
         drop(self.of.uninstall());
     }
 }
@@ -55,7 +54,7 @@ impl<K: 'static> fmt::Debug for InstalledGuard<K> {
     }
 }
 
-/// A keeper that was not installed, and why.
+/// A keeper that could not be installed, and why.
 #[derive(Debug)]
 #[non_exhaustive]
 pub struct NotInstalled<K> {
@@ -73,7 +72,7 @@ impl<K> fmt::Display for NotInstalled<K> {
 
 impl<K: fmt::Debug> std::error::Error for NotInstalled<K> {}
 
-/// The use of it by a thread, until it is dropped, whatever happens meanwhile.
+/// One thread's use of the keeper, which ends when it is dropped, even by a panic.
 struct Use<'i, K> {
     of: &'i Installed<K>,
     keeper: MutexGuard<'i, Option<K>>,
@@ -85,19 +84,19 @@ impl<K> Drop for Use<'_, K> {
     }
 }
 
-/// What is held is whole at every instant, so a panic elsewhere spoils nothing.
+/// The contents are always valid, so a panic elsewhere does not matter.
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl<K> Installed<K> {
-    /// None is installed yet.
+    /// Returns a place without a keeper.
     #[must_use]
     pub const fn none() -> Installed<K> {
         Installed { keeper: Mutex::new(None), user: Mutex::new(None) }
     }
 
-    /// Another thread's use is waited for; this thread's own would be waited for in vain.
+    /// Waits for another thread's use; waiting for this thread's own would never end.
     fn used(&self) -> Result<Use<'_, K>, InstallError> {
         let this = thread::current().id();
         if *locked(&self.user) == Some(this) {
@@ -112,7 +111,7 @@ impl<K> Installed<K> {
     ///
     /// # Errors
     /// [`InstallError::Twice`] if one is installed already, [`InstallError::Nested`] inside [`Installed::with`]; the
-    /// keeper comes back.
+    /// error returns the keeper.
     pub fn install(&self, keeper: K) -> Result<(), NotInstalled<K>> {
         match self.used() {
             Ok(used) if used.keeper.is_some() => Err(NotInstalled { keeper, error: InstallError::Twice }),
@@ -124,7 +123,7 @@ impl<K> Installed<K> {
         }
     }
 
-    /// Installs a keeper for as long as the guard is held; dropping that saves and closes it.
+    /// Installs a keeper for as long as the guard is held; dropping the guard saves and closes it.
     ///
     /// # Errors
     /// As [`Installed::install`].
@@ -132,7 +131,7 @@ impl<K> Installed<K> {
         self.install(keeper).map(|()| InstalledGuard { of: self })
     }
 
-    /// Does something with the keeper, once no other thread does.
+    /// Calls a function with the keeper, once no other thread uses it.
     ///
     /// # Errors
     /// [`InstallError::Missing`] if none is installed, [`InstallError::Nested`] inside another call on this thread.
@@ -140,7 +139,7 @@ impl<K> Installed<K> {
         self.used()?.keeper.as_mut().map(act).ok_or(InstallError::Missing)
     }
 
-    /// Takes the keeper out, to be closed.
+    /// Takes the keeper out, so that it can be closed.
     ///
     /// # Errors
     /// As [`Installed::with`].

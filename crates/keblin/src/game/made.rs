@@ -1,4 +1,4 @@
-//! What `schema!` and the derives write into a game names these; nobody else should.
+//! Items for code that `schema!` and the derives generate; nobody else should use them.
 
 use std::sync::{Arc, OnceLock};
 
@@ -11,10 +11,10 @@ pub use keblin_schema::typed::{Bytes, Declared, item_of, item_value, member_of, 
 pub use keblin_schema::value::Opaque;
 use keblin_schema::{Files, TextFile, Value};
 
-/// A text of a version: the version, what complaints call it, and what stands in it.
+/// The text of a version: the version, its name in messages, and the text.
 pub type OfVersion<'t> = (u32, &'t str, &'t str);
 
-/// The schema of a text that was checked while the game was compiled, with the versions before it.
+/// Returns the schema of a text that was checked when the game was compiled, with its past versions.
 ///
 /// # Panics
 /// If the game was compiled with another version of the macro than it runs with.
@@ -38,7 +38,7 @@ pub fn schema_of(
     })
 }
 
-/// A shape with every member as declared.
+/// Returns a shape with the defaults of its members.
 pub fn shape_default<T: Declared>(schema: &Schema, shape: usize) -> T {
     let members = schema.shapes.get(shape).map_or(&[][..], |shape| &shape.members);
     let members = members.iter().map(|member| (member.name.clone(), member.default.clone()));

@@ -1,8 +1,8 @@
-//! A game's own names. The macro [`schema!`](crate::schema) reads a declaration while the game is compiled and makes a
-//! constant of every name in it, and a `Progress`, a `Keeper` and a `Play` of that game, which take no others: a misspelt
+//! A game's own names. The macro [`schema!`](crate::schema) reads a declaration at compile time and makes a constant
+//! of every name in it, and a `Progress`, a `Keeper` and a `Play` of that game. These take no other names: a misspelt
 //! name, a value of the wrong type, a missing place on an axis, or a name of another game does not compile.
 
-/// Events and erasures in a game's names.
+/// Events and erasures with a game's names.
 mod events;
 
 /// A game's own struct, tied to fields.
@@ -11,7 +11,7 @@ pub mod carry;
 /// A keeper that is reached from anywhere.
 pub mod installed;
 
-/// What `schema!` writes into a game.
+/// Items for code that `schema!` generates.
 #[doc(hidden)]
 pub mod made;
 
@@ -26,20 +26,17 @@ pub use carry::{Carried, Carry, With};
 pub use installed::{InstallError, Installed, InstalledGuard};
 
 impl<G: Game> Play<G, Alone> {
-    /// Progress of this game without a save: every value as declared.
+    /// Returns new progress of this game, not loaded from a save: every value is the default.
     #[must_use]
-    #[expect(
-        clippy::new_without_default,
-        reason = "progress without a save is a first run, which nobody asks for by default"
-    )]
+    #[expect(clippy::new_without_default, reason = "a first run should be asked for by name")]
     pub fn new() -> ProgressOf<G> {
         Play::of_engine(Engine::new(Arc::clone(G::schema())))
     }
 
-    /// Progress of this game as it was saved, at the title.
+    /// Returns progress of this game from a snapshot, at the title.
     ///
     /// # Panics
-    /// If the snapshot is of another game.
+    /// If the snapshot belongs to another game.
     #[must_use]
     pub fn restored(snapshot: Snapshot) -> ProgressOf<G> {
         assert!(snapshot.schema().game == G::schema().game, "a snapshot of another game");
@@ -48,7 +45,7 @@ impl<G: Game> Play<G, Alone> {
 }
 
 impl<G: Game> Play<G, Saving> {
-    /// Opens a slot of this game to be played. The keeper has the slot until it is closed or dropped.
+    /// Opens a slot of this game to be played. The keeper owns the slot until it is closed or dropped.
     ///
     /// # Errors
     /// As [`Slot::open`].
@@ -56,7 +53,8 @@ impl<G: Game> Play<G, Saving> {
         Play::open_as(slot, G::schema())
     }
 
-    /// Looks at a slot of this game, whoever else plays it. Everything can be done with it, and nothing is ever written.
+    /// Opens a copy of a slot of this game for viewing, even while another program plays it. It can be changed in
+    /// memory, but is never saved.
     ///
     /// # Errors
     /// As [`Slot::view`].
@@ -64,7 +62,7 @@ impl<G: Game> Play<G, Saving> {
         Play::view_as(slot, G::schema())
     }
 
-    /// Progress of this game from bytes that the game keeps itself; `None` is a first run.
+    /// Returns progress of this game from bytes that the game keeps itself; `None` is a first run.
     ///
     /// # Errors
     /// As [`verify`](crate::verify::verify).
@@ -72,10 +70,10 @@ impl<G: Game> Play<G, Saving> {
         Keeper::from_bytes(G::schema(), bytes).map(Play::named_by)
     }
 
-    /// A keeper that was opened in another way, for the game whose schema it was opened with.
+    /// Returns a keeper that was opened in another way, with this game's names.
     ///
     /// # Panics
-    /// If it is of another game.
+    /// If it belongs to another game.
     #[must_use]
     pub fn of_keeper(keeper: Keeper) -> KeeperOf<G> {
         assert!(Arc::ptr_eq(keeper.schema(), G::schema()), "a keeper of another schema than this game's");

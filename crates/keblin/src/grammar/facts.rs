@@ -1,4 +1,4 @@
-//! The map of a level's facts as a whole: its keys are always the same.
+//! The map of a level's facts as one piece, because its keys are always the same.
 
 use std::sync::LazyLock;
 
@@ -7,7 +7,7 @@ use super::tape::{ByPath, Gap, Tape};
 
 const COUNT: usize = FactOf::ALL.len();
 
-/// The head of the map; for each fact the head of its name, the name, and one byte.
+/// The head of the map; then for each fact the head of its name, the name, and one byte.
 pub(crate) const LEN: usize = {
     let (mut len, mut rest) = (1, FactOf::ALL);
     while let [fact, others @ ..] = rest {
@@ -17,13 +17,13 @@ pub(crate) const LEN: usize = {
     len
 };
 
-/// The map, with room for the facts.
+/// The map, with gaps for the facts.
 pub(crate) struct Piece {
-    /// Zero where the facts stand.
+    /// Zero in the gaps.
     pub(crate) bytes: [u8; LEN],
-    /// Zero where the facts stand, and all ones elsewhere.
+    /// Zero in the gaps, and all ones elsewhere.
     pub(crate) mask: [u8; LEN],
-    /// Where each fact stands.
+    /// The position of each gap.
     pub(crate) at: [usize; COUNT],
 }
 
@@ -45,7 +45,7 @@ pub(crate) static PIECE: LazyLock<Piece> = LazyLock::new(|| {
     Piece { bytes: whole(bytes), mask: whole(mask), at }
 });
 
-/// Whether a tape is of facts and nothing that is carried along beside them.
+/// Returns whether a tape has only facts, and nothing unknown to keep.
 pub(super) fn are_alone(tape: &Tape) -> bool {
     tape.len() + COUNT == LEN
 }

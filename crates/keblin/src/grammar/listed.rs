@@ -1,4 +1,4 @@
-//! What each section of a save holds, in order. This is the one place that lists it: the writer, both ways of reading and
+//! What each section of a save contains, in order. This is the only place that lists it: the writer, both readers and
 //! the page about the format go by it. A new value of a section is a [`Leaf`] and a line here.
 
 use keblin_schema::Model;
@@ -9,16 +9,16 @@ use keblin_schema::model::{Again, Axis, FieldDef, Scope};
 pub(crate) enum Leaf {
     /// The value of a cell.
     Cell(usize),
-    /// A table of best values: those that there are, the best first.
+    /// The values of a table of best values, the best first.
     Table {
         first: usize,
         places: usize,
     },
     /// A fact of a level on a difficulty, by [`Model::fact_index`].
     Fact(FactOf, usize),
-    /// Whether an unlock, by its position, was given and latches.
+    /// Whether an unlock, by its position, is unlocked and latches.
     Latched(usize),
-    /// Whether a moment, by its position, was told.
+    /// Whether a moment, by its position, was reported.
     Told(usize),
     Furthest,
     Difficulty,
@@ -30,7 +30,7 @@ pub(crate) enum Leaf {
 }
 
 keblin_schema::words! {
-    /// Which of the facts of a level on a difficulty.
+    /// A fact of a level on a difficulty.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     pub(crate) enum FactOf {
         Finished = "finished",
@@ -41,14 +41,14 @@ keblin_schema::words! {
     }
 }
 
-/// A map that there may be; null where there is none.
+/// A map that may be null.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Branch {
     Run,
     Visit,
-    /// The copy of the values of level and run scope, made on arrival.
+    /// The entry copy: values of level and run scope on arrival.
     Entry,
-    /// The copy made at the checkpoint.
+    /// The checkpoint copy.
     AtCheckpoint,
 }
 
@@ -64,24 +64,24 @@ pub(crate) enum Node {
 #[derive(Clone, Debug)]
 pub(crate) struct Map {
     pub(crate) entries: Vec<(String, Node)>,
-    /// Whether every key must be there; else what is missing is as declared.
+    /// Whether every key must be there; otherwise a missing key has its default.
     pub(crate) needs_all: bool,
-    /// Whether what has an unknown key is kept and written back.
+    /// Whether an unknown key is kept and written back.
     pub(crate) keeps_unknown: bool,
 }
 
 impl Map {
-    /// A map whose keys this library gives: they are always there.
+    /// A map with keys of this library: they are always there.
     fn fixed(entries: impl IntoIterator<Item = (String, Node)>) -> Map {
         Map { entries: entries.into_iter().collect(), needs_all: true, keeps_unknown: true }
     }
 
-    /// A map whose keys a game declares: some may be from before, or of another build.
+    /// A map with keys that a game declares: some may be from an earlier version or another build.
     fn declared(entries: impl IntoIterator<Item = (String, Node)>) -> Map {
         Map { needs_all: false, ..Map::fixed(entries) }
     }
 
-    /// The same, in a place where what is not known is left out.
+    /// The same map in a place that ignores unknown keys.
     fn leaving_out_unknown(mut self) -> Map {
         self.keeps_unknown = false;
         let inside = |node| match node {
@@ -106,7 +106,7 @@ fn branch(key: &str, branch: Branch, map: Map) -> (String, Node) {
     (key.to_string(), Node::Branch(branch, map))
 }
 
-/// The section of what outlives runs.
+/// Returns the map of the profile section.
 pub(crate) fn profile(model: &Model) -> Map {
     let latched = model.unlocks.iter().enumerate();
     let latched = latched.map(|(index, unlock)| leaf(unlock.name.as_str(), Leaf::Latched(index)));
@@ -121,12 +121,12 @@ pub(crate) fn profile(model: &Model) -> Map {
     ])
 }
 
-/// The section of the run.
+/// Returns the map of the run section.
 pub(crate) fn run(model: &Model) -> Map {
     let values = || fields(model, &[Scope::Level, Scope::Run]);
     let visit = Map::fixed([
         leaf("level", Leaf::Level),
-        // Behind its level, which it is looked up in.
+        // After its level, which is needed to look it up.
         leaf("checkpoint", Leaf::Checkpoint),
         leaf("stay", Leaf::Stay),
         branch("entry", Branch::Entry, values()),
@@ -140,18 +140,18 @@ pub(crate) fn run(model: &Model) -> Map {
     Map::fixed([map("fields", values()), branch("run", Branch::Run, run)])
 }
 
-/// The section of a device file.
+/// Returns the map of a device file.
 pub(crate) fn device(model: &Model) -> Map {
     fields(model, &[Scope::Device]).leaving_out_unknown()
 }
 
-/// Which moments were told, of those that are told once in something.
+/// Lists the moments that are reported once per one of some scopes.
 fn told(model: &Model, once_in: &[Again]) -> Map {
     let moments = model.moments.iter().enumerate().filter(|(_, moment)| once_in.contains(&moment.again));
     Map::declared(moments.map(|(index, moment)| leaf(moment.name.as_str(), Leaf::Told(index))))
 }
 
-/// The values of all fields of some scopes: plain, or nested by the ids of their axes.
+/// Lists the values of all fields of some scopes: plain, or nested by the ids of their axes.
 fn fields(model: &Model, scopes: &[Scope]) -> Map {
     let fields = model.fields.iter().filter(|field| field.durable && scopes.contains(&field.scope));
     Map::declared(fields.map(|field| {
@@ -160,7 +160,7 @@ fn fields(model: &Model, scopes: &[Scope]) -> Map {
     }))
 }
 
-/// The values of one field below some of its axes, from a cell on.
+/// Lists the values of one field below some of its axes, from a cell on.
 fn nested(model: &Model, field: &FieldDef, axes: &[Axis], first: usize) -> Node {
     let Some((axis, inner)) = axes.split_first() else {
         return Node::Leaf(match field.places {
@@ -176,7 +176,7 @@ fn nested(model: &Model, field: &FieldDef, axes: &[Axis], first: usize) -> Node 
     Node::Map(Map::declared(nodes))
 }
 
-/// The facts of every level, nested by difficulty where they are kept apart.
+/// Lists the facts of every level, nested by difficulty if they are kept per difficulty.
 fn levels(model: &Model) -> Map {
     let levels = model.levels.iter().enumerate().map(|(level, def)| {
         let on = |difficulty| facts(model.fact_index(level, difficulty));
@@ -191,7 +191,7 @@ fn levels(model: &Model) -> Map {
     Map::declared(levels)
 }
 
-/// The facts of a level, or of a level on a difficulty.
+/// Lists the facts of a level, or of a level on a difficulty.
 pub(crate) fn facts(index: usize) -> Map {
     Map::fixed(FactOf::ALL.iter().map(|fact| leaf(fact.as_str(), Leaf::Fact(*fact, index))))
 }

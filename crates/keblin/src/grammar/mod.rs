@@ -1,13 +1,13 @@
-//! What a save holds of a schema, in order: every section, every map, every value. It is listed in one place, and made ready
-//! once for a schema.
+//! What a save contains, in order: every section, every map, every value. It is listed in one place, and prepared
+//! once per schema.
 
 /// The list.
 pub(crate) mod listed;
 
-/// A map of it as bytes with gaps for the values.
+/// A map as bytes with gaps for the values.
 pub(crate) mod tape;
 
-/// The facts of a level as a whole.
+/// The facts of a level as one piece.
 pub(crate) mod facts;
 
 /// The tapes of a schema.
@@ -23,10 +23,10 @@ pub(crate) const PROFILE: &str = "profile";
 /// The section of the run that can be continued.
 pub(crate) const RUN: &str = "run";
 
-/// The only section of a device file: settings, which belong to no profile.
+/// The only section of a device file: settings, outside all profiles.
 pub(crate) const DEVICE: &str = "device";
 
-/// The bytes of what is written.
+/// Returns the bytes that a function writes.
 pub(crate) fn encoded(write: impl FnOnce(&mut Encoder<&mut Vec<u8>>) -> Result<(), Failure>) -> Vec<u8> {
     let mut bytes = Vec::new();
     // Writing to a vector never fails.

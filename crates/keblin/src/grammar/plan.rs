@@ -8,13 +8,13 @@ use super::listed::{self, Map};
 use super::tape::{self, ByPath, Tape};
 use super::{DEVICE, PROFILE, RUN, encoded};
 
-/// What is made of a schema for its saves.
+/// What is prepared from a schema for its saves.
 #[derive(Debug)]
 pub(crate) struct Plan {
     pub(crate) profile: Body,
     pub(crate) run: Body,
     pub(crate) device: Body,
-    /// By shape of the schema.
+    /// For each shape of the schema.
     shapes: Vec<ShapeOrder>,
 }
 
@@ -27,10 +27,10 @@ pub(crate) struct ShapeOrder {
     pub(crate) members: Vec<(Vec<u8>, usize)>,
 }
 
-/// For values that hold no shape.
+/// For values without a shape.
 pub(crate) static NO_SHAPE: ShapeOrder = ShapeOrder { head: Vec::new(), members: Vec::new() };
 
-/// What a section holds.
+/// The contents of a section.
 #[derive(Debug)]
 pub(crate) struct Body {
     pub(crate) map: Map,
@@ -38,7 +38,7 @@ pub(crate) struct Body {
 }
 
 impl Plan {
-    /// A plan with what is carried along besides what the schema knows.
+    /// Returns a plan that also writes unknown values that are kept.
     pub(crate) fn carrying(model: &Model, carried: &ByPath) -> Plan {
         let body = |map: Map, name| Body { tape: Tape::of(&map, &[name], carried), map };
         Plan {
@@ -59,7 +59,7 @@ impl Plan {
         }
     }
 
-    /// The order of the members of the shape that a field's values are or hold.
+    /// Returns the member order of the shape that a field's values are or contain.
     pub(crate) fn order(&self, field: &FieldDef) -> &ShapeOrder {
         let of = field.items.as_ref().map_or(field.kind, |items| items.of);
         let Kind::Shape(shape) = of else { return &NO_SHAPE };

@@ -1,5 +1,5 @@
-//! A map of the grammar as bytes with gaps for the values. All names stand in it already encoded and in deterministic
-//! order, so that writing is copying, and reading what the same schema wrote is comparing.
+//! A map of the grammar as bytes with gaps for the values. All names are already encoded, in deterministic order, so
+//! writing is copying, and reading a save of the same schema is comparing.
 
 use std::collections::BTreeMap;
 
@@ -7,7 +7,7 @@ use super::encoded;
 use super::facts;
 use super::listed::{Branch, Leaf, Map, Node};
 
-/// Values by their path of keys, encoded: what is carried along.
+/// Encoded values by their path of keys: unknown values that are kept.
 pub(crate) type ByPath = BTreeMap<Vec<String>, Vec<u8>>;
 
 /// Bytes with gaps.
@@ -17,17 +17,17 @@ pub(crate) struct Tape {
     gaps: Vec<(usize, Gap)>,
 }
 
-/// What stands in a gap.
+/// What belongs in a gap.
 #[derive(Clone, Debug)]
 pub(crate) enum Gap {
     Leaf(Leaf),
     Branch(Branch, Tape),
-    /// The facts of a level on a difficulty, by their position, with nothing beside them.
+    /// The facts of a level on a difficulty, by their position, with no unknown values.
     Facts(usize, Box<Tape>),
 }
 
 impl Tape {
-    /// The tape of a map at a path of keys, with what is carried along there.
+    /// Makes the tape of a map at a path of keys, with the unknown values kept there.
     pub(crate) fn of(map: &Map, path: &[&str], carried: &ByPath) -> Tape {
         let mut tape = Tape::default();
         tape.map(map, &mut path.iter().map(ToString::to_string).collect(), carried);
@@ -59,7 +59,7 @@ impl Tape {
         }
     }
 
-    /// A map inside this one; facts are one gap.
+    /// Adds a map inside this one; facts are one gap.
     fn inside(&mut self, map: &Map, path: &mut Vec<String>, carried: &ByPath) {
         let Some((_, Node::Leaf(Leaf::Fact(_, index)))) = map.entries.first() else {
             return self.map(map, path, carried);
@@ -72,12 +72,12 @@ impl Tape {
         }
     }
 
-    /// Length without what stands in the gaps, in bytes.
+    /// Returns the length without the gaps' contents, in bytes.
     pub(crate) fn len(&self) -> usize {
         self.bytes.len()
     }
 
-    /// The gaps, each with the bytes before it.
+    /// Returns the gaps, each with the bytes before it.
     pub(crate) fn gaps(&self) -> impl Iterator<Item = (&[u8], &Gap)> {
         let mut from = 0;
         self.gaps.iter().map(move |(at, gap)| {
@@ -87,20 +87,20 @@ impl Tape {
         })
     }
 
-    /// The bytes behind the last gap.
+    /// Returns the bytes after the last gap.
     pub(crate) fn rest(&self) -> &[u8] {
         let from = self.gaps.last().map_or(0, |(at, _)| *at);
         self.bytes.get(from..).unwrap_or_default()
     }
 
-    /// About as many bytes as it is with its gaps filled.
+    /// Returns the approximate number of bytes with its gaps filled.
     pub(crate) fn about(&self) -> usize {
         let facts = self.gaps.iter().filter(|(_, gap)| matches!(gap, Gap::Facts(..))).count();
         2 * self.bytes.len() + facts * facts::LEN + 256
     }
 }
 
-/// A text as an item.
+/// Returns a text as an encoded item.
 pub(crate) fn text(text: &str) -> Vec<u8> {
     encoded(|out| out.str(text).map(drop))
 }

@@ -1,5 +1,5 @@
-//! What comes after all that a step declares: the game's own code, bounds that follow from other values, and whether every
-//! value is one that its field can hold.
+//! What comes after the declared part of a step: the game's own code, bounds that follow other values, and a check
+//! that every value fits its field.
 
 use std::sync::Arc;
 
@@ -13,7 +13,7 @@ use super::{AccountEntry, Became, StepFault};
 use crate::progress::Engine;
 use crate::snapshot::{PastVersion, Snapshot};
 
-/// What the game does itself.
+/// Runs the game's own code.
 pub(super) fn by_code(
     past: &PastVersion,
     before: &Snapshot,
@@ -66,7 +66,7 @@ pub(super) fn by_code(
     Ok(())
 }
 
-/// Puts every value back to its bounds, as opening does, so that the account tells of it.
+/// Clamps every value to its bounds, as opening does, so that the account reports it.
 pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<AccountEntry>) {
     let schema = Arc::clone(&snapshot.schema);
     if schema.following.is_empty() {
@@ -95,7 +95,7 @@ pub(super) fn hold_bounds(snapshot: &mut Snapshot, entries: &mut Vec<AccountEntr
     }
 }
 
-/// Every value is one that its field can hold.
+/// Checks that every value fits its field.
 pub(super) fn fits(snapshot: &Snapshot) -> Result<(), StepFault> {
     let schema = &snapshot.schema;
     for field in &schema.fields {

@@ -1,5 +1,5 @@
-//! One step on one snapshot: everything that has a name, then the fields, then what is computed, then the run. What
-//! became of each value is written down as it happens; what of before nothing has read at the end was dropped.
+//! Applies one step to one snapshot: first the names, then the fields, then computed values, then the run. It records
+//! what became of each value; an old value that nothing has read at the end was dropped.
 
 use std::cell::OnceCell;
 use std::sync::Arc;
@@ -15,7 +15,7 @@ use super::{AccountEntry, Became, StepFault, after};
 use crate::progress::Engine;
 use crate::snapshot::{Carried, PastVersion, Schema, Snapshot, State};
 
-/// One step on one snapshot of a slot.
+/// Applies one step to one snapshot of a slot.
 pub(super) fn slot(
     past: &PastVersion,
     before: Snapshot,
@@ -43,13 +43,13 @@ pub(super) fn slot(
     Ok(snapshot)
 }
 
-/// One step on the settings of the device.
+/// Applies one step to the settings of a device.
 pub(super) fn settings(
     past: &PastVersion,
     before: Snapshot,
     now: &Arc<Schema>,
 ) -> Result<Snapshot, StepFault> {
-    // Nobody is told: settings are no progress.
+    // Settings are not progress, so they are not reported.
     let mut entries = Vec::new();
     let mut state = State::first(now);
     let mut applying = Applying::new(past, &before, now, Kept::OnDevice, &mut entries);
@@ -61,12 +61,12 @@ pub(super) fn settings(
     Ok(snapshot)
 }
 
-/// A step being done.
+/// A step that is being applied.
 pub(super) struct Applying<'s> {
     pub(super) places: Places<'s>,
     pub(super) before: &'s Snapshot,
     view: OnceCell<Engine>,
-    /// By cell of before: whether something was made of it.
+    /// Whether each old cell was used.
     used: Vec<bool>,
     kept: Kept,
     entries: &'s mut Vec<AccountEntry>,
@@ -86,9 +86,10 @@ impl<'s> Applying<'s> {
     }
 }
 
-/// An expression of a step came to no value. `check` warns of it: nothing else can go wrong in one that was checked.
+/// Returns the error for an expression without a result. `check` warns about it; nothing else can go wrong in a
+/// checked expression.
 pub(super) fn too_large(to: u32, place: String) -> StepFault {
-    let why = "what is computed for it is larger than 64 bits".to_string();
+    let why = "the computed number exceeds 64 bits".to_string();
     StepFault { to, place, value: Value::Unset, why, needs_game: false }
 }
 
@@ -97,12 +98,12 @@ impl Applying<'_> {
         self.entries.push(AccountEntry { to: self.places.now.version, place, was, fate });
     }
 
-    /// What was called something else.
+    /// Returns the old name, if it was another.
     pub(super) fn was(old: &str, now: &str) -> Option<String> {
         (old != now).then(|| old.to_string())
     }
 
-    /// The values of before, to compute from, with the difficulty in question there.
+    /// Returns the old values for computing, with the current difficulty.
     pub(super) fn asked(&self) -> (&Engine, usize) {
         let view = self.view.get_or_init(|| Engine::view(self.before));
         let state = &self.before.state;
@@ -110,7 +111,7 @@ impl Applying<'_> {
         (view, run.or(state.difficulty).unwrap_or_default())
     }
 
-    /// The same with the values of a copy in place: what is computed for a copy is computed from it.
+    /// Returns the same with the values of a copy in their place: values of a copy are computed from the copy.
     fn asked_of_copy(&self, copy: &[Value]) -> Engine {
         let mut then = self.before.clone();
         for (cell, value) in then.state.cells.iter_mut().zip(copy) {
@@ -119,7 +120,7 @@ impl Applying<'_> {
         Engine::view(&then)
     }
 
-    /// The values of all fields, from those of before; of a copy the account is that of the values themselves.
+    /// Converts the values of all fields; for a copy nothing is reported, because the values themselves are.
     pub(super) fn cells(&mut self, before: &[Value], is_told: bool) -> Result<Vec<Value>, StepFault> {
         let Places { step, old, now } = self.places;
         let mut cells = State::first_cells(now);
@@ -177,10 +178,10 @@ impl Applying<'_> {
         Ok(cells)
     }
 
-    /// What was computed, as a value that the field can hold.
+    /// Converts a computed value to one that fits the field.
     fn filled(&self, field: &FieldDef, value: Value) -> Converted {
         let carrying = Carrying::plainly(0);
-        // What is computed is of the version before, and so is the shape it may be of.
+        // A computed value belongs to the old version, and so does its shape.
         let kind = match field.kind {
             Kind::Shape(shape) => {
                 let from = self.places.step.shapes.get(usize::from(shape)).and_then(|shape| shape.from);
@@ -193,7 +194,7 @@ impl Applying<'_> {
         (Converting { places: self.places, carrying: &carrying, old: &old, now: field }).value(&value)
     }
 
-    /// The values of a field.
+    /// Converts the values of a field.
     fn carry(
         &mut self,
         converting: &Converting<'_>,
@@ -209,7 +210,7 @@ impl Applying<'_> {
             let first = field.cells.start + place * field.places;
             for seat in 0..field.places.min(old.places) {
                 let cell = first + seat;
-                // What a copy does not hold, such as what was of profile scope, is as it is.
+                // Values that a copy does not have, such as profile values, are taken from the current ones.
                 let read = |source: usize| before.get(source).or_else(|| live.get(source));
                 let mut value = None;
                 for source in places.sources(field, place, carrying) {
@@ -250,7 +251,7 @@ impl Applying<'_> {
         Ok(())
     }
 
-    /// Whatever held something and was not read is gone.
+    /// Reports old values that nothing has read.
     fn dropped(&mut self) {
         let (old, before) = (self.places.old, self.before);
         let slots = old.fields.iter().filter(|field| field.durable && field.scope != Scope::Device);
@@ -270,7 +271,7 @@ impl Applying<'_> {
     }
 }
 
-/// Values along an axis that is gone.
+/// Combines values along a removed axis.
 fn brought_together(keep: Keep, held: Option<(usize, Value)>, more: &Value) -> Value {
     let Some((_, held)) = held else { return more.clone() };
     match keep {
@@ -279,7 +280,7 @@ fn brought_together(keep: Keep, held: Option<(usize, Value)>, more: &Value) -> V
     }
 }
 
-/// Whether people would say that two values are the same: ids by their names, wherever those stand in their lists.
+/// Returns whether two values are the same to people: ids by their names, whatever their positions.
 fn alike(one: &Value, other: &Value) -> bool {
     match (one, other) {
         (Value::List(one), Value::List(other)) => {
@@ -303,7 +304,7 @@ fn alike(one: &Value, other: &Value) -> bool {
     }
 }
 
-/// A table of best values is in order, whatever the step made of them.
+/// Sorts a table of best values, whatever the step made of them.
 fn in_order(table: &mut [Value], keep: Keep) {
     if table.len() < 2 {
         return;

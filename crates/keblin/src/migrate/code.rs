@@ -1,5 +1,5 @@
-//! What the game itself does in a step, where words are not enough. It is a function of the values of before and those of
-//! now as far as the step has made them; the tool does not have it, and leaves such saves to the game.
+//! A game's own code for a step that its keys cannot express. It is a function of the old values and of the new
+//! values as far as the step has made them. The tool does not have it, and leaves such saves to the game.
 
 use std::sync::Arc;
 
@@ -12,17 +12,17 @@ use crate::progress::journal::Target;
 use crate::progress::{Engine, Progress};
 use crate::snapshot::{Schema, Snapshot};
 
-/// Why a function was not put in place.
+/// Why a function could not be registered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum CodeError {
-    /// No step leads to that version.
-    #[error("no step leads to version {to} of this schema")]
+    /// There is no step to that version.
+    #[error("this schema does not have a step to version {to}")]
     NoStep {
         /// The version.
         to: u32,
     },
-    /// There is one already.
+    /// The step has a function already.
     #[error("the step to version {to} has code already")]
     Twice {
         /// The version.
@@ -30,12 +30,12 @@ pub enum CodeError {
     },
 }
 
-/// Says what the game does in the step to a version, after what the step declares. To be called once, before any save is
-/// opened; the fields it is there for say `by = "code"` in the step. An error of it is told to the player, and leaves the
-/// save as it is.
+/// Registers a function that runs after the declared part of the step to version `to`. Call it once, before you open
+/// any save. The fields it sets have `by = "code"` in the step. If the function returns an error, the error is
+/// reported to the player, and the save is left untouched.
 ///
 /// # Errors
-/// [`CodeError`] if no step leads there, or it has code already.
+/// [`CodeError`] if there is no such step, or it has a function already.
 pub fn set_code(
     schema: &Schema,
     to: u32,
@@ -51,41 +51,41 @@ pub fn set_code(
     if version.set_code(Box::new(on_snapshots)) { Ok(()) } else { Err(CodeError::Twice { to }) }
 }
 
-/// The values of the version after a step, to be put in place.
+/// The values of the version after a step, for the game's code to set.
 #[derive(Debug)]
 pub struct Rewriting {
     snapshot: Snapshot,
 }
 
 impl Rewriting {
-    /// The values as they are so far.
+    /// Returns the values as they are so far.
     #[must_use]
     pub fn progress(&self) -> Progress {
         Progress::of_engine(Engine::view(&self.snapshot))
     }
 
-    /// Puts a value or a fact in place by its name, as conditions name it: `rank`, `levels.reedgate.neap.best_crossing`,
+    /// Sets a value or a fact by its name, as in conditions: `rank`, `levels.reedgate.neap.best_crossing`,
     /// `levels.reedgate.neap.finished`.
     ///
     /// # Errors
-    /// A sentence, for a name that is no field or fact of this version, or a value that it cannot have.
+    /// A sentence, for a name that is not a field or fact of this version, or a value that does not fit.
     pub fn put(&mut self, name: &str, value: Value) -> Result<(), String> {
         let schema = Arc::clone(&self.snapshot.schema);
         let expr = parse(name).map_err(|error| error.to_string())?;
-        let Node::Path(path) = &expr.node else { return Err(format!("`{name}` is no name")) };
+        let Node::Path(path) = &expr.node else { return Err(format!("`{name}` is not a name")) };
         let asked = resolve(&schema, path).map_err(|error| error.to_string())?;
         let mut view = self.progress();
         let cell = match view.target(&asked) {
             Some(Target::Cell(cell)) => cell,
             Some(Target::Fact { .. }) => {
                 view.engine_mut().put_asked(&asked, value).map_err(|refused| refused.to_string())?;
-                // The facts alone: what they would unlock now is asked when the save is opened.
+                // Only the facts: whether they unlock something is evaluated when the save is opened.
                 self.snapshot.state.facts = view.snapshot().state.facts;
                 return Ok(());
             }
-            None => return Err(format!("`{name}` is no field or fact of version {}", schema.version)),
+            None => return Err(format!("`{name}` is not a field or fact of version {}", schema.version)),
         };
-        let Some(field) = schema.field_at(cell) else { return Err(format!("`{name}` is no field")) };
+        let Some(field) = schema.field_at(cell) else { return Err(format!("`{name}` is not a field")) };
         let value = match (&value, field.kind) {
             (Value::Text(text), keblin_schema::Kind::Id(ids)) => schema.id_value(ids, text).unwrap_or(value),
             _ => value,

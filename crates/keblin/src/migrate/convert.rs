@@ -1,4 +1,4 @@
-//! One value of before as one of now.
+//! Converts one old value to a new one.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -10,20 +10,20 @@ use keblin_schema::{Time, Value};
 
 use super::places::Places;
 
-/// What a value became.
+/// The result of a conversion.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum Converted {
-    /// This, whole.
+    /// The whole value.
     Whole(Value),
-    /// This, because it did not fit.
+    /// The nearest value, because the old one did not fit.
     Fitted(Value),
-    /// Nothing: what it names is gone.
+    /// Nothing: what it names was removed.
     Gone,
-    /// It does not fit, and the step says that such a save is left alone.
+    /// It does not fit, and the step refuses such a save.
     Refused(String),
 }
 
-/// How values of a field become those of another.
+/// How the values of a field are converted.
 pub(super) struct Converting<'s> {
     pub(super) places: Places<'s>,
     pub(super) carrying: &'s Carrying,
@@ -31,7 +31,7 @@ pub(super) struct Converting<'s> {
     pub(super) now: &'s FieldDef,
 }
 
-/// A value that does not fit, with the nearest that does, if there is one.
+/// A value that does not fit, with the nearest one that does, if there is one.
 struct Unfit {
     nearest: Option<Value>,
     why: String,
@@ -44,12 +44,12 @@ fn unfit(nearest: Option<Value>, why: impl Into<String>) -> Unfit {
 type Fit = Result<Option<Value>, Unfit>;
 
 impl Converting<'_> {
-    /// What a value of before becomes.
+    /// Converts an old value.
     pub(super) fn value(&self, before: &Value) -> Converted {
         if *before == Value::Unset {
             return match self.now.may_be_unset() {
                 true => Converted::Whole(Value::Unset),
-                false => self.misfit(unfit(None, "it is unset, and the field no longer can be")),
+                false => self.misfit(unfit(None, "it is unset, but the field can no longer be unset")),
             };
         }
         match self.whole(before) {
@@ -59,7 +59,7 @@ impl Converting<'_> {
             },
             Ok(None) => Converted::Gone,
             Err(unfit) => match unfit.nearest {
-                // The nearest of one kind may still be too much for the bounds.
+                // The nearest value of the type may still be outside the bounds.
                 Some(nearest) if self.carrying.misfit == Misfit::Nearest => match self.within(nearest) {
                     Ok(value) => Converted::Fitted(value),
                     Err(unfit) => self.misfit(unfit),
@@ -77,7 +77,7 @@ impl Converting<'_> {
         }
     }
 
-    /// A value of a field, before its bounds.
+    /// Converts a value of a field, before its bounds.
     fn whole(&self, before: &Value) -> Fit {
         let items = |field: &FieldDef| field.items.as_ref().map_or(Kind::Text, |items| items.of);
         let (was, is) = (items(self.old), items(self.now));
@@ -109,7 +109,7 @@ impl Converting<'_> {
         }
     }
 
-    /// Every item; one that names what is gone is left out.
+    /// Converts every item; an item that names something removed is left out.
     fn all<'v>(
         &self,
         values: impl Iterator<Item = &'v Value>,
@@ -122,7 +122,7 @@ impl Converting<'_> {
         Ok(made)
     }
 
-    /// An item, or a key: it fits by itself, whatever that takes.
+    /// Converts an item or a key; it is always made to fit.
     fn item(&self, before: &Value, was: Kind, is: Kind, limits: &Limits) -> Fit {
         let made = match self.scalar(before, was, is) {
             Ok(Some(value)) => within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len),
@@ -137,7 +137,7 @@ impl Converting<'_> {
         }
     }
 
-    /// A value without items, as another kind.
+    /// Converts a value without items to another type.
     fn scalar(&self, before: &Value, was: Kind, is: Kind) -> Fit {
         let values = &self.carrying.values;
         if let Some((_, now)) = values.iter().find(|(listed, _)| listed.same(before)) {
@@ -150,7 +150,7 @@ impl Converting<'_> {
             (Value::Bool(yes), Kind::Int) => Ok(Some(Value::Int((*yes).into()))),
             (Value::Int(number), Kind::Bool) => match number {
                 0 | 1 => Ok(Some(Value::Bool(*number == 1))),
-                _ => Err(unfit(Some(Value::Bool(true)), "only 0 and 1 are yes or no")),
+                _ => Err(unfit(Some(Value::Bool(true)), "only 0 and 1 can become a bool")),
             },
             (Value::Id { of, index, .. }, Kind::Id(ids)) => match self.places.id(*of, *index) {
                 Some(Value::Id { of, .. }) if of != ids => self.id_of_text(before, is),
@@ -178,11 +178,11 @@ impl Converting<'_> {
     #[expect(
         clippy::cast_precision_loss,
         clippy::cast_possible_truncation,
-        reason = "what is lost by a conversion is asked of its result"
+        reason = "the result shows what a conversion loses"
     )]
     fn number(&self, before: &Value, is: Kind) -> Result<Value, Unfit> {
         let scale = self.carrying.scale;
-        // Whole numbers stay exact as long as they are.
+        // Whole numbers are converted exactly.
         let whole = before.number().map(i128::from);
         let exact = match (whole, scale) {
             (Some(number), None) => Some(number),
@@ -221,7 +221,7 @@ impl Converting<'_> {
         if clamped != rounded {
             return Err(unfit(Some(nearest), "it is too large"));
         }
-        // A part of a nanosecond is no loss; a part of a whole number is.
+        // Losing part of a nanosecond does not matter; losing part of a whole number does.
         let loses = exact.is_none() && is == Kind::Int && scaled.fract() != 0.0;
         if loses { Err(unfit(Some(nearest), "it has a fraction")) } else { Ok(nearest) }
     }
@@ -264,7 +264,7 @@ impl Converting<'_> {
         Ok(Some(Value::Shape(made.into())))
     }
 
-    /// A value within the bounds of the field that are written out.
+    /// Applies the fixed bounds of the field.
     fn within(&self, value: Value) -> Result<Value, Unfit> {
         let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();
         let (min, max) = (fixed(&self.now.min), fixed(&self.now.max));
@@ -273,7 +273,7 @@ impl Converting<'_> {
         if value.len() <= items.max_items {
             return Ok(value);
         }
-        let why = format!("it has at most {} items, not {}", items.max_items, value.len());
+        let why = format!("expected at most {} items, but found {}", items.max_items, value.len());
         let most = items.max_items;
         let nearest = match &value {
             Value::List(values) => Value::List(values.iter().take(most).cloned().collect()),
@@ -287,7 +287,7 @@ impl Converting<'_> {
     }
 }
 
-/// A value within bounds and a length.
+/// Applies bounds and a length.
 fn within(
     value: Value,
     min: Option<&Value>,
@@ -296,16 +296,16 @@ fn within(
 ) -> Result<Value, Unfit> {
     use std::cmp::Ordering;
     if let Some(max) = max.filter(|max| value.order(max) == Some(Ordering::Greater)) {
-        return Err(unfit(Some(max.clone()), format!("it lies above {max}")));
+        return Err(unfit(Some(max.clone()), format!("it is above {max}")));
     }
     if let Some(min) = min.filter(|min| value.order(min) == Some(Ordering::Less)) {
-        return Err(unfit(Some(min.clone()), format!("it lies below {min}")));
+        return Err(unfit(Some(min.clone()), format!("it is below {min}")));
     }
     let Some(most) = max_len.filter(|most| value.len() > *most) else { return Ok(value) };
-    let why = format!("it has at most {most} characters or bytes, not {}", value.len());
+    let why = format!("expected at most {most} characters or bytes, but found {}", value.len());
     match &value {
         Value::Text(text) => Err(unfit(Some(Value::text(&text.chars().take(most).collect::<String>())), why)),
-        // The beginning of bytes means nothing.
+        // The start of a row of bytes is useless.
         Value::Bytes(_) | Value::Opaque(_) => Err(unfit(None, why)),
         _ => Ok(value),
     }

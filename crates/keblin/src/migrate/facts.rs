@@ -1,4 +1,5 @@
-//! What is kept without being a field: the facts of levels, unlocks, moments, the difficulty, how far the player came.
+//! Everything that is kept without being a field: the facts of levels, unlocks, moments, the difficulty, the furthest
+//! level.
 
 use keblin_schema::Value;
 use keblin_schema::condition::Type;
@@ -11,16 +12,16 @@ use super::{Became, StepFault};
 use crate::snapshot::{LevelFacts, State};
 
 impl Applying<'_> {
-    /// What is kept by name and is no field: difficulty, furthest, time in play, unlocks, moments.
+    /// Converts what is kept by name and is not a field: difficulty, furthest, time in play, unlocks, moments.
     pub(super) fn named(&mut self, state: &mut State) {
         let (Places { step, old, now }, before) = (self.places, &self.before.state);
         state.played = before.played;
         state.difficulty = self.difficulty(before.difficulty, "difficulty").or(state.difficulty);
         state.furthest = before.furthest.and_then(|furthest| {
-            // Of a level that is gone, the one before it was reached as well.
+            // If the level was removed, the one before it was reached as well.
             (0..=furthest).rev().find_map(|level| now_of(&step.levels, level))
         });
-        // What was once given is not taken back, also where the declaration no longer promises that for what is given now.
+        // What was once unlocked is not taken back, even if the declaration no longer promises that for new unlocks.
         for (index, (unlock, of)) in now.unlocks.iter().zip(&step.unlocks).enumerate() {
             let held = of.from.is_some_and(|from| before.latched.get(from) == Some(&true));
             let filled = !held
@@ -58,7 +59,7 @@ impl Applying<'_> {
         }
     }
 
-    /// A difficulty of before as one of now: where it is gone, the first one.
+    /// Converts an old difficulty; a removed one becomes the first.
     pub(super) fn difficulty(&mut self, before: Option<usize>, place: &str) -> Option<usize> {
         let Places { step, old, now } = self.places;
         let first = (!now.difficulties.is_empty()).then(|| step.facts.at.unwrap_or_default());
@@ -137,7 +138,7 @@ impl Applying<'_> {
     }
 }
 
-/// Facts of several difficulties as those of one.
+/// Combines the facts of several difficulties.
 fn together(made: &mut LevelFacts, facts: &LevelFacts) {
     made.finished |= facts.finished;
     made.stars = made.stars.max(facts.stars);
@@ -150,7 +151,7 @@ fn fact_type(fact: Fact) -> Type {
     if fact == Fact::Finished { Type::Bool } else { Type::Int }
 }
 
-/// Puts a fact in place where it says more than what is there; whether it did.
+/// Sets a fact if it is higher than the current one; returns whether it was.
 fn raise(facts: &mut LevelFacts, fact: Fact, value: &Value) -> bool {
     let number = value.number().and_then(|number| u64::try_from(number).ok());
     let before = *facts;

@@ -17,17 +17,17 @@ fn named(facts: &LevelFacts) -> [(&'static str, Value); 4] {
     ]
 }
 
-/// Whether a fact is as on the first day.
+/// Returns whether a fact has its first value.
 fn is_first(value: &Value) -> bool {
     [Value::Bool(false), Value::Int(0)].contains(value)
 }
 
-/// The facts that are not as on the first day, by name.
+/// Returns the facts that do not have their first value, by name.
 pub(super) fn said(facts: &LevelFacts) -> impl Iterator<Item = (&'static str, Value)> {
     named(facts).into_iter().filter(|(_, value)| !is_first(value))
 }
 
-/// What became of facts that were changed at their place.
+/// Returns what became of facts that changed without moving.
 pub(super) fn fates(was: &LevelFacts, is: &LevelFacts) -> impl Iterator<Item = (&'static str, Became)> {
     let pairs = named(was).into_iter().zip(named(is)).filter(|(was, is)| was != is);
     pairs.map(|((name, before), (_, now))| match is_first(&before) {

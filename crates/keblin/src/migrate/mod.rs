@@ -1,13 +1,13 @@
-//! How a save of an earlier version of the game becomes one of this version.
+//! Migrates a save of an earlier version of the game to this version.
 //!
 //! ```text
 //! save of version 1 ──► Snapshot of 1 ──► step to 2 ──► Snapshot of 2 ──► step to 3 ──► Snapshot of 3 + Account
 //!                       (frozen/v1.toml)  (migrations/v2.toml)                          (progress.toml)
 //! ```
 //!
-//! Nothing here is called by a game: a schema that knows its past ([`Schema::past`](crate::Schema::past)) opens
-//! the saves of all its versions, and what became of their values is told in an [`Account`](crate::migrate::Account). A step that
-//! cannot be done leaves the save as it is.
+//! A game calls nothing here: a schema with past versions ([`Schema::past`](crate::Schema::past)) opens the saves of
+//! all of them, and an [`Account`](crate::migrate::Account) reports what became of their values. If a step fails, the
+//! save is left untouched.
 
 /// One step.
 mod apply;
@@ -15,22 +15,22 @@ mod apply;
 /// What became of the facts of a level.
 mod fates;
 
-/// What is kept without being a field.
+/// Everything that is kept without being a field.
 mod facts;
 
 /// The run.
 mod run;
 
-/// What comes after what a step declares.
+/// What comes after the declared part of a step.
 mod after;
 
-/// One value of before as one of now.
+/// Converting one value.
 mod convert;
 
-/// Positions of before as positions of now.
+/// Converting positions.
 mod places;
 
-/// What the game itself does in a step.
+/// A game's own code in a step.
 mod code;
 
 /// A save with something in every field.
@@ -45,8 +45,8 @@ use std::sync::Arc;
 
 use crate::snapshot::{PastVersion, Schema, Snapshot};
 
-/// A snapshot of a version of the past, by every step up to this version. It is of a slot: the settings of the device are as
-/// declared, and come from their own file.
+/// Migrates a snapshot of a past version through every step to this version. It belongs to a slot: device settings
+/// keep their defaults, and come from their own file.
 pub(crate) fn migrate(before: Snapshot, schema: &Arc<Schema>) -> Result<(Snapshot, Account), StepFault> {
     let mut account = Account { from: before.schema.version, to: schema.version, entries: Vec::new() };
     let entries = &mut account.entries;
@@ -54,7 +54,7 @@ pub(crate) fn migrate(before: Snapshot, schema: &Arc<Schema>) -> Result<(Snapsho
     Ok((snapshot, account))
 }
 
-/// The same for the settings of the device, and nothing else: what is of a slot is as declared, and no step of it is asked.
+/// The same for device settings only: values of a slot keep their defaults, and no step is applied to them.
 pub(crate) fn migrate_settings(before: Snapshot, schema: &Arc<Schema>) -> Result<Snapshot, StepFault> {
     by_steps(before, schema, apply::settings)
 }

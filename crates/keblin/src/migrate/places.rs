@@ -1,4 +1,4 @@
-//! Positions of before as positions of now: ids, axes, cells and facts, by what a step says of names.
+//! Converts old positions to new ones: ids, axes, cells and facts, by the names in a step.
 
 use crate::snapshot::Schema;
 use keblin_schema::Value;
@@ -6,7 +6,7 @@ use keblin_schema::kind::Ids;
 use keblin_schema::model::{Axis, FieldDef, Scope};
 use keblin_schema::steps::{Carrying, Step, Take};
 
-/// The two versions with the step between them.
+/// Two versions with the step between them.
 #[derive(Clone, Copy)]
 pub(super) struct Places<'s> {
     pub(super) step: &'s Step,
@@ -14,19 +14,19 @@ pub(super) struct Places<'s> {
     pub(super) now: &'s Schema,
 }
 
-/// Which position of now a position of before is.
+/// Converts an old position.
 pub(super) fn now_of(froms: &[Option<usize>], before: usize) -> Option<usize> {
     froms.iter().position(|from| *from == Some(before))
 }
 
 impl<'s> Places<'s> {
-    /// A list of before as one of now.
+    /// Converts an old list.
     pub(super) fn list(&self, before: u16) -> Option<u16> {
         let at = self.step.lists.iter().position(|list| list.from == Some(usize::from(before)))?;
         u16::try_from(at).ok()
     }
 
-    /// An id of before as a value of now; nothing where it is gone.
+    /// Converts an old id to a value; `None` if it was removed.
     pub(super) fn id(&self, of: Ids, index: u16) -> Option<Value> {
         let before = usize::from(index);
         let (of, at) = match of {
@@ -44,7 +44,7 @@ impl<'s> Places<'s> {
         Some(Value::Id { of, index, name: self.now.id_at(of, index)? })
     }
 
-    /// The checkpoints of all levels are numbered through.
+    /// The checkpoints of all levels are numbered in one sequence.
     fn checkpoint_id(&self, before: usize) -> Option<usize> {
         let mut rest = before;
         let (level, checkpoint) = self.old.levels.iter().enumerate().find_map(|(index, level)| {
@@ -61,7 +61,7 @@ impl<'s> Places<'s> {
         Some(ahead.sum::<usize>() + checkpoint)
     }
 
-    /// An axis of now as one of before.
+    /// Returns the old axis of a new one.
     fn axis_before(&self, axis: Axis) -> Option<Axis> {
         match axis {
             Axis::List(list) => {
@@ -72,7 +72,7 @@ impl<'s> Places<'s> {
         }
     }
 
-    /// Where a position on an axis of now was before.
+    /// Returns the old position of a position on a new axis.
     fn along(&self, axis: Axis, now: usize) -> Option<usize> {
         let froms = match axis {
             Axis::Level => &self.step.levels,
@@ -83,14 +83,14 @@ impl<'s> Places<'s> {
         froms.get(now).copied().flatten()
     }
 
-    /// The cells of before that a place of a field of now takes its value from, each the first of its table; none where the
+    /// Returns the old cells that a place of a field takes its value from, each the first of its table; empty if the
     /// place is new.
     pub(super) fn sources(&self, field: &FieldDef, place: usize, carrying: &Carrying) -> Vec<usize> {
         let Some(old) = self.old.fields.get(carrying.from) else { return Vec::new() };
         let indices = indices(self.now, &field.per, place);
         let said = |axis: Axis| carrying.at.iter().find(|(gained, _)| *gained == axis).map(|(_, at)| *at);
         let by_axis = || field.per.iter().copied().zip(indices.iter().copied());
-        // On an axis that is new only one place has the values of before.
+        // On a new axis only one place takes the old values.
         if by_axis().any(|(axis, index)| said(axis).is_some_and(|at| at != index)) {
             return Vec::new();
         }
@@ -112,7 +112,7 @@ impl<'s> Places<'s> {
         offsets.into_iter().map(|offset| old.cells.start + offset * old.places).collect()
     }
 
-    /// The positions of before of the facts that a level of now has on a difficulty.
+    /// Returns the old positions of the facts of a level on a difficulty.
     pub(super) fn facts(&self, level: usize, difficulty: usize) -> Vec<usize> {
         let Some(from) = self.step.levels.get(level).copied().flatten() else { return Vec::new() };
         let on = |difficulty| self.old.fact_index(from, difficulty);
@@ -133,7 +133,7 @@ impl<'s> Places<'s> {
         }
     }
 
-    /// A value's place as people read it: ids with dots between.
+    /// Returns a value's place as people read it: ids with dots between.
     pub(super) fn text(schema: &Schema, field: &FieldDef, cell: usize) -> String {
         let at = schema.cell_owner(cell).map(|(_, at)| at).unwrap_or_default();
         let ids = schema.place_ids(&field.per, at).map(AsRef::as_ref);
@@ -144,7 +144,7 @@ impl<'s> Places<'s> {
         text
     }
 
-    /// The place of a level's facts.
+    /// Returns the place of a level's facts.
     pub(super) fn facts_text(schema: &Schema, index: usize) -> String {
         let difficulties =
             if schema.level_facts_per_difficulty { schema.difficulties.len().max(1) } else { 1 };
@@ -154,7 +154,7 @@ impl<'s> Places<'s> {
     }
 }
 
-/// The positions on a field's axes of its place so-and-so many.
+/// Returns the positions on a field's axes of its n-th place.
 fn indices(schema: &Schema, per: &[Axis], place: usize) -> Vec<usize> {
     let mut rest = place;
     let mut indices: Vec<usize> = per
@@ -171,7 +171,7 @@ fn indices(schema: &Schema, per: &[Axis], place: usize) -> Vec<usize> {
     indices
 }
 
-/// Which fields a step is done for: those of slots and of the device are in files of their own.
+/// Which fields a step is applied to: those of slots or those of the device, which are in separate files.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Kept {
     InSlots,

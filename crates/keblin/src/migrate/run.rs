@@ -1,4 +1,4 @@
-//! The run that can be gone on with: its difficulty, its place, and the copies that a death and a retry go back to.
+//! The run that can be resumed: its difficulty, its place, and the copies for a death and a retry.
 
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use super::{Became, StepFault};
 use crate::snapshot::{Run, Schema, State, Visit};
 
 impl Applying<'_> {
-    /// The run, with its place and its copies.
+    /// Converts the run, with its place and its copies.
     pub(super) fn run(&mut self, state: &mut State) -> Result<(), StepFault> {
         let before = self.before;
         let Some(run) = &before.state.run else { return Ok(()) };
@@ -57,7 +57,8 @@ impl Applying<'_> {
     }
 }
 
-/// Where the checkpoint is gone the player stands at the start of the level, with the values a death would put back there.
+/// If the checkpoint was removed, puts the player at the start of the level, with the values that a death would
+/// restore there.
 fn to_level_start(schema: &Schema, entry: &[Value], cells: &mut [Value]) {
     for field in schema.fields.iter().filter(|field| field.scope.is_of_run()) {
         for cell in field.cells.clone() {

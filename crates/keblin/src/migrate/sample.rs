@@ -1,5 +1,5 @@
-//! A save with something in every field, level, difficulty and unlock: what a version is tried with for as long as its
-//! saves are opened.
+//! A save with something in every field, level, difficulty and unlock. A version is tested with it for as long as its
+//! saves can be opened.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -13,8 +13,8 @@ use crate::progress::Engine;
 use crate::save::{Stamp, read, write};
 use crate::snapshot::{LevelFacts, Picture, PictureTooLarge, Run, Schema, Snapshot, State, Stay, Visit};
 
-/// A snapshot in which nothing is as declared, as far as the declaration lets it be something else. The same schema gives
-/// the same one.
+/// Returns a snapshot in which no value is the default, as far as the declaration allows. The same schema gives the
+/// same snapshot.
 #[must_use]
 pub fn sample(schema: &Arc<Schema>) -> Snapshot {
     let mut state = State::first(schema);
@@ -62,11 +62,11 @@ pub fn sample(schema: &Arc<Schema>) -> Snapshot {
         picture: None,
         areas: Arc::default(),
     };
-    // Bounds may follow from values that were made up as well.
+    // Bounds may follow made-up values too.
     let mut view = Engine::view(&snapshot);
     view.clamp_all();
     snapshot.state = view.snapshot().state;
-    // A run without a life left could not be gone on with.
+    // A run without a life left could not be resumed.
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     for cell in lives.map_or(0..0, |lives| lives.cells.clone()) {
         let held = snapshot.state.cells.get_mut(cell).filter(|held| **held == Value::Int(0));
@@ -86,11 +86,11 @@ pub fn sample(schema: &Arc<Schema>) -> Snapshot {
     snapshot
 }
 
-/// What the text is in a sample's picture.
+/// The media type of the text in a sample's picture.
 const TEXT: &str = "application/toml";
 
-/// The file of a sample. Its picture is the declaration in its normal form, so that a sample says by itself what it was
-/// made by.
+/// Returns the file of a sample. Its picture is the declaration in its normal form, so a sample contains the text it
+/// was made from.
 ///
 /// # Errors
 /// [`PictureTooLarge`] for a declaration of more than [`MAX_PICTURE_BYTES`](crate::snapshot::MAX_PICTURE_BYTES).
@@ -100,7 +100,7 @@ pub fn sample_file(schema: &Arc<Schema>) -> Result<Vec<u8>, PictureTooLarge> {
     Ok(write(&sample(schema).with_picture(picture), &stamp))
 }
 
-/// The declaration that a sample was made by; `None` for bytes that are no whole sample.
+/// Returns the declaration that a sample was made from; `None` if the bytes are not an intact sample.
 #[must_use]
 pub fn sample_of(bytes: &[u8]) -> Option<Schema> {
     let picture = read(bytes).ok()?.picture().ok().flatten().filter(|picture| picture.media_type == TEXT)?;
@@ -108,7 +108,7 @@ pub fn sample_of(bytes: &[u8]) -> Option<Schema> {
     Schema::parse("sample", text).ok().map(|parsed| parsed.schema)
 }
 
-/// A value that is not the declared one.
+/// Returns a value that is not the default.
 fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
     let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();
     let limits = Limits::between(fixed(&field.min), fixed(&field.max), field.max_len);
@@ -130,7 +130,7 @@ fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
         }
     };
     let is_other = made != field.default;
-    // At the next number at the latest, unless there is only one.
+    // The next number at the latest, unless there is only one.
     if is_other || field.items.is_some() { made } else { one(schema, field.kind, &limits, count + 1) }
 }
 
@@ -140,7 +140,7 @@ fn one(schema: &Schema, kind: Kind, limits: &Limits, count: i64) -> Value {
         |more: i64| keblin_schema::value::Part::new(f32::from(small(count + more)) + 0.5).unwrap_or_default();
     let number = |value: Value| {
         use std::cmp::Ordering;
-        // From the lower bound up, so that numbers within narrow bounds differ as well.
+        // From the lower bound up, so that numbers within narrow bounds differ too.
         let from = limits.min.as_ref().and_then(|min| min.plus(&value)).map(|(sum, _)| sum);
         let value = from.unwrap_or(value);
         match &limits.max {

@@ -1,5 +1,5 @@
-//! Areas of the world: bytes that the game gives for each, kept with the run and never looked into. A save writes only
-//! those that have changed since the one before.
+//! Areas of the world: bytes from the game, one block per area, kept with the run and never interpreted. A save
+//! writes only those that changed since the previous save.
 
 use std::sync::Arc;
 
@@ -10,14 +10,14 @@ use super::{Engine, Holder, Play};
 use crate::snapshot::AREA;
 
 impl<G, P: Holder> Play<G, P> {
-    /// The bytes of an area, as they were put or saved; `None` if there are none.
+    /// Returns the bytes of an area, as last put or saved; `None` if there are none.
     #[must_use]
     pub fn area(&self, name: &str) -> Option<&Arc<[u8]>> {
         self.engine().area(name)
     }
 
-    /// Puts the bytes of an area in place, or takes them away. They belong to the run: going back to an instant brings
-    /// back those of then, and erasing the profile takes them with it.
+    /// Sets or removes the bytes of an area. They belong to the run: loading a snapshot restores its areas, and
+    /// erasing the profile erases them.
     ///
     /// # Errors
     /// [`NameFault`] if the name is not an id.

@@ -1,4 +1,4 @@
-//! Data that arrives while the game runs: a held snapshot that is gone back to, or a slow load that is there at last.
+//! Data that arrives while the game is running: reloading a held snapshot, or a slow load completing.
 
 use std::sync::Arc;
 
@@ -12,7 +12,7 @@ use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
 use crate::snapshot::{LevelFacts, Schema, Snapshot, State, Stay};
 
-/// What was touched while the data was on its way, and what is not told before it is there.
+/// What was changed while the data was on its way, and what is reported only after it arrives.
 #[derive(Clone, Debug)]
 pub(super) struct Waiting {
     touched: Vec<bool>,
@@ -20,25 +20,26 @@ pub(super) struct Waiting {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Whether the data is there; `false` only between [`Progress::awaiting`](crate::Progress::awaiting) and [`Play::arrive`].
+    /// Returns whether the data has arrived; `false` only between [`Progress::awaiting`](crate::Progress::awaiting)
+    /// and [`Play::arrive`].
     #[must_use]
     pub fn is_ready(&self) -> bool {
         self.engine().is_ready()
     }
 
-    /// The data is there; `None` is a first run. A value that was not touched meanwhile takes the loaded one, records and
-    /// facts meet by their keep rules, a run begun meanwhile stays and takes the place of the saved one. Tells what was
-    /// held back, then [`Notice::Ready`]. Without effect if the data is there already.
+    /// Applies the loaded data; `None` is a first run. A value that was not changed meanwhile becomes the loaded one.
+    /// Records and facts meet by their keep rules. A run begun meanwhile replaces the saved one. Then it delivers the
+    /// notices that were held back, and [`Notice::Ready`]. If the data has arrived already, the call has no effect.
     pub fn arrive(&mut self, loaded: Option<Snapshot>) {
         self.engine_mut().arrive(loaded);
     }
 
-    /// Goes back to a held snapshot, with the player's yes: the run is as it was then, down to the instant. What outlives
-    /// runs meets what it was by its keep rule, and a plain value stays as it is now; settings stay. So going back never
-    /// loses a record, an unlock or a finished level.
+    /// Loads a held snapshot, after the player has confirmed: the run is exactly as it was then. What outlives runs
+    /// meets its current value by its keep rule; a plain value stays as it is now, and so do settings. So loading
+    /// never loses a record, an unlock or a finished level.
     ///
     /// # Errors
-    /// [`Why::NotConfirmed`] without the yes.
+    /// [`Why::NotConfirmed`] if `yes` is false.
     pub fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
         self.engine_mut().load(snapshot, yes)
     }
@@ -78,13 +79,13 @@ impl Engine {
                     let keep = progress.schema.cell_owner(cell).map_or(Keep::Latest, |(field, _)| field.keep);
                     match (untouched, keep) {
                         (true, _) => Some(value.clone()),
-                        // What gained meanwhile gains on top of what was there.
+                        // Sums that grew meanwhile are added to the loaded ones.
                         (false, Keep::Sum) => value.plus(held).map(|(sum, _)| sum),
                         (false, Keep::Latest) => None,
                         (false, keep) => meet(keep, held, value),
                     }
                 });
-                // What was counted meanwhile counts on top.
+                // Counts made meanwhile are added.
                 self.state.played = loaded.state.played.saturating_add(played);
                 self.put_facts(&loaded.state.facts, |held, saved| {
                     let meanwhile = facts.next().unwrap_or_default();
@@ -115,7 +116,7 @@ impl Engine {
 
     pub(crate) fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
         if !yes {
-            let would = if self.has_run() { vec!["the run under way".to_string()] } else { Vec::new() };
+            let would = if self.has_run() { vec!["the run in progress".to_string()] } else { Vec::new() };
             return Err(self.refusal(EventName::Load, Why::NotConfirmed { would }));
         }
         let saved = &snapshot.state;
@@ -145,8 +146,8 @@ impl Engine {
         Ok(())
     }
 
-    /// Takes over what another copy of the game has saved in place of this one's save: records, facts and unlocks meet by
-    /// their keep rules; plain values, the run and settings stay. Tells [`Notice::Reconciled`].
+    /// Takes over what another copy of the game saved to the same slot. Records, facts and unlocks meet by their keep
+    /// rules; plain values, the run and settings stay. Delivers [`Notice::Reconciled`].
     pub(crate) fn reconcile(&mut self, theirs: &Snapshot) {
         self.take_in(&theirs.state, |progress, cell, value| {
             let (field, _) = progress.schema.cell_owner(cell)?;
@@ -160,7 +161,7 @@ impl Engine {
         self.tell(Notice::Reconciled);
     }
 
-    /// Takes over values as told by a rule, and facts, furthest level, unlocks and moments by theirs.
+    /// Takes over values by a rule, and facts, furthest level, unlocks and moments by theirs.
     fn take_in(&mut self, from: &State, rule: impl Fn(&Engine, usize, &Value) -> Option<Value>) {
         for (cell, value) in from.cells.iter().enumerate() {
             if let Some(value) = rule(self, cell, value) {
@@ -178,7 +179,7 @@ impl Engine {
         }
     }
 
-    /// Notes that a value was touched while the data was on its way.
+    /// Notes that a value was changed while the data was on its way.
     #[inline]
     pub(super) fn touched(&mut self, cell: usize) {
         if let Some(waiting) = &mut self.waiting {
@@ -186,7 +187,7 @@ impl Engine {
         }
     }
 
-    /// Holds back what may not be true once the data is there.
+    /// Holds back a notice that may not be true once the data arrives.
     pub(super) fn hold_back(&mut self, notice: Notice) -> Option<Notice> {
         match (&mut self.waiting, &notice) {
             (
@@ -200,7 +201,7 @@ impl Engine {
         }
     }
 
-    /// Tells what was held back, if the data has not made it old news.
+    /// Delivers a notice that was held back, if it is still news.
     fn tell_if_true(&mut self, notice: Notice) {
         let news = match &notice {
             Notice::NewRecord(record) | Notice::Placed(record) => {
@@ -216,7 +217,7 @@ impl Engine {
     }
 }
 
-/// Facts that meet: finished stays, the better rating stays, and counts are the higher ones.
+/// Combines facts: finished stays, the better rating stays, and the higher counts stay.
 fn best(held: LevelFacts, saved: LevelFacts) -> LevelFacts {
     LevelFacts {
         finished: held.finished || saved.finished,

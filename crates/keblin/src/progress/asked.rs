@@ -1,4 +1,4 @@
-//! What conditions and tools ask by name: a resolved name gives a value, and what it was that changed it last.
+//! Values by name, for conditions and tools: a resolved name gives a value, and what last changed it.
 
 use keblin_schema::condition::names::{Asked, Fact, On};
 use keblin_schema::condition::{Facts, Word};
@@ -10,7 +10,7 @@ use super::{Engine, Holder, Play};
 use crate::snapshot::{Stay, Visit};
 
 /// What rules are evaluated on.
-/// Conditions are evaluated on what is played.
+/// Conditions read progress through this.
 impl<G, P: Holder> Facts for Play<G, P> {
     #[inline]
     fn cell(&self, cell: usize) -> &Value {
@@ -80,14 +80,14 @@ impl Facts for Engine {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// The value a name asks for; ids are text, and nothing there is unset.
+    /// Returns the value of a resolved name; ids are text, and an absent value is unset.
     #[must_use]
     pub fn answer(&self, asked: &Asked) -> Value {
         self.engine().answer(asked)
     }
 
-    /// The one value or fact behind a name, with the difficulty in question where the name leaves it open; `None` for
-    /// what is derived, or kept by the engine itself.
+    /// Returns the one value or fact that a name means, on the current difficulty if the name gives none; `None` for what
+    /// is derived, or kept by the engine.
     #[must_use]
     pub fn target(&self, asked: &Asked) -> Option<Target> {
         self.engine().target(asked)
@@ -113,7 +113,7 @@ impl Engine {
         }
     }
 
-    /// The visit that is open or left half-way, and its level.
+    /// Returns the current or half-way visit, and its level.
     fn visited(&self) -> Option<(&Visit, &LevelDef)> {
         let visit = self.visit().filter(|visit| visit.stay != Stay::Finished)?;
         Some((visit, self.schema.levels.get(visit.level?)?))

@@ -1,5 +1,4 @@
-//! Bounds: what a number may be at least and at most, written out or following from other values. When those change, the
-//! number is clamped in the same event.
+//! Bounds of numbers: fixed, or following other values. When those change, the number is clamped in the same event.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -11,7 +10,7 @@ use super::Engine;
 use super::journal::Cause;
 
 impl Engine {
-    /// A bound as it is now; `None` where there is none, or where what it follows from is unset or an error.
+    /// Returns the current bound; `None` if there is none, or if what it follows is unset or an error.
     pub(crate) fn bound(&self, bound: &Option<Bound>, field: &FieldDef) -> Option<Value> {
         match bound.as_ref()? {
             Bound::Fixed(value) => Some(value.clone()),
@@ -23,7 +22,7 @@ impl Engine {
         }
     }
 
-    /// The bound that a value lies outside of, if it does. Where bounds cross, the upper one counts.
+    /// Clamps a value to its bounds, if it is outside. If the bounds cross, the upper one counts.
     #[inline]
     pub(super) fn clamped(&self, field: &FieldDef, value: &Value) -> Option<Value> {
         match (&field.min, &field.max) {
@@ -52,7 +51,7 @@ impl Engine {
         }
     }
 
-    /// Puts the values of a field back to its bounds. Records stay: what was once the best was the best.
+    /// Clamps the values of a field to its bounds. Records stay: a best result remains the best.
     pub(super) fn hold_bounds_of(&mut self, field: usize) {
         let schema = Arc::clone(&self.schema);
         let Some(field) = schema.fields.get(field).filter(|field| !field.keep.is_record()) else { return };
@@ -63,16 +62,16 @@ impl Engine {
         }
     }
 
-    /// Puts all values back to bounds that follow from others, which may follow from others in turn.
+    /// Clamps all values whose bounds follow others; those others may follow others too.
     pub(super) fn hold_bounds(&mut self) {
         let schema = Arc::clone(&self.schema);
-        // A chain of bounds is at most as long as there are fields with such bounds.
+        // A chain of bounds is at most as long as the number of such fields.
         for _ in 0..schema.following.len() {
             schema.following.iter().for_each(|field| self.hold_bounds_of(*field));
         }
     }
 
-    /// Puts every value back to its bounds, after a restore.
+    /// Clamps every value to its bounds, after a load.
     pub(crate) fn clamp_all(&mut self) {
         (0..self.schema.fields.len()).for_each(|field| self.hold_bounds_of(field));
         self.hold_bounds();

@@ -1,5 +1,5 @@
-//! Checkpoints and deaths. One death has one outcome: a life lost and a place to come back to, the level begun again,
-//! or the run over.
+//! Checkpoints and deaths. A death has one outcome: a life lost and a place to respawn, the level restarted, or the
+//! run over.
 
 use std::sync::Arc;
 
@@ -19,9 +19,9 @@ use crate::snapshot::Stay;
 /// What reaching a checkpoint did.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Reached {
-    /// Values are copied, and a death comes back here.
+    /// The values were copied, and a death comes back here.
     Now,
-    /// Nothing: it is the one reached last, an earlier one where the furthest counts, or no level is being played.
+    /// Nothing: it is the current checkpoint, an earlier one under `"furthest"`, or no level is being played.
     Ignored,
 }
 
@@ -31,24 +31,24 @@ pub enum Reached {
 pub enum Death<G = AnyGame> {
     /// A life was lost and there is another.
     LifeLost {
-        /// Lives left; `None` where lives are not counted.
+        /// Lives left; `None` if lives are not counted.
         left: Option<i64>,
-        /// Where the player comes back to.
+        /// Where the player respawns.
         place: Place<G>,
     },
-    /// The last life was lost; lives are full again and the level begins from its start.
+    /// The last life was lost; the lives are refilled and the level restarts.
     LevelRestarted {
         /// Lives left.
         left: i64,
         /// The start of the level.
         place: Place<G>,
     },
-    /// The last life was lost and the run is over.
+    /// The last life was lost, and the run is over.
     RunOver(RunOver<G>),
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Reaches a checkpoint: the values of the visit and the run are copied, for `on_death = "checkpoint"`.
+    /// Reaches a checkpoint: copies the values of the visit and the run, for `on_death = "checkpoint"`.
     ///
     /// # Errors
     /// [`Why::OtherLevel`] while another level is being played.
@@ -59,15 +59,15 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().reach(checkpoint.of_any())
     }
 
-    /// Dies: the death is counted and takes one life. With a life left, values go back as their `on_death` says and the
-    /// player is down until [`Play::respawn`]; with none left nothing is put back and the run ends, or, where the
-    /// schema says `at_zero = "restart_level"`, the level begins again. `None` if no level is being played.
+    /// Counts a death and takes one life. With a life left, each value follows its `on_death`, and the player
+    /// is down until [`Play::respawn`]. With none left, no value is reset and the run ends, or with `at_zero =
+    /// "restart_level"` the level restarts. Returns `None` if no level is being played.
     pub fn die(&mut self) -> Option<Death<G>> {
         self.engine_mut().die().of_game()
     }
 
-    /// Comes back after a death, at the place answered: the checkpoint reached last, else the start of the level. No
-    /// value changes. While playing it does nothing and answers the place a death would lead to.
+    /// Respawns after a death and returns the place: the last checkpoint, else the start of the level. No value
+    /// changes. While playing it does nothing and returns the place that a death would lead to.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -75,7 +75,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().respawn().map(OfGame::of_game)
     }
 
-    /// The checkpoint reached last in this visit; `None` before one.
+    /// Returns the last checkpoint reached in this visit; `None` before the first one.
     #[must_use]
     pub fn checkpoint(&self) -> Option<Checkpoint<G>> {
         self.engine().checkpoint().of_game()
@@ -147,7 +147,7 @@ impl Engine {
         Some(death)
     }
 
-    /// Takes one life; the lives left.
+    /// Takes one life and returns the lives left.
     fn take_life(&mut self, field: usize, cause: &Cause) -> Option<i64> {
         let cell = self.schema.fields.get(field)?.cells.start;
         let left = self.state.cells.get(cell)?.number()?.saturating_sub(1).max(0);

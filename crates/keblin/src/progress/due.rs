@@ -1,6 +1,6 @@
-//! When the game wants to be saved: events that the declaration names in `autosave` mark the progress due. Nothing is
-//! written here; who keeps the saves takes the mark at the end of a frame, so that a save holds the values after the
-//! event, whatever the order of the lines, and several events cause one save.
+//! When a save is due: the events that the declaration names in `autosave` mark the progress as due. Nothing is
+//! written here. The keeper takes the mark at the end of a frame. So a save holds the values after the event,
+//! whatever the order of the calls, and several events cause one save.
 
 use keblin_schema::Time;
 use keblin_schema::model::{SaveAt, Scope};
@@ -8,7 +8,7 @@ use keblin_schema::model::{SaveAt, Scope};
 use super::Engine;
 use super::erase::Erase;
 
-/// What has made the progress due, and how much play there was since it last was.
+/// What made the progress due, and how much was played since the last save.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Due {
     at: Option<SaveAt>,
@@ -25,24 +25,24 @@ impl Engine {
         due
     }
 
-    /// What was erased since this was last taken. It must not come back by any file.
+    /// Takes the erasures since the last call. No file may bring their data back.
     pub(crate) fn take_erased(&mut self) -> Vec<Erase> {
         std::mem::take(&mut self.due.erased)
     }
 
-    /// Something was erased.
+    /// Marks an erasure.
     pub(super) fn save_erased(&mut self, what: &Erase) {
         self.due.erased.push(what.clone());
     }
 
-    /// An event has happened.
+    /// Marks an event.
     pub(super) fn save_at(&mut self, at: SaveAt) {
         if self.due.at.is_none() && self.schema.autosave.contains(&at) {
             self.due.at = Some(at);
         }
     }
 
-    /// A value of a scope has changed.
+    /// Marks a changed value of a scope.
     #[inline]
     pub(super) fn changed_in(&mut self, scope: Scope) {
         if !scope.is_of_run() {
@@ -50,7 +50,7 @@ impl Engine {
         }
     }
 
-    /// Time was played.
+    /// Adds time in play.
     pub(super) fn played_on(&mut self, elapsed: Time) {
         self.due.played = self.due.played.saturating_add(elapsed);
         let every = self.schema.autosave.iter().find_map(|at| match at {

@@ -1,5 +1,5 @@
-//! Erasing: the profile, a level, a fact or a field. Without the player's yes nothing happens, and what would go is
-//! told.
+//! Erasing the profile, a level, a fact or a field. Without the player's confirmation nothing happens, and the call
+//! reports what would be erased.
 
 use std::sync::Arc;
 
@@ -17,13 +17,13 @@ use super::{Engine, Holder, Play, Stage};
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Erase<G = AnyGame> {
-    /// Everything the profile holds, the run included.
+    /// The whole profile, including the run.
     Profile,
-    /// A level: its facts, and its values of every field that has one for each level. On one difficulty, or on all.
+    /// A level: its facts, and its values of every field with one per level. On one difficulty, or on all.
     Level(Level<G>, Option<Difficulty<G>>),
-    /// One fact or field, as a name resolves; where the name leaves the difficulty open, on all of them.
+    /// One fact or value, by a resolved name; without a difficulty in the name, on all of them.
     Named(Asked),
-    /// A field everywhere, as a position in [`Model::fields`](keblin_schema::Model::fields).
+    /// A field with all its values, as a position in [`Model::fields`](keblin_schema::Model::fields).
     Field(usize),
 }
 
@@ -31,14 +31,14 @@ pub enum Erase<G = AnyGame> {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Erased {
-    /// What, as people read it: `best_crossing at reedgate, neap`.
+    /// Its name for people: `best_crossing at reedgate, neap`.
     pub name: String,
-    /// The value it had.
+    /// Its old value.
     pub before: Value,
 }
 
 impl<G: Copy> Erase<G> {
-    /// The same of any game: its names are not checked.
+    /// Converts the names to any game, unchecked.
     pub(crate) fn of_any(&self) -> Erase {
         match self {
             Erase::Profile => Erase::Profile,
@@ -52,13 +52,13 @@ impl<G: Copy> Erase<G> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Erases, if the player has said yes; what went, in the order of the declaration. Values go back to their
-    /// defaults, records to unset, facts to never. Erasing the profile leads to the title and drops the run without
-    /// offering its records. Save with [`Slot::save_erased`](crate::store::Slot::save_erased) then, so that damage
-    /// cannot bring it back; a [`Keeper`](crate::Keeper) does.
+    /// Erases the given data if `yes` is true and returns what was erased, in declaration order. Values become their
+    /// defaults, records unset, facts never. Erasing the profile leads to the title and discards the run without
+    /// submitting its records. Then save with [`Slot::save_erased`](crate::store::Slot::save_erased), so that damage
+    /// cannot bring the data back; a [`Keeper`](crate::Keeper) does so itself.
     ///
     /// # Errors
-    /// [`Why::NotConfirmed`] without the yes, with what would go.
+    /// [`Why::NotConfirmed`] if `yes` is false, with what would be erased.
     pub fn erase(&mut self, what: &Erase<G>, yes: bool) -> Result<Vec<Erased>, Refused>
     where
         G: Copy,
@@ -80,7 +80,7 @@ impl Engine {
         }
         match what {
             Erase::Profile => {
-                // Settings are not progress: what belongs to the device stays.
+                // Settings are not progress: device values stay.
                 self.forget_all_but_values();
                 (self.carried, self.areas) = (Arc::default(), Arc::default());
                 self.stage = Stage::Title;
@@ -132,7 +132,7 @@ impl Engine {
         }
     }
 
-    /// Some facts of a level, on one difficulty or on all.
+    /// Lists some facts of a level, on one difficulty or on all.
     fn fact_targets(&self, level: usize, difficulty: Option<usize>, facts: &[Fact]) -> Vec<Target> {
         let apart = self.schema.level_facts_per_difficulty;
         let on: Vec<Option<usize>> = match difficulty.filter(|_| apart) {
@@ -144,7 +144,7 @@ impl Engine {
         places.flat_map(|at| facts.iter().map(move |fact| Target::Fact { at, fact: *fact })).collect()
     }
 
-    /// Whether a cell lies at a place, as far as it is said and the field has such an axis.
+    /// Returns whether a cell is at a place, for the axes that the place gives.
     fn is_at(&self, target: Target, place: At) -> bool {
         let Target::Cell(cell) = target else { return false };
         let Some((_, at)) = self.schema.cell_owner(cell) else { return false };
@@ -177,7 +177,7 @@ impl Engine {
         }
     }
 
-    /// The furthest level was erased: the furthest of those that were entered is it now.
+    /// If the furthest level was erased, the furthest entered one takes its place.
     fn fall_back(&mut self) {
         let entered = |level: &usize| {
             self.fact_targets(*level, None, &[Fact::Attempts]).into_iter().any(|target| match target {
@@ -189,7 +189,7 @@ impl Engine {
     }
 }
 
-/// The value of a fact before anything happened.
+/// Returns the first value of a fact.
 fn never(fact: Fact) -> Value {
     if fact == Fact::Finished { Value::Bool(false) } else { Value::Int(0) }
 }

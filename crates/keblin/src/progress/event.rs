@@ -1,5 +1,5 @@
-//! Events as values, so that a game's systems can queue them and a test can make them up. Applying one is calling the
-//! method of its name.
+//! Events as values, so that a game's systems can queue them and tests can make them up. Applying an event calls the
+//! method of the same name.
 
 use std::time::Duration;
 
@@ -17,15 +17,16 @@ use super::run::{Begun, Resumed, RunOver};
 use super::signals::{Fed, Signal};
 use super::visit::{Entered, Finished};
 
-/// Something that happens to progress.
+/// An event as a value. Apply it with [`Play::apply`](crate::Play::apply); outside of queues, call the methods
+/// directly.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum Event<G = AnyGame> {
     /// [`Play::begin`](crate::Play::begin), or [`Play::begin_replacing`](crate::Play::begin_replacing).
     Begin {
-        /// On this difficulty; `None` is the one last chosen.
+        /// The difficulty; `None` is the one last chosen.
         difficulty: Option<Difficulty<G>>,
-        /// In place of a run that may be under way.
+        /// Whether to replace a run in progress.
         replacing: bool,
     },
     /// [`Play::resume`](crate::Play::resume)
@@ -68,23 +69,23 @@ pub enum Event<G = AnyGame> {
     Erase(Erase<G>, bool),
 }
 
-/// What an event did, as its method answers it.
+/// The result of an event, as its method returns it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Outcome<G = AnyGame> {
-    /// It was accepted, and there is nothing to say of it.
+    /// It was accepted and has no result.
     Done,
     /// A run began.
     Begun(Begun<G>),
-    /// The game goes on.
+    /// The run was resumed.
     Resumed(Resumed<G>),
-    /// A level was entered or tried again.
+    /// A level was entered or restarted.
     Entered(Entered<G>),
     /// A checkpoint was reached.
     Reached(Reached),
-    /// A death; `None` if it was without effect.
+    /// A death; `None` if it had no effect.
     Died(Option<Death<G>>),
-    /// The player is back.
+    /// The player has respawned.
     Respawned(Place<G>),
     /// A level was finished; `None` if it was already.
     Finished(Option<Box<Finished<G>>>),
@@ -119,7 +120,7 @@ impl<G> OfGame<G> for Outcome {
 }
 
 impl<G: Copy> Event<G> {
-    /// The same of any game: its names are not checked.
+    /// Converts the names to any game, unchecked.
     pub(crate) fn of_any(&self) -> Event {
         match self {
             Event::Begin { difficulty, replacing } => {

@@ -1,5 +1,5 @@
-//! Values: reading and writing them. A write asks the phase by the field's scope, meets the stored value by the field's
-//! keep rule, and stops at the field's bounds.
+//! Reading and writing values. A write must be allowed in the phase for the field's scope, meets the stored value by
+//! the field's keep rule, and is clamped to the field's bounds.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -14,24 +14,24 @@ use super::journal::Cause;
 use super::phase::{Answer, EventName};
 use super::refusal::{Refused, Why};
 
-/// What a write did. May be ignored: a refused write has changed nothing.
+/// The result of a write. It may be ignored: a refused write has changed nothing.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Change {
-    /// The value before.
+    /// The old value.
     pub before: Value,
-    /// The value now.
+    /// The new value.
     pub after: Value,
-    /// Whether it stopped at a bound.
+    /// Whether it was clamped to a bound.
     pub clamped: bool,
-    /// The place that a value took in a record's table, from 1; `None` if it took none, or the field is no record.
+    /// The place of the value in a record's table, from 1; `None` if it has none, or the field is not a record.
     pub place: Option<usize>,
-    /// Why nothing was written, if nothing was.
+    /// Why nothing was written, if so.
     pub refused: Option<Refused>,
 }
 
 impl Engine {
-    /// A field's cell. A handle of another schema is a mistake in the program that no player could mend.
+    /// Returns the cell of `field`. Using a handle from another schema is a programming error.
     #[expect(
         clippy::panic,
         reason = "documented; a foreign handle would read and write a wrong value silently"
@@ -43,7 +43,7 @@ impl Engine {
         field.cell()
     }
 
-    /// Whether a value can be written to a cell in this phase.
+    /// Returns whether a cell can be written in this phase.
     pub(crate) fn takes(&self, cell: usize) -> bool {
         let scope = self.schema.field_at(cell).map(|field| field.scope);
         scope.is_some_and(|scope| write_event(scope).answer(self.phase()) == Answer::Happens)
@@ -54,7 +54,7 @@ impl Engine {
         self.state.cells.get(cell).unwrap_or(&Value::Unset)
     }
 
-    /// A number that is not finite is no value, so nothing is written.
+    /// Refuses a number that is not finite.
     pub(super) fn not_finite(&self, cell: usize) -> Change {
         let field = self
             .schema
@@ -117,8 +117,8 @@ impl Engine {
         self.unchanged(cell, refused)
     }
 
-    /// What games add to all the time: a whole number that keeps the latest value between bounds that are written out.
-    /// The same as the long way, in one piece; `None` for anything else, a refusal included.
+    /// Adds to a whole number that keeps the latest value between fixed bounds, the most frequent write. It has the
+    /// same result as the general way; `None` means that the general way must do it, also for a refusal.
     #[inline]
     pub(super) fn add_plainly(&mut self, cell: usize, by: i64) -> Option<Change> {
         let Value::Int(held) = *self.state.cells.get(cell)? else { return None };
@@ -178,7 +178,7 @@ impl Engine {
         self.strict = true;
     }
 
-    #[expect(clippy::panic, reason = "asked for by `strict`, in tests")]
+    #[expect(clippy::panic, reason = "requested by `strict`, in tests")]
     pub(super) fn unchanged(&self, cell: usize, refused: Refused) -> Change {
         if self.strict {
             panic!("a value call was refused, and progress is strict: {refused}");
@@ -193,7 +193,7 @@ impl Engine {
         }
     }
 
-    /// The value as it may be written to a cell now, and whether it was clamped.
+    /// Returns the value that can be written to a cell now, and whether it was clamped.
     fn admitted(&self, cell: usize, value: Value) -> Result<(Value, bool), Refused> {
         let Some(field) = self.schema.field_at(cell) else {
             return Err(self.refusal(EventName::WriteProfile, Why::Phase));
@@ -203,7 +203,7 @@ impl Engine {
         self.within(event, field, cell, value)
     }
 
-    /// A value that fits the field within its bounds: clamped to them, or, for a record, refused.
+    /// Fits a value to the field's bounds: clamps it, or refuses it for a record.
     pub(super) fn within(
         &self,
         event: EventName,
@@ -234,7 +234,7 @@ impl Engine {
         }
     }
 
-    /// Lets a clock grow, up to its bound.
+    /// Advances a clock, up to its bound.
     pub(super) fn advance_clock(&mut self, cell: usize, elapsed: Time) {
         let grown = match self.value_at(cell) {
             Value::Time(time) => Value::Time(time.saturating_add(elapsed)),

@@ -1,5 +1,5 @@
-//! Lists, sets and maps: putting something in and taking something out, one thing at a time. What does not fit any more
-//! is refused, and a refusal changes nothing.
+//! Lists, sets and maps: putting in and taking out one item at a time. An item that does not fit is refused, and a
+//! refusal changes nothing.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -14,7 +14,7 @@ use super::refusal::Why;
 use super::typed::{ListOf, MapOf, SetOf};
 use super::{Engine, Holder, Play};
 
-/// Where in a list, set or map.
+/// Where in a list, set or map an item goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ItemPlace {
@@ -27,7 +27,7 @@ pub enum ItemPlace {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Puts an item at the end of a list.
+    /// Adds an item at the end of a list.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -36,7 +36,7 @@ impl<G, P: Holder> Play<G, P> {
         self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item)
     }
 
-    /// Takes the item at a position out of a list; those behind it move up.
+    /// Removes the item at a position of a list; later items move up.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -45,7 +45,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().take_item(cell, &ItemPlace::At(index))
     }
 
-    /// Puts an item into a set. One that is there already changes nothing.
+    /// Adds an item to a set. If the set contains it already, nothing changes.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -54,7 +54,7 @@ impl<G, P: Holder> Play<G, P> {
         self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item)
     }
 
-    /// Takes an item out of a set; refused for a set that only gains.
+    /// Removes an item from a set; refused for a set with `keep = "union"`.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -63,7 +63,7 @@ impl<G, P: Holder> Play<G, P> {
         self.take_key::<F::Item>(cell, item)
     }
 
-    /// Puts a value under a key of a map, in place of one that may be there.
+    /// Sets the value for a key of a map, replacing an old one.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -80,7 +80,7 @@ impl<G, P: Holder> Play<G, P> {
         }
     }
 
-    /// Takes a key and its value out of a map.
+    /// Removes a key and its value from a map.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -105,7 +105,7 @@ impl<G, P: Holder> Play<G, P> {
 }
 
 impl Engine {
-    /// Puts an item where a place says.
+    /// Puts an item at a place.
     pub(crate) fn put_item(&mut self, cell: usize, place: &ItemPlace, item: Value) -> Change {
         let next = match (self.value_at(cell), place) {
             (Value::List(items), ItemPlace::Anywhere) => {

@@ -1,5 +1,5 @@
-//! The journal: which event changed which value last, and why. It stands beside the state: a cloned progress starts
-//! with an empty one, and it is neither compared nor saved.
+//! The journal: which event last changed each value, and why. It is not part of the state: a cloned progress starts
+//! with an empty journal, and it is neither compared nor saved.
 
 use keblin_schema::Value;
 use keblin_schema::condition::names::Fact;
@@ -8,7 +8,7 @@ use keblin_schema::model::{At, FieldDef};
 use super::place::{FACT_AXES, Place, RunEnd};
 use crate::snapshot::Schema;
 
-/// How many changes the journal holds; older ones are forgotten.
+/// How many changes the journal keeps; older ones are forgotten.
 pub const JOURNAL_ENTRIES: usize = 256;
 
 /// What changed.
@@ -19,9 +19,9 @@ pub enum Target {
     Cell(usize),
     /// A level's fact.
     Fact {
-        /// The level and, where facts are kept apart, the difficulty.
+        /// The level and, if facts are kept per difficulty, the difficulty.
         at: At,
-        /// Which fact.
+        /// The fact.
         fact: Fact,
     },
 }
@@ -36,7 +36,7 @@ pub enum Cause {
     Add(Value),
     /// The game spent some of it.
     Spend(Value),
-    /// The game offered it as a record.
+    /// The game submitted it as a record.
     Submit,
     /// Time passed.
     Tick,
@@ -44,19 +44,19 @@ pub enum Cause {
     Begin,
     /// A level was entered.
     Enter,
-    /// A death took or put back a value.
+    /// A death took or restored a value.
     Death(Place),
-    /// The last life was gone and the level began again.
+    /// The last life was lost and the level restarted.
     LevelRestart,
-    /// The level was tried again.
+    /// The level was restarted.
     Retry,
     /// The level was finished.
     Finish,
     /// The run ended.
     RunEnd(RunEnd),
-    /// The game put something into it.
+    /// The game put an item into it.
     Put(Value),
-    /// The game took something out of it.
+    /// The game took an item out of it.
     Take(Value),
     /// A bound that it follows moved.
     Bound,
@@ -64,28 +64,28 @@ pub enum Cause {
     Load,
     /// It was erased.
     Erase,
-    /// A test or a tool put it there.
+    /// A test or a tool set it.
     Suppose,
 }
 
-/// One change.
+/// One change of a value or fact.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Entry {
-    /// Counts the changes since the progress was made, from 1.
+    /// The number of the change since the progress was made, from 1.
     pub number: u64,
     /// What changed.
     pub target: Target,
-    /// The value before.
+    /// The old value.
     pub before: Value,
-    /// The value after.
+    /// The new value.
     pub after: Value,
     /// Why.
     pub cause: Cause,
 }
 
 impl Entry {
-    /// The change as people read it: `oil: 30 -> 20 (add -10)`.
+    /// Returns the change as people read it: `oil: 30 -> 20 (add -10)`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         let name = self.target.text(schema);
@@ -94,7 +94,7 @@ impl Entry {
 }
 
 impl Target {
-    /// The target as people read it: `oil`, `best_crossing at reedgate, neap`, `stars at reedgate, neap`.
+    /// Returns the target as people read it: `oil`, `best_crossing at reedgate, neap`, `stars at reedgate, neap`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         let (name, place) = match self {
@@ -111,7 +111,7 @@ impl Target {
     }
 }
 
-/// A place on a field's axes and, in a table of best values, which of them.
+/// Returns a place on a field's axes and, in a table of best values, the position.
 fn table_place(schema: &Schema, field: &FieldDef, at: At, cell: usize) -> String {
     let place = schema.place_text(&field.per, at);
     match (schema.place_in_table(cell), place.is_empty()) {
@@ -122,7 +122,7 @@ fn table_place(schema: &Schema, field: &FieldDef, at: At, cell: usize) -> String
 }
 
 impl Cause {
-    /// The cause as people read it: `add -10`, `death, from birch`.
+    /// Returns the cause as people read it: `add -10`, `death, from birch`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         match self {
@@ -134,7 +134,7 @@ impl Cause {
             Cause::Begin => "begin".into(),
             Cause::Enter => "enter".into(),
             Cause::Death(place) => format!("death, from {}", place.text(schema)),
-            Cause::LevelRestart => "last life, level begins again".into(),
+            Cause::LevelRestart => "last life, level restarts".into(),
             Cause::Retry => "retry".into(),
             Cause::Finish => "finish".into(),
             Cause::RunEnd(end) => format!("run end, {}", end.as_str()),
@@ -149,7 +149,7 @@ impl Cause {
 }
 
 impl<G: Copy> Place<G> {
-    /// The place as people read it: the checkpoint's id, or `the start of reedgate`.
+    /// Returns the place as people read it: the checkpoint's id, or `the start of reedgate`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         let level = self.level.and_then(|level| schema.levels.get(level.index()));
@@ -162,17 +162,17 @@ impl<G: Copy> Place<G> {
     }
 }
 
-/// The last [`JOURNAL_ENTRIES`] changes: a ring, so that a change costs no more than filling in one entry.
+/// The last [`JOURNAL_ENTRIES`] changes, in a ring: a change only fills in one entry.
 #[derive(Debug, Default)]
 pub(super) struct Journal {
     ring: Vec<Entry>,
-    /// Where the oldest entry stands, once the ring is full.
+    /// The position of the oldest entry, once the ring is full.
     oldest: usize,
     count: u64,
 }
 
 impl Journal {
-    /// The same journal once more, which cloning does not give.
+    /// Returns a copy of the journal, which `Clone` does not.
     pub(super) fn duplicate(&self) -> Journal {
         Journal { ring: self.ring.clone(), oldest: self.oldest, count: self.count }
     }
@@ -200,8 +200,8 @@ impl Journal {
         }
     }
 
-    /// Notes that something was added to a whole number, the change that games make most. In the place of an older one of
-    /// its kind only numbers are written.
+    /// Notes an addition to a whole number, the most frequent change. If it replaces an older entry of the same kind,
+    /// only numbers are written.
     #[inline]
     pub(super) fn note_added(&mut self, cell: usize, numbers: [i64; 2], by: i64) {
         let [from, to] = numbers;
@@ -224,7 +224,7 @@ impl Journal {
         self.note(Target::Cell(cell), Value::Int(from), Value::Int(to), Cause::Add(Value::Int(by)));
     }
 
-    /// Clocks change every frame: a row of ticks is one entry a clock, or it would push out everything else.
+    /// Clocks change every frame. A row of ticks is one entry per clock, or it would push out everything else.
     fn stretch(&mut self, target: Target, after: &Value) -> bool {
         let (later, earlier) = self.ring.split_at_mut(self.oldest);
         let newest_first = later.iter_mut().rev().chain(earlier.iter_mut().rev());

@@ -13,38 +13,39 @@ use super::visit::{Next, StarHeld};
 use super::{Engine, Holder, Play};
 use crate::snapshot::{LevelFacts, Stay};
 
-/// What a level-select screen shows of a level.
+/// A level on a level-select screen.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LevelCard<G = AnyGame> {
     /// The level.
     pub level: Level<G>,
-    /// Whether it can be entered on the difficulty in question.
+    /// Whether it can be entered on the given difficulty.
     pub open: bool,
-    /// Its lock, part by part; empty where it is open from the start.
+    /// Its lock, part by part; empty if it is open from the start.
     pub lock: Vec<Standing<G>>,
-    /// Whether it is being played, or left half-way.
+    /// Whether it is being played or was left half-way.
     pub current: bool,
     /// Whether it was finished, its stars, attempts and deaths.
     pub facts: LevelFacts,
 }
 
 impl<G> LevelCard<G> {
-    /// The parts of its lock that do not hold: why it is locked.
+    /// Returns the parts of its lock that are not met: why it is locked.
     pub fn missing(&self) -> impl Iterator<Item = &Standing<G>> {
         self.lock.iter().filter(|part| !part.met)
     }
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// All levels in order, as a level-select screen shows them. `difficulty` is the one in question; `None` is that
+    /// Returns all levels in order, for a level-select screen. `difficulty` is the difficulty to show; `None` is that
     /// of the run, or the one last chosen.
     #[must_use]
     pub fn level_cards(&self, difficulty: Option<Difficulty<G>>) -> Vec<LevelCard<G>> {
         self.engine().level_cards(difficulty.map(Difficulty::of_any)).of_game()
     }
 
-    /// The facts of a level. `difficulty` is the one in question; `None` is that of the run, or the one last chosen.
+    /// Returns the facts of a level. `difficulty` is the difficulty to read; `None` is that of the run, or the one
+    /// last chosen.
     ///
     /// # Panics
     /// If the level was looked up in a schema with more levels.
@@ -53,7 +54,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine().facts(level.of_any(), difficulty.map(Difficulty::of_any))
     }
 
-    /// The furthest level that was entered, or stood open after a finish; only erasing lowers it.
+    /// Returns the furthest level that was entered, or was open after a finish; only erasing lowers it.
     #[must_use]
     pub fn furthest(&self) -> Option<Level<G>> {
         self.engine().furthest().of_game()
@@ -63,7 +64,7 @@ impl<G, P: Holder> Play<G, P> {
 impl Engine {
     pub(crate) fn level_cards(&self, difficulty: Option<Difficulty>) -> Vec<LevelCard> {
         let difficulty = difficulty.map(Difficulty::index).or(self.here().difficulty);
-        // What is finished is no longer under way, and a level is under way on the difficulty of its run.
+        // A finished level is no longer in progress, and a level is in progress only on the difficulty of its run.
         let visit = self.visit().filter(|visit| self.has_run() && visit.stay != Stay::Finished);
         let apart = self.schema.level_facts_per_difficulty;
         let current =
@@ -86,7 +87,7 @@ impl Engine {
         self.state.furthest.and_then(|index| self.schema.level_at(index))
     }
 
-    /// A level's position. A handle of another schema is a mistake in the program that no player could mend.
+    /// Returns a level's position. Using a handle from another schema is a programming error.
     #[expect(clippy::panic, reason = "documented; a foreign handle would act on a wrong level silently")]
     pub(super) fn known(&self, level: Level) -> usize {
         if level.index() >= self.schema.levels.len() {
@@ -100,7 +101,7 @@ impl Engine {
         self.state.facts.get(index).copied().unwrap_or_default()
     }
 
-    /// The furthest level that stands open after a finish counts as reached.
+    /// The furthest level that is open after a finish counts as reached.
     pub(super) fn reach_furthest(&mut self) {
         self.state.furthest = self.state.furthest.max(self.rules.furthest_open());
     }
@@ -110,7 +111,7 @@ impl Engine {
         Some(Next { level, open: self.is_open_at(index, difficulty) })
     }
 
-    /// The stars of the level being played that are given by rules, as they stand.
+    /// Returns the rule stars of the current level, as they are now.
     pub(super) fn hold_stars(&self) -> Vec<StarHeld> {
         let here = self.here();
         let level = here.level.and_then(|level| self.schema.levels.get(level));
@@ -122,7 +123,7 @@ impl Engine {
         held.collect()
     }
 
-    /// Notes a finish with its rating: by rules, or as the game gives it, if it does. The best rating before and now.
+    /// Notes a finish with its rating, by rules or from the game. Returns the best rating before and now.
     pub(super) fn note_finished(
         &mut self,
         given: Option<i64>,
@@ -146,7 +147,7 @@ impl Engine {
         (facts.stars, best)
     }
 
-    /// The rating by rules: the best attempt, or what was collected over all of them.
+    /// Returns the rating by rules: the best attempt, or all stars collected so far.
     fn collect(&mut self, here: At, facts: &LevelFacts, rules: &[StarHeld]) -> u8 {
         let bits = rules.iter().enumerate().filter(|(_, star)| star.held).map(|(index, _)| 1_u64 << index);
         let now: u64 = bits.sum();
@@ -159,12 +160,12 @@ impl Engine {
         facts.stars.max(count(collected))
     }
 
-    /// A level's id, for complaints.
+    /// Returns a level's id, for messages.
     pub(super) fn level_name(&self, level: usize) -> Name {
         self.schema.levels.get(level).map_or_else(|| self.schema.game.clone(), |level| level.name.clone())
     }
 
-    /// A rating as a level takes it.
+    /// Checks a rating against the level.
     pub(super) fn rating(&self, stars: i64) -> Result<u8, Refused> {
         let here = self.here();
         let level = here.level.and_then(|level| self.schema.levels.get(level));
@@ -188,7 +189,7 @@ impl Engine {
         self.count_fact(Fact::Attempts, cause)
     }
 
-    /// Adds one to a fact that counts, of the level being played; the count now.
+    /// Adds one to a count of the current level, and returns it.
     pub(super) fn count_fact(&mut self, fact: Fact, cause: &Cause) -> u64 {
         let here = self.here();
         let Some(level) = here.level else { return 0 };
@@ -199,7 +200,7 @@ impl Engine {
         count
     }
 
-    /// A fact as a value; unset where no level is in question.
+    /// Returns a fact as a value; unset if no level is given.
     pub(crate) fn fact_value(&self, at: At, fact: Fact) -> Value {
         let Some(level) = at.level else { return Value::Unset };
         let number = self.fact(self.schema.fact_index(level, at.difficulty.unwrap_or(0)), fact);

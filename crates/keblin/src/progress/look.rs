@@ -1,5 +1,5 @@
-//! Looking at progress: every value with its place, lines for a debug display, and which levels take part in what is
-//! carried through them.
+//! Looking at progress: every value with its place, lines for a debug display, and which levels use the values of the
+//! run.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -11,7 +11,7 @@ use super::journal::{Entry, Target};
 use super::{Engine, Holder, Notice, Phase, Play};
 use crate::snapshot::{Schema, Snapshot};
 
-/// One value with the field it belongs to and its place on the field's axes.
+/// A value with its field and its place on the field's axes.
 #[derive(Clone, Copy, Debug)]
 #[non_exhaustive]
 pub struct Held<'p> {
@@ -19,7 +19,7 @@ pub struct Held<'p> {
     pub field: &'p FieldDef,
     /// Its place on the field's axes.
     pub at: At,
-    /// Which place of a table of best values it is, from 1.
+    /// Its position in a table of best values, from 1.
     pub place: usize,
     /// The value.
     pub value: &'p Value,
@@ -33,50 +33,50 @@ pub struct OverlayLine {
     pub name: String,
     /// The live value.
     pub live: Value,
-    /// Whether it is as declared: nothing was ever written, or the same was.
-    pub as_declared: bool,
-    /// The value that a death goes back to, in a level.
+    /// Whether it is the default.
+    pub is_default: bool,
+    /// In a level: the value that a death restores.
     pub checkpoint: Option<Value>,
     /// The value on arrival in the level.
     pub entry: Option<Value>,
-    /// Whether it differs from what was last written to a file.
-    pub unwritten: bool,
+    /// Whether it differs from the last save.
+    pub unsaved: bool,
 }
 
-/// As a debug display shows it: `oil 20 (checkpoint 30, entry 60) not written`.
+/// As a debug display shows it: `oil 20 (checkpoint 30, entry 60) unsaved`.
 impl std::fmt::Display for OverlayLine {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{} {}", self.name, self.live)?;
-        if self.as_declared {
-            write!(f, " as declared")?;
+        if self.is_default {
+            write!(f, " default")?;
         }
         match (&self.checkpoint, &self.entry) {
             (Some(checkpoint), Some(entry)) => write!(f, " (checkpoint {checkpoint}, entry {entry})")?,
             (None, Some(entry)) => write!(f, " (entry {entry})")?,
             _ => {}
         }
-        if self.unwritten { write!(f, " not written") } else { Ok(()) }
+        if self.unsaved { write!(f, " unsaved") } else { Ok(()) }
     }
 }
 
-/// What became of the values that are carried through a level.
+/// Coverage of one level: which run-scope fields it never read or never changed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Covered<G = AnyGame> {
     /// The level.
     pub level: Level<G>,
-    /// Fields of run scope that nothing read in it.
-    pub never_picked_up: Vec<Name>,
-    /// Fields of run scope that nothing changed in it.
-    pub never_handed_over: Vec<Name>,
+    /// Fields of run scope that were never read in it.
+    pub never_read: Vec<Name>,
+    /// Fields of run scope that were never changed in it.
+    pub never_changed: Vec<Name>,
 }
 
-/// What was read and written, by level and field; kept only where it was asked for.
+/// What was read and changed, by level and field; kept only after a request.
 #[derive(Debug)]
 pub(super) struct Coverage {
     /// By field: read since the level was entered.
     read: Vec<AtomicBool>,
-    /// By level, if it was played; then by field: read, written.
+    /// By level, if it was played; then by field: read, changed.
     levels: Vec<Option<Vec<(bool, bool)>>>,
 }
 
@@ -88,66 +88,67 @@ impl Clone for Coverage {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// This instant, to be saved. A run that is over is not in it: there is nothing to continue, and its values are
-    /// back at what the next run starts with.
+    /// Returns a snapshot of this moment, to be saved. It leaves out a run that is over: there is nothing to
+    /// continue, and its values are those that the next run starts with.
     #[must_use]
     pub fn snapshot(&self) -> Snapshot {
         self.engine().snapshot()
     }
 
-    /// The schema.
+    /// Returns the schema.
     #[must_use]
     pub fn schema(&self) -> &Arc<Schema> {
         self.engine().schema()
     }
 
-    /// Where the player stands.
+    /// Returns the phase: where the player is.
     #[must_use]
     pub fn phase(&self) -> Phase {
         self.engine().phase()
     }
 
-    /// A number that grows whenever something has changed that can be asked of it, or was told: as long as it is the same,
-    /// what was drawn from it is true. Time that passes is not counted: a clock is read in every frame that shows it.
+    /// Returns a change counter. While it is unchanged, anything drawn from this progress is still up to date. Passing time
+    /// does not count: a clock is read in every frame that shows it.
     #[must_use]
     pub fn revision(&self) -> u64 {
         self.engine().revision()
     }
 
-    /// Takes the notices that were not taken yet, oldest first. At most [`MAX_NOTICES`](super::MAX_NOTICES) wait to be taken: of more, the
-    /// oldest are dropped, and [`Notice::Dropped`] says so.
+    /// Takes the notices that were not taken yet, oldest first. At most [`MAX_NOTICES`](super::MAX_NOTICES) wait:
+    /// beyond that the oldest are dropped, and [`Notice::Dropped`] reports it.
     pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice<G>> {
         self.engine_mut().drain_notices().map(OfGame::of_game)
     }
 
-    /// The last changes, oldest first, at most [`JOURNAL_ENTRIES`](super::journal::JOURNAL_ENTRIES).
+    /// Returns the last changes, oldest first, at most [`JOURNAL_ENTRIES`](super::journal::JOURNAL_ENTRIES).
     pub fn journal(&self) -> impl DoubleEndedIterator<Item = &Entry> {
         self.engine().journal()
     }
 
-    /// Every value, by field and place, in the order of the layout.
+    /// Returns every value, by field and place, in the order of the layout.
     pub fn values(&self) -> impl Iterator<Item = Held<'_>> {
         self.engine().values()
     }
 
-    /// The values as lines for a debug display. Empty in release builds, unless [`Play::show_overlay`] was called.
+    /// Returns the values as lines for a debug display. Empty in release builds, unless [`Play::show_overlay`] was
+    /// called.
     #[must_use]
     pub fn overlay(&self) -> Vec<OverlayLine> {
         self.engine().overlay()
     }
 
-    /// Makes [`Play::overlay`] give its lines in release builds too. What changes from here on is what is not written.
+    /// Makes [`Play::overlay`] return lines in release builds too. Changes after this call count as unsaved.
     pub fn show_overlay(&mut self) {
         self.engine_mut().show_overlay();
     }
 
-    /// From here on notes what is read and changed in each level, for [`Play::coverage`].
+    /// Starts recording what each level reads and changes, for [`Play::coverage`].
     pub fn watch_coverage(&mut self) {
         self.engine_mut().watch_coverage();
     }
 
-    /// The levels that were played since [`Play::watch_coverage`] and that never read, or never changed, something
-    /// that is carried through them. A level that takes no part is seldom meant.
+    /// Returns the levels played since [`Play::watch_coverage`] that never read, or never changed, a value of the
+    /// run. Such a level is rarely intended.
     #[must_use]
     pub fn coverage(&self) -> Vec<Covered<G>> {
         self.engine().coverage().of_game()
@@ -175,10 +176,10 @@ impl Engine {
             Some(OverlayLine {
                 name: Target::Cell(cell).text(&self.schema),
                 live: live.clone(),
-                as_declared: *live == field.default,
+                is_default: *live == field.default,
                 checkpoint,
                 entry,
-                unwritten: field.durable && written.unwrap_or(&field.default) != live,
+                unsaved: field.durable && written.unwrap_or(&field.default) != live,
             })
         });
         lines.collect()
@@ -199,14 +200,14 @@ impl Engine {
         self.have_written(snapshot.state.cells);
     }
 
-    /// As [`Progress::note_written`], by the cells.
+    /// As [`Progress::note_written`], from the cells.
     pub(crate) fn have_written(&mut self, cells: Vec<Value>) {
         if self.has_overlay() {
             self.written = Some(cells);
         }
     }
 
-    /// The values are those that are written.
+    /// Marks the current values as saved.
     pub(super) fn written_as_they_are(&mut self) {
         if self.has_overlay() {
             self.written = Some(self.state.cells.clone());
@@ -230,22 +231,22 @@ impl Engine {
             };
             let carried =
                 self.schema.fields.iter().enumerate().filter(|(_, field)| field.scope == Scope::Run);
-            let (mut never_picked_up, mut never_handed_over) = (Vec::new(), Vec::new());
+            let (mut never_read, mut never_changed) = (Vec::new(), Vec::new());
             for (field, def) in carried {
                 let (read, written) = fields.get(field).copied().unwrap_or_default();
                 if !read && !read_now(field) {
-                    never_picked_up.push(def.name.clone());
+                    never_read.push(def.name.clone());
                 }
                 if !written {
-                    never_handed_over.push(def.name.clone());
+                    never_changed.push(def.name.clone());
                 }
             }
-            Some(Covered { level: self.schema.level_at(index)?, never_picked_up, never_handed_over })
+            Some(Covered { level: self.schema.level_at(index)?, never_read, never_changed })
         });
         levels.collect()
     }
 
-    /// A field's cell was read.
+    /// Notes that a cell was read.
     #[inline]
     pub(crate) fn note_read(&self, cell: usize) {
         if let Some(coverage) = &self.coverage {
@@ -254,7 +255,7 @@ impl Engine {
         }
     }
 
-    /// The game wrote to a cell.
+    /// Notes that the game wrote to a cell.
     #[inline]
     pub(super) fn note_changed(&mut self, cell: usize) {
         if self.coverage.is_none() {
@@ -265,7 +266,7 @@ impl Engine {
         level.and_then(|fields| fields.get_mut(field)).into_iter().for_each(|(_, written)| *written = true);
     }
 
-    /// Before a level is left for another: what was read since belongs to it.
+    /// Assigns what was read so far to the level that is left.
     pub(super) fn covered(&mut self) {
         let level = self.here().level;
         let Some(coverage) = &mut self.coverage else { return };
@@ -276,7 +277,7 @@ impl Engine {
         coverage.read.iter_mut().for_each(|read| *read.get_mut() = false);
     }
 
-    /// A level is played from here on.
+    /// Starts recording for the level that is played now.
     pub(super) fn covers(&mut self) {
         let (level, fields) = (self.here().level, self.schema.fields.len());
         let Some(coverage) = &mut self.coverage else { return };

@@ -1,22 +1,22 @@
-//! How progress changes: events in, outcomes out.
+//! How progress changes: events in, results out.
 //!
-//! A pure, deterministic, cloneable state machine. It knows no clock, file or thread: time comes in through
-//! [`tick`](crate::Progress::tick), saves go out as [`Snapshot`](crate::Snapshot)s. Every event asks the table in
+//! A pure, deterministic, cloneable state machine. It does not use a clock, file or thread: time comes in through
+//! [`tick`](crate::Progress::tick), saves go out as [`Snapshot`](crate::Snapshot)s. Every event checks the table in
 //! [`phase`](crate::progress::phase) first; a refused event changes nothing and says what is possible instead.
 
 /// Phases, events, and the table that says which event does what in which phase.
 pub mod phase;
 
-/// Refusals: what was asked and not done, and why.
+/// Refusals: why a call was refused, and what is possible instead.
 pub mod refusal;
 
-/// Where events lead.
+/// Places that events lead to.
 pub(crate) mod place;
 
 /// Notices: one-shot messages to the game.
 pub mod notice;
 
-/// The journal: which event changed which value last, and why.
+/// The journal: which event last changed each value, and why.
 pub mod journal;
 
 /// Runs: begin, resume, end.
@@ -31,7 +31,7 @@ mod death;
 /// The one place where values and facts change.
 mod put;
 
-/// Values: reading and writing them.
+/// Reading and writing values.
 mod fields;
 
 /// Records: best values and what feeds them.
@@ -40,40 +40,40 @@ mod records;
 /// Levels: their facts, their ratings, their order.
 mod levels;
 
-/// Rules: whether levels are open and unlocks given, and why not.
+/// Rules: whether levels are open and unlocks unlocked, and why not.
 mod rules;
 
-/// Moments: conditions that are told once when they turn true.
+/// Moments: conditions that are reported once when they become true.
 mod moments;
 
-/// Bounds, also those that follow from other values.
+/// Bounds, including those that follow other values.
 mod bounds;
 
 /// Lists, sets and maps.
 pub mod items;
 
-/// How the parts of a rule stand.
+/// The parts of a rule, and whether each is met.
 mod standing;
 
-/// What conditions and tools ask by name.
+/// Values by name, for conditions and tools.
 mod asked;
 
-/// Erasing, with the player's yes.
+/// Erasing, after confirmation.
 pub(crate) mod erase;
 
-/// When the game wants to be saved.
+/// When a save is due.
 mod due;
 
-/// Signals: what a game evaluates every frame.
+/// Signals: conditions that a game evaluates every frame.
 mod signals;
 
-/// Changes that happen whole or not at all.
+/// Several changes, all or none.
 mod whole;
 
 /// Events as values.
 mod event;
 
-/// Data that arrives while the game runs.
+/// Data that arrives while the game is running.
 mod arrive;
 
 /// Areas of the world: bytes that are kept with the run.
@@ -82,19 +82,19 @@ mod areas;
 /// Looking at progress: every value, a debug display, coverage.
 mod look;
 
-/// Putting a made-up state in place.
+/// Made-up states, for tests.
 mod suppose;
 
-/// What is played, and who has it.
+/// Progress with its calls, and its holders.
 mod play;
 
-/// Values by a field of the game.
+/// Values by typed fields.
 mod values;
 
-/// What calls take for a field.
+/// Types that calls take for a field.
 mod typed;
 
-/// What events answer, in a game's names.
+/// Results of events, with a game's names.
 mod outcomes;
 
 pub use death::{Death, Reached};
@@ -133,12 +133,12 @@ use put::Origin;
 use rules::Rules;
 use signals::Signals;
 
-/// How many notices wait to be taken, at most.
+/// The most notices that wait to be taken.
 pub const MAX_NOTICES: usize = 4096;
 
-/// The state machine below [`Play`], in the names of no game.
+/// The state machine inside [`Play`], without a game's names.
 ///
-/// Cloning gives an independent one with the same values; its journal starts empty.
+/// A clone is independent and has the same values; its journal starts empty.
 #[derive(Clone, Debug)]
 #[doc(hidden)]
 pub struct Engine {
@@ -148,7 +148,7 @@ pub struct Engine {
     areas: Arc<Areas>,
     stage: Stage,
     notices: VecDeque<Notice>,
-    /// How many notices were dropped since they were last taken.
+    /// How many notices were dropped since the last [`Play::drain_notices`].
     dropped: u64,
     journal: Journal,
     rules: Rules,
@@ -156,12 +156,12 @@ pub struct Engine {
     supposed: Vec<(usize, Value)>,
     due: Due,
     signals: Signals,
-    /// Whether clocks stand still.
+    /// Whether the clocks are paused.
     paused: bool,
-    /// The part of a nanosecond that ticks in seconds have left over.
+    /// The part of a nanosecond that ticks in seconds have left.
     rest_nanos: f64,
     waiting: Option<Waiting>,
-    /// The values as they were last written to a file.
+    /// The values of the last save.
     written: Option<Vec<Value>>,
     overlay: bool,
     coverage: Option<Coverage>,
@@ -169,7 +169,7 @@ pub struct Engine {
     revision: u64,
 }
 
-/// What of the phase the saved state does not say: whether a player is in the run it holds.
+/// What the saved state does not say about the phase: whether a player is in its run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Stage {
     Title,
@@ -198,21 +198,21 @@ impl Engine {
             _ => {}
         }
         progress.clamp_all();
-        // Putting back and clamping belong to opening; the journal begins with what the player does.
+        // Resetting and clamping are part of opening; the journal starts with what the player does.
         progress.journal = Journal::default();
         progress.written_as_they_are();
         progress.note_rules();
         progress
     }
 
-    /// The values of a snapshot as they are, to be looked at and not played.
+    /// Returns the values of a snapshot unchanged, for viewing.
     pub(crate) fn view(snapshot: &Snapshot) -> Engine {
         let Snapshot { schema, state, carried, areas, .. } = snapshot.clone();
         let progress = Engine::at_title(schema, state, carried, Notice::Restored);
         Engine { areas, ..progress }
     }
 
-    /// Puts values back by `on_death` from the entry copy, for a saved checkpoint that is no longer there.
+    /// Resets values by `on_death` from the entry copy, for a saved checkpoint that no longer exists.
     pub(crate) fn put_back_to_level_start(&mut self) {
         let place = self.place();
         self.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
@@ -285,7 +285,7 @@ impl Engine {
         self.revision
     }
 
-    /// Something has changed.
+    /// Counts a change.
     #[inline]
     fn changed(&mut self) {
         self.revision += 1;
@@ -324,7 +324,7 @@ impl Engine {
         self.state.run.as_mut()?.visit.as_mut()
     }
 
-    /// What a phase answers to an event, a refusal as the error.
+    /// Checks an event against the phase; a refusal is an error.
     fn ask(&self, event: EventName) -> Result<Answer, Refused> {
         match event.answer(self.phase()) {
             Answer::Refused => Err(self.refusal(event, Why::Phase)),
@@ -336,7 +336,7 @@ impl Engine {
         Refused { event, phase: self.phase(), why: Box::new(why) }
     }
 
-    /// The place in question: the level of the visit and the difficulty of the run, or the one last chosen.
+    /// Returns the current place: the level of the visit, and the difficulty of the run or the one last chosen.
     fn here(&self) -> At {
         let difficulty = self.run().map_or(self.state.difficulty, |run| run.difficulty);
         At::level(self.visit().and_then(|visit| visit.level), difficulty)

@@ -1,4 +1,4 @@
-//! Moments: conditions that are told once when they turn true, however far they were jumped over.
+//! Moments: conditions that are reported once when they become true, even if a value jumps past the threshold.
 
 use keblin_schema::model::{Again, RuleId};
 
@@ -6,7 +6,8 @@ use super::notice::Notice;
 use super::{Engine, Phase, Stage};
 
 impl Engine {
-    /// Asks a moment and tells it if it is time. `quiet` is after a death or a retry, whose work is not news each time.
+    /// Evaluates a moment and reports it if it is due. `quiet` is after a death or a retry, whose effects are not
+    /// reported.
     pub(super) fn ask_moment(&mut self, moment: usize, quiet: bool) {
         let Some(def) = self.schema.moments.get(moment) else { return };
         let Some(rule) = &def.when else { return };
@@ -15,7 +16,7 @@ impl Engine {
         let before = self.rules.held.get_mut(moment).is_some_and(|held| std::mem::replace(held, now));
         let news = match again {
             Again::EachTime => now && !before && !quiet,
-            // Whether it was told before is known once the data is there.
+            // Whether it was reported before is known once the data arrives.
             _ if !self.is_ready() => false,
             _ => now && self.is_in_reach(again) && !self.state.told.get(moment).copied().unwrap_or(true),
         };
@@ -30,7 +31,7 @@ impl Engine {
         }
     }
 
-    /// Whether there is a visit, a run or a profile that a moment can be told in.
+    /// Returns whether there is a visit, a run or a profile for the moment's `again`.
     fn is_in_reach(&self, again: Again) -> bool {
         match again {
             Again::Level => matches!(self.phase(), Phase::Playing | Phase::Down),
@@ -39,7 +40,7 @@ impl Engine {
         }
     }
 
-    /// Asks every moment, after a begin or a restore.
+    /// Evaluates every moment, after a begin or a load.
     pub(super) fn note_moments(&mut self) {
         self.rules.held.resize(self.schema.moments.len(), false);
         for moment in 0..self.schema.moments.len() {
@@ -47,7 +48,7 @@ impl Engine {
         }
     }
 
-    /// At the begin of a visit or a run: what is told once in it can be told again, and is asked again.
+    /// At the start of a visit or a run: allows its moments to be reported again, and evaluates them.
     pub(super) fn forget_told(&mut self, again: Again) {
         let of = self.schema.moments.iter().zip(&mut self.state.told).zip(0_u32..);
         for ((_, told), moment) in of.filter(|((moment, _), _)| moment.again == again) {

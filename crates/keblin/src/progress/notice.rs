@@ -1,4 +1,4 @@
-//! Notices: one-shot messages to the game, each told once. A game redraws from them and never polls.
+//! Notices: one-shot messages to the game, each delivered once. A game redraws from them instead of polling.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -17,11 +17,11 @@ keblin_schema::words! {
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum Arrival {
-        /// Entered afresh.
+        /// Entered from its start.
         Afresh = "afresh",
-        /// Tried again from its start.
+        /// Restarted.
         Retried = "retried",
-        /// Gone on with, after the map or after the program was closed.
+        /// Resumed, from the map or after the program was closed.
         Resumed = "resumed",
     }
 }
@@ -32,56 +32,56 @@ keblin_schema::words! {
 pub struct NewRecord<G = AnyGame> {
     /// The record.
     pub field: Name,
-    /// The level, where there is one record for each.
+    /// The level, if there is one record per level.
     pub level: Option<Level<G>>,
-    /// The difficulty, where there is one record for each.
+    /// The difficulty, if there is one record per difficulty.
     pub difficulty: Option<Difficulty<G>>,
     /// Its place on all its axes.
     pub at: At,
-    /// Its place in the table of best values, from 1.
+    /// Its position in the table of best values, from 1.
     pub place: usize,
     /// The old value; unset if it is the first.
     pub before: Value,
-    /// The value now.
+    /// The new value.
     pub now: Value,
 }
 
-/// A one-shot message to the game.
+/// A one-shot message to the game. Take them with [`Play::drain_notices`](crate::Play::drain_notices).
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Notice<G = AnyGame> {
-    /// There was no save: everything is as declared.
+    /// There was no save: every value is the default.
     FirstRun,
-    /// The data that was on its way is there.
+    /// The data that was on its way has arrived.
     Ready,
-    /// Values were put in place from a save: redraw.
+    /// Values were loaded from a save: redraw.
     Restored,
-    /// An earlier version of the game had saved it: what became of each value.
+    /// An earlier version of the game made the save: what became of each value.
     Migrated(Arc<Account>),
-    /// The newest save was damaged, and the one before it is used.
+    /// The newest save was damaged, and the backup is used.
     FellBack,
-    /// Saving failed. What was saved before is there, play goes on, and it is tried again.
+    /// Saving failed. The previous save is untouched, play goes on, and the keeper tries again.
     NotWritten {
         /// Why.
         message: String,
     },
-    /// Somebody else had saved in place of this game: the better records of both are kept.
+    /// Another copy of the game saved to this slot; the better records of both were kept.
     Reconciled,
-    /// A file that was found in the place of ours was set aside. What this game has is saved.
+    /// A file that was in the place of ours was set aside. The progress of this game is saved.
     SetAside {
         /// Where it is now.
         path: PathBuf,
         /// Why.
         why: AsideReason,
     },
-    /// The save takes 80 percent of what a save may hold. Beyond that it is not saved any more.
+    /// The save takes 80 percent of what a save may hold. Beyond the limit, saving fails.
     NearlyFull(Fullness),
-    /// So many older notices were dropped, because nobody took them.
+    /// Older notices were dropped, because they were not taken.
     Dropped {
         /// How many.
         count: u64,
     },
-    /// A level is being played.
+    /// A level was entered.
     Entered {
         /// The level; `None` in a game without levels.
         level: Option<Level<G>>,
@@ -90,11 +90,11 @@ pub enum Notice<G = AnyGame> {
     },
     /// A checkpoint was reached.
     CheckpointReached(Checkpoint<G>),
-    /// A life was lost, and there is another.
+    /// A life was lost, and there is another one.
     LifeLost {
-        /// Lives left; `None` where lives are not counted.
+        /// Lives left; `None` if lives are not counted.
         left: Option<i64>,
-        /// Where the player comes back to.
+        /// Where the player respawns.
         place: Place<G>,
     },
     /// A record was beaten.
@@ -112,12 +112,12 @@ pub enum Notice<G = AnyGame> {
     Opened {
         /// The level.
         level: Level<G>,
-        /// On this difficulty; `None` where facts are not kept apart.
+        /// The difficulty; `None` if facts are not kept per difficulty.
         difficulty: Option<Difficulty<G>>,
     },
-    /// An unlock was given.
+    /// An unlock was unlocked.
     Unlocked(Unlock<G>),
-    /// A moment: its condition turned true.
+    /// A moment: its condition became true.
     Moment(Moment<G>),
     /// The run is over.
     RunOver(RunEnd),
@@ -134,17 +134,17 @@ keblin_schema::words! {
         Damaged = "damaged",
         /// The operating system could not read it, or it is not a file.
         Unreadable = "unreadable",
-        /// Somebody else had saved it, and ours knew nothing of it.
+        /// Another program saved it, and ours knew nothing of it.
         Replaced = "replaced",
-        /// It is an older save than the one it stood in place of.
+        /// It is an older save than the one it replaced.
         Older = "older",
-        /// It is from before something was erased.
+        /// It is from before an erasure.
         Erased = "erased",
     }
 }
 
 impl<G: Copy> NewRecord<G> {
-    /// The record as people read it: `best_crossing at reedgate, neap: unset -> 1m32.4s`.
+    /// Returns the record as people read it: `best_crossing at reedgate, neap: unset -> 1m32.4s`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         let axes = schema.field_named(self.field.as_str()).map_or(&[][..], |(_, field)| &field.per);
@@ -156,7 +156,7 @@ impl<G: Copy> NewRecord<G> {
     }
 }
 
-/// The word of each notice, and the list of all words, from one table: the compiler misses a notice that is not in it.
+/// The word of each notice and the list of all words, from one table: a notice that is not in it does not compile.
 macro_rules! words_of_notices {
     ($($notice:pat => $word:literal,)*) => {
         const WORDS: &[&str] = &[$($word),*];
@@ -194,18 +194,18 @@ words_of_notices! {
 }
 
 impl Notice {
-    /// Every word that [`Notice::word`] can be.
+    /// Every word that [`Notice::word`] can return.
     pub const WORDS: &'static [&'static str] = WORDS;
 }
 
 impl<G: Copy> Notice<G> {
-    /// What it is, in a word, for rehearsals and JSON.
+    /// Returns the word of the notice, for rehearsals and JSON.
     #[must_use]
     pub fn word(&self) -> &'static str {
         word(self)
     }
 
-    /// The notice as a line for logs and debug displays; what players read is the game's to say.
+    /// Returns the notice as a line for logs and debug displays; your game writes its own text for players.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         let level_name = |level: Option<Level<G>>| {
@@ -217,11 +217,13 @@ impl<G: Copy> Notice<G> {
             Notice::Ready => "ready".into(),
             Notice::Restored => "restored".into(),
             Notice::Migrated(account) => {
-                format!("saved by version {}, and brought to version {}", account.from, account.to)
+                format!("saved by version {}, migrated to version {}", account.from, account.to)
             }
-            Notice::FellBack => "the newest save was damaged; the one before it is used".into(),
+            Notice::FellBack => "the newest save was damaged; the backup is used".into(),
             Notice::NotWritten { message } => message.clone(),
-            Notice::Reconciled => "somebody else had saved here; the better records of both are kept".into(),
+            Notice::Reconciled => {
+                "another copy of the game saved to this slot; the better records of both were kept".into()
+            }
             Notice::SetAside { path, why } => {
                 let path = path.to_string_lossy();
                 format!("a file was found {} and set aside: {}", why.as_str(), Shown(&path))

@@ -1,4 +1,4 @@
-//! What events answer, in a game's names: every handle in it is of the game, because the progress it came from is.
+//! Results of events, with a game's names: every handle belongs to the game, because its progress does.
 
 use keblin_schema::OfGame;
 
@@ -87,8 +87,8 @@ impl<G> OfGame<G> for LevelCard {
 impl<G> OfGame<G> for Covered {
     type Of = Covered<G>;
     fn of_game(self) -> Covered<G> {
-        let Covered { level, never_picked_up, never_handed_over } = self;
-        Covered { level: level.of_game(), never_picked_up, never_handed_over }
+        let Covered { level, never_read, never_changed } = self;
+        Covered { level: level.of_game(), never_read, never_changed }
     }
 }
 

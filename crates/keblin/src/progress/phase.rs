@@ -1,13 +1,13 @@
-//! Phases, events, and the table that says which event does what in which phase. The table is the contract: events ask
-//! it first, and complaints list from it what is possible instead.
+//! Phases, events, and the table that says which event does what in which phase. The table is the contract: events
+//! check it first, and error messages list from it what is possible instead.
 
 use std::fmt;
 
 keblin_schema::words! {
-    /// Where a player stands.
+    /// Where a player is.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub enum Phase {
-        /// Before a run, or with one waiting to be resumed.
+        /// Before a run, or while a run waits to be resumed.
         Title = "title",
         /// In a run, between levels.
         Map = "map",
@@ -27,21 +27,21 @@ impl fmt::Display for Phase {
 }
 
 keblin_schema::words! {
-    /// What can be asked of progress.
+    /// An event or write that progress can refuse.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
     pub enum EventName {
         /// Begin a run.
         Begin = "begin",
-        /// Go on with the waiting run, or with the level left half-way.
+        /// Resume the waiting run, or the level that was left half-way.
         Resume = "resume",
-        /// Enter a level afresh.
+        /// Enter a level from its start.
         Enter = "enter",
         /// Change a value of level scope.
         WriteLevel = "write level",
         /// Change a value of run scope.
         WriteRun = "write run",
-        /// Change a value of profile scope, a record among them.
+        /// Change a value of profile scope, including a record.
         WriteProfile = "write profile",
         /// Let time pass.
         Tick = "tick",
@@ -49,29 +49,29 @@ keblin_schema::words! {
         Reach = "reach",
         /// Die.
         Die = "die",
-        /// Come back after a death.
+        /// Respawn after a death.
         Respawn = "respawn",
-        /// Try the level again from its start.
+        /// Restart the level.
         Retry = "retry",
         /// Finish the level.
         Finish = "finish",
         /// Leave the level for the map.
         Leave = "leave",
-        /// Give the run up.
+        /// Give up the run.
         EndRun = "end_run",
         /// Erase the profile, a level, a fact or a field.
         Erase = "erase",
-        /// Go back to a held snapshot.
+        /// Load a held snapshot.
         Load = "load",
     }
 }
 
-/// What a phase answers to an event.
+/// What a phase does with an event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Answer {
-    /// It happens.
+    /// It is accepted.
     Happens,
-    /// It is accepted without effect: what games fire every frame.
+    /// It is accepted without effect, because games fire it every frame.
     Ignored,
     /// It is refused, and nothing changes.
     Refused,
@@ -81,7 +81,7 @@ pub enum Answer {
 
 use Answer::{Depends, Happens, Ignored, Refused};
 
-/// Answers by phase, in the order of [`Phase::ALL`].
+/// By phase, in the order of [`Phase::ALL`].
 const TABLE: [(EventName, [Answer; 5]); 16] = [
     (EventName::Begin, [Depends, Depends, Depends, Depends, Happens]),
     (EventName::Resume, [Depends, Depends, Refused, Refused, Refused]),
@@ -102,16 +102,17 @@ const TABLE: [(EventName, [Answer; 5]); 16] = [
 ];
 
 impl EventName {
-    /// What a phase answers to it.
+    /// Returns what a phase does with it.
     #[must_use]
     #[inline]
     pub fn answer(self, phase: Phase) -> Answer {
-        // Both are declared in the order of the table, which the test of the page holds them to.
+        // Both are declared in the order of the table; the test of the page checks it.
         let row = TABLE.get(self as usize).filter(|(event, _)| *event == self);
         row.and_then(|(_, answers)| answers.get(phase as usize).copied()).unwrap_or(Refused)
     }
 
-    /// The events that a phase may accept, writes, ticks and erasing aside: what to offer instead of a refused one.
+    /// Returns the events that a phase may accept, except writes, ticks and erasing: what to offer instead of a
+    /// refused one.
     pub fn possible_in(phase: Phase) -> impl Iterator<Item = EventName> {
         let offered = move |event: &EventName| {
             use EventName::{Erase, Load, Tick, WriteLevel, WriteProfile, WriteRun};

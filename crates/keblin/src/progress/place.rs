@@ -1,12 +1,12 @@
-//! Where events lead: back to a place, to the end of a run.
+//! Results that events share: a place to respawn, the end of a run.
 
 use keblin_schema::model::Axis;
 use keblin_schema::{AnyGame, Checkpoint, Level};
 
-/// What facts are kept for, as far as they are kept apart.
+/// The axes of facts, as far as they are kept per level and difficulty.
 pub(crate) const FACT_AXES: [Axis; 2] = [Axis::Level, Axis::Difficulty];
 
-/// Where a player comes back to.
+/// Where a player respawns.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Place<G = AnyGame> {
     /// The level; `None` in a game without levels.
@@ -22,11 +22,11 @@ keblin_schema::words! {
     pub enum RunEnd {
         /// The last life was lost.
         LastLife = "last_life",
-        /// It was given up.
+        /// The run was given up.
         GivenUp = "given_up",
         /// The last level was finished.
         LastLevel = "last_level",
-        /// Another run was begun in its place.
+        /// Another run replaced it.
         Replaced = "replaced",
     }
 }

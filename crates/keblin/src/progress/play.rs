@@ -1,5 +1,5 @@
-//! What is played. [`Play`] has the values and events of a game, in its own names where it has them. [`Progress`] is that
-//! alone, and a [`Keeper`](crate::Keeper) is that with a place where it is saved: each ends its frames in its own way.
+//! [`Play`]: the values and events of a game, with its own names if it has them. A [`Progress`] keeps them in memory,
+//! a [`Keeper`](crate::Keeper) also saves them; each ends its frames in its own way.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -14,12 +14,13 @@ use super::event::{Event, Outcome};
 use super::refusal::Refused;
 use crate::snapshot::{Schema, Snapshot};
 
-/// What is being played: every value, fact and event of a game.
+/// A game's progress: every value, fact and event. You use it as a [`Progress`] or a [`Keeper`](crate::Keeper); write
+/// `Play` itself only in the parameter of a helper that works with both.
 ///
-/// `G` is the game whose names it takes: of those that `schema!` made, no other game's fit. [`AnyGame`] takes names that were
-/// looked up in the schema while the program runs. `P` is what has it: a [`Progress`] is played [`Alone`], a
-/// [`Keeper`](crate::Keeper) saves what is played on it. Neither can be taken for the other, because they end a frame
-/// differently; a helper that serves both is generic over `P`, and can end none:
+/// `G` is the game whose names it takes: names of another game do not fit one that `schema!` made, and [`AnyGame`] takes
+/// names that were looked up at run time. `P` is its holder: [`Alone`] for a `Progress`, or the keeper's. A
+/// `Progress` and a `Keeper` end a frame differently, so neither can be passed as the other. A helper for both is
+/// generic over `P`, and cannot end a frame:
 ///
 /// ```
 /// # keblin::schema!(fen_post, "../../demo/progress.toml");
@@ -38,21 +39,21 @@ pub struct Play<G, P> {
     of: PhantomData<G>,
 }
 
-/// What has what is played.
+/// What holds the progress: a [`Progress`] or a [`Keeper`](crate::Keeper).
 pub trait Holder: sealed::HasEngine {}
 
-/// Nothing else: what is played is not saved by itself.
+/// The holder of a [`Progress`]: nothing saves it.
 #[derive(Clone, Debug)]
 pub struct Alone(Engine);
 
-/// A change that is not done yet; see [`Play::all_or_nothing`].
+/// The holder of a change that is not complete; see [`Play::all_or_nothing`].
 #[derive(Clone, Debug)]
 pub struct Lent(pub(super) Engine);
 
 pub(crate) mod sealed {
     use super::Engine;
 
-    /// What has the engine.
+    /// Gives access to the engine.
     #[doc(hidden)]
     pub trait HasEngine {
         fn engine(&self) -> &Engine;
@@ -79,13 +80,14 @@ macro_rules! holder {
 holder!(Alone);
 holder!(Lent);
 
-/// A game's progress in its own names, without a place where it is saved.
+/// A game's progress with its own names, kept in memory.
 pub type ProgressOf<G> = Play<G, Alone>;
 
-/// A game's progress, without a place where it is saved: for tests, tools, and games that save by themselves. It takes names
-/// that were looked up in its schema; `schema!` makes a `Progress` for a game's own names.
+/// A game's progress, kept in memory: for tests, tools, and games that save in their own way. Use a
+/// [`Keeper`](crate::Keeper) to save automatically. It takes names that were looked up in its schema; `schema!` makes
+/// a `Progress` for a game's own names.
 ///
-/// Cloning gives an independent progress with the same values; its journal starts empty.
+/// A clone is independent and has the same values; its journal starts empty.
 pub type Progress = ProgressOf<AnyGame>;
 
 impl<G, P> Play<G, P> {
@@ -119,24 +121,25 @@ impl<G, P: fmt::Debug> fmt::Debug for Play<G, P> {
 }
 
 impl Play<AnyGame, Alone> {
-    /// Progress without a save: every value as declared. Tells [`Notice::FirstRun`](crate::Notice::FirstRun).
+    /// Returns new progress: every value is the default. Delivers [`Notice::FirstRun`](crate::Notice::FirstRun).
     #[must_use]
     pub fn new(schema: impl Into<Arc<Schema>>) -> Progress {
         Play::of_engine(Engine::new(schema.into()))
     }
 
-    /// Progress as it was saved, at the title. Tells [`Notice::Restored`](crate::Notice::Restored).
+    /// Returns progress from a snapshot, at the title. Delivers [`Notice::Restored`](crate::Notice::Restored).
     ///
-    /// A run that was under way waits to be resumed, and its values read as resuming will give them: as saved, or,
-    /// where the schema says `resume = "checkpoint"`, as a death would put them back, without the death. Values
-    /// outside bounds that have changed since are clamped.
+    /// A run in progress waits to be resumed, and its values are those that resuming will give: as saved, or with
+    /// `resume = "checkpoint"` as after a death, without the death. Values outside bounds that changed since are
+    /// clamped.
     #[must_use]
     pub fn restored(snapshot: Snapshot) -> Progress {
         Play::of_engine(Engine::restored(snapshot))
     }
 
-    /// Progress whose data is on its way. Events are accepted at once; first run, new record, opened and the moments that
-    /// are told once wait until [`Play::arrive`] is called. Nothing should be saved before [`Play::is_ready`].
+    /// Returns progress whose data is still loading. Events are accepted at once. The notices for first run, new
+    /// record, opened, and moments that are reported once wait until [`Play::arrive`] is called. Save nothing before
+    /// [`Play::is_ready`].
     #[must_use]
     pub fn awaiting(schema: impl Into<Arc<Schema>>) -> Progress {
         Play::of_engine(Engine::awaiting(schema.into()))
@@ -152,36 +155,36 @@ impl<G> Play<G, Alone> {
         self.holder.0
     }
 
-    /// Lets time pass, in real elapsed time, and ends the frame. While a level is being played and the game is not
-    /// paused, clocks and the time in play grow.
+    /// Lets real elapsed time pass, and ends the frame. Clocks and the time in play run while a level is being played
+    /// and the game is not paused.
     pub fn tick(&mut self, elapsed: Duration) {
         self.engine_mut().tick(elapsed);
     }
 
-    /// As [`Progress::tick`], with the elapsed time in seconds, as engines give it. Parts of a nanosecond are not lost but
-    /// go into the next tick, so that sixty frames of a sixtieth of a second are one second. What is not a time, negative
-    /// or not finite, is none.
+    /// As [`Progress::tick`], with the elapsed time in seconds, as engines give it. Parts of a nanosecond go into the
+    /// next tick, so that sixty frames of a sixtieth of a second are one second. Negative or non-finite values count
+    /// as zero.
     pub fn tick_secs(&mut self, elapsed: f64) {
         self.engine_mut().tick_secs(elapsed);
     }
 
-    /// Whether an event that `autosave` names has happened since this was last taken, and which was the first of them.
-    /// Take it at the end of a frame and save then; a [`Keeper`](crate::Keeper) does.
+    /// Takes the mark that a save is due: returns the first event named in `autosave` since the last call, if any.
+    /// Call it at the end of a frame and save then; a [`Keeper`](crate::Keeper) does so itself.
     pub fn take_due(&mut self) -> Option<SaveAt> {
         self.engine_mut().take_due()
     }
 
-    /// Notes that a snapshot was written to a file, so that [`Play::overlay`] can tell what is not.
+    /// Notes that a snapshot was saved, so that [`Play::overlay`] can mark unsaved values.
     pub fn note_written(&mut self, snapshot: Snapshot) {
         self.engine_mut().note_written(snapshot);
     }
 }
 
 impl<G: Copy> Play<G, Alone> {
-    /// Applies an event.
+    /// Applies an event: calls the method of the same name.
     ///
     /// # Errors
-    /// As the event's method. A value call that is refused returns a [`Change`](super::Change) that says so, not an error.
+    /// As the event's method. A refused value call returns a [`Change`](super::Change) that says so, not an error.
     ///
     /// # Panics
     /// If a handle in it was looked up in another schema.

@@ -1,5 +1,5 @@
-//! The one place where values and facts change: nothing else in this stage writes to them, so that the journal, the
-//! rules and the revision know of every change.
+//! The one place where values and facts change. No other module of `progress` writes them, so the journal, the rules
+//! and the revision see every change.
 
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use super::Engine;
 use super::journal::{Cause, Journal, Target};
 use crate::snapshot::{LevelFacts, State};
 
-/// Where a value is taken from when an event puts values back.
+/// The copy that an event resets a value to.
 pub(super) enum Origin {
     Live,
     Checkpoint,
@@ -51,7 +51,7 @@ impl Engine {
         }
     }
 
-    /// Changes a whole number by adding to it.
+    /// Adds to a whole number.
     #[inline]
     pub(super) fn put_sum(&mut self, cell: usize, [held, after]: [i64; 2], by: i64) {
         if let Some(Value::Int(number)) = self.state.cells.get_mut(cell) {
@@ -61,7 +61,7 @@ impl Engine {
         }
     }
 
-    /// Lets a clock go on. It is no change that is asked after: a clock is read in every frame that shows it.
+    /// Advances a clock. It does not count as a change of the revision: a clock is read in every frame that shows it.
     pub(super) fn put_time(&mut self, cell: usize, time: Value) {
         if let Some(held) = self.state.cells.get_mut(cell)
             && *held != time
@@ -79,7 +79,7 @@ impl Engine {
         self.changed();
     }
 
-    /// Puts the values of device scope in place, as they were kept beside the slots.
+    /// Sets the values of device scope, as stored next to the slots.
     pub(crate) fn put_device(&mut self, values: Vec<Value>) {
         let first = self.schema.saved_cells;
         for (cell, value) in (first..).zip(values) {
@@ -90,7 +90,7 @@ impl Engine {
         self.note_rules();
     }
 
-    /// Puts the values of level and run scope back to where a word of theirs says.
+    /// Resets the values of level and run scope, each by one of its survival words.
     pub(super) fn put_back(&mut self, origin: impl Fn(&FieldDef) -> Origin, cause: &Cause) {
         let schema = Arc::clone(&self.schema);
         let copies = self.visit().map(|visit| {
@@ -110,7 +110,7 @@ impl Engine {
                 self.put(cell, value.unwrap_or_else(|| field.default.clone()), cause);
             }
         }
-        // Once all of them are back, and not before: one may be the bound of another.
+        // After all of them are reset: one may be the bound of another.
         self.hold_bounds();
     }
 
@@ -125,7 +125,7 @@ impl Engine {
             Fact::Finished => facts.finished = value == Value::Bool(true),
             Fact::Stars => {
                 facts.stars = u8::try_from(count).unwrap_or(u8::MAX);
-                // Stars that are erased are no longer collected.
+                // Erased stars are no longer collected.
                 facts.collected = if facts.stars == 0 { 0 } else { facts.collected };
             }
             Fact::Attempts => facts.attempts = count,
@@ -138,7 +138,7 @@ impl Engine {
         self.rules.fact_changed(&self.schema, level, fact);
     }
 
-    /// Changes which stars are collected of a level whose stars are collected one by one.
+    /// Changes which stars of a level are collected, if they are collected separately.
     pub(super) fn put_collected(&mut self, at: At, collected: u64) {
         let index = at.level.map(|level| self.schema.fact_index(level, at.difficulty.unwrap_or(0)));
         let held = index.and_then(|index| self.state.facts.get_mut(index));
@@ -148,13 +148,13 @@ impl Engine {
         }
     }
 
-    /// Puts everything but values and facts back to how it is on the first launch.
+    /// Resets everything except values and facts to the first launch.
     pub(super) fn forget_all_but_values(&mut self) {
         let (cells, facts) = (std::mem::take(&mut self.state.cells), std::mem::take(&mut self.state.facts));
         self.state = State { cells, facts, ..State::first(&self.schema) };
     }
 
-    /// Changes the facts of all levels to what a rule makes of them and those of another save.
+    /// Combines the facts of all levels with those of another save, by a rule.
     pub(super) fn put_facts(
         &mut self,
         others: &[LevelFacts],

@@ -1,5 +1,5 @@
-//! Records: best values, fed by the engine at a finish or at the end of a run, or offered by the game. A record with
-//! places keeps a table of the best ones, the best first.
+//! Records: best values, fed by the engine at a finish or at the end of a run, or submitted by the game. A record
+//! with `places` keeps a table of the best ones, the best first.
 
 use std::sync::Arc;
 
@@ -17,8 +17,8 @@ use super::typed::UnsettableOf;
 use super::{Engine, Holder, Play};
 
 impl<G, P: Holder> Play<G, P> {
-    /// The table of a record's best values, the best first; places that nothing took are left out. Of a record
-    /// without `places` it has one value at most.
+    /// Returns the table of a record's best values, the best first, without empty places. A record without `places`
+    /// has at most one value.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -32,7 +32,8 @@ impl<G, P: Holder> Play<G, P> {
 }
 
 impl Engine {
-    /// Offers every record that is fed at a moment its value; what was beaten, and what was refused, one by one.
+    /// Feeds every record that takes a value at an event; returns those that were beaten, and those that were
+    /// refused.
     pub(super) fn offer_records(
         &mut self,
         moment: RecordAt,
@@ -45,7 +46,7 @@ impl Engine {
             let Some(feed) = field.feed.as_ref().filter(|feed| feed.at.contains(&moment)) else { continue };
             let offered = schema.fields.get(feed.from).map(|from| self.value_at(from.cells.start).clone());
             let here = self.here();
-            // A record of a level has no place where the run ends on the map.
+            // A record per level does not have a place if the run ends on the map.
             let Some((offered, cell)) = offered.zip(schema.cell(field, here)) else { continue };
             match self.within(event, field, cell, offered) {
                 Ok((offered, _)) => {
@@ -59,7 +60,7 @@ impl Engine {
         (beaten, refused)
     }
 
-    /// As a write, and tells a record that was beaten, or a place that was taken in its table.
+    /// Submits a value, as a write, and reports a beaten record or a new place in its table.
     pub(crate) fn submit_to(&mut self, cell: usize, value: Value) -> Change {
         let schema = Arc::clone(&self.schema);
         let change = self.write(cell, value.clone(), &Cause::Submit);
@@ -69,7 +70,7 @@ impl Engine {
         change
     }
 
-    /// Offers a record a value; the place that it takes, from 1. In a table an equal value takes the place below.
+    /// Offers a value to a record and returns its place, from 1. In a table an equal value goes below the older one.
     pub(super) fn offer(
         &mut self,
         field: &FieldDef,
@@ -80,7 +81,7 @@ impl Engine {
         let table = cell..cell + field.places;
         let takes = |cell: &usize| meet(field.keep, self.value_at(*cell), offered).is_some();
         let place = table.clone().find(takes)?;
-        // Those below move down; the last one goes.
+        // Later values move down; the last one is dropped.
         for below in (place + 1..table.end).rev() {
             let moved = self.value_at(below - 1).clone();
             self.put(below, moved, cause);
@@ -108,7 +109,7 @@ impl Engine {
         record
     }
 
-    /// The values in the table of a record that begins at a cell.
+    /// Returns the values in the table of a record that starts at a cell.
     fn table(&self, cell: usize) -> impl Iterator<Item = &Value> {
         let places = self.schema.cell_owner(cell).map_or(0, |(field, _)| field.places);
         (cell..cell + places).map(|cell| self.value_at(cell)).filter(|value| **value != Value::Unset)

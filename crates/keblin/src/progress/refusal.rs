@@ -1,4 +1,4 @@
-//! Refusals: what was asked, in which phase, and why it was not done. A refusal changes nothing.
+//! Refusals: what was called, in which phase, and why it was refused. A refusal changes nothing.
 
 use std::fmt;
 
@@ -7,29 +7,29 @@ use keblin_schema::{Name, Value};
 
 use super::phase::{EventName, Phase};
 
-/// Something that was asked and not done. Nothing has changed.
+/// The error of a refused call. Nothing has changed. Match on `why` to react; its text is for logs and developers.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Refused {
-    /// What was asked.
+    /// The event or write.
     pub event: EventName,
-    /// In which phase.
+    /// The phase at the time.
     pub phase: Phase,
-    /// Why it was not done.
+    /// Why it was refused.
     pub why: Box<Why>,
 }
 
-/// Why something was not done.
+/// Why a call was refused.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Why {
     /// The phase does not allow it.
     Phase,
-    /// There is no run to go on with.
+    /// There is no run to resume.
     NoRun,
     /// No level was left half-way.
     NoVisit,
-    /// A run is under way, and replacing it was not said.
+    /// A run is in progress, and the call does not replace it.
     RunUnderWay,
     /// The level is locked.
     Locked {
@@ -43,103 +43,103 @@ pub enum Why {
         /// The level.
         level: Name,
     },
-    /// The checkpoint stands in another level.
+    /// The checkpoint belongs to another level.
     OtherLevel {
         /// The checkpoint.
         checkpoint: Name,
-        /// The level it stands in.
+        /// Its level.
         of: Name,
     },
     /// A value outside its bounds, where clamping would invent a result.
     OutOfBounds {
         /// The field.
         field: Name,
-        /// Its place, where it has one value for each of something: `reedgate, neap`.
+        /// Its place, if it has axes: `reedgate, neap`.
         place: String,
         /// The value offered.
         value: Value,
-        /// The least it may be.
+        /// The lower bound.
         min: Option<Value>,
-        /// The most it may be.
+        /// The upper bound.
         max: Option<Value>,
     },
     /// A rating that the level does not have.
     Stars {
         /// The level; `None` in a game without levels.
         level: Option<Name>,
-        /// The difficulty, where one is chosen.
+        /// The difficulty, if one is chosen.
         difficulty: Option<Name>,
         /// The rating offered.
         stars: i64,
-        /// The most it may be.
+        /// The largest rating.
         max: u8,
     },
-    /// A rating of a level whose stars are given by its rules, so that the game has none to give.
+    /// A rating for a level whose stars are decided by its rules.
     StarsByRules {
         /// The level; `None` in a game without levels.
         level: Option<Name>,
-        /// The difficulty, where one is chosen.
+        /// The difficulty, if one is chosen.
         difficulty: Option<Name>,
         /// The rating offered.
         stars: i64,
     },
-    /// A value of another kind, too long, with too many items, or with something in it out of bounds.
+    /// A value of another type, too long, with too many items, or with an element out of bounds.
     DoesNotFit {
         /// The field.
         field: Name,
-        /// What of it does not fit.
+        /// What does not fit.
         unfit: Unfit,
     },
-    /// A number that is infinite or none at all.
+    /// A number that is infinite or NaN.
     NotFinite {
         /// The field.
         field: Name,
     },
-    /// Something was to be taken from a field that only gains.
+    /// A value cannot be taken from a field that only grows.
     OnlyGains {
         /// The field.
         field: Name,
     },
-    /// There is nothing at this position or under this key.
+    /// There is no item at this position or for this key.
     NotThere {
         /// The field.
         field: Name,
-        /// What was asked for.
+        /// The position or key.
         what: String,
     },
-    /// More was to be spent than is there.
+    /// More was to be spent than there is.
     NotEnough {
         /// The field.
         field: Name,
-        /// What was to be spent.
+        /// The amount.
         asked: Value,
-        /// What is there.
+        /// The current value.
         held: Value,
-        /// The least that must stay.
+        /// The lower bound.
         min: Option<Value>,
     },
-    /// Less than nothing was to be spent.
+    /// A negative amount was to be spent.
     SpendsLessThanNothing {
         /// The field.
         field: Name,
-        /// What was to be spent.
+        /// The amount.
         asked: Value,
     },
-    /// There is no value to add to.
+    /// The field is unset, so nothing can be added.
     Unset {
         /// The field.
         field: Name,
     },
-    /// A value that a fact cannot have, or a value for what is derived from others.
+    /// A value that a fact cannot have, or a value for something derived.
     Unfit {
-        /// What was to have it.
+        /// What the value was for.
         what: &'static str,
         /// The value offered.
         value: Value,
     },
-    /// The player has not said yes.
+    /// The player has not confirmed.
     NotConfirmed {
-        /// What would go.
+        /// What would be erased or replaced.
         would: Vec<String>,
     },
 }
@@ -149,66 +149,71 @@ impl fmt::Display for Refused {
         let Refused { event, phase, .. } = self;
         match self.why.as_ref() {
             Why::Phase => {
-                write!(f, "`{event}` is refused in phase {phase}; possible now: ")?;
+                write!(f, "`{event}` refused in phase {phase}; possible now: ")?;
                 let possible: Vec<_> = EventName::possible_in(*phase).map(EventName::as_str).collect();
                 f.write_str(&possible.join(", "))
             }
-            Why::NoRun => write!(f, "`{event}` is refused: no run is waiting; begin one"),
-            Why::NoVisit => write!(f, "`{event}` is refused: no level was left half-way; enter one"),
+            Why::NoRun => write!(f, "`{event}` refused: there is no run to resume; begin one"),
+            Why::NoVisit => write!(f, "`{event}` refused: no level was left half-way; enter one"),
             Why::RunUnderWay => {
-                write!(f, "`{event}` is refused: a run is under way; ask the player, then begin replacing it")
+                write!(
+                    f,
+                    "`{event}` refused: a run is already in progress; after confirming with the player call `begin_replacing`"
+                )
             }
             Why::Locked { level, missing } => write!(f, "{level} is locked: {}", missing.join("; ")),
             Why::SameLevel { level } => {
-                write!(f, "`{event}` is refused: {level} is being played already; retry it, or leave first")
+                write!(f, "`{event}` refused: {level} is already being played; retry it, or leave it first")
             }
             Why::OtherLevel { checkpoint, of } => {
-                write!(f, "`{event}` is refused: checkpoint {checkpoint} stands in {of}, not in this level")
+                write!(f, "`{event}` refused: checkpoint {checkpoint} belongs to {of}, not to this level")
             }
             Why::OutOfBounds { field, place, value, min, max } => {
                 let at = if place.is_empty() { "" } else { " at " };
-                write!(f, "{field}{at}{place}: {value} is refused: ")?;
+                write!(f, "{field}{at}{place}: {value} refused: ")?;
                 match (min, max) {
-                    (Some(min), Some(max)) => write!(f, "it is from {min} to {max}"),
-                    (Some(min), None) => write!(f, "it is at least {min}"),
-                    (None, Some(max)) => write!(f, "it is at most {max}"),
-                    (None, None) => write!(f, "it has no bounds"),
+                    (Some(min), Some(max)) => write!(f, "expected {min} to {max}"),
+                    (Some(min), None) => write!(f, "expected at least {min}"),
+                    (None, Some(max)) => write!(f, "expected at most {max}"),
+                    (None, None) => write!(f, "out of bounds"),
                 }
             }
             Why::Stars { level, difficulty, stars, max } => {
-                write!(f, "stars{}: {stars} is refused: it is from 0 to {max}", place(level, difficulty))
+                write!(f, "stars{}: {stars} refused: expected 0 to {max}", place(level, difficulty))
             }
             Why::StarsByRules { level, difficulty, stars } => {
                 let place = place(level, difficulty);
                 write!(
                     f,
-                    "stars{place}: {stars} is refused: they are given by the level's rules; finish without stars"
+                    "stars{place}: {stars} refused: the level's rules decide them; finish without stars"
                 )
             }
             Why::DoesNotFit { field, unfit } => write!(f, "{field}: refused: {unfit}"),
             Why::NotFinite { field } => write!(f, "{field}: refused: the number is not finite"),
-            Why::OnlyGains { field } => write!(f, "{field}: taking is refused: it only gains"),
-            Why::NotThere { field, what } => write!(f, "{field}: refused: it has no {what}"),
+            Why::OnlyGains { field } => {
+                write!(f, "{field}: cannot be reduced: `keep = \"sum\"`/`\"union\"` fields only grow")
+            }
+            Why::NotThere { field, what } => write!(f, "{field}: refused: {what} not found"),
             Why::NotEnough { field, asked, held, min } => {
-                write!(f, "{field}: spending {asked} of {held} is refused")?;
-                min.as_ref().map_or(Ok(()), |min| write!(f, ": at least {min} must stay"))
+                write!(f, "{field}: cannot spend {asked} of {held}")?;
+                min.as_ref().map_or(Ok(()), |min| write!(f, ": at least {min} must remain"))
             }
             Why::SpendsLessThanNothing { field, asked } => {
-                write!(f, "{field}: spending {asked} is refused: spend at least 0, or add")
+                write!(f, "{field}: cannot spend {asked}: expected at least 0; to add, call `add`")
             }
-            Why::Unset { field } => write!(f, "{field}: adding is refused: it is unset; set it first"),
+            Why::Unset { field } => write!(f, "{field}: cannot add: it is unset; set it first"),
             Why::NotConfirmed { would } if would.is_empty() => {
-                write!(f, "`{event}` is refused without a yes; nothing would go")
+                write!(f, "`{event}` needs confirmation (`yes = true`); it would erase nothing")
             }
             Why::NotConfirmed { would } => {
-                write!(f, "`{event}` is refused without a yes; it would take: {}", would.join("; "))
+                write!(f, "`{event}` needs confirmation (`yes = true`); it would erase: {}", would.join("; "))
             }
             Why::Unfit { what, value } => write!(f, "{what} cannot be {value}"),
         }
     }
 }
 
-/// ` at LEVEL on DIFFICULTY`, as far as there are any.
+/// Returns ` at LEVEL on DIFFICULTY`, each if there is one.
 fn place(level: &Option<Name>, difficulty: &Option<Name>) -> String {
     let level = level.as_ref().map(|level| format!(" at {level}"));
     let difficulty = difficulty.as_ref().map(|difficulty| format!(" on {difficulty}"));

@@ -1,6 +1,6 @@
-//! Rules: bounds, locks, unlocks and moments. Whether a level can be entered and an unlock is given, and why not: the
-//! look and the door ask here. What opens or turns true is told once, by asking again the rules that name what has
-//! changed, and no others.
+//! Rules: bounds, locks, unlocks and moments. Whether a level can be entered and an unlock is unlocked, and why not:
+//! the level select and the door ask here. Whatever opens or becomes true is reported once. Only rules that name a
+//! changed value are evaluated again.
 
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::RuleId;
@@ -12,15 +12,15 @@ use super::standing::Standing;
 use super::{Engine, Holder, Play};
 use crate::snapshot::Schema;
 
-/// How locks, unlocks and moments stood when they were last asked, and which rules are to be asked again.
+/// The results of locks, unlocks and moments when they were last evaluated, and which rules to evaluate again.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Rules {
     open: Vec<bool>,
     given: Vec<bool>,
-    /// By moment: whether it held.
+    /// By moment: whether it was true.
     pub(super) held: Vec<bool>,
     again: Vec<RuleId>,
-    /// A death or a retry is at work, and what it makes true is no news to moments that are told each time.
+    /// During a death or a retry, whose effects are not reported by `each_time` moments.
     pub(super) quiet: bool,
     asked: u64,
 }
@@ -45,19 +45,19 @@ impl Rules {
         schema.watch.of_played().iter().for_each(|rule| self.ask_again(*rule));
     }
 
-    /// An event of the run has changed the phase, the level, the checkpoint or the furthest level.
+    /// Notes that an event changed the phase, the level, the checkpoint or the furthest level.
     fn moved(&mut self, schema: &Schema) {
         schema.watch.of_words().for_each(|(_, rule)| self.ask_again(rule));
     }
 
-    /// Whether something that a rule names has changed.
+    /// Returns whether something that a rule names has changed.
     #[inline]
     pub(super) fn are_due(&self) -> bool {
         !self.again.is_empty()
     }
 
-    /// The furthest level that stands open on the difficulty in question, as last asked: nothing that its rule names has
-    /// changed since.
+    /// Returns the furthest level that is open on the current difficulty, as last evaluated: nothing that its rule
+    /// names has changed since.
     pub(super) fn furthest_open(&self) -> Option<usize> {
         self.open.iter().rposition(|open| *open)
     }
@@ -67,7 +67,7 @@ impl Rules {
     }
 }
 
-/// What opened.
+/// What an event opened.
 #[derive(Default)]
 pub(super) struct Opened {
     pub(super) levels: Vec<Level>,
@@ -75,8 +75,8 @@ pub(super) struct Opened {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Why a level cannot be entered, part by part, or could be; empty for a level without a lock. `difficulty` is the
-    /// one in question; `None` is that of the run, or the one last chosen.
+    /// Returns why a level cannot be entered, or could be, part by part; empty for a level without a lock.
+    /// `difficulty` is the difficulty to check; `None` is that of the run, or the one last chosen.
     ///
     /// # Panics
     /// If the level was looked up in a schema with more levels.
@@ -85,7 +85,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine().why_locked(level.of_any(), difficulty.map(Difficulty::of_any)).of_game()
     }
 
-    /// Whether a level can be entered on a difficulty; `None` is that of the run, or the one last chosen.
+    /// Returns whether a level can be entered on a difficulty; `None` is that of the run, or the one last chosen.
     ///
     /// # Panics
     /// If the level was looked up in a schema with more levels.
@@ -94,20 +94,20 @@ impl<G, P: Holder> Play<G, P> {
         self.engine().is_open(level.of_any(), difficulty.map(Difficulty::of_any))
     }
 
-    /// Whether an unlock is given: its rule holds, or it latches and held once.
+    /// Returns whether an unlock is unlocked: its rule is true, or it latches and its rule was true once.
     #[must_use]
     pub fn is_unlocked(&self, unlock: Unlock<G>) -> bool {
         self.engine().is_unlocked(unlock.of_any())
     }
 
-    /// Why an unlock is not given, part by part, or is.
+    /// Returns why an unlock is not unlocked, or is, part by part.
     #[must_use]
     pub fn why_not_unlocked(&self, unlock: Unlock<G>) -> Vec<Standing<G>> {
         self.engine().why_not_unlocked(unlock.of_any()).of_game()
     }
 
-    /// How often a lock or an unlock was asked since this progress was made because something that it names has
-    /// changed.
+    /// Returns how often a lock or an unlock was evaluated because something that it names had changed, since this
+    /// progress was made.
     #[must_use]
     pub fn rules_asked(&self) -> u64 {
         self.engine().rules_asked()
@@ -146,7 +146,7 @@ impl Engine {
         rule.map_or_else(Vec::new, |rule| self.standings(rule, difficulty))
     }
 
-    /// Why a level cannot be entered now, if it cannot.
+    /// Returns why a level cannot be entered now, if so.
     pub(super) fn locked(&self, level: usize) -> Option<Why> {
         let difficulty = self.here().difficulty;
         if self.is_open_at(level, difficulty) {
@@ -157,13 +157,14 @@ impl Engine {
         Some(Why::Locked { level: self.level_name(level), missing })
     }
 
-    /// Asks everything: what a begin, a restore or a made-up state opens is not news. Moments that are told once may be.
+    /// Evaluates everything without reporting it, after a begin, a load or a made-up state. Moments that are reported
+    /// once may still be.
     pub(super) fn note_rules(&mut self) {
         self.hold_bounds();
         self.rules.again.clear();
         self.rules.given = self.state.latched.clone();
-        // Unlocks may wait for each other, so they are asked until nothing more is given; each round gives one, or
-        // ends.
+        // Unlocks may wait for each other, so they are evaluated until nothing more is unlocked; each round unlocks
+        // one, or is the last.
         for _ in 0..=self.schema.unlocks.len() {
             let now: Vec<bool> = (0..self.schema.unlocks.len()).map(|unlock| self.gives(unlock)).collect();
             if now == self.rules.given {
@@ -188,20 +189,21 @@ impl Engine {
         latched || rule.is_some_and(|rule| rule.program.holds(self, self.here().difficulty.unwrap_or(0)))
     }
 
-    /// At the end of an event that may have changed the phase, the level, the checkpoint or the furthest level.
+    /// Called at the end of an event that may have changed the phase, the level, the checkpoint or the furthest
+    /// level.
     pub(super) fn moved(&mut self) -> Opened {
         self.rules.moved(&self.schema);
         self.settle()
     }
 
-    /// Asks the rules again that name what has changed, until nothing more opens, and tells what did.
+    /// Evaluates the rules that name a changed value, until nothing more opens, and reports what did.
     pub(super) fn settle(&mut self) -> Opened {
         let quiet = self.rules.quiet;
         let mut opened = Opened::default();
         if self.rules.again.is_empty() {
             return opened;
         }
-        // Rules that take each other back and forth would never come to rest; each is asked so often at most.
+        // Rules that undo each other would never settle, so each is evaluated a limited number of times.
         let rules = self.schema.levels.len() + self.schema.unlocks.len() + self.schema.fields.len();
         let mut left = rules.pow(2) + self.schema.moments.len() + 1;
         while let (Some(rule), true) = (self.next_rule(), left > 0) {
@@ -219,7 +221,7 @@ impl Engine {
         opened
     }
 
-    /// The next rule to ask again, in declared order.
+    /// Returns the next rule to evaluate, in declared order.
     fn next_rule(&mut self) -> Option<RuleId> {
         let (index, _) = self.rules.again.iter().enumerate().min_by_key(|(_, rule)| **rule)?;
         Some(self.rules.again.swap_remove(index))

@@ -1,5 +1,5 @@
-//! Runs: begin, resume, end. A run ends in four ways, and each offers the records of `run_end` once, on the values as
-//! they were, before anything is reset.
+//! Runs: begin, resume, end. A run ends in four ways, and each feeds the records of `run_end` once, with the values
+//! as they are before anything is reset.
 
 use std::sync::Arc;
 
@@ -14,13 +14,13 @@ use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Phase, Play, Stage};
 use crate::snapshot::{Run, Stay};
 
-/// What a begin did.
+/// The result of a begin.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Begun<G = AnyGame> {
-    /// The difficulty of the run; `None` where none are declared.
+    /// The difficulty of the run; `None` if none are declared.
     pub difficulty: Option<Difficulty<G>>,
-    /// How the run ended that was under way.
+    /// How the replaced run ended, if one was in progress.
     pub replaced: Option<RunOver<G>>,
 }
 
@@ -32,27 +32,27 @@ pub struct RunOver<G = AnyGame> {
     pub end: RunEnd,
     /// The records it beat.
     pub records: Vec<NewRecord<G>>,
-    /// Values that were offered as records and lie outside their bounds.
+    /// Values that were offered to records but are outside their bounds.
     pub refused: Vec<Refused>,
-    /// The levels that a record opened.
+    /// The levels that the end of the run opened.
     pub opened: Vec<Level<G>>,
-    /// The unlocks that a record gave.
+    /// The unlocks that the end of the run unlocked.
     pub unlocked: Vec<Unlock<G>>,
 }
 
-/// What can be gone on with.
+/// The run or level that can be resumed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ResumePoint<G = AnyGame> {
-    /// The level that is open or was left half-way; `None` is the map.
+    /// The level that is being played or was left half-way; `None` is the map.
     pub level: Option<Level<G>>,
-    /// The checkpoint reached in it.
+    /// The last checkpoint reached in it.
     pub checkpoint: Option<Checkpoint<G>>,
-    /// The difficulty of the run; `None` where none are declared.
+    /// The difficulty of the run; `None` if none are declared.
     pub difficulty: Option<Difficulty<G>>,
 }
 
-/// What a resume did.
+/// The result of a resume.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Resumed<G = AnyGame> {
     /// The player is on the map.
@@ -62,40 +62,41 @@ pub enum Resumed<G = AnyGame> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Begins a run on a difficulty; `None` is the one last chosen. Values go back to their defaults as their
-    /// `on_new_run` says; records, facts and everything else of profile scope stay.
+    /// Begins a run on a difficulty; `None` is the one last chosen. Values are reset as their `on_new_run` says;
+    /// records, facts and everything else of profile scope stay.
     ///
     /// # Errors
-    /// [`Why::RunUnderWay`] if there is a run already: ask the player, then call [`Play::begin_replacing`].
+    /// [`Why::RunUnderWay`] if there is a run already: after confirming with the player, call
+    /// [`Play::begin_replacing`].
     pub fn begin(&mut self, difficulty: Option<Difficulty<G>>) -> Result<Begun<G>, Refused> {
         self.engine_mut().begin(difficulty.map(Difficulty::of_any)).map(OfGame::of_game)
     }
 
-    /// Begins a run, in place of one that may be under way: that one ends first, and its records count.
+    /// Begins a run, replacing one that may be in progress: that one ends first, and its records count.
     pub fn begin_replacing(&mut self, difficulty: Option<Difficulty<G>>) -> Begun<G> {
         self.engine_mut().begin_replacing(difficulty.map(Difficulty::of_any)).of_game()
     }
 
-    /// The difficulty of the run, or the one last chosen; `None` where none are declared.
+    /// Returns the difficulty of the run, or the one last chosen; `None` if none are declared.
     #[must_use]
     pub fn difficulty(&self) -> Option<Difficulty<G>> {
         self.engine().difficulty().of_game()
     }
 
-    /// Whether a run is under way or waits at the title.
+    /// Returns whether a run is in progress or waits at the title.
     #[must_use]
     pub fn has_run(&self) -> bool {
         self.engine().has_run()
     }
 
-    /// What [`Play::resume`] would go on with, if anything: at the title a waiting run, on the map a level left
+    /// Returns what [`Play::resume`] would resume, if anything: at the title a waiting run, on the map a level left
     /// half-way.
     #[must_use]
     pub fn resume_point(&self) -> Option<ResumePoint<G>> {
         self.engine().resume_point().of_game()
     }
 
-    /// Goes on: at the title with the waiting run, on the map with the level left half-way.
+    /// Resumes the waiting run at the title, or the level left half-way on the map.
     ///
     /// # Errors
     /// [`Why::NoRun`] at the title without a run, [`Why::NoVisit`] on the map without a level left half-way, else
@@ -104,7 +105,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().resume().map(OfGame::of_game)
     }
 
-    /// Gives the run up. `None` after a run.
+    /// Gives up the run. Returns `None` if it is over already.
     ///
     /// # Errors
     /// [`Why::NoRun`] at the title without a waiting run.
@@ -132,7 +133,7 @@ impl Engine {
             difficulty.map(Difficulty::index).filter(|index| *index < self.schema.difficulties.len());
         self.state.difficulty = chosen.or(self.state.difficulty);
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None });
-        // A difficulty of another build was kept until there is one chosen here.
+        // A difficulty of another build was kept until one is chosen here.
         if self.carried.difficulty.is_some() || self.carried.run_difficulty.is_some() {
             let carried = Arc::make_mut(&mut self.carried);
             (carried.difficulty, carried.run_difficulty) = (None, None);
@@ -195,7 +196,7 @@ impl Engine {
         if let Some(visit) = self.visit_mut().filter(|_| has_visit) {
             visit.stay = Stay::Playing;
         }
-        // The difficulty in question may be another one now.
+        // The current difficulty may have changed.
         self.note_rules();
         if !has_visit {
             return Ok(Resumed::Map);
@@ -213,7 +214,7 @@ impl Engine {
         }
     }
 
-    /// Ends the run: offers its records, leaves its values to be read until the next begin.
+    /// Ends the run: feeds its records, and leaves its values readable until the next begin.
     pub(super) fn end(&mut self, end: RunEnd) -> RunOver {
         let (records, refused) = self.offer_records(RecordAt::RunEnd, &Cause::RunEnd(end));
         self.stage = Stage::Over;

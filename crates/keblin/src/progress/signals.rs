@@ -1,5 +1,6 @@
-//! Signals: what a game evaluates every frame, such as "has fallen" or "touches the mooring". One that stays true acts
-//! once, and again only after a frame in play in which nobody fed it true. Which signals are armed is not saved.
+//! Signals: conditions that a game evaluates every frame, such as "has fallen" or "touches the mooring". A signal
+//! fires once when it becomes true and is re-armed by the first frame of play in which it was not true. The armed
+//! state is not saved.
 
 use keblin_schema::{AnyGame, Checkpoint, OfGame};
 
@@ -8,7 +9,7 @@ use super::refusal::Refused;
 use super::visit::Finished;
 use super::{Engine, Holder, Phase, Play};
 
-/// What is fed.
+/// A condition that a game feeds every frame.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Signal<G = AnyGame> {
@@ -18,27 +19,27 @@ pub enum Signal<G = AnyGame> {
     Reach(Checkpoint<G>),
     /// The player has reached the end of the level.
     Finish,
-    /// Something of the game's own, by a name.
+    /// A signal of the game's own, by name.
     Own(&'static str),
 }
 
-/// What feeding a signal did.
+/// The result of feeding a signal.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Fed<G = AnyGame> {
-    /// Nothing: it was not true, or is true still.
+    /// Nothing: it was not true, or is still true.
     Nothing,
-    /// As [`Play::die`]; `None` where that is without effect.
+    /// As [`Play::die`]; `None` if it had no effect.
     Died(Option<Death<G>>),
     /// As [`Play::reach`].
     Reached(Reached),
     /// As [`Play::finish`].
     Finished(Option<Box<Finished<G>>>),
-    /// A signal of the game's own has turned true.
+    /// A signal of the game's own became true.
     Happened,
 }
 
-/// Which signals were fed, and which may act.
+/// Which signals were fed, and which are armed.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Signals {
     known: Vec<Known>,
@@ -48,12 +49,12 @@ pub(super) struct Signals {
 struct Known {
     signal: Signal,
     armed: bool,
-    /// Whether somebody fed it true since the last tick.
+    /// Whether it was fed true since the last tick.
     is_true: bool,
 }
 
 impl Signals {
-    /// Feeds a signal; whether it acts.
+    /// Feeds a signal; returns whether it fires.
     fn feed(&mut self, signal: Signal, on: bool) -> bool {
         let known = match self.known.iter_mut().position(|known| known.signal == signal) {
             Some(index) => self.known.get_mut(index),
@@ -69,7 +70,7 @@ impl Signals {
         acts
     }
 
-    /// A frame ends. Only one in play arms what was not true in it.
+    /// Ends a frame. Only a frame of play re-arms the signals that were not true in it.
     pub(super) fn frame_ends(&mut self, in_play: bool) {
         for known in &mut self.known {
             known.armed |= in_play && !known.is_true;
@@ -77,14 +78,14 @@ impl Signals {
         }
     }
 
-    /// Something begins anew: every signal may act.
+    /// Arms every signal.
     pub(super) fn arm_all(&mut self) {
         self.known.clear();
     }
 }
 
 impl<G: Copy> Signal<G> {
-    /// The same of any game: its names are not checked.
+    /// Converts the names to any game, unchecked.
     pub(crate) fn of_any(self) -> Signal {
         match self {
             Signal::Death => Signal::Death,
@@ -96,11 +97,11 @@ impl<G: Copy> Signal<G> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Feeds a signal, as often as the game likes, every frame. What is fed between two ticks counts together: true if
-    /// any of it is.
+    /// Feeds a signal; call it every frame, as often as you like. Feeds between two ticks are combined: it is true if
+    /// any of them is.
     ///
     /// # Errors
-    /// As the event that a signal stands for; a refused one is not tried again before it is armed again.
+    /// As the signal's event; a refused one is not tried again until the signal is re-armed.
     ///
     /// # Panics
     /// If a checkpoint was looked up in a schema with more levels.
@@ -121,7 +122,7 @@ impl Engine {
             Signal::Death => Fed::Died(self.die()),
             Signal::Reach(checkpoint) => Fed::Reached(self.reach(checkpoint)?),
             Signal::Finish => match self.phase() {
-                // What is fed every frame may still be true when the level is over.
+                // A signal that is fed every frame may still be true when the level is over.
                 Phase::Playing => Fed::Finished(self.finish()?.map(Box::new)),
                 _ => Fed::Finished(None),
             },

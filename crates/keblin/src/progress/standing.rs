@@ -1,5 +1,5 @@
-//! How the parts of a rule stand: what each asks for, what is held and what is needed. Level cards, refusals and the
-//! outcome of a finish all tell it in the same way.
+//! The parts of a rule: what each asks for, what the player has and what is needed. Level cards, refusals and the
+//! result of a finish all report them in the same way.
 
 use keblin_schema::condition::names::On;
 use keblin_schema::condition::{Comparison, Program};
@@ -9,15 +9,15 @@ use keblin_schema::{AnyGame, Difficulty, Level, Unlock, Value};
 use super::Engine;
 use crate::snapshot::Schema;
 
-/// A part of a rule: what it asks for, and how that stands.
+/// A part of a rule: what it asks for, and whether it is met.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Standing<G = AnyGame> {
     /// What it asks for.
     pub asks: Asks<G>,
-    /// Whether it holds.
+    /// Whether it is met.
     pub met: bool,
-    /// What is held: a number, or whether it holds.
+    /// What the player has: a number, or whether it is true.
     pub held: Value,
     /// What is needed.
     pub needed: Value,
@@ -27,25 +27,25 @@ pub struct Standing<G = AnyGame> {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Asks<G = AnyGame> {
-    /// A level to be finished.
+    /// A level must be finished.
     Finish {
         /// The level.
         level: Level<G>,
-        /// On this difficulty; `None` where finished is not kept apart, or any will do.
+        /// The difficulty; `None` if finished is not kept per difficulty, or on any.
         difficulty: Option<Difficulty<G>>,
     },
-    /// An unlock to be given.
+    /// An unlock must be unlocked.
     Unlock(Unlock<G>),
-    /// So many stars.
+    /// A number of stars.
     Stars(Comparison),
-    /// So much of something, as the rule writes it.
+    /// A number of something, as the rule writes it.
     Number(Comparison, String),
     /// Anything else, as the rule writes it.
     Condition(String),
 }
 
 impl<G: Copy> Standing<G> {
-    /// What is missing, as people read it: `black_sluice is not finished on neap`, `8 stars needed, 7 held`.
+    /// Returns what is missing as people read it: `black_sluice is not finished on neap`, `8 stars needed, 7 held`.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {
         let Standing { held, needed, .. } = self;
@@ -65,7 +65,7 @@ impl<G: Copy> Standing<G> {
             Asks::Number(comparison, what) => {
                 format!("{what}: {}{needed} needed, {held} held", amount(*comparison))
             }
-            Asks::Condition(source) => format!("`{source}` does not hold"),
+            Asks::Condition(source) => format!("`{source}` is not true"),
         }
     }
 }
@@ -82,7 +82,7 @@ fn amount(comparison: Comparison) -> &'static str {
 }
 
 impl Engine {
-    /// The parts of a rule, as they stand on a difficulty.
+    /// Returns the parts of a rule on a difficulty.
     pub(super) fn standings(&self, rule: &Rule, difficulty: Option<usize>) -> Vec<Standing> {
         rule.parts.iter().filter_map(|part| self.standing(part, difficulty)).collect()
     }

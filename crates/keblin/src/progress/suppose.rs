@@ -1,6 +1,6 @@
-//! Putting a made-up state in place, for tests and tools: values, facts and records, as if they had come about. Tells
-//! nothing. A value of a run or a level that is supposed before the run or the level begins is put in place after the
-//! resets of that event and before its entry copy.
+//! Made-up states, for tests and tools: sets values, facts and records without reporting anything. If a value of a
+//! run or level is supposed before the run or level begins, it is set after the resets of that event and before its
+//! entry copy.
 
 use keblin_schema::Value;
 use keblin_schema::condition::names::{Asked, Fact};
@@ -18,22 +18,21 @@ use super::{
 #[cfg(feature = "testing")]
 use keblin_schema::typed::FieldType;
 
-/// With the feature `testing`: a game that is shipped can lower no record by it.
+/// With the feature `testing`: a released game cannot lower a record with it.
 #[cfg(feature = "testing")]
 impl<G, P: Holder> Play<G, P> {
-    /// Supposes a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
+    /// Sets a value, a fact or a record by its resolved name; [`Value::Unset`] makes a record unset.
     ///
     /// # Errors
-    /// [`Why::Unfit`] for a value that a fact cannot have or a name that is derived from others, else as
-    /// [`Play::suppose`].
+    /// [`Why::Unfit`] for a value that a fact cannot have or a name that is derived, otherwise as [`Play::suppose`].
     pub fn suppose_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
         self.engine_mut().put_asked(asked, value)
     }
 
-    /// Supposes a value.
+    /// Sets a value without an event.
     ///
     /// # Errors
-    /// [`Why::OutOfBounds`], [`Why::DoesNotFit`] and [`Why::NotFinite`] for a value that the field could not hold.
+    /// [`Why::OutOfBounds`], [`Why::DoesNotFit`] and [`Why::NotFinite`] for a value that does not fit the field.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -52,7 +51,7 @@ impl<G, P: Holder> Play<G, P> {
 }
 
 impl Engine {
-    /// Puts a value, a fact or a record in place by its resolved name.
+    /// Sets a value, a fact or a record by its resolved name.
     pub(crate) fn put_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
         match self.target(asked) {
             Some(Target::Cell(cell)) => self.suppose_cell(cell, value),
@@ -72,7 +71,7 @@ impl Engine {
                 self.note_rules();
                 Ok(())
             }
-            None => Err(self.unfit("what the engine derives", value)),
+            None => Err(self.unfit("a derived value", value)),
         }
     }
 
@@ -87,7 +86,7 @@ impl Engine {
         let in_level = matches!(self.phase(), Phase::Playing | Phase::Down);
         let for_begin = scope.is_of_run() && !self.has_run();
         let for_enter = scope.is_of_run() && !in_level && reset_by_enter;
-        // What waits for a begin is held to bounds that follow from others then; they may be supposed too.
+        // Values that wait for a begin are clamped to following bounds then; these may be supposed too.
         let now = match for_begin || for_enter {
             true => field.fixed_bounds(),
             false => field.clone(),
@@ -107,7 +106,7 @@ impl Engine {
         Ok(())
     }
 
-    /// At a begin: puts supposed values in place; those that entering a level resets stay supposed for that.
+    /// At a begin: sets supposed values; those that entering a level resets wait for that.
     pub(super) fn put_supposed_for_begin(&mut self) {
         let supposed = std::mem::take(&mut self.supposed);
         for (cell, value) in &supposed {
@@ -118,7 +117,7 @@ impl Engine {
         self.supposed = supposed.into_iter().filter(|(cell, _)| reset_by_enter(*cell)).collect();
     }
 
-    /// At an enter: puts the rest in place.
+    /// At an enter: sets the others.
     pub(super) fn put_supposed_for_enter(&mut self) {
         for (cell, value) in std::mem::take(&mut self.supposed) {
             self.put(cell, value, &Cause::Suppose);

@@ -1,5 +1,5 @@
-//! What calls take for a field: the fields of one game, or those that were looked up. The compiler's complaints about
-//! anything else are written here.
+//! Types that calls take for a field: the fields of one game, or looked-up ones. The compiler's messages about other
+//! types are written here.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -10,27 +10,27 @@ use keblin_schema::{AnyGame, Compiled, Field, PerField};
 
 /// A game with a schema of its own, as a type. The macro [`schema!`](crate::schema) makes one.
 pub trait Game: Compiled {
-    /// Its schema.
+    /// Returns its schema.
     fn schema() -> &'static Arc<Schema>;
 }
 
-/// What a field is read as.
+/// The type that a field is read as.
 pub(super) type Read<'a, F, G> = <<F as FieldOf<G>>::Of as FieldType>::Read<'a>;
 
-/// What a field is written as.
+/// The type that a field is written as.
 pub(crate) type Write<F, G> = <<F as FieldOf<G>>::Of as FieldType>::Write;
 
 /// A field of a game with one value.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not a field of this game with one value",
     label = "expected a field of this game with one value",
-    note = "write `fields::NAME`; of a field with a value for each level or difficulty `fields::NAME.at(levels::ID)`, with as many places as it has axes",
+    note = "write `fields::NAME`; for a field with one value per level or difficulty `fields::NAME.at(levels::ID)`, with one argument for each axis",
     note = "a field of another game's schema does not fit here, and a level or checkpoint is not a field"
 )]
 pub trait FieldOf<G>: Copy {
     /// The type it is read and written as.
     type Of: FieldType;
-    /// The same of any game.
+    /// Converts the field to any game.
     #[doc(hidden)]
     fn of_any(self) -> Field<Self::Of>;
 }
@@ -42,7 +42,7 @@ impl<T: FieldType, G> FieldOf<G> for Field<T, G> {
     }
 }
 
-/// What was looked up in the schema of a game while it runs is checked then.
+/// A field that was looked up in a game's schema is checked at run time.
 impl<T: FieldType, G: Game> FieldOf<G> for Field<T, AnyGame> {
     type Of = T;
     fn of_any(self) -> Field<T> {
@@ -54,12 +54,12 @@ impl<T: FieldType, G: Game> FieldOf<G> for Field<T, AnyGame> {
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not a field of this game that may be unset",
     label = "expected a record, or an id without a default",
-    note = "a record is declared with `keep = \"highest\"` or `keep = \"lowest\"`; what always has a value is written with `set` or `add`"
+    note = "a record is declared with `keep = \"highest\"` or `keep = \"lowest\"`; a field that always has a value is written with `set` or `add`"
 )]
 pub trait UnsettableOf<G>: Copy {
-    /// The type of what it holds when it is set.
+    /// The type of its value when it is set.
     type Held: Scalar;
-    /// The same of any game.
+    /// Converts the field to any game.
     #[doc(hidden)]
     fn of_any(self) -> Field<Option<Self::Held>>;
 }
@@ -80,7 +80,7 @@ impl<T: Scalar, G> UnsettableOf<G> for Field<Option<T>, G> {
 pub trait ListOf<G>: Copy {
     /// The type of its items.
     type Item: Scalar;
-    /// The same of any game.
+    /// Converts the field to any game.
     #[doc(hidden)]
     fn of_any(self) -> Field<Vec<Self::Item>>;
 }
@@ -101,7 +101,7 @@ impl<T: Scalar, G> ListOf<G> for Field<Vec<T>, G> {
 pub trait SetOf<G>: Copy {
     /// The type of its items.
     type Item: Scalar;
-    /// The same of any game.
+    /// Converts the field to any game.
     #[doc(hidden)]
     fn of_any(self) -> Field<BTreeSet<Self::Item>>;
 }
@@ -124,7 +124,7 @@ pub trait MapOf<G>: Copy {
     type Key: Scalar;
     /// The type of its values.
     type Item: Scalar;
-    /// The same of any game.
+    /// Converts the field to any game.
     #[doc(hidden)]
     fn of_any(self) -> Field<BTreeMap<Self::Key, Self::Item>>;
 }
@@ -137,14 +137,14 @@ impl<K: Scalar, T: Scalar, G> MapOf<G> for Field<BTreeMap<K, T>, G> {
     }
 }
 
-/// A field of a game, with one value or with one for each place.
+/// A field of a game, with or without axes.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not a field of this game",
     label = "expected a field of this game",
     note = "write `fields::NAME`"
 )]
 pub trait WholeField<G>: Copy {
-    /// The cell of its first value.
+    /// Returns the cell of its first value.
     fn first_cell(self) -> usize;
 }
 

@@ -1,4 +1,4 @@
-//! Values: reading and writing them by a field of the game. What a write does is `fields`.
+//! Reading and writing values by a field of the game. `fields` does the writing.
 
 use keblin_schema::typed::{FieldType, Scalar};
 use keblin_schema::{Time, Value};
@@ -17,10 +17,10 @@ use super::typed::{FieldOf, Read, UnsettableOf, Write};
     note = "write the whole value with `set`"
 )]
 pub trait Amount: FieldType {
-    /// As a value; `None` if it is not finite.
+    /// Converts to a value; `None` if it is not finite.
     fn amount(value: Self::Write) -> Option<Value>;
 
-    /// As a whole number, for types that are nothing else.
+    /// Converts to a whole number, for types that are whole numbers.
     #[doc(hidden)]
     fn whole(_value: &Self::Write) -> Option<i64> {
         None
@@ -57,21 +57,21 @@ impl<T: Amount + Scalar> Amount for Option<T> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// The value of a cell of the layout, for tools that walk all fields; unset outside.
+    /// Returns the value of a cell of the layout, for tools that walk all fields; unset if there is none.
     #[must_use]
     #[inline]
     pub fn value_at(&self, cell: usize) -> &Value {
         self.engine().value_at(cell)
     }
 
-    /// From here on a value call that is refused panics, so that a test does not pass over a refusal that the game
+    /// Makes every refused value call panic from here on, so that a test does not overlook a refusal that the game
     /// ignores. For tests.
     pub fn strict(&mut self) {
         self.engine_mut().strict();
     }
 
-    /// The value of a field. Outside a run, level and run scope read as the waiting run would give them, else as a new
-    /// run would.
+    /// Returns the value of a field. With no run active, run- and level-scope fields return the values the saved run
+    /// would resume with, or those a new run would start with.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -83,8 +83,8 @@ impl<G, P: Holder> Play<G, P> {
         F::Of::read(self.engine().value_at(cell))
     }
 
-    /// Sets a field. Out of bounds, a plain value stops at the bound, and a record is refused. What is there already
-    /// by the field's keep rule (a better record, a `true` that is kept once) stays.
+    /// Sets a field. A plain value out of bounds is clamped; a record out of bounds is refused. The field's keep rule
+    /// applies: a better record stays, and so does a `true` under `"once"`.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -96,8 +96,8 @@ impl<G, P: Holder> Play<G, P> {
         }
     }
 
-    /// Adds to a field; as [`Play::set`] with the sum, which never wraps around. Nothing can be added to a record
-    /// that is unset, and nothing taken from a field that keeps the sum.
+    /// Adds to a field; as [`Play::set`] with the sum, which is clamped instead of wrapping. Nothing can be added to
+    /// an unset record, and a field with `keep = "sum"` cannot be reduced.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -116,8 +116,8 @@ impl<G, P: Holder> Play<G, P> {
     /// Spends some of a field: all of it or nothing.
     ///
     /// # Errors
-    /// [`Why::NotEnough`] if less than the field's `min` would stay, [`Why::SpendsLessThanNothing`] for a negative
-    /// amount, [`Why::OnlyGains`] for a field that keeps the sum, [`Why::Phase`] where the field cannot be written.
+    /// [`Why::NotEnough`] if less than the field's `min` would remain, [`Why::SpendsLessThanNothing`] for a negative
+    /// amount, [`Why::OnlyGains`] for a field with `keep = "sum"`, [`Why::Phase`] if the field cannot be written.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -138,7 +138,7 @@ impl<G, P: Holder> Play<G, P> {
         }
     }
 
-    /// Makes a field that may be unset so again.
+    /// Makes a field unset again, if it may be.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
@@ -147,7 +147,8 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().write(cell, Value::Unset, &Cause::Set)
     }
 
-    /// Offers a record a value that the game measured itself. The better one stays; a value out of bounds is refused.
+    /// Submits a value that the game measured to a record. The better value is kept; a value out of bounds is
+    /// refused.
     ///
     /// # Panics
     /// If the field was looked up in another schema.

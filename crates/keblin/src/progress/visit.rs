@@ -1,5 +1,5 @@
-//! Visits: enter, retry, finish, leave, and the passing of time in them. A visit owns the values of level scope, the
-//! checkpoint, and the copies that a death or a retry goes back to.
+//! Visits: enter, retry, finish, leave, and the passing of time. A visit owns the values of level scope, the
+//! checkpoint, and the copies that a death or a retry restores.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -17,23 +17,23 @@ use super::standing::Standing;
 use super::{Engine, Holder, Origin, Phase, Play};
 use crate::snapshot::{Stay, Visit};
 
-/// What an enter or a retry did.
+/// The result of an enter or a retry.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Entered<G = AnyGame> {
     /// The level; `None` in a game without levels.
     pub level: Option<Level<G>>,
-    /// How often it was entered or tried again by now, this time included; 0 in a game without levels.
+    /// How often it was entered or restarted, including this time; 0 in a game without levels.
     pub attempt: u64,
 }
 
-/// What a finish did.
+/// The result of a finish.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Finished<G = AnyGame> {
     /// The level; `None` in a game without levels.
     pub level: Option<Level<G>>,
-    /// The difficulty it was finished on; `None` where none are declared.
+    /// The difficulty it was finished on; `None` if none are declared.
     pub difficulty: Option<Difficulty<G>>,
     /// The best rating before.
     pub stars_before: u8,
@@ -41,13 +41,13 @@ pub struct Finished<G = AnyGame> {
     pub stars: u8,
     /// The records it beat.
     pub records: Vec<NewRecord<G>>,
-    /// A rating or a record outside its bounds; the finish stands all the same.
+    /// A rating or a record outside its bounds; the finish still counts.
     pub refused: Vec<Refused>,
-    /// The level's stars one by one, where they are given by rules: whether each held in this attempt, and why not.
+    /// The level's stars one by one, if rules decide them: whether each was earned in this attempt, and why not.
     pub star_rules: Vec<StarHeld<G>>,
     /// The levels it opened.
     pub opened: Vec<Level<G>>,
-    /// The unlocks it gave.
+    /// The unlocks it unlocked.
     pub unlocked: Vec<Unlock<G>>,
     /// The next level in order; `None` after the last.
     pub next: Option<Next<G>>,
@@ -55,13 +55,13 @@ pub struct Finished<G = AnyGame> {
     pub run_over: Option<RunOver<G>>,
 }
 
-/// Whether a star held in an attempt.
+/// Whether a star was earned in an attempt.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct StarHeld<G = AnyGame> {
-    /// Whether it held.
+    /// Whether it was earned.
     pub held: bool,
-    /// Its rule, part by part, as it stood.
+    /// Its rule, part by part, at the finish.
     pub parts: Vec<Standing<G>>,
 }
 
@@ -76,8 +76,8 @@ pub struct Next<G = AnyGame> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Enters a level afresh: values go back to their defaults as their `on_level` says, then the entry copy is taken.
-    /// A visit of another level ends without being finished.
+    /// Enters a level from its start: values are reset as their `on_level` says, then the entry copy is taken. A
+    /// visit to another level ends without being finished.
     ///
     /// # Errors
     /// [`Why::Locked`] with the level that must be finished first; [`Why::SameLevel`] if it is being played already;
@@ -89,7 +89,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().enter(level.of_any()).map(OfGame::of_game)
     }
 
-    /// Tries the level again from its start: values go back as their `on_retry` says, the checkpoint is forgotten.
+    /// Restarts the level: values are reset as their `on_retry` says, and the checkpoint is forgotten.
     ///
     /// # Errors
     /// [`Why::NoVisit`] on the map without a level left half-way; [`Why::Phase`] outside a run and after one.
@@ -97,8 +97,8 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().retry().map(OfGame::of_game)
     }
 
-    /// Finishes the level. Where its stars are given by rules they are asked here, on the values as they are; else it
-    /// is finished without a rating. `None` if the visit is finished already.
+    /// Finishes the level. Stars that rules decide are evaluated here, with the current values; otherwise it is
+    /// finished without a rating. Returns `None` if the visit is finished already.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -106,9 +106,9 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().finish().map(OfGame::of_game)
     }
 
-    /// Finishes the level with a rating of `stars`, where the game gives it. The best rating is kept; one outside what
-    /// the level declares, or of a level whose stars are given by rules, is told in [`Finished::refused`], and the
-    /// finish stands. `None` if the visit is finished already.
+    /// Finishes the level with a rating of `stars`, if the game decides the rating. The best rating is kept. A rating
+    /// outside the declared range, or for a level whose rules decide the stars, is reported in [`Finished::refused`],
+    /// and the finish still counts. Returns `None` if the visit is finished already.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -116,7 +116,7 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().finish_with_stars(stars).map(OfGame::of_game)
     }
 
-    /// Leaves the level for the map; its visit can be resumed. `false` if there is none to leave.
+    /// Leaves the level for the map; its visit can be resumed. Returns `false` if there is no visit to leave.
     ///
     /// # Errors
     /// [`Why::Phase`] at the title.
@@ -124,24 +124,25 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().leave()
     }
 
-    /// Stops all clocks, as for a loading screen, or lets them go on. Not saved.
+    /// Stops all clocks, as for a loading screen, or restarts them. Not saved.
     pub fn pause(&mut self, on: bool) {
         self.engine_mut().pause(on);
     }
 
-    /// Whether clocks stand still.
+    /// Returns whether the clocks are stopped.
     #[must_use]
     pub fn is_paused(&self) -> bool {
         self.engine().is_paused()
     }
 
-    /// The level being played, left half-way or finished last in this run; `None` without one.
+    /// Returns the level that is being played, was left half-way or was finished last in this run; `None` if there is
+    /// none.
     #[must_use]
     pub fn level(&self) -> Option<Level<G>> {
         self.engine().level().of_game()
     }
 
-    /// Where a death or a resume leads to: the checkpoint reached last, else the start of the level.
+    /// Returns where a death or a resume leads to: the last checkpoint, else the start of the level.
     #[must_use]
     pub fn place(&self) -> Place<G> {
         self.engine().place().of_game()
@@ -203,7 +204,7 @@ impl Engine {
     pub(super) fn open_visit(&mut self, level: Option<Level>) -> Entered {
         self.put_back(|field| field.survival.on_level.into(), &Cause::Enter);
         self.put_supposed_for_enter();
-        // What is copied lies within its bounds.
+        // Copied values are within their bounds.
         self.hold_bounds();
         self.forget_told(Again::Level);
         let index = level.map(Level::index);
@@ -238,7 +239,7 @@ impl Engine {
         Ok(Entered { level, attempt })
     }
 
-    /// Puts the visit back to the level's start by `on_retry`.
+    /// Resets the visit to the level's start by `on_retry`.
     pub(super) fn back_to_start(&mut self, stay: Stay, cause: &Cause) {
         let origin = |word| match word {
             OnRetry::Stays => Origin::Live,

@@ -1,12 +1,12 @@
-//! Changes that happen whole or not at all: what a game takes and what it gives for it belong together, whatever fails in
+//! Several changes, all or none: what a game takes and what it gives in return belong together, whatever fails in
 //! between.
 
 use super::play::Lent;
 use super::{Engine, Holder, Play};
 
 impl<G, P: Holder> Play<G, P> {
-    /// Makes several changes, all of them or none. If `change` returns an error, or panics, everything is as it was before:
-    /// values, phase, records, notices and journal. Nothing is saved in between.
+    /// Makes several changes, all of them or none. If `change` returns an error or panics, everything is as it was
+    /// before: values, phase, records, notices and journal. Nothing is saved in between.
     ///
     /// ```
     /// use keblin::{Field, Progress, Schema};
@@ -33,7 +33,7 @@ impl<G, P: Holder> Play<G, P> {
         change: impl FnOnce(&mut Play<G, Lent>) -> Result<T, E>,
     ) -> Result<T, E> {
         let before = self.engine().duplicate();
-        // What is changed stands apart until it is whole; a panic leaves what was there.
+        // The changes are made on a copy until they are complete; a panic leaves the original.
         let mut changing = Play::of(Lent(std::mem::replace(self.engine_mut(), before)));
         let done = change(&mut changing)?;
         *self.engine_mut() = changing.holder.0;
@@ -42,7 +42,7 @@ impl<G, P: Holder> Play<G, P> {
 }
 
 impl Engine {
-    /// The same progress once more, with its journal.
+    /// Returns a copy of the engine with its journal.
     pub(crate) fn duplicate(&self) -> Engine {
         Engine { journal: self.journal.duplicate(), ..self.clone() }
     }

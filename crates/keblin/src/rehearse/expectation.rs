@@ -1,4 +1,4 @@
-//! Expectations: conditions that say, when they do not hold, what is there instead and which names to look behind.
+//! Expectations: conditions that can explain why they are not met: the actual value, and which names to trace.
 
 use keblin_schema::Value;
 use keblin_schema::condition::names::{ENGINE, Fact};
@@ -9,11 +9,11 @@ use crate::progress::Engine;
 use crate::progress::journal::Target;
 use crate::snapshot::Schema;
 
-/// A condition that a rehearsal expects to hold.
+/// A condition that a rehearsal expects to be true.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Expectation {
     program: Program,
-    /// What is compared, and with what, where the condition is a comparison.
+    /// The two sides, if the condition is a comparison.
     sides: Option<Sides>,
 }
 
@@ -24,9 +24,9 @@ struct Sides {
     right: (Program, Type),
 }
 
-/// An expectation that does not hold.
+/// An expectation that is not met.
 pub(super) struct Unmet {
-    /// What was asked, as it is written.
+    /// The left side, as it is written.
     pub(super) name: String,
     pub(super) expected: String,
     pub(super) actual: Value,
@@ -45,7 +45,7 @@ impl Expectation {
         Ok(Expectation { program, sides })
     }
 
-    /// What is there instead, if the condition does not hold.
+    /// Returns the actual value, if the expectation is not met.
     pub(super) fn unmet(&self, progress: &Engine) -> Option<Unmet> {
         let difficulty = progress.difficulty().map_or(0, keblin_schema::Difficulty::index);
         if self.program.holds(progress, difficulty) {
@@ -71,7 +71,7 @@ impl Expectation {
         })
     }
 
-    /// The names behind what was asked, as the trace knows them.
+    /// Returns the names in the expectation, as the trace knows them.
     pub(super) fn names(&self, schema: &Schema) -> Vec<String> {
         let asked = self.sides.as_ref().map_or(&self.program, |sides| &sides.left.0);
         let mut names = Vec::new();

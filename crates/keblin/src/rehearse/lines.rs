@@ -1,4 +1,4 @@
-//! From the text of a rehearsal to its steps, one a line.
+//! Parses the text of a rehearsal into steps, one per line.
 
 use std::sync::Arc;
 
@@ -10,7 +10,7 @@ use super::script::{Line, Rehearsal};
 use crate::snapshot::Schema;
 
 impl Rehearsal {
-    /// Parses a rehearsal. `name` is what complaints call it, as a rule its path.
+    /// Parses a rehearsal. `name` is its name in messages, usually its path.
     ///
     /// # Errors
     /// All [`Findings`]: each line that is not a step, and each name that the schema does not declare.
@@ -30,7 +30,7 @@ impl Rehearsal {
             start += line.len() + 1;
         }
         if lines.is_empty() && found.is_empty() {
-            let finding = Finding::error(Code::BadStep, 0..0, "there is no step in this rehearsal");
+            let finding = Finding::error(Code::BadStep, 0..0, "this rehearsal does not have any steps");
             found.push(finding.instead("begin with `begin`"));
         }
         match found.is_empty() {
@@ -40,7 +40,7 @@ impl Rehearsal {
     }
 }
 
-/// A line up to its `#`, unless that stands in a text.
+/// Returns a line up to its `#`, unless that is inside a text.
 fn without_comment(line: &str) -> &str {
     let mut in_text = false;
     let end = line.char_indices().find(|(_, c)| {

@@ -1,8 +1,8 @@
-//! Trying it: scripted play-throughs. A rehearsal is a text, one step a line, in the engine's words; it runs on a slot of
-//! its own in memory, written and read as on a disk, and holds what it expects against what is there.
+//! Rehearsals: scripted play-throughs. A rehearsal is a text with one step per line, in the engine's words. It runs
+//! on an in-memory slot of its own, written and read as on a disk, and checks what it expects.
 //!
 //! ```text
-//! suppose letters = 8        # a made-up state; what a run or level has is put in place when it begins
+//! suppose letters = 8        # a made-up state; values of a run or level are set when it begins
 //! begin neap
 //! enter long_mere
 //! add oil -10
@@ -13,22 +13,22 @@
 //! launch
 //! ```
 //!
-//! `docs/rehearsals.md` lists every step. Everything behind `#` is a comment. The game is launched when the rehearsal
-//! begins. It stops at the first step that is not as it should be.
+//! `docs/rehearsals.md` lists every step. Text after `#` is a comment. The game is launched when the rehearsal
+//! starts. It stops at the first step that does not hold.
 
 /// The steps, and the text they are written in.
 mod script;
 
-/// The words of a line as a step.
+/// Parsing the words of a line.
 mod parse;
 
-/// From the text of a rehearsal to its steps.
+/// Parsing the text of a rehearsal.
 mod lines;
 
 /// Steps that write values.
 mod values;
 
-/// Expectations, and what is said of those that do not hold.
+/// Expectations, and why they are not met.
 mod expectation;
 
 /// A step as an event.
@@ -37,10 +37,10 @@ mod step;
 /// Running the steps on a slot.
 mod run;
 
-/// What that did.
+/// The result of a run.
 mod report;
 
-/// What changed what, on which line.
+/// Which line changed which value.
 mod trace;
 
 pub use expectation::Expectation;

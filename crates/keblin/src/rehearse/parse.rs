@@ -1,4 +1,5 @@
-//! The words of a line as a step: every name resolved against the schema, every fault told with its place.
+//! Parses the words of a line to a step: resolves every name against the schema, and reports every mistake with its
+//! place.
 
 use std::ops::Range;
 use std::time::Duration;
@@ -47,7 +48,7 @@ const WORDS: [&str; 32] = [
     "refused",
 ];
 
-/// The words of a step with their places; a text in quotes is one word.
+/// The words of a step with their places; a quoted text is one word.
 pub(super) struct Words<'t> {
     pub(super) schema: &'t Schema,
     text: &'t str,
@@ -67,7 +68,7 @@ fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
     }
 }
 
-/// One step, from the words of a line.
+/// Parses one step from the words of a line.
 pub(super) fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
     let mut words = Words { schema, text, offset, at: 0 };
     let step = words.step()?;
@@ -135,7 +136,7 @@ impl<'t> Words<'t> {
             "erase" => self.erase()?,
             "expect" => self.expect()?,
             "refused" => Step::Refused(Box::new(self.step()?)),
-            other => return Err(meant(bad(span, format!("there is no step `{other}`")), other, &WORDS)),
+            other => return Err(meant(bad(span, format!("`{other}` is not a step")), other, &WORDS)),
         })
     }
 
@@ -149,7 +150,7 @@ impl<'t> Words<'t> {
                     let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
                     let known = [known.as_slice(), &["replacing"]].concat();
                     return Err(meant(
-                        bad(span, format!("no difficulty `{word}` is declared")),
+                        bad(span, format!("`{word}` is not a declared difficulty")),
                         word,
                         &known,
                     ));
@@ -163,7 +164,7 @@ impl<'t> Words<'t> {
         let (word, span) = self.expected("a level")?;
         self.schema.level(word).map_err(|_| {
             let known: Vec<&str> = self.schema.levels.iter().map(|level| level.name.as_str()).collect();
-            meant(bad(span, format!("no level `{word}` is declared")), word, &known)
+            meant(bad(span, format!("`{word}` is not a declared level")), word, &known)
         })
     }
 
@@ -173,7 +174,7 @@ impl<'t> Words<'t> {
             self.schema.levels.iter().flat_map(|level| &level.checkpoints).map(AsRef::as_ref).collect();
         match known.contains(&word) {
             true => Ok(Step::Reach(word.to_string())),
-            false => Err(meant(bad(span, format!("no checkpoint `{word}` is declared")), word, &known)),
+            false => Err(meant(bad(span, format!("`{word}` is not a declared checkpoint")), word, &known)),
         }
     }
 
@@ -181,7 +182,7 @@ impl<'t> Words<'t> {
     fn time(&mut self) -> Result<Duration, Finding> {
         let (word, span) = self.expected("a time")?;
         let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
-        let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "time does not run backwards"))?;
+        let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "expected a positive time"))?;
         Ok(Duration::from_nanos(nanos))
     }
 
@@ -202,7 +203,7 @@ impl<'t> Words<'t> {
                 let (word, span) = self.expected("a step of writing")?;
                 let step = WriteStep::ALL.iter().copied().find(|step| step.as_str() == word);
                 let words: Vec<&str> = WriteStep::ALL.iter().map(|step| step.as_str()).collect();
-                let unknown = || bad(span, format!("there is no step of writing `{word}`"));
+                let unknown = || bad(span, format!("`{word}` is not a step of writing"));
                 step.map(Some).ok_or_else(|| meant(unknown(), word, &words))
             }
             Some((other, span)) => Err(bad(span, format!("expected `at` or the end, but found `{other}`"))),
@@ -214,8 +215,9 @@ impl<'t> Words<'t> {
         let times = match self.next() {
             None => 1,
             Some((count, span)) => {
-                let times =
-                    count.parse().map_err(|_| bad(span, format!("expected how often, found `{count}`")))?;
+                let times = count
+                    .parse()
+                    .map_err(|_| bad(span, format!("expected how often, but found `{count}`")))?;
                 match self.expected("`times`")? {
                     ("times", _) => times,
                     (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
@@ -232,7 +234,7 @@ impl<'t> Words<'t> {
                 let (word, span) = self.expected("how many stars")?;
                 let stars = word
                     .parse()
-                    .map_err(|_| bad(span, format!("expected a whole number, found `{word}`")))?;
+                    .map_err(|_| bad(span, format!("expected a whole number, but found `{word}`")))?;
                 Ok(Step::Finish(Some(stars)))
             }
             Some((other, span)) => Err(bad(span, format!("expected `stars`, but found `{other}`"))),
@@ -247,14 +249,14 @@ impl<'t> Words<'t> {
                 let level = self.level()?;
                 let after = self.at;
                 let difficulty = self.next().and_then(|(word, _)| self.schema.difficulty(word).ok());
-                // What is no difficulty belongs to what follows.
+                // A word that is not a difficulty belongs to what follows.
                 self.at = if difficulty.is_some() { self.at } else { after };
                 Erase::Level(level, difficulty)
             }
             ("field", _) => {
                 let (word, span) = self.expected("a field")?;
                 let known: Vec<&str> = self.schema.fields.iter().map(|field| field.name.as_str()).collect();
-                let missing = || meant(bad(span, format!("no field `{word}` is declared")), word, &known);
+                let missing = || meant(bad(span, format!("`{word}` is not a declared field")), word, &known);
                 Erase::Field(self.schema.field_named(word).ok_or_else(missing)?.0)
             }
             _ => {
@@ -273,7 +275,7 @@ impl<'t> Words<'t> {
             Some((word, span)) => {
                 let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
                 let missing =
-                    || meant(bad(span, format!("no difficulty `{word}` is declared")), word, &known);
+                    || meant(bad(span, format!("`{word}` is not a declared difficulty")), word, &known);
                 Some(self.schema.difficulty(word).map_err(|_| missing())?)
             }
         };
@@ -285,7 +287,7 @@ impl<'t> Words<'t> {
         let (word, span) = self.expected("a notice")?;
         let known = Notice::WORDS.iter().copied().find(|known| *known == word);
         let notice = known
-            .ok_or_else(|| meant(bad(span, format!("there is no notice `{word}`")), word, Notice::WORDS))?;
+            .ok_or_else(|| meant(bad(span, format!("`{word}` is not a notice")), word, Notice::WORDS))?;
         self.times().map(|times| Step::ExpectNotice(notice, times))
     }
 
@@ -294,8 +296,8 @@ impl<'t> Words<'t> {
         let (word, span) = self.expected("a moment")?;
         let known: Vec<&str> = self.schema.moments.iter().map(|moment| moment.name.as_str()).collect();
         let moment = self.schema.moment(word);
-        let moment =
-            moment.map_err(|_| meant(bad(span, format!("no moment `{word}` is declared")), word, &known))?;
+        let moment = moment
+            .map_err(|_| meant(bad(span, format!("`{word}` is not a declared moment")), word, &known))?;
         self.times().map(|times| Step::ExpectMoment(moment, times))
     }
 
@@ -306,7 +308,7 @@ impl<'t> Words<'t> {
             "never" => 0,
             count => {
                 let number = count.parse().map_err(|_| {
-                    bad(span, format!("expected `once`, `never` or a number, found `{count}`"))
+                    bad(span, format!("expected `once`, `never` or a number, but found `{count}`"))
                 })?;
                 match self.expected("`times`")? {
                     ("times", _) => number,
@@ -365,7 +367,7 @@ impl<'t> Words<'t> {
             },
             (other, span) => {
                 return Err(meant(
-                    bad(span, format!("there is no signal `{other}`")),
+                    bad(span, format!("`{other}` is not a signal")),
                     other,
                     &["death", "finish", "reach", "nothing"],
                 ));
@@ -376,7 +378,8 @@ impl<'t> Words<'t> {
             (other, span) => return Err(bad(span, format!("expected `for`, but found `{other}`"))),
         }
         let (count, span) = self.expected("how many frames")?;
-        let frames = count.parse().map_err(|_| bad(span, format!("expected a number, found `{count}`")))?;
+        let frames =
+            count.parse().map_err(|_| bad(span, format!("expected a number, but found `{count}`")))?;
         match self.expected("`frames`")? {
             ("frames", _) => Ok(Step::Feed(signal, frames)),
             (other, span) => Err(bad(span, format!("expected `frames`, but found `{other}`"))),

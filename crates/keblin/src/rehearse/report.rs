@@ -1,4 +1,4 @@
-//! What a rehearsal did: its steps, what each of them changed, and what was not as it should be.
+//! The result of a rehearsal: its steps, what each changed, and the failure.
 
 use std::fmt;
 
@@ -7,21 +7,21 @@ use keblin_schema::Value;
 use super::trace::Traced;
 use crate::progress::Refused;
 
-/// What a rehearsal did.
+/// The result of a rehearsal.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Report {
-    /// What the rehearsal is called.
+    /// The name of the rehearsal.
     pub name: String,
     /// The steps that ran, in order, the failed one last.
     pub steps: Vec<StepReport>,
-    /// How many expectations and refusals were as written.
+    /// How many expectations and refusals were met.
     pub held: usize,
-    /// What was not as it should be.
+    /// The step that failed, and how.
     pub failure: Option<Failure>,
 }
 
-/// What a step did.
+/// The result of a step.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct StepReport {
@@ -35,7 +35,7 @@ pub struct StepReport {
     pub refused: Option<Refused>,
 }
 
-/// A step that was not as it should be.
+/// A step that failed.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Failure {
@@ -43,26 +43,26 @@ pub struct Failure {
     pub line: usize,
     /// The step as written.
     pub text: String,
-    /// What was wrong.
+    /// How it failed.
     pub kind: FailureKind,
 }
 
-/// What was wrong with a step.
+/// How a step failed.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum FailureKind {
-    /// A value is not as expected.
+    /// A value is not the expected one.
     Expectation {
-        /// What was asked, as people read it.
+        /// The name of the value, as people read it.
         name: String,
-        /// What was expected.
+        /// The expected value.
         expected: String,
-        /// What is there.
+        /// The actual value.
         actual: Value,
-        /// What changed it last; `None` if nothing did.
+        /// What last changed it; `None` if nothing did.
         cause: Option<Box<Traced>>,
     },
-    /// A level is open, or locked, and should not be.
+    /// A level is open or locked, but should not be.
     Openness {
         /// The level, as people read it.
         level: String,
@@ -71,20 +71,20 @@ pub enum FailureKind {
         /// What is missing, if it is locked.
         missing: Vec<String>,
     },
-    /// A notice was told more or less often than expected.
+    /// A notice was delivered more or less often than expected.
     Notices {
-        /// Which.
+        /// The word of the notice.
         word: String,
-        /// How often it was expected.
+        /// The expected number.
         expected: usize,
-        /// How often it was told.
+        /// The actual number.
         actual: usize,
     },
     /// The step was refused.
     Refused(Refused),
-    /// The step was to be refused and was not.
+    /// The step should have been refused, but was not.
     NotRefused,
-    /// Nothing is held that could be loaded.
+    /// There is no held snapshot to load.
     NotHeld,
     /// Another copy of the game has the slot.
     InUse,
@@ -104,9 +104,9 @@ impl fmt::Display for FailureKind {
                 match cause {
                     Some(change) => {
                         let Traced { line, step, before, after, cause, .. } = change.as_ref();
-                        write!(f, "line {line}, `{step}`, changed it last: {before} -> {after} ({cause})")
+                        write!(f, "line {line}, `{step}`, last changed it: {before} -> {after} ({cause})")
                     }
-                    None => write!(f, "nothing has changed it: it is as declared"),
+                    None => write!(f, "nothing changed it: it still has its default"),
                 }
             }
             FailureKind::Openness { level, open: true, .. } => {
@@ -116,12 +116,12 @@ impl fmt::Display for FailureKind {
                 write!(f, "{level}: expected open, but it is locked: {}", missing.join("; "))
             }
             FailureKind::Notices { word, expected, actual } => {
-                write!(f, "notice {word}: expected {expected} times, but it was told {actual} times")
+                write!(f, "notice {word}: expected {expected} times, but it was delivered {actual} times")
             }
             FailureKind::Refused(refused) => write!(f, "{refused}"),
-            FailureKind::NotRefused => write!(f, "expected a refusal, but it was done"),
-            FailureKind::NotHeld => write!(f, "nothing is held here; `hold` an instant first"),
-            FailureKind::InUse => write!(f, "the slot is open in the game; another copy can only look"),
+            FailureKind::NotRefused => write!(f, "expected a refusal, but the step was accepted"),
+            FailureKind::NotHeld => write!(f, "there is no snapshot to load here; use `hold` first"),
+            FailureKind::InUse => write!(f, "the slot is open in the game; another copy can only view it"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
             FailureKind::Running => write!(f, "the game is running here; `quit` or `kill` it first"),
             FailureKind::Slot(error) => write!(f, "{error}"),

@@ -1,5 +1,5 @@
-//! Running the steps of a rehearsal on a slot. Stops at the first step that is not as it should be, and says what was
-//! expected, what is there, and what made it so.
+//! Runs the steps of a rehearsal on a slot. Stops at the first step that fails, and reports what was expected, what
+//! was found, and what caused it.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -25,7 +25,7 @@ use crate::store::{OpenError, Origin, SaveDir, SaveError, Slot};
 const SLOT: &str = "rehearsal";
 
 impl Rehearsal {
-    /// Runs the steps on a slot of their own, in memory. The same rehearsal gives the same report.
+    /// Runs the steps on an in-memory slot of their own. The same rehearsal gives the same report.
     #[must_use]
     pub fn run(&self) -> Report {
         let mut report = Report { name: self.name.clone(), steps: Vec::new(), held: 0, failure: None };
@@ -65,31 +65,31 @@ impl Rehearsal {
     }
 }
 
-/// The game under rehearsal.
+/// The game of a rehearsal.
 struct Stage<'r> {
     rehearsal: &'r Rehearsal,
-    /// What is written, and would be there if the power went.
+    /// The files, which can lose power.
     files: PowerCut,
     /// The slot, while the game is open.
     slot: Option<Slot>,
-    /// What was saved and is on its way, and how long it will take.
+    /// The save that is still loading, and how long it takes.
     late: Option<(Duration, Option<Snapshot>)>,
     /// `None` while the game is closed.
     progress: Option<Engine>,
-    /// What was seen last before the game was closed.
+    /// What was last seen before the game was closed.
     closed: Option<Seen>,
     trace: Trace,
     told: Told,
-    /// What was due last, to be on the disk at the latest when the game ends; each line is a frame.
+    /// The last due snapshot, which is on the disk at the latest when the game ends; each line is a frame.
     due: Option<(Snapshot, &'static str)>,
-    /// Whether something was erased that may still be in a file.
+    /// Whether a file may still contain something that was erased.
     erased: bool,
     autosave: bool,
-    /// The instant to be loaded.
+    /// The snapshot to load.
     held: Option<Snapshot>,
 }
 
-/// How often each notice was told since it was last expected.
+/// How often each notice was delivered since it was last expected.
 #[derive(Default)]
 struct Told(BTreeMap<String, usize>);
 
@@ -122,7 +122,7 @@ impl Stage<'_> {
         };
         self.count_notices();
         self.erased |= self.progress.as_mut().is_some_and(|progress| !progress.take_erased().is_empty());
-        // What is not there yet must not be saved over.
+        // A save must not replace data that has not arrived yet.
         let ready = self.progress.as_mut().filter(|progress| progress.is_ready());
         let due = ready.and_then(|progress| Some((progress.take_due()?, progress.snapshot())));
         let due = due.filter(|_| self.autosave).map(|(at, snapshot)| (snapshot, at.as_str()));
@@ -155,7 +155,7 @@ impl Stage<'_> {
         }
     }
 
-    /// A slot on the files there are now.
+    /// Returns a slot on the current files.
     fn a_slot(&self) -> Result<Slot, FailureKind> {
         let files: Arc<dyn Backend> = Arc::new(self.files.clone());
         SaveDir::on(files, "saves").slot(SLOT).map_err(failed)
@@ -181,7 +181,7 @@ impl Stage<'_> {
         Ok(())
     }
 
-    /// Time has passed, and what is on its way may be there.
+    /// Lets time pass; the loading save may arrive.
     fn wait(&mut self, elapsed: Duration) {
         if let Some((left, saved)) = self.late.take() {
             match left.checked_sub(elapsed).filter(|left| !left.is_zero()) {
@@ -194,7 +194,7 @@ impl Stage<'_> {
     fn save(&mut self, cause: &str) -> Result<(), FailureKind> {
         let progress = self.progress.as_ref().ok_or(FailureKind::Closed)?;
         self.due = None;
-        // What is not there yet must not be saved over.
+        // A save must not replace data that has not arrived yet.
         let ready = progress.is_ready().then(|| progress.snapshot());
         ready.map_or(Ok(()), |snapshot| self.write(&snapshot, cause))
     }
@@ -216,7 +216,7 @@ impl Stage<'_> {
         Ok(())
     }
 
-    /// Nothing is flushed: only what was due and saved by itself is there.
+    /// Ends the game without saving: only what was due has been saved.
     fn kill(&mut self) -> Result<(), FailureKind> {
         self.progress.take().ok_or(FailureKind::Closed)?;
         let written = match self.due.take() {
@@ -227,7 +227,7 @@ impl Stage<'_> {
         written
     }
 
-    /// The power goes while what there is now is being saved.
+    /// Cuts the power while the current state is being saved.
     fn kill_at(&mut self, at: WriteStep) -> Result<(), FailureKind> {
         let before = self.files.calls();
         self.save("kill")?;
@@ -243,7 +243,7 @@ impl Stage<'_> {
         Ok(())
     }
 
-    /// Another copy of the game opens the slot, does a step, saves and closes.
+    /// Another copy of the game opens the slot, runs a step, saves and closes.
     fn elsewhere(&self, step: &Step) -> Result<(), FailureKind> {
         let slot = self.a_slot()?;
         let opened = slot.open(&self.rehearsal.schema).map_err(|error| match error {

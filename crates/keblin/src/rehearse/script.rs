@@ -1,5 +1,5 @@
-//! The steps of a rehearsal, and the text they are written in. Every name is resolved against the schema when the text
-//! is parsed, so that a misspelt one is told with its place before anything runs, all of them at once.
+//! The steps of a rehearsal, and their text. Every name is resolved against the schema when the text is parsed, so
+//! that all misspelt names are reported with their places before anything runs.
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ pub struct Rehearsal {
     pub(super) lines: Vec<Line>,
 }
 
-/// A step and where it stands.
+/// A step and its place.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Line {
@@ -27,7 +27,7 @@ pub struct Line {
 }
 
 impl Step {
-    /// Whether it changes nothing and only holds what is there against what is expected.
+    /// Returns whether it changes nothing and only checks an expectation.
     #[must_use]
     pub fn is_expectation(&self) -> bool {
         use Step::{Expect, ExpectMoment, ExpectNotice, ExpectOpen, Refused};
@@ -36,7 +36,7 @@ impl Step {
 }
 
 impl Rehearsal {
-    /// The steps, in order.
+    /// Returns the steps, in order.
     #[must_use]
     pub fn lines(&self) -> &[Line] {
         &self.lines

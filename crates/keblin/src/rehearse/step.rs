@@ -1,4 +1,4 @@
-//! The steps of a rehearsal, and what each does to the progress under rehearsal. Those about files are `run`'s.
+//! The steps of a rehearsal, and what each does to the progress. `run` does the steps about files.
 
 use std::time::Duration;
 
@@ -10,38 +10,38 @@ use crate::progress::items::ItemPlace;
 use crate::progress::journal::{Cause, Target};
 use crate::progress::{Engine, Erase, Refused, Signal};
 
-/// What a line of a rehearsal does.
+/// The meaning of a line of a rehearsal.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Step {
-    /// Puts a made-up value in place.
+    /// Sets a made-up value.
     Suppose(Asked, Value),
     /// Puts an item into a list or set, or under a key of a map.
     Put(Asked, ItemPlace, Value),
     /// Takes an item out of a list, set or map.
     Take(Asked, ItemPlace),
-    /// Feeds a signal for so many frames; `None` is none of them.
+    /// Feeds a signal for a number of frames; `None` feeds nothing.
     Feed(Option<Feed>, usize),
-    /// Stops the clocks, or lets them go on.
+    /// Stops or restarts the clocks.
     Pause(bool),
-    /// Holds this instant, to be loaded.
+    /// Holds a snapshot of this moment, to load it later.
     Hold,
-    /// Goes back to the instant that is held, with the yes or without.
+    /// Loads the held snapshot, confirmed or not.
     Load(bool),
-    /// The game goes to the background: what is there is saved at once.
+    /// The game goes to the background and saves at once.
     Suspend,
-    /// Whether what is due is saved by itself from here on.
+    /// Turns automatic saving on or off from here on.
     Autosave(bool),
-    /// How often a moment was told since this was last expected.
+    /// How often a moment was reported since it was last expected.
     ExpectMoment(Moment, usize),
     /// Begins a run.
     Begin {
-        /// On this difficulty; `None` is the one last chosen.
+        /// The difficulty; `None` is the one last chosen.
         difficulty: Option<Difficulty>,
-        /// In place of one that is under way.
+        /// Whether it replaces a run in progress.
         replacing: bool,
     },
-    /// Goes on with a run or a level.
+    /// Resumes a run or a level.
     Resume,
     /// Enters a level.
     Enter(Level),
@@ -51,54 +51,54 @@ pub enum Step {
     Add(Asked, Value),
     /// Spends some of a value.
     Spend(Asked, Value),
-    /// Offers a record.
+    /// Submits a value to a record.
     Submit(Asked, Value),
-    /// Lets time pass, so often.
+    /// Lets time pass, a number of times.
     Tick(Duration, usize),
-    /// Reaches the checkpoint of this name in the level being played.
+    /// Reaches the checkpoint of this name in the current level.
     Reach(String),
     /// Dies.
     Die,
-    /// Comes back after a death.
+    /// Respawns after a death.
     Respawn,
-    /// Tries the level again.
+    /// Restarts the level.
     Retry,
     /// Finishes the level, with a rating if one is given.
     Finish(Option<i64>),
     /// Leaves the level for the map.
     Leave,
-    /// Gives the run up.
+    /// Gives up the run.
     EndRun,
     /// Saves.
     Save,
     /// Saves and closes the game.
     Quit,
-    /// Ends the game without saving, or in the middle of saving what there is.
+    /// Ends the game without saving, or in the middle of a save.
     Kill(Option<WriteStep>),
-    /// Opens the game again; what was saved is there so much later.
+    /// Opens the game again; the save arrives after this time.
     Launch(Duration),
-    /// Does a step in another copy of the game, which then saves and closes.
+    /// Runs a step in another copy of the game, which then saves and closes.
     Elsewhere(Box<Step>),
-    /// Erases, once the yes is said.
+    /// Erases, if confirmed.
     Erase(Erase, bool),
-    /// A condition that must hold.
+    /// A condition that must be true.
     Expect(Box<Expectation>),
     /// A level that must be open, or locked.
     ExpectOpen {
         /// The level.
         level: Level,
-        /// On this difficulty; `None` is the one in question.
+        /// The difficulty; `None` is the current one.
         difficulty: Option<Difficulty>,
         /// Whether it must be open.
         open: bool,
     },
-    /// How often a notice must have been told since it was last expected, or since the launch.
+    /// How often a notice must have been delivered since it was last expected, or since the launch.
     ExpectNotice(&'static str, usize),
-    /// Does a step that must be refused.
+    /// Runs a step that must be refused.
     Refused(Box<Step>),
 }
 
-/// What is fed every frame.
+/// A signal that is fed every frame.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Feed {
@@ -106,12 +106,12 @@ pub enum Feed {
     Death,
     /// The level's end is reached.
     Finish,
-    /// A checkpoint of the level being played is touched.
+    /// A checkpoint of the current level is touched.
     Reach(String),
 }
 
 keblin_schema::words! {
-    /// A step of writing, at which the power goes.
+    /// A step of writing at which the power fails.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]
     pub enum WriteStep {
@@ -119,14 +119,14 @@ keblin_schema::words! {
         Begin = "begin",
         /// Half of it is written.
         Half = "half",
-        /// All of it is written and nothing is synced, and what is not synced is lost.
+        /// All of it is written but not synced, and unsynced data is lost.
         Sync = "sync",
-        /// It is synced, and the game has not heard of it.
+        /// It is synced, but the game was not notified.
         End = "end",
     }
 }
 
-/// Plays an event.
+/// Runs a step that is an event.
 pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
     match event {
         Step::Suppose(asked, value) => progress.put_asked(asked, value.clone()),
@@ -175,7 +175,7 @@ pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
         Step::Retry => progress.retry().map(drop),
         Step::Finish(None) => progress.finish().map(drop),
         Step::Finish(Some(stars)) => progress.finish_with_stars(*stars).and_then(|finished| {
-            // A rating that is refused singly is what the author of the step wants to hear of.
+            // The author of the step wants to see a refused rating.
             let refused = finished.into_iter().flat_map(|finished| finished.refused).next();
             refused.map_or(Ok(()), Err)
         }),
@@ -186,7 +186,7 @@ pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
     }
 }
 
-/// One frame of a sixtieth of a second in which a signal is true, or none.
+/// Runs one frame of a sixtieth of a second in which a signal is true, or none.
 fn feed_frame(progress: &mut Engine, signal: Option<&Feed>) -> Result<(), Refused> {
     let signal = match signal {
         None => None,
@@ -210,7 +210,7 @@ fn written(
     }
 }
 
-/// The checkpoint of this name in the level being played, else in the first level that has one.
+/// Returns the checkpoint of this name in the current level, else in the first level that has one.
 fn checkpoint(progress: &Engine, name: &str) -> Option<Checkpoint> {
     let schema = progress.schema();
     let all = (0..schema.levels.len()).filter_map(|index| schema.level_at(index));

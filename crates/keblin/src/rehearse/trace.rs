@@ -1,5 +1,5 @@
-//! What changed what, on which line. Values are compared before and after each step, and the journal says why, so that
-//! a failed expectation can name the cause even when the game was closed in between.
+//! Which line changed which value. Values are compared before and after each step, and the journal says why. So a
+//! failed expectation can name the cause even if the game was closed in between.
 
 use std::collections::BTreeMap;
 
@@ -18,13 +18,13 @@ pub struct Traced {
     pub line: usize,
     /// The step as written.
     pub step: String,
-    /// What changed, as people read it: `oil`, `stars at reedgate, neap`.
+    /// The name of the value, as people read it: `oil`, `stars at reedgate, neap`.
     pub name: String,
-    /// The value before.
+    /// The old value.
     pub before: Value,
-    /// The value after.
+    /// The new value.
     pub after: Value,
-    /// Why, in the words of the journal.
+    /// Why, in the journal's words.
     pub cause: String,
 }
 
@@ -34,7 +34,7 @@ pub(super) struct Trace {
     last: BTreeMap<String, Traced>,
 }
 
-/// Everything that can be asked of a progress, by name.
+/// The names and values of everything that conditions can read.
 pub(super) struct Seen(Vec<(String, Option<Target>, Value)>);
 
 impl Seen {
@@ -61,7 +61,7 @@ impl Seen {
 }
 
 impl Trace {
-    /// Notes what a step changed; `instead` is the cause where the journal knows none.
+    /// Notes what a step changed; `instead` is the cause if the journal does not know one.
     pub(super) fn note(
         &mut self,
         (line, step): (usize, &str),
@@ -85,7 +85,7 @@ impl Trace {
         changes
     }
 
-    /// The latest change of some names.
+    /// Returns the latest change of some names.
     pub(super) fn last(&self, names: &[String]) -> Option<&Traced> {
         names.iter().filter_map(|name| self.last.get(name)).max_by_key(|change| change.line)
     }

@@ -1,4 +1,4 @@
-//! Steps that write values: the names and the values in a line.
+//! Steps that write values: parses the names and values in a line.
 
 use std::ops::Range;
 
@@ -39,7 +39,7 @@ impl Words<'_> {
         let place = match (holds.kind, holds.key) {
             (Kind::List | Kind::Set, _) => ItemPlace::Anywhere,
             (Kind::Map, Some(key)) => ItemPlace::Key(self.value_of(key.into())?),
-            _ => return Err(bad(span, "only lists, sets and maps have items").instead("use `set`")),
+            _ => return Err(bad(span, "expected a list, set or map").instead("use `set`")),
         };
         let item = self.value_of(holds.of.unwrap_or(Kind::Int).into())?;
         Ok(Step::Put(asked, place, item))
@@ -54,16 +54,17 @@ impl Words<'_> {
             (Kind::Map, _, Some(key)) => ItemPlace::Key(self.value_of(key.into())?),
             (Kind::List, ..) => {
                 let (word, span) = self.expected("a position")?;
-                let position =
-                    word.parse().map_err(|_| bad(span, format!("expected a position, found `{word}`")))?;
+                let position = word
+                    .parse()
+                    .map_err(|_| bad(span, format!("expected a position, but found `{word}`")))?;
                 ItemPlace::At(position)
             }
-            _ => return Err(bad(span, "only lists, sets and maps have items")),
+            _ => return Err(bad(span, "expected a list, set or map")),
         };
         Ok(Step::Take(asked, place))
     }
 
-    /// A name made of parts, such as `oil` or `levels.reedgate.stars`.
+    /// Parses a name made of parts, such as `oil` or `levels.reedgate.stars`.
     pub(super) fn name(&mut self) -> Result<(Asked, Range<usize>), Finding> {
         let (word, span) = self.expected("a name")?;
         match named(self.schema, word) {
@@ -75,7 +76,7 @@ impl Words<'_> {
         }
     }
 
-    /// A value of what a name holds: `31`, `true`, `92.4s`, `wick`, `"F-04"`, `["F-04", "F-11"]`, or `null`.
+    /// Parses a value of a name's type: `31`, `true`, `92.4s`, `wick`, `"F-04"`, `["F-04", "F-11"]`, or `null`.
     fn value(&mut self, asked: &Asked) -> Result<Value, Finding> {
         let holds = asked.holds(self.schema);
         self.value_of(holds)

@@ -1,5 +1,5 @@
-//! One block: its word, its content, and the digest over both. Nothing of a block is believed before its digest holds, so
-//! that damage is never taken for something that a later version wrote.
+//! One block: its word, its content, and the digest over both. Nothing in a block is trusted before its digest
+//! matches, so damage is never mistaken for something that a later version wrote.
 
 use std::collections::{BTreeMap, HashMap};
 use std::ops::Range;
@@ -17,46 +17,46 @@ use super::map::Item;
 /// The sections that this version knows.
 const KNOWN: [&str; 4] = [PROFILE, RUN, DEVICE, PICTURE];
 
-/// A block whose digest holds.
+/// A block whose digest matches.
 #[derive(Clone)]
 pub(super) struct Block<'b> {
-    /// Where it begins and ends, in bytes from the start of the file.
+    /// Its range, in bytes from the start of the file.
     pub(super) range: Range<usize>,
     pub(super) word: &'b str,
-    pub(super) needed: bool,
-    /// The item under the digest.
+    pub(super) mandatory: bool,
+    /// The content item.
     pub(super) content: Range<usize>,
     pub(super) digest: Digest,
-    /// The items behind the digest.
+    /// The items after the digest.
     pub(super) rest: Range<usize>,
     pub(super) rest_items: u64,
 }
 
-/// How many bytes may still be looked at; only hostile files come to the end of it.
+/// How many bytes may still be examined; only hostile files use it up.
 pub(super) struct Budget<'b> {
     left: usize,
     passes: usize,
-    /// What a walk through the whole file has found: states share blocks, and the digest of each is compared once.
-    /// Nothing while only the last state is read.
+    /// What a walk through the whole file has found. States share blocks, and each digest is compared once. `None`
+    /// while only the last state is read.
     pub(super) walked: Option<Walked<'b>>,
 }
 
-/// What stands where in a file, by the offsets of the blocks.
+/// What is where in a file, by the offsets of the blocks.
 #[derive(Default)]
 pub(super) struct Walked<'b> {
-    /// The blocks whose digests hold, in order: where each begins, and where its content ends.
+    /// The intact blocks, in order: the offset of each, and the end of its content.
     pub(super) whole: Vec<(usize, usize)>,
-    /// What is wrong where none begins.
+    /// The fault at each offset without an intact block.
     pub(super) faults: BTreeMap<usize, ReadError>,
-    /// Sections that states have named: most are those that the state before named as well.
+    /// Sections that states have named; most of them were named by the previous state too.
     pub(super) sections: HashMap<usize, Named<'b>>,
 }
 
-/// How a block is looked at.
+/// How a block is examined.
 enum Looked<'l, 'b> {
     /// Its digest is compared, within a budget.
     Within(&'l mut Budget<'b>),
-    /// It was found to be whole before, and its content ends there.
+    /// It is known to be intact, and its content ends there.
     Before { content_end: usize },
 }
 
@@ -81,7 +81,7 @@ impl<'b> Budget<'b> {
 }
 
 impl<'b> Block<'b> {
-    /// The block at an offset of a file.
+    /// Returns the block at an offset of a file.
     pub(super) fn at(
         file: &'b [u8],
         offset: usize,
@@ -98,7 +98,7 @@ impl<'b> Block<'b> {
                     }
                     None => {
                         let nothing = || {
-                            let expected = "a block that is whole".to_string();
+                            let expected = "an intact block".to_string();
                             ReadError::new("file", offset, Fault::Cut { expected })
                         };
                         Err(walked.faults.get(&offset).cloned().unwrap_or_else(nothing))
@@ -108,7 +108,7 @@ impl<'b> Block<'b> {
         }
     }
 
-    /// The block at an offset.
+    /// Examines the block at an offset.
     fn looked_at(
         file: &'b [u8],
         offset: usize,
@@ -127,12 +127,12 @@ impl<'b> Block<'b> {
         let items_at = cursor.offset();
         let items = cursor.array("a block's items")?;
         let word = cursor.text("a block's word")?;
-        // Before the digest holds, a name may be damaged as well: only what it can be is believed.
+        // Before the digest matches, the name may be damaged too, so only known names are used.
         cursor.section = label(&cursor, word, is_known);
         let rest_items = items
             .checked_sub(BLOCK_ITEMS)
             .ok_or_else(|| cursor.unexpected(items_at, format!("{BLOCK_ITEMS} items or more")))?;
-        let needed = cursor.bool("whether the block is needed")?;
+        let mandatory = cursor.bool("whether the block is mandatory")?;
         let content = cursor.offset();
         let is_to_be_compared = match looked {
             Looked::Before { content_end } => {
@@ -153,7 +153,7 @@ impl<'b> Block<'b> {
         }
         let rest = cursor.offset();
         let expected =
-            if word == STATE { "the seal and the foot of the state" } else { "an item behind the digest" };
+            if word == STATE { "the seal and the foot of the state" } else { "an item after the digest" };
         for _ in 0..rest_items {
             cursor.skip(expected, limits)?;
         }
@@ -163,17 +163,17 @@ impl<'b> Block<'b> {
             return Err(cursor.fault(offset, fault));
         }
         let (content, rest) = (content..digest_at, rest..end);
-        Ok(Block { range: offset..end, word, needed, content, digest: stored, rest, rest_items })
+        Ok(Block { range: offset..end, word, mandatory, content, digest: stored, rest, rest_items })
     }
 
-    /// The digest of a block that is all there is of some bytes.
+    /// Returns the digest of bytes that are exactly one block.
     pub(super) fn digest_of(bytes: &[u8]) -> Option<Digest> {
         let limits = SaveLimits::default();
         let block = Block::at(bytes, 0, &limits, &mut Budget::of(bytes, &limits)).ok()?;
         (block.range.end == bytes.len()).then_some(block.digest)
     }
 
-    /// What the block is, for complaints.
+    /// Returns the block's name in messages.
     pub(super) fn label(&self, file: &'b [u8]) -> &'b str {
         label(&self.content_cursor(file, self.word), self.word, is_name)
     }
@@ -182,9 +182,9 @@ impl<'b> Block<'b> {
         Cursor::in_file(section, file, self.content.start)
     }
 
-    /// Whether a program that does not know this block must leave the file alone.
+    /// Checks whether a reader that does not know this block must leave the file alone.
     pub(super) fn refuses(&self, file: &'b [u8]) -> Result<(), ReadError> {
-        if !self.needed || self.word == SECTION || self.word == STATE {
+        if !self.mandatory || self.word == SECTION || self.word == STATE {
             return Ok(());
         }
         let what = format!("the block `{}`", self.word.escape_debug());
@@ -192,12 +192,12 @@ impl<'b> Block<'b> {
     }
 }
 
-/// What a block with this word is called in complaints: a section by its name, if that can be read.
+/// Returns the name of a block with this word in messages; for a section its own name, if that can be read.
 fn label<'b>(at: &Cursor<'b>, word: &'b str, may_be: impl Fn(&str) -> bool) -> &'b str {
     match word {
         SECTION => {
             let mut cursor = at.clone();
-            // `needed` stands before the content where the cursor comes straight from the word.
+            // `mandatory` comes before the content if the cursor comes straight from the word.
             let _ = cursor.passes(&[0xf5]) || cursor.passes(&[0xf4]);
             let name = cursor.array("").and_then(|_| cursor.text(""));
             name.ok().filter(|name| may_be(name)).unwrap_or("file")
@@ -215,7 +215,7 @@ fn is_area(name: &str) -> bool {
     name.strip_prefix(AREA).is_some_and(|id| Name::new(id).is_ok())
 }
 
-/// Whether a text may stand in a complaint as the name of a section.
+/// Returns whether a text may be printed as the name of a section.
 fn is_name(text: &str) -> bool {
     text.len() <= 64 && text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '.')
 }
@@ -226,17 +226,17 @@ fn is_name(text: &str) -> bool {
 pub struct Section<'b> {
     /// Its name.
     pub name: &'b str,
-    /// Where its body begins, in bytes from the start of the file.
+    /// Where its body starts, in bytes from the start of the file.
     pub body_offset: usize,
     /// Its body: CBOR.
     pub body: &'b [u8],
-    /// The whole block.
+    /// All bytes of the block.
     pub(super) block: &'b [u8],
 }
 
 impl<'b> Section<'b> {
-    /// What a section block holds. The digest of the block holds already, so what is not understood here was written
-    /// by a later version.
+    /// Returns the section in a block. The digest of the block matches, so anything unknown in it was written by a
+    /// later version.
     pub(super) fn of(file: &'b [u8], block: &Block<'b>) -> Result<Section<'b>, ReadError> {
         let mut cursor = block.content_cursor(file, block.label(file));
         let later =
@@ -265,24 +265,24 @@ impl<'b> Section<'b> {
         Ok(Section { name, body_offset: cursor.offset() - body.len(), body, block: whole })
     }
 
-    /// Where its block begins, in bytes from the start of the file.
+    /// Returns where its block starts, in bytes from the start of the file.
     #[must_use]
     pub fn offset(&self) -> usize {
-        // The body is the block's last item but the digest, whose item has two bytes of head.
+        // Only the digest follows the body, and its item has a head of two bytes.
         (self.body_offset + self.body.len() + DIGEST_BYTES + 2).saturating_sub(self.block.len())
     }
 
-    /// Its body as an item.
+    /// Returns its body as an item.
     pub(super) fn item(&self) -> Item<'b> {
         Item::new(self.name, self.body_offset, self.body)
     }
 
-    /// Whether this version knows what it is for.
+    /// Returns whether this version knows its purpose.
     pub(super) fn is_known(&self) -> bool {
         is_known(self.name)
     }
 
-    /// Whether it is of an area of the world.
+    /// Returns whether it is an area of the world.
     pub(super) fn is_area(&self) -> bool {
         is_area(self.name)
     }

@@ -1,9 +1,11 @@
-//! What is told of a save, as stable words: why bytes cannot be read, and what is found in those that can.
+//! The codes of findings about a save, as stable words: why bytes cannot be read, and what was found in those that
+//! can.
 
 use std::fmt;
 
 keblin_schema::words! {
-    /// What is told of a save, for games and tools that act on it. The word of each stays as it is in text and JSON.
+    /// The code of a finding about a save, for games and tools that act on it. Its word in text and JSON never
+    /// changes.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     #[non_exhaustive]
     pub enum SaveCode {
@@ -11,19 +13,19 @@ keblin_schema::words! {
         Empty = "empty",
         /// The bytes are not a save.
         NotASave = "not_a_save",
-        /// It is larger than may be read.
+        /// It is larger than a save may be.
         TooLarge = "too_large",
         /// It ends too early.
         Cut = "cut",
         /// A digest does not match its bytes.
         Digest = "digest",
-        /// Something else stands there than belongs there.
+        /// Something unexpected was found.
         Unexpected = "unexpected",
-        /// Something stands behind the last state.
+        /// Unexpected bytes after the last state.
         Trailing = "trailing",
-        /// The copy before it is newer.
+        /// The backup is newer.
         OlderThanCopy = "older_than_copy",
-        /// The file is gone.
+        /// The file is missing.
         Missing = "missing",
         /// It is from before an erasure.
         ErasedSince = "erased_since",
@@ -45,27 +47,27 @@ keblin_schema::words! {
         OtherGame = "other_game",
         /// A newer version of the game wrote it.
         NewerVersion = "newer_version",
-        /// An older version of the game wrote it, and no step leads from there.
+        /// An older version of the game wrote it, and there is no step from that version.
         OlderVersion = "older_version",
         /// A step needs the game's own code.
         NeedsGame = "needs_game",
-        /// A step could not be done.
+        /// A step failed.
         StepFailed = "step_failed",
         /// A later state of the file is damaged; an earlier one was taken.
         LaterDamaged = "later_damaged",
-        /// An earlier state of the file, which nothing needs, is damaged.
+        /// An earlier state of the file, which is not needed any more, is damaged.
         StaleDamaged = "stale_damaged",
         /// An earlier version of the game saved it.
         EarlierVersion = "earlier_version",
         /// The seal does not match the game's key.
         SealBroken = "seal_broken",
-        /// It is sealed, and the key is not at hand.
+        /// It is sealed, but the key was not given.
         SealNotChecked = "seal_not_checked",
-        /// It is not sealed, and the game has a key.
+        /// It is not sealed, but the game has a key.
         SealMissing = "seal_missing",
         /// A tool made it, not the game.
         Edited = "edited",
-        /// It holds something that is not declared here, which is kept.
+        /// It contains something that is not declared here; it is preserved.
         CarriedAlong = "carried_along",
         /// A value does not fit its field.
         DoesNotFit = "does_not_fit",
@@ -73,19 +75,19 @@ keblin_schema::words! {
         OutOfBounds = "out_of_bounds",
         /// A level has more stars than it can have.
         TooManyStars = "too_many_stars",
-        /// A level has stars and was never finished.
+        /// A level has stars but was never finished.
         StarsUnfinished = "stars_unfinished",
         /// There is a record of finishing a level that was never finished.
         RecordUnfinished = "record_unfinished",
-        /// A run goes on without a life left.
+        /// A run continues without a life left.
         RunWithoutLives = "run_without_lives",
         /// The saved level is no longer declared.
         LevelGone = "level_gone",
         /// The saved checkpoint is no longer declared.
         CheckpointGone = "checkpoint_gone",
-        /// A level or difficulty is not declared here, and is kept.
+        /// A level or difficulty is not declared here; it is preserved.
         IdKept = "id_kept",
-        /// The id that a field held is no longer declared.
+        /// The id in a field is no longer declared.
         IdGone = "id_gone",
         /// The backup cannot be read.
         CopyUnreadable = "copy_unreadable",
@@ -103,7 +105,7 @@ impl fmt::Display for SaveCode {
 }
 
 impl SaveCode {
-    /// Whether some of the file is damaged although it opens.
+    /// Returns whether part of the file is damaged although it opens.
     #[must_use]
     pub fn is_damage(self) -> bool {
         matches!(self, SaveCode::LaterDamaged | SaveCode::StaleDamaged | SaveCode::SettingsDamaged)

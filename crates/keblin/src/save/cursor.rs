@@ -1,5 +1,5 @@
-//! A place in some bytes of CBOR, moving forward. Every complaint comes with section and byte offset; nothing is reserved
-//! from a count that was read, and nothing recurses into what it skips.
+//! A position in CBOR bytes, moving forward. Every error has section and byte offset. No memory is reserved from a
+//! count in the file, and skipping does not recurse.
 
 use minicbor::Decoder;
 use minicbor::data::Type;
@@ -8,12 +8,12 @@ use minicbor::decode::Error;
 use super::error::{Fault, ReadError};
 use super::layout::{DIGEST_BYTES, Digest, SaveLimits};
 
-/// A place in the bytes of a section or of a whole file.
+/// A position in the bytes of a section or of a whole file.
 #[derive(Clone)]
 pub(super) struct Cursor<'b> {
-    /// The section it is in, for complaints.
+    /// The section, for messages.
     pub(super) section: &'b str,
-    /// Where its bytes begin, from the start of the file.
+    /// Where its bytes start, from the start of the file.
     base: usize,
     decoder: Decoder<'b>,
 }
@@ -23,19 +23,19 @@ impl<'b> Cursor<'b> {
         Cursor { section, base, decoder: Decoder::new(bytes) }
     }
 
-    /// A cursor over a whole file, at an offset.
+    /// Returns a cursor over a whole file, at an offset.
     pub(super) fn in_file(section: &'b str, file: &'b [u8], offset: usize) -> Cursor<'b> {
         let mut cursor = Cursor::new(section, 0, file);
         cursor.decoder.set_position(offset);
         cursor
     }
 
-    /// Bytes from the start of the file.
+    /// Returns the position, in bytes from the start of the file.
     pub(super) fn offset(&self) -> usize {
         self.base + self.decoder.position()
     }
 
-    /// The bytes from an offset of the file up to here.
+    /// Returns the bytes from an offset of the file up to here.
     pub(super) fn since(&self, offset: usize) -> &'b [u8] {
         let start = offset.saturating_sub(self.base);
         self.decoder.input().get(start..self.decoder.position()).unwrap_or_default()
@@ -45,7 +45,7 @@ impl<'b> Cursor<'b> {
         self.decoder.position() >= self.decoder.input().len()
     }
 
-    /// Goes past some bytes if they are what comes next.
+    /// Skips some bytes if they come next.
     #[inline]
     pub(super) fn passes(&mut self, bytes: &[u8]) -> bool {
         let start = self.decoder.position();
@@ -57,17 +57,17 @@ impl<'b> Cursor<'b> {
         same
     }
 
-    /// So many of the next bytes, if there are as many.
+    /// Returns the next `N` bytes, if there are as many.
     pub(super) fn next_bytes<const N: usize>(&self) -> Option<&'b [u8; N]> {
         self.decoder.input().get(self.decoder.position()..)?.first_chunk()
     }
 
-    /// Goes past bytes that were looked at.
+    /// Skips bytes that were examined already.
     pub(super) fn skip_bytes(&mut self, count: usize) {
         self.decoder.set_position(self.decoder.position() + count);
     }
 
-    /// A number below 24, which most are: it is one byte.
+    /// Reads a number below 24, which is one byte; most numbers are.
     #[inline]
     fn small(&mut self) -> Option<u8> {
         let at = self.decoder.position();
@@ -78,12 +78,12 @@ impl<'b> Cursor<'b> {
         })
     }
 
-    /// The bytes of a text that comes next, which need not be UTF-8; nothing if something else does.
+    /// Reads the bytes of a text, which need not be UTF-8; `None` if something else comes next.
     #[inline]
     pub(super) fn text_bytes_if(&mut self) -> Option<&'b [u8]> {
         let at = self.decoder.position();
         let input = self.decoder.input();
-        // Texts below 24 bytes, which most are, have their length in the first.
+        // Texts below 24 bytes, which most are, have their length in the first byte.
         if let Some(head @ 0x60..0x78) = input.get(at) {
             let end = at + 1 + usize::from(head - 0x60);
             let bytes = input.get(at + 1..end)?;
@@ -93,11 +93,11 @@ impl<'b> Cursor<'b> {
         self.decoder.str().ok().map(str::as_bytes)
     }
 
-    /// Goes past a number of 16 or 32 bits if it is finite; nothing else moves the cursor.
+    /// Skips a finite number of 16 or 32 bits; nothing else moves the cursor.
     #[inline]
     pub(super) fn passes_finite(&mut self) -> bool {
         let at = self.decoder.position();
-        // All ones in the exponent is what infinities and what is no number have in common.
+        // Infinities and NaN have all ones in the exponent.
         let (finite, len) = match *self.decoder.input().get(at..).unwrap_or_default() {
             [0xf9, high, ..] => (high & 0x7c != 0x7c, 3),
             [0xfa, first, second, ..] => (u16::from_be_bytes([first, second]) & 0x7f80 != 0x7f80, 5),
@@ -114,13 +114,13 @@ impl<'b> Cursor<'b> {
         ReadError::new(self.section, offset, fault)
     }
 
-    /// A complaint about what stands at an offset.
+    /// Returns the error for what is at an offset.
     pub(super) fn unexpected(&self, offset: usize, expected: impl Into<String>) -> ReadError {
         let rest = self.decoder.input().get(offset.saturating_sub(self.base)..).unwrap_or_default();
         self.fault(offset, Fault::Unexpected { expected: expected.into(), found: found(rest) })
     }
 
-    /// The next item; the complaint is at its start.
+    /// Reads the next item; an error is at its start.
     pub(super) fn next<T, E: Into<String>>(
         &mut self,
         expected: impl FnOnce() -> E,
@@ -133,12 +133,12 @@ impl<'b> Cursor<'b> {
         })
     }
 
-    /// The head of an array of known length: how many items follow.
+    /// Reads the head of an array of known length, and returns the number of items.
     pub(super) fn array(&mut self, expected: &str) -> Result<u64, ReadError> {
         self.next(|| expected, |d| d.array()?.ok_or_else(|| Error::message("a known length")))
     }
 
-    /// The head of an array that must have so many items.
+    /// Reads the head of an array that must have this many items.
     pub(super) fn array_of(&mut self, items: u64, expected: &str) -> Result<(), ReadError> {
         let start = self.offset();
         if self.array(expected)? == items {
@@ -147,7 +147,7 @@ impl<'b> Cursor<'b> {
         Err(self.unexpected(start, format!("{expected} of {items} items")))
     }
 
-    /// The head of a map of known length: how many entries follow.
+    /// Reads the head of a map of known length, and returns the number of entries.
     pub(super) fn map(&mut self, expected: &str) -> Result<u64, ReadError> {
         self.next(|| expected, |d| d.map()?.ok_or_else(|| Error::message("a known length")))
     }
@@ -164,7 +164,7 @@ impl<'b> Cursor<'b> {
         }
     }
 
-    /// A whole number.
+    /// Reads a whole number.
     #[inline]
     pub(super) fn int<E: Into<String>>(&mut self, expected: impl FnOnce() -> E) -> Result<i64, ReadError> {
         match self.small() {
@@ -184,18 +184,18 @@ impl<'b> Cursor<'b> {
         )
     }
 
-    /// Whether null comes next, which is then behind.
+    /// Skips a null, if it comes next.
     pub(super) fn null(&mut self) -> bool {
         self.passes(&[0xf6])
     }
 
-    /// Goes past one item, whatever it is.
+    /// Skips one item of any type.
     ///
     /// # Errors
-    /// For bytes that end within it, items of unknown length, and nesting beyond the limit.
+    /// For bytes that end within it, items of indefinite length, and nesting beyond the limit.
     pub(super) fn skip(&mut self, expected: &str, limits: &SaveLimits) -> Result<(), ReadError> {
         let start = self.offset();
-        // How many items each array or map that is open still has to come.
+        // How many items are left in each open array or map.
         let mut open: Vec<u64> = Vec::new();
         loop {
             let inside = self.next(|| expected, enter)?;
@@ -222,11 +222,11 @@ impl<'b> Cursor<'b> {
     }
 }
 
-/// What the head of an item leads into.
+/// What comes after the head of an item.
 enum Entered {
-    /// The item that the tag is on comes next.
+    /// The tagged item.
     Tag,
-    /// So many items come next; 0 where the item is over.
+    /// This many items; 0 if the item is complete.
     Items(u64),
 }
 
@@ -251,7 +251,7 @@ fn enter(decoder: &mut Decoder<'_>) -> Result<Entered, Error> {
     }
 }
 
-/// What stands at the start of some bytes, in words.
+/// Describes what is at the start of some bytes.
 fn found(bytes: &[u8]) -> String {
     let mut decoder = Decoder::new(bytes);
     match decoder.datatype() {

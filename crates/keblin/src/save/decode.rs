@@ -1,4 +1,5 @@
-//! The bodies of sections to a snapshot: along the tapes of the plan, if this very schema wrote them, else by their keys.
+//! Reads the bodies of sections to a snapshot: along the tapes of the plan if this schema wrote them, else by their
+//! keys.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -14,23 +15,23 @@ use super::missing::Missing;
 use super::reading::Reading;
 use crate::snapshot::{Carried, Schema, Snapshot, State};
 
-/// A save's values, before they are held against each other.
+/// A save's values, before relations are checked.
 #[derive(Debug)]
 pub(crate) struct Decoded {
     pub(crate) snapshot: Snapshot,
-    /// The level and checkpoint of the saved visit, where this schema declares no such level or checkpoint.
+    /// The level and checkpoint of the saved visit, if this schema does not declare them.
     pub(crate) missing: Vec<Missing>,
 }
 
-/// Whether a save is one of this game, and of this version of it or one that steps lead on from; if not, it is to be left
-/// untouched.
+/// Checks that a save belongs to this game, and to this version or one that steps can migrate; if not, it must be
+/// left untouched.
 pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), ReadError> {
     match file.game {
         Some(game) if game != schema.game.as_str() => {
             let fault = Fault::OtherGame { found: game.to_string(), expected: schema.game.clone() };
             return Err(ReadError::new(HEADER, 0, fault));
         }
-        // The header is damaged. That the shape is this game's, to the last field, says as much as its name.
+        // The header is damaged. A matching shape, down to the last field, identifies the game as well as its name.
         None if !has_the_shape(file, schema) => {
             let damaged = || ReadError::new(HEADER, 0, Fault::Digest);
             return Err(file.fault.clone().unwrap_or_else(damaged));
@@ -47,7 +48,7 @@ pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), R
     Err(ReadError::new(STATE, file.head.offset, fault))
 }
 
-/// Whether a save was written with just the shape of this version or of an earlier one.
+/// Returns whether a save has exactly the shape of this version or of an earlier one.
 fn has_the_shape(file: &SaveFile<'_>, schema: &Schema) -> bool {
     let has = |schema: &Schema| {
         schema.version == file.head.schema_version && Fingerprint::of(schema) == file.head.fingerprint
@@ -55,7 +56,8 @@ fn has_the_shape(file: &SaveFile<'_>, schema: &Schema) -> bool {
     has(schema) || schema.past().iter().any(|past| has(&past.schema))
 }
 
-/// Whether bytes whose states are damaged may be looked into: not if their header is whole and of another game or format.
+/// Checks whether bytes with damaged states may be searched: not if their header is intact and belongs to another
+/// game or format.
 pub(crate) fn of_this_game_header(bytes: &[u8], schema: &Schema) -> Result<(), ReadError> {
     match file::header(bytes) {
         Ok(header) if header.game != schema.game.as_str() => {
@@ -67,13 +69,13 @@ pub(crate) fn of_this_game_header(bytes: &[u8], schema: &Schema) -> Result<(), R
     }
 }
 
-/// Whether a save is of an earlier version: then the schema of that version.
+/// Returns the schema of the earlier version that made a save, if so.
 pub(crate) fn of_the_past<'s>(file: &SaveFile<'_>, schema: &'s Schema) -> Option<&'s Arc<Schema>> {
     let version = file.head.schema_version;
     schema.past().iter().map(|past| &past.schema).find(|past| past.version == version)
 }
 
-/// The values of a save of the very version of a schema.
+/// Reads the values of a save of the schema's own version.
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
     let plan = schema.plan();
     let (profile, run) = (file.section(PROFILE)?, file.section(RUN)?);
@@ -92,7 +94,7 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     Ok(Decoded { snapshot, missing })
 }
 
-/// What can be had of single sections, each by itself: a section that cannot be read leaves what it holds as declared.
+/// Reads single sections, each on its own; if a section cannot be read, its values are the defaults.
 pub(crate) fn decode_apart(
     profile: Option<&Section<'_>>,
     run: Option<&Section<'_>>,
@@ -114,14 +116,15 @@ pub(crate) fn decode_apart(
     (Decoded { snapshot, missing }, faults)
 }
 
-/// Whether a section has just the keys that a schema writes, in their order, and values of their kinds.
+/// Returns whether a section has exactly the keys that a schema writes, in their order, and values of their types.
 pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool {
     let plan = schema.plan();
     let body = if section.name == PROFILE { &plan.profile } else { &plan.run };
     Reading::new(schema, plan).follow(section, body).is_some()
 }
 
-/// The values of a device file, in the order of the schema's cells from [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
+/// Reads the values of a device file, in the order of the schema's cells from
+/// [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     let plan = schema.plan();
     let mut reading = Reading::new(schema, plan);

@@ -1,5 +1,5 @@
-//! A snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. The mirror is
-//! `reading`.
+//! Writes a snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. `reading`
+//! is the reverse.
 
 use keblin_schema::{Model, Name, Value};
 use minicbor::Encoder;
@@ -14,7 +14,7 @@ use crate::snapshot::{Carried, Snapshot, State, Stay, Visit};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
-/// What the gaps are filled from.
+/// Where the values for the gaps come from.
 #[derive(Clone, Copy)]
 pub(super) struct Filling<'s> {
     model: &'s Model,
@@ -33,7 +33,7 @@ impl<'s> Filling<'s> {
         Filling { model: schema, plan, state, carried, visit, cells: &state.cells }
     }
 
-    /// Writes a tape with its gaps filled.
+    /// Writes a tape and fills its gaps.
     pub(super) fn write(&self, out: &mut Out<'_>, tape: &Tape) -> Result<(), Failure> {
         for (before, gap) in tape.gaps() {
             out.writer_mut().extend_from_slice(before);
@@ -55,7 +55,7 @@ impl<'s> Filling<'s> {
         Ok(())
     }
 
-    /// What a branch is filled from; nothing where there is no such branch.
+    /// Returns the values of a branch; `None` if there is no such branch.
     fn inside(&self, branch: Branch) -> Option<Filling<'s>> {
         let cells = match branch {
             Branch::Run => return self.state.run.as_ref().map(|_| *self),
@@ -63,7 +63,7 @@ impl<'s> Filling<'s> {
             Branch::Entry => Some(self.visit?.entry.as_ref()),
             Branch::AtCheckpoint => self.visit?.at_checkpoint.as_deref(),
         };
-        // Of a visit that is finished, the copy is empty.
+        // A finished visit does not have a copy.
         cells.filter(|cells| cells.len() == self.model.copied_cells).map(|cells| Filling { cells, ..*self })
     }
 
@@ -127,7 +127,7 @@ fn bool(out: &mut Out<'_>, yes: bool) -> Result<(), Failure> {
     Ok(())
 }
 
-/// RFC 8949, section 3.1: numbers below 24, which most are, are their own head.
+/// RFC 8949, section 3.1: a number below 24 is its own head. Most numbers are.
 fn count(out: &mut Out<'_>, count: u64) -> Result<(), Failure> {
     match u8::try_from(count) {
         Ok(small @ 0..24) => out.writer_mut().push(small),

@@ -1,4 +1,4 @@
-//! Why bytes are not a save, or not one of this game: section, byte offset, and what was expected and found there.
+//! Why bytes are not a save of this game: section, byte offset, and what was expected and found there.
 
 use std::fmt::{self, Write};
 
@@ -11,9 +11,9 @@ use keblin_schema::{Name, Value};
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ReadError {
-    /// The section it is about: `header`, `profile`, `run`, `picture`, `state`, or `file` for what lies between them.
+    /// The section: `header`, `profile`, `run`, `picture`, `state`, or `file` for what is between them.
     pub section: String,
-    /// Where, in bytes from the start of the file.
+    /// The offset, in bytes from the start of the file.
     pub offset: usize,
     /// What is wrong.
     pub fault: Fault,
@@ -25,13 +25,13 @@ pub struct ReadError {
 pub enum Fault {
     /// There are no bytes.
     Empty,
-    /// The bytes do not begin as a save does: another kind of file, or damage at its very start.
+    /// The bytes do not start like a save: another kind of file, or damage at the start.
     NotASave,
     /// More bytes than a save may have.
     TooLarge {
-        /// How many there are.
+        /// How many bytes there are.
         bytes: usize,
-        /// How many there may be.
+        /// The largest size of a save in bytes.
         most: usize,
     },
     /// The file ends where more was expected.
@@ -41,32 +41,32 @@ pub enum Fault {
     },
     /// The bytes have changed since they were written.
     Digest,
-    /// Something else stands where something was expected.
+    /// Something other than the expected item was found.
     Unexpected {
         /// What was expected.
         expected: String,
         /// What was found.
         found: String,
     },
-    /// Bytes behind the last whole state.
+    /// Unexpected bytes after the last intact state.
     Trailing {
         /// How many.
         bytes: usize,
     },
-    /// The file holds an older save than the copy before it.
+    /// The file holds an older save than the backup.
     OlderThanCopy {
         /// The number of the save in the file.
         file: u64,
-        /// That of the copy.
+        /// The number of the save in the backup.
         copy: u64,
     },
-    /// There is no file, and there is a copy before it.
+    /// The file is missing, but there is a backup.
     Missing,
-    /// The file is from before something was erased, and the copy before it from after.
+    /// The file is from before an erasure, and the backup from after it.
     ErasedSince {
         /// The number of the save in the file.
         file: u64,
-        /// That of the copy.
+        /// The number of the save in the backup.
         copy: u64,
     },
     /// The operating system cannot read the file.
@@ -74,24 +74,24 @@ pub enum Fault {
         /// Why.
         why: String,
     },
-    /// The end of a state is not what its beginning says.
+    /// The foot of a state does not match its start.
     Foot,
-    /// Arrays and maps too deep inside each other.
+    /// Arrays and maps are nested too deep.
     TooDeep {
-        /// How deep they may be.
+        /// The deepest nesting allowed.
         most: usize,
     },
-    /// The search for an earlier state was given up: the file is made so that it would not end.
+    /// The search for an earlier state was given up: the file is made to keep it busy forever.
     SearchedTooLong {
-        /// How many times over the file was looked through.
+        /// How many passes over the file were made.
         passes: usize,
     },
-    /// Something that a later version of this library wrote and that must be understood.
+    /// A mandatory part that a later version of this library wrote.
     LaterKeblin {
         /// What it is.
         what: String,
     },
-    /// Written in a format that this library does not know: a newer one, or the draft before format 1.
+    /// A format that this library does not read: a newer one, or the draft before format 1.
     NewerFormat {
         /// The format of the file.
         found: u32,
@@ -100,9 +100,9 @@ pub enum Fault {
     },
     /// A save of another game.
     OtherGame {
-        /// The game the save is of.
+        /// The game of the save.
         found: String,
-        /// The game that asked.
+        /// The expected game.
         expected: Name,
     },
     /// Written by a newer version of the game.
@@ -112,14 +112,14 @@ pub enum Fault {
         /// The schema version of the game.
         known: u32,
     },
-    /// Written by an older version of the game, from which no step leads on.
+    /// Written by an older version of the game, from which there is no step.
     OlderVersion {
         /// The schema version of the save.
         found: u32,
         /// The schema version of the game.
         known: u32,
     },
-    /// Written by an older version of the game, and a step from it cannot be done.
+    /// Written by an older version of the game, and a step failed.
     Step(Box<StepFault>),
 }
 
@@ -128,7 +128,7 @@ impl ReadError {
         ReadError { section: section.to_string(), offset, fault }
     }
 
-    /// Whether the bytes are a whole save that is only not for this game: to be left untouched, not to be mended.
+    /// Returns whether the bytes are an intact save that is not for this game: to be left untouched, not repaired.
     #[must_use]
     pub fn is_refusal(&self) -> bool {
         matches!(
@@ -144,7 +144,7 @@ impl ReadError {
 }
 
 impl Fault {
-    /// What it is, without its particulars.
+    /// Returns the code, without details.
     #[must_use]
     pub fn code(&self) -> SaveCode {
         match self {
@@ -182,7 +182,7 @@ impl fmt::Display for ReadError {
 
 impl fmt::Display for Fault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        // What was found may be anything: what would act on a terminal is escaped.
+        // What was found may be anything, so control characters are escaped.
         let mut said = String::new();
         self.say(&mut said)?;
         write!(f, "{}", Shown(&said))
@@ -193,25 +193,22 @@ impl Fault {
     fn say(&self, f: &mut String) -> fmt::Result {
         match self {
             Fault::Empty => write!(f, "the file is empty"),
-            Fault::NotASave => write!(f, "this is no save of ours, or its first bytes are damaged"),
+            Fault::NotASave => write!(f, "not a Keblin save, or its header is damaged"),
             Fault::TooLarge { bytes, most } => {
-                write!(f, "a save has at most {most} bytes, but found {bytes}")
+                write!(f, "expected a save of at most {most} bytes, but found {bytes}")
             }
             Fault::Cut { expected } => write!(f, "expected {expected}, but the file ends here"),
             Fault::Digest => {
-                write!(f, "the bytes have changed since they were saved: their digest does not hold")
+                write!(f, "the bytes have changed since they were saved: their digest does not match")
             }
             Fault::Unexpected { expected, found } => write!(f, "expected {expected}, but found {found}"),
-            Fault::Trailing { bytes } => write!(f, "{bytes} bytes behind the last whole state"),
+            Fault::Trailing { bytes } => write!(f, "{bytes} unexpected bytes after the last intact state"),
             Fault::OlderThanCopy { file, copy } => {
-                write!(f, "the file holds save {file}, and the copy before it the later save {copy}")
+                write!(f, "the file holds save {file}, but the backup holds the later save {copy}")
             }
-            Fault::Missing => write!(f, "the file is missing, and its backup is there"),
+            Fault::Missing => write!(f, "the file is missing, but there is a backup"),
             Fault::ErasedSince { file, copy } => {
-                write!(
-                    f,
-                    "the file holds save {file} from before something was erased; the backup holds save {copy}"
-                )
+                write!(f, "the file holds save {file} from before an erasure; the backup holds save {copy}")
             }
             Fault::Unreadable { why } => write!(f, "the file cannot be read: {why}"),
             Fault::Foot => {
@@ -219,34 +216,31 @@ impl Fault {
             }
             Fault::TooDeep { most } => write!(f, "arrays and maps more than {most} deep inside each other"),
             Fault::SearchedTooLong { passes } => {
-                write!(f, "no whole state was found in {passes} passes over the file")
+                write!(f, "gave up after {passes} passes: no intact state found")
             }
             Fault::LaterKeblin { what } => {
                 write!(
                     f,
-                    "written by a later Keblin: {what} must be understood and is not; use the newer game"
+                    "written by a later Keblin: {what} is required but not supported by this version; update the game"
                 )
             }
             Fault::NewerFormat { found, known } if found < known => {
                 write!(f, "written in format {found}, a draft that is no longer read")
             }
             Fault::NewerFormat { found, known } => {
-                write!(f, "written in format {found}, and this library knows formats up to {known}")
+                write!(f, "written in format {found}, but this library reads formats up to {known}")
             }
             Fault::OtherGame { found, expected } => {
-                write!(f, "a save of the game {found:?}, not of {:?}", expected.as_str())
+                write!(f, "expected a save of the game {:?}, but found one of {found:?}", expected.as_str())
             }
             Fault::NewerVersion { found, known } => {
                 write!(
                     f,
-                    "saved by version {found} of the game, and this is version {known}: use the newer game"
+                    "saved by version {found} of the game, but this is version {known}; update the game"
                 )
             }
             Fault::OlderVersion { found, known } => {
-                write!(
-                    f,
-                    "saved by version {found} of the game, and no step leads from it to version {known}"
-                )
+                write!(f, "saved by version {found} of the game, which cannot be migrated to version {known}")
             }
             Fault::Step(fault) => write!(f, "{fault}"),
         }
@@ -255,19 +249,19 @@ impl Fault {
 
 impl std::error::Error for ReadError {}
 
-/// Why a step from an earlier version of the game could not be done. The save is as it was.
+/// Why a step from an earlier version of the game failed. The save is untouched.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct StepFault {
     /// The version that the step leads to.
     pub to: u32,
-    /// Where: ids with dots between, as `best_crossing.reedgate.neap`.
+    /// The place: ids with dots between, such as `best_crossing.reedgate.neap`.
     pub place: String,
-    /// The value of before.
+    /// The old value.
     pub value: Value,
     /// Why, as a sentence without a full stop.
     pub why: String,
-    /// Whether all that is missing is code of the game's own, which this program does not have.
+    /// Whether only the game's own code is missing, which this program does not have.
     pub needs_game: bool,
 }
 
@@ -276,9 +270,9 @@ impl fmt::Display for StepFault {
         let StepFault { to, place, value, why, needs_game } = self;
         match needs_game {
             true => {
-                write!(f, "in the step to version {to} the game's own code makes {place}: {}", Shown(why))
+                write!(f, "in the step to version {to}, {place} needs the game's own code: {}", Shown(why))
             }
-            false => write!(f, "the step to version {to} cannot be done: {place}, {value}: {}", Shown(why)),
+            false => write!(f, "the step to version {to} failed: {place}, {value}: {}", Shown(why)),
         }
     }
 }

@@ -1,5 +1,5 @@
-//! The facts of a level in one piece. There is such a map for each level on each difficulty, which is most of many saves;
-//! its keys are always the same and its values nearly always one byte each, so it is written and compared as a whole.
+//! The facts of a level as one piece. Each level has such a map per difficulty, and they are most of many saves. Its
+//! keys are always the same and its values are nearly always one byte each, so it is written and compared as a whole.
 
 use super::cursor::Cursor;
 use crate::grammar::facts::{LEN, PIECE, Piece};
@@ -9,7 +9,7 @@ use crate::snapshot::LevelFacts;
 pub(super) fn write_small(out: &mut Vec<u8>, facts: &LevelFacts) -> bool {
     let LevelFacts { finished, stars, collected, attempts, deaths } = *facts;
     let values = [0xf4 | u64::from(finished), stars.into(), collected, attempts, deaths];
-    // RFC 8949, section 3.1: numbers below 24 are their own head.
+    // RFC 8949, section 3.1: a number below 24 is its own head.
     if ![values[1], values[2], values[3], values[4]].iter().all(|count| *count < 24) {
         return false;
     }
@@ -24,12 +24,12 @@ pub(super) fn write_small(out: &mut Vec<u8>, facts: &LevelFacts) -> bool {
     true
 }
 
-/// Reads facts, if that is how they stand there.
+/// Reads facts, if each is one byte.
 pub(super) fn read_small(cursor: &mut Cursor<'_>, facts: &mut LevelFacts) -> bool {
     let Some(found) = cursor.next_bytes::<LEN>() else { return false };
     let Piece { bytes, mask, at } = &*PIECE;
     let pairs = found.iter().zip(bytes).zip(mask);
-    // Without a way out of the loop, so that it takes many bytes at a time.
+    // The loop does not exit early, so that it compares many bytes at a time.
     let differs = pairs.fold(0, |differs, ((one, other), mask)| differs | ((one ^ other) & mask));
     let [finished, stars, collected, attempts, deaths] =
         at.map(|at| found.get(at).copied().unwrap_or(u8::MAX));

@@ -1,5 +1,6 @@
-//! The header of a file and its states, each with everything that belongs to it: the mirror of `writer`, both by the table
-//! in `layout`. Every digest and length that is stored is compared, and nothing is reserved from a count that was not.
+//! The header of a file and its states, each with everything that belongs to it. It reads what `writer` writes, both
+//! by the table in `layout`. Every stored digest and length is compared, and no memory is reserved from an unchecked
+//! count.
 
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -17,12 +18,11 @@ use super::state::{StateBlock, StateHead};
 use super::table::Row;
 use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
-/// A save whose bytes are whole: the last state of a file of which every digest holds. What its values mean is not
-/// looked at yet.
+/// A save whose bytes are intact: the last state of a file whose digests all match. Its values are not checked yet.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SaveFile<'b> {
-    /// The game it is of; `None` if the header is damaged, which alone says so.
+    /// The game; `None` if the header is damaged, because only the header names it.
     pub game: Option<&'b str>,
     /// When the slot was first saved, in milliseconds since 1970; 0 if the header is damaged.
     pub created_unix_ms: u64,
@@ -32,21 +32,21 @@ pub struct SaveFile<'b> {
     pub head: StateHead,
     /// The sections that belong to the state, in the order of the file.
     pub sections: Vec<Section<'b>>,
-    /// Damage that does not belong to this state: behind it, by which later states were lost, or in the header.
+    /// Damage outside this state: after it, where later states were lost, or in the header.
     pub fault: Option<ReadError>,
-    /// Blocks that are not known and need not be, with their names.
+    /// Unknown blocks that are not mandatory, with their names.
     unknown: Vec<(&'b str, &'b [u8])>,
     seal: Option<&'b [u8]>,
     pub(super) header_len: usize,
     pub(super) header_digest: Digest,
-    /// Whether the rows of the table follow each other up to the state.
+    /// Whether the rows of the table are adjacent up to the state.
     is_contiguous: bool,
 }
 
-/// What the header says.
+/// The contents of the header.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Header<'b> {
-    /// The game it is of.
+    /// The game.
     pub(crate) game: &'b str,
     /// When the slot was first saved, in milliseconds since 1970.
     pub(crate) created_unix_ms: u64,
@@ -56,34 +56,34 @@ pub(crate) struct Header<'b> {
     pub(crate) len_bytes: usize,
 }
 
-/// A file, or its last bytes, without the room at its end: zero bytes that later states are written into. Where no state
-/// ends before it, some of it stays, for a block that is damaged or not known may end in zero bytes.
-pub(crate) fn without_room(bytes: &[u8]) -> &[u8] {
-    // In large steps first: the room can be large.
+/// Returns a file, or its last bytes, without its reserve: zero bytes that later states are written into. If no state
+/// ends before the reserve, some of it is left, because a damaged or unknown block may end in zero bytes.
+pub(crate) fn without_reserve(bytes: &[u8]) -> &[u8] {
+    // In large steps first, because the reserve can be large.
     let is_zero = |chunk: &[u8]| chunk.iter().all(|byte| *byte == 0);
     let chunks = bytes.rchunks(256).take_while(|chunk| is_zero(chunk)).map(<[u8]>::len).sum::<usize>();
     let used = bytes.get(..bytes.len() - chunks).unwrap_or_default();
     let used = used.iter().rposition(|byte| *byte != 0).map_or(0, |last| last + 1);
-    // A foot ends in a part of a digest, which may itself end in zero bytes.
+    // A foot ends in part of a digest, which may itself end in zero bytes.
     let ends = (used..=bytes.len().min(used + FOOT_DIGEST_BYTES)).filter_map(|end| bytes.get(..end));
     let mut with_foot = ends.filter(|bytes| length_in_foot(bytes).is_some());
     with_foot.next().or_else(|| bytes.get(..used + DIGEST_BYTES)).unwrap_or(bytes)
 }
 
-/// How long the state is whose foot some bytes end in, if they end in one.
+/// Returns the length of the state whose foot ends some bytes, if they end in a foot.
 fn length_in_foot(last: &[u8]) -> Option<usize> {
     let start = last.len().checked_sub(FOOT_ITEM_BYTES)?;
     let foot = last.get(start..)?.strip_prefix(b"\x58\x20")?.strip_prefix(FOOT_MARK)?;
     usize::try_from(u64::from_be_bytes(foot.get(..8)?.try_into().ok()?)).ok()
 }
 
-/// Where the state begins whose foot some last bytes of a file end in, if they end in one; in bytes from the start of the
-/// file, where so many bytes stand before these.
+/// Returns where the state starts whose foot ends the last bytes of a file, if they end in a foot, in bytes from the
+/// start of the file; `before` is the number of bytes before them.
 pub(super) fn foot_at_the_end(last: &[u8], before: usize) -> Option<usize> {
     before.checked_add(last.len())?.checked_sub(length_in_foot(last)?)
 }
 
-/// The header. Whatever its format, it begins and ends alike, so that a damaged one is never taken for a newer one.
+/// Reads the header. It starts and ends alike in every format, so damage is never mistaken for a newer format.
 pub(crate) fn header(bytes: &[u8]) -> Result<Header<'_>, ReadError> {
     let mut cursor = Cursor::in_file(HEADER, bytes, 0);
     if !cursor.passes(FILE_START) {
@@ -102,7 +102,7 @@ pub(crate) fn header(bytes: &[u8]) -> Result<Header<'_>, ReadError> {
     let format = cursor.count("the format")?;
     let format = u32::try_from(format).unwrap_or(u32::MAX);
     if format != FORMAT || items != HEADER_ITEMS {
-        // Name and format are read, the digest stands last.
+        // Name and format are read; the digest is last.
         let between = items.checked_sub(3).ok_or_else(|| cursor.unexpected(FILE_START.len(), "5 items"))?;
         for _ in 0..between {
             cursor.skip("an item of the header", &SaveLimits::default())?;
@@ -117,7 +117,7 @@ pub(crate) fn header(bytes: &[u8]) -> Result<Header<'_>, ReadError> {
     Ok(Header { game, created_unix_ms, digest, len_bytes: cursor.offset() })
 }
 
-/// A digest that must be that of all bytes of the header before it.
+/// Reads the digest, which must match all bytes of the header before it.
 fn own_digest(cursor: &mut Cursor<'_>) -> Result<Digest, ReadError> {
     let covered = digest(cursor.since(0));
     let at = cursor.offset();
@@ -127,8 +127,8 @@ fn own_digest(cursor: &mut Cursor<'_>) -> Result<Digest, ReadError> {
     Err(cursor.fault(at, Fault::Digest))
 }
 
-/// The state whose block begins at an offset, once everything that its table names is whole. Where the header is damaged,
-/// the table says what it was, and nothing says of which game.
+/// Returns the state whose block starts at an offset, if everything in its table is intact. If the header is damaged,
+/// the table has its length and digest, but nothing names the game.
 pub(super) fn state_at<'b>(
     bytes: &'b [u8],
     header: Option<&Header<'b>>,
@@ -190,7 +190,7 @@ pub(super) fn state_at<'b>(
             let (expected, found) = ("each section once".into(), format!("{:?} twice", section.name));
             return Err(ReadError::new(STATE, offset, Fault::Unexpected { expected, found }));
         }
-        if block.needed && !section.is_known() {
+        if block.mandatory && !section.is_known() {
             let what = format!("the section `{}`", section.name.escape_debug());
             return Err(ReadError::new("file", row.offset, Fault::LaterKeblin { what }));
         }
@@ -203,10 +203,10 @@ pub(super) fn state_at<'b>(
     Ok(file)
 }
 
-/// Up to so many sections, their names are looked through; of more a set is kept.
+/// Up to this many sections, names are searched one by one; for more there is a set.
 const FEW: usize = 16;
 
-/// The names of the sections of a state, of which each may be there once.
+/// The names of the sections of a state; each may occur once.
 struct Names<'b> {
     many: Option<HashSet<&'b str>>,
 }
@@ -220,14 +220,14 @@ impl<'b> Names<'b> {
     }
 }
 
-/// The section of a row, if another state has named the very same one.
+/// Returns the section of a row, if another state has named the same one.
 fn named_before<'b>(row: &Row<'b>, budget: &Budget<'b>) -> Option<Section<'b>> {
     let named = budget.walked.as_ref()?.sections.get(&row.offset)?;
     let is_it = named.len_bytes == row.len_bytes && named.digest == row.digest;
     (is_it && named.section.name == row.name).then(|| named.section.clone())
 }
 
-/// How many times something was erased, if that is what a block says.
+/// Returns the number of erasures, if the block holds that.
 fn erasures(bytes: &[u8], block: &Block<'_>) -> Option<u64> {
     if block.word != ERASURES {
         return None;
@@ -237,7 +237,7 @@ fn erasures(bytes: &[u8], block: &Block<'_>) -> Option<u64> {
     cursor.count("how many erasures").ok()
 }
 
-/// The first row is the header's: its length and its digest.
+/// Checks the first row, which is the header's: its length and its digest.
 fn header_row(
     row: Option<&Row<'_>>,
     header: Option<&Header<'_>>,
@@ -255,7 +255,7 @@ fn header_row(
     Err(ReadError::new(STATE, state, Fault::Unexpected { expected, found }))
 }
 
-/// The block that a row names, exactly as long and with the digest that the row says.
+/// Returns the block that a row names; its length and digest must be those of the row.
 fn block_of_row<'b>(
     bytes: &'b [u8],
     row: &Row<'b>,
@@ -269,26 +269,26 @@ fn block_of_row<'b>(
         return Err(ReadError::new(block.label(bytes), row.offset, Fault::Unexpected { expected, found }));
     }
     if block.digest != row.digest {
-        // Whole in itself, and not what the state was saved with.
+        // Intact, but not the block that the state was saved with.
         return Err(ReadError::new(block.label(bytes), block.content.end, Fault::Digest));
     }
     Ok(block)
 }
 
 impl<'b> SaveFile<'b> {
-    /// Where the state ends, in bytes from the start of the file. Behind the last one there is nothing, or room.
+    /// Returns where the state ends, in bytes from the start of the file. After the last one there is nothing, or the reserve.
     #[must_use]
     pub fn end(&self) -> usize {
         self.head.offset + self.head.len_bytes
     }
 
-    /// Whether there is nothing but room behind this state, so that another may be written there.
+    /// Returns whether only the reserve follows this state, so that another one can be written there.
     #[must_use]
     pub fn is_last(&self) -> bool {
         self.fault.is_none()
     }
 
-    /// How its seal stands, by the game's key.
+    /// Checks its seal with the game's key.
     #[must_use]
     pub fn seal(&self, key: Option<&SealKey>) -> Seal {
         match (self.seal, key) {
@@ -298,17 +298,17 @@ impl<'b> SaveFile<'b> {
         }
     }
 
-    /// Whether it is a device file, not the save of a slot.
+    /// Returns whether it is a device file, not the save of a slot.
     pub fn is_device(&self) -> bool {
         self.sections.iter().any(|section| section.name == DEVICE)
     }
 
-    /// Whether there is something in it that this version does not know.
+    /// Returns whether it contains something that this version does not know.
     pub(super) fn has_unknown(&self) -> bool {
         !self.unknown.is_empty() || self.sections.iter().any(|section| !section.is_known())
     }
 
-    /// Whether every byte of the file belongs to this state.
+    /// Returns whether every byte of the file belongs to this state.
     pub(crate) fn is_everything(&self) -> bool {
         self.fault.is_none() && self.is_contiguous
     }
@@ -319,7 +319,7 @@ impl<'b> SaveFile<'b> {
         section.ok_or_else(|| ReadError::new(STATE, self.head.offset, expected()))
     }
 
-    /// The picture it was saved with.
+    /// Returns the picture it was saved with.
     pub(crate) fn picture(&self) -> Result<Option<Arc<Picture>>, ReadError> {
         let Ok(section) = self.section(PICTURE) else { return Ok(None) };
         section.item().whole(|cursor| {
@@ -329,15 +329,13 @@ impl<'b> SaveFile<'b> {
             let bytes = cursor.next(|| "a picture's bytes", minicbor::Decoder::bytes)?;
             match Picture::new(media_type, bytes.to_vec()) {
                 Ok(picture) => Ok(Some(Arc::new(picture))),
-                Err(error) => {
-                    Err(cursor
-                        .unexpected(at, format!("at most {MAX_PICTURE_BYTES} bytes, not {}", error.bytes)))
-                }
+                Err(error) => Err(cursor
+                    .unexpected(at, format!("at most {MAX_PICTURE_BYTES} bytes, but found {}", error.bytes))),
             }
         })
     }
 
-    /// The areas of the world it was saved with.
+    /// Returns the areas of the world it was saved with.
     pub(super) fn areas(&self) -> Result<Areas, ReadError> {
         let areas = self.sections.iter().filter(|section| section.is_area());
         let area = |section: &Section<'b>| {
@@ -349,7 +347,7 @@ impl<'b> SaveFile<'b> {
         areas.map(area).collect()
     }
 
-    /// What is to be written back although it is not known, as it stands in the file.
+    /// Returns the unknown blocks that must be written back, as they are in the file.
     pub(super) fn carried_blocks(&self) -> Vec<(String, Arc<[u8]>)> {
         let sections = self.sections.iter().filter(|section| !section.is_known());
         let blocks =

@@ -1,5 +1,5 @@
-//! What a schema is, in short: a digest over everything of it that the bytes of a save depend on, so that a reader can
-//! tell whether a save was written by the very declaration it holds.
+//! The fingerprint of a schema: a digest over everything that the bytes of a save depend on, so that a reader knows
+//! whether a save was written with its own declaration.
 
 use std::fmt;
 
@@ -14,12 +14,12 @@ use super::values;
 use crate::grammar::{Failure, encoded};
 use crate::snapshot::Schema;
 
-/// A schema in short. Two schemas with the same fingerprint have the same names, types, scopes, axes, keep rules, bounds
-/// and orders; conditions, titles, defaults and the words for events may differ.
+/// The fingerprint of a schema. Two schemas with the same fingerprint have the same names, types, scopes, axes, keep
+/// rules, bounds and orders; conditions, titles, defaults and survival words may differ.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Fingerprint {
-    /// Which parts of a schema are under the digest, and how: [`Fingerprint::SCHEME`] today.
+    /// Which parts of a schema the digest covers, and how: today [`Fingerprint::SCHEME`].
     pub scheme: u32,
     /// The digest.
     pub digest: Digest,
@@ -28,10 +28,10 @@ pub struct Fingerprint {
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
 impl Fingerprint {
-    /// What the fingerprints of this version cover.
+    /// The scheme of this version.
     pub const SCHEME: u32 = 1;
 
-    /// The fingerprint of a schema.
+    /// Returns the fingerprint of a schema.
     #[must_use]
     pub fn of(schema: &Schema) -> Fingerprint {
         let digest = schema.digest(|model| digest(&encoded(|out| shape(out, model))));
@@ -50,7 +50,7 @@ impl Fingerprint {
     }
 }
 
-/// The scheme and the start of the digest, which is enough to tell two declarations apart by eye.
+/// The scheme and the start of the digest, enough to tell two declarations apart.
 impl fmt::Display for Fingerprint {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}:", self.scheme)?;
@@ -64,7 +64,7 @@ impl fmt::Debug for Fingerprint {
     }
 }
 
-/// Everything that is covered, in declared order, as CBOR.
+/// Writes everything that is covered, in declared order, as CBOR.
 fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
     out.array(8)?.str(schema.game.as_str())?;
     names(out, &schema.difficulties)?;

@@ -1,5 +1,5 @@
-//! A look at a save that makes nothing of its values: whether every one is of its type and within its limits. For folders
-//! of thousands of saves; whatever is not plainly so is left to `decode`, which makes the values and says what is wrong.
+//! A quick check of a save without making its values: whether each has its type and is within its limits. For folders
+//! of thousands of saves. Anything unusual is left to `decode`, which makes the values and reports what is wrong.
 
 use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::{Kind, Model, Value};
@@ -13,21 +13,21 @@ use super::values;
 use crate::grammar::plan::ShapeOrder;
 use crate::snapshot::{Schema, State};
 
-/// What is known of a save whose values are all as they should be.
+/// What is known about a save whose values are all valid.
 #[derive(Default)]
 pub(crate) struct Glance {
-    /// The cells of axes that hold something.
+    /// The cells with axes that are set.
     pub(crate) held: Vec<usize>,
-    /// Whether the lives are gone.
+    /// Whether no lives are left.
     pub(crate) without_lives: bool,
     /// The cell of the lives.
     lives: Option<usize>,
 }
 
-/// Looks at a save of this game and version, and gives its state without values; `None` if only decoding it can tell how
-/// it is.
+/// Checks a save of this game and version, and returns its state without values; `None` if it must be decoded to
+/// know.
 pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<(Glance, State)> {
-    // Bounds that follow other values need the values.
+    // Bounds that follow other values need those values.
     if !schema.following.is_empty() || file.has_unknown() {
         return None;
     }
@@ -43,7 +43,7 @@ pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<(Glance, St
 }
 
 impl Glance {
-    /// Looks at a value of a field, or of a copy of it.
+    /// Checks a value of a field, or of a copy of it.
     pub(super) fn cell(
         &mut self,
         cursor: &mut Cursor<'_>,
@@ -58,16 +58,16 @@ impl Glance {
         if !field.per.is_empty() {
             self.held.push(cell);
         }
-        // A copy may hold no life while the run has some; then the save is looked at more closely for nothing.
+        // A copy may have no lives although the run has some; then the save is decoded in vain.
         self.without_lives |= self.lives == Some(cell) && cursor.clone().passes(&[0x00]);
         value(cursor, model, field, order)
     }
 }
 
-/// The least and the most that a number may be.
+/// The lower and upper bound of a number.
 type Bounds = [Option<i64>; 2];
 
-/// A whole value: plain, or a list with as many items as it may have.
+/// Checks a whole value: plain, or a list with its number of items.
 fn value(cursor: &mut Cursor<'_>, schema: &Model, field: &FieldDef, order: &ShapeOrder) -> Option<()> {
     let bound = |bound: &Option<Bound>| match bound {
         None => Some(None),
@@ -86,7 +86,7 @@ fn value(cursor: &mut Cursor<'_>, schema: &Model, field: &FieldDef, order: &Shap
     }
 }
 
-/// A value of a kind within limits.
+/// Checks a value of a type within limits.
 fn limited(
     cursor: &mut Cursor<'_>,
     schema: &Model,
@@ -118,7 +118,7 @@ fn one(
         }
         Kind::Text => {
             let bytes = cursor.text_bytes_if()?;
-            // Fewer bytes than characters may be are fewer characters.
+            // A text with fewer bytes than the limit also has fewer characters.
             let is_short = max_len.is_none_or(|most| bytes.len() <= most);
             if is_short && bytes.is_ascii() {
                 return Some(());
@@ -145,12 +145,12 @@ fn one(
                 limited(cursor, schema, member.kind, &member.limits, order)
             })
         }
-        // Fractions with bounds, ids, sets, maps and opaque bytes are rarer, and for the closer look.
+        // Fractions with bounds, ids, sets, maps and opaque bytes are rarer; they are decoded.
         _ => None,
     }
 }
 
-/// A vector: so many finite numbers.
+/// Checks a vector: this many finite numbers.
 fn numbers(cursor: &mut Cursor<'_>, count: u64) -> Option<()> {
     (cursor.array("").ok()? == count).then_some(())?;
     (0..count).try_for_each(|_| {

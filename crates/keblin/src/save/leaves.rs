@@ -1,4 +1,4 @@
-//! The single values of a section to a state: the mirror of what `encode` writes for each leaf of the grammar.
+//! Reads the single values of a section to a state: the reverse of what `encode` writes for each leaf of the grammar.
 
 use std::cell::RefCell;
 use std::sync::Arc;
@@ -17,7 +17,7 @@ use crate::grammar::listed::{FactOf, Leaf};
 use crate::snapshot::Stay;
 
 impl Reading<'_> {
-    /// Reads the value of a leaf that comes next.
+    /// Reads the value of the leaf that comes next.
     pub(super) fn leaf(&mut self, cursor: &mut Cursor<'_>, leaf: Leaf) -> Result<(), ReadError> {
         match leaf {
             Leaf::Fact(fact, index) => return self.fact(cursor, fact, index),
@@ -78,7 +78,8 @@ impl Reading<'_> {
         Ok(())
     }
 
-    /// A difficulty, or null: the id, and its position if it is declared. With difficulties one is always chosen.
+    /// Reads a difficulty, or null: the id, and its position if it is declared. With difficulties one is always
+    /// chosen.
     fn difficulty<'b>(
         &mut self,
         cursor: &mut Cursor<'b>,
@@ -98,7 +99,7 @@ impl Reading<'_> {
         Ok(())
     }
 
-    /// The checkpoint of the level that stands before it.
+    /// Reads the checkpoint of the level before it.
     fn checkpoint(&mut self, cursor: &mut Cursor<'_>) -> Result<(), ReadError> {
         let id = id(cursor, "checkpoint as text")?;
         let Some(level) = self.visit().and_then(|visit| visit.level) else { return Ok(()) };
@@ -111,14 +112,14 @@ impl Reading<'_> {
         Ok(())
     }
 
-    /// The value of a cell.
+    /// Reads the value of a cell.
     fn cell(&mut self, cursor: &mut Cursor<'_>, cell: usize) -> Result<(), ReadError> {
         let Some(field) = self.model.field_at(cell) else { return Ok(()) };
         let order = self.plan.order(field);
         if let Some(glance) = &mut self.glance {
             return match glance.cell(cursor, self.model, field, order, cell) {
                 Some(()) => Ok(()),
-                None => Err(cursor.unexpected(cursor.offset(), "a value that is plainly sound")),
+                None => Err(cursor.unexpected(cursor.offset(), "a value that is valid")),
             };
         }
         if field.may_be_unset() && cursor.null() {
@@ -135,13 +136,13 @@ impl Reading<'_> {
         let with = values::Reading { schema: self.model, order, what, gone: Some(&gone) };
         let value = values::read(cursor, field.holds(), with)?;
         let gone: Vec<String> = gone.take();
-        // As with a level that is gone: the rest of the save is whole, and the field is as declared.
+        // As with a removed level: the rest of the save is intact, and the field has its default.
         if gone.is_empty() || !matches!(field.kind, Kind::Id(_)) {
             put(self.state.cells.get_mut(cell), value);
         }
         for id in gone {
             let missing = Missing::Id { field: what.to_string(), id };
-            // The copies of a visit name the same ones again.
+            // The copies of a visit name the same ids again.
             if !self.missing.contains(&missing) {
                 self.miss(missing);
             }
@@ -149,7 +150,7 @@ impl Reading<'_> {
         Ok(())
     }
 
-    /// A table of best values. One that was longer keeps its best.
+    /// Reads a table of best values. A longer table keeps its best.
     fn table(&mut self, cursor: &mut Cursor<'_>, first: usize, places: usize) -> Result<(), ReadError> {
         let name = self.model.field_at(first).map_or("", |field| field.name.as_str());
         let taken = cursor.next(
@@ -162,7 +163,7 @@ impl Reading<'_> {
         (fits..taken).try_for_each(|_| cursor.skip("a value", &SaveLimits::default()))
     }
 
-    /// An id that is not declared here, to be written back; it is told.
+    /// Notes an id that is not declared here, to be preserved and reported.
     fn kept(&mut self, place: &'static str, id: Option<&str>, known: Option<usize>) -> Option<Arc<str>> {
         let id = id.filter(|_| known.is_none())?;
         self.miss(Missing::Kept { place, id: id.to_string() });
@@ -181,7 +182,7 @@ fn put<T>(place: Option<&mut T>, value: T) {
     }
 }
 
-/// An id, or nothing where null stands.
+/// Reads an id, or `None` for null.
 fn id<'b>(cursor: &mut Cursor<'b>, expected: &str) -> Result<Option<&'b str>, ReadError> {
     if cursor.null() { Ok(None) } else { cursor.text(expected).map(Some) }
 }

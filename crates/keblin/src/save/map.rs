@@ -1,5 +1,5 @@
-//! CBOR maps with text keys, read in any order, with every value's offset kept for complaints: for saves that another
-//! schema has written.
+//! CBOR maps with text keys, read in any order, with the offset of every value for messages: for saves that another
+//! schema wrote.
 
 use std::collections::BTreeMap;
 
@@ -7,7 +7,7 @@ use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::SaveLimits;
 
-/// A value being read: some bytes of a section, and where they stand in the file.
+/// A value being read: some bytes of a section, and their place in the file.
 #[derive(Clone, Debug)]
 pub(super) struct Item<'b> {
     section: &'b str,
@@ -24,12 +24,12 @@ impl<'b> Item<'b> {
         self.bytes
     }
 
-    /// A cursor at its start.
+    /// Returns a cursor at its start.
     pub(super) fn cursor(&self) -> Cursor<'b> {
         Cursor::new(self.section, self.offset, self.bytes)
     }
 
-    /// Reads with a cursor that must use up all bytes of the item.
+    /// Reads with a cursor that must use all bytes of the item.
     pub(super) fn whole<T>(
         &self,
         read: impl FnOnce(&mut Cursor<'b>) -> Result<T, ReadError>,
@@ -42,7 +42,7 @@ impl<'b> Item<'b> {
         Err(cursor.unexpected(cursor.offset(), "the end of the value"))
     }
 
-    /// The entries of a map by key. A key twice is refused.
+    /// Reads the entries of a map by key. A repeated key is refused.
     pub(super) fn map(&self) -> Result<BTreeMap<&'b str, Item<'b>>, ReadError> {
         self.whole(|cursor| {
             let mut map = BTreeMap::new();
@@ -50,7 +50,7 @@ impl<'b> Item<'b> {
                 let key = cursor.text("a key")?;
                 let item = self.next(cursor)?;
                 if map.insert(key, item.clone()).is_some() {
-                    let expected = format!("each key once, and `{key}` is here twice");
+                    let expected = format!("each key once, but `{key}` is repeated");
                     return Err(item.cursor().unexpected(item.offset, expected));
                 }
             }
@@ -68,7 +68,7 @@ impl<'b> Item<'b> {
         self.bytes == [0xf6]
     }
 
-    /// A complaint about a map without a key that must be there.
+    /// Returns the error for a map without a required key.
     pub(super) fn without(&self, key: &str) -> ReadError {
         let fault =
             Fault::Unexpected { expected: format!("the key `{key}`"), found: "a map without it".into() };

@@ -1,6 +1,6 @@
-//! What a save names and the schema does not declare.
+//! Names in a save that the schema does not declare.
 
-/// A place that a save names and the schema no longer declares.
+/// A name in a save that the schema no longer declares.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Missing {
     Level(String),
@@ -8,12 +8,12 @@ pub(crate) enum Missing {
         level: String,
         checkpoint: String,
     },
-    /// A level or difficulty that is kept although it is not declared.
+    /// A level or difficulty that is preserved although it is not declared.
     Kept {
         place: &'static str,
         id: String,
     },
-    /// The id that a field held.
+    /// The id in a field.
     Id {
         field: String,
         id: String,

@@ -1,4 +1,4 @@
-//! How progress is written as bytes, and read again.
+//! Writing progress as bytes, and reading it again.
 //!
 //! ```text
 //! Snapshot ──► encode ──► writer ──► bytes
@@ -7,37 +7,37 @@
 //!                          search ◄── bytes that are damaged
 //! ```
 //!
-//! A save is a CBOR sequence (RFC 8742) in deterministic encoding (RFC 8949, section 4.2): a header, sections with the
-//! values, and a state that names the sections with their digests; behind it there may be further states. The byte table
-//! is in [`layout`](crate::save::layout); the reader and the writer are mirrors of it. Reading is total: any bytes give
-//! the last whole state or a [`ReadError`](crate::save::ReadError) with section and byte offset, and nothing is believed
-//! whose digest does not hold.
+//! A save is a CBOR sequence (RFC 8742) in deterministic encoding (RFC 8949, section 4.2): a header, sections with
+//! the values, and a state that names the sections with their digests; further states may follow. The byte table is
+//! in [`layout`](crate::save::layout); reader and writer both follow it. Reading accepts any bytes: it returns the
+//! last intact state or a [`ReadError`](crate::save::ReadError) with section and byte offset, and trusts nothing
+//! whose digest does not match.
 
 /// The byte table: every block with its items in order, and the limits.
 pub mod layout;
 
-/// What is told of a save, as stable words.
+/// The codes of findings about a save.
 mod code;
 
-/// Why bytes are not a save, or not one of this game.
+/// Why bytes are not a save of this game.
 pub mod error;
 
-/// A place in bytes of CBOR, moving forward.
+/// A position in CBOR bytes, moving forward.
 mod cursor;
 
-/// One block, and what a section block holds.
+/// One block, and the contents of a section block.
 mod block;
 
-/// What a state block holds.
+/// The contents of a state block.
 mod state;
 
 /// What lists of slots show of a save.
 mod summary;
 
-/// What a schema is, in short.
+/// The fingerprint of a schema.
 mod fingerprint;
 
-/// What a save says about itself, from the ends of its file.
+/// The head of a save, from the ends of its file.
 pub(crate) mod head;
 
 /// The game's seal over a state.
@@ -46,25 +46,25 @@ pub mod seal;
 /// The header of a file and its states.
 pub(crate) mod file;
 
-/// Bytes to the last whole state: every digest compared.
+/// Reading the last intact state: every digest compared.
 pub mod reader;
 
-/// States in a file that is damaged.
+/// Searching a damaged file for states.
 pub(crate) mod search;
 
-/// Bytes that are not copied together.
+/// Bytes in several parts.
 pub(crate) mod parts;
 
 /// The table of a state.
 mod table;
 
-/// The table of a state, and the areas that lie in a file already.
+/// The table of a state, and the areas that are in a file already.
 mod shelf;
 
-/// A snapshot to blocks.
+/// Writing a snapshot to blocks.
 pub mod writer;
 
-/// What a save says about itself, and what the next one follows.
+/// What a save says about itself, and which save it continues.
 pub mod stamp;
 
 /// CBOR maps in any order.
@@ -73,25 +73,25 @@ mod map;
 /// Values to CBOR and back.
 mod values;
 
-/// The facts of a level in one piece.
+/// The facts of a level as one piece.
 mod facts;
 
-/// A snapshot to the bodies of sections.
+/// Writing a snapshot to the bodies of sections.
 mod encode;
 
-/// The bodies of sections to a state, as this schema writes them, or by their keys.
+/// Reading the bodies of sections to a state, as this schema writes them, or by their keys.
 mod reading;
 
-/// Single values to a state.
+/// Reading single values to a state.
 mod leaves;
 
-/// Whether a save is plainly sound, without making anything of it.
+/// A quick check of a save, without making its values.
 pub(crate) mod glance;
 
-/// What a save names and the schema does not declare.
+/// Names in a save that the schema does not declare.
 pub(crate) mod missing;
 
-/// The bodies of sections to a snapshot.
+/// Reading the bodies of sections to a snapshot.
 pub(crate) mod decode;
 
 pub use block::Section;
@@ -108,4 +108,4 @@ pub use seal::{Seal, SealKey};
 pub use stamp::{Lineage, Stamp};
 pub use state::StateHead;
 pub use summary::Summary;
-pub use writer::{write, write_behind, write_device, write_sealed};
+pub use writer::{write, write_after, write_device, write_sealed};

@@ -1,5 +1,5 @@
-//! Bytes that stand behind each other without being copied together: what is written for a save, and between it the areas
-//! of the world as the game holds them. Those are large.
+//! Bytes in several parts that are not copied together: those written for a save, and between them the areas of the
+//! world as the game holds them, which are large.
 
 use std::sync::Arc;
 
@@ -9,12 +9,12 @@ use super::layout::{Digest, digest};
 #[derive(Debug, Default)]
 pub(crate) struct Parts {
     own: Vec<u8>,
-    /// Bytes that somebody else holds, each with how many of our own stand before it.
+    /// Foreign bytes, each with the number of our own bytes before it.
     held: Vec<(usize, Arc<[u8]>)>,
     held_len: usize,
 }
 
-/// A place between the bytes.
+/// A position between the bytes.
 #[derive(Clone, Copy)]
 pub(super) struct Mark {
     own: usize,
@@ -22,15 +22,15 @@ pub(super) struct Mark {
 }
 
 impl Mark {
-    /// How many of our own bytes stand before it.
+    /// Returns how many of our own bytes are before it.
     pub(super) fn own(self) -> usize {
         self.own
     }
 }
 
 impl Parts {
-    /// Nothing yet, with room for bytes of our own.
-    pub(super) fn with_room(own: Vec<u8>) -> Parts {
+    /// Returns no parts, with a buffer for our own bytes.
+    pub(super) fn with_buffer(own: Vec<u8>) -> Parts {
         Parts { own, ..Parts::default() }
     }
 
@@ -38,28 +38,28 @@ impl Parts {
         self.own.len() + self.held_len
     }
 
-    /// Our own bytes, to write behind them.
+    /// Returns our own bytes, to append to them.
     pub(super) fn own(&mut self) -> &mut Vec<u8> {
         &mut self.own
     }
 
-    /// Puts bytes behind the others that stay where they are.
+    /// Adds foreign bytes after the others, without copying them.
     pub(super) fn hold(&mut self, bytes: &Arc<[u8]>) {
         self.held.push((self.own.len(), Arc::clone(bytes)));
         self.held_len += bytes.len();
     }
 
-    /// The place behind the last byte.
+    /// Returns the position after the last byte.
     pub(super) fn mark(&self) -> Mark {
         Mark { own: self.own.len(), held: self.held.len() }
     }
 
-    /// Our own bytes since a place behind which nothing is held.
+    /// Returns our own bytes since a position without foreign bytes after it.
     pub(super) fn own_since(&self, mark: Mark) -> &[u8] {
         self.own.get(mark.own..).unwrap_or_default()
     }
 
-    /// The digest of everything since a place.
+    /// Returns the digest of everything since a position.
     pub(super) fn digest_since(&self, mark: Mark) -> Digest {
         if self.held.len() == mark.held {
             return digest(self.own_since(mark));
@@ -71,7 +71,7 @@ impl Parts {
         *hasher.finalize().as_bytes()
     }
 
-    /// All parts, in their order.
+    /// Returns all parts, in order.
     pub(crate) fn all(&self) -> Vec<&[u8]> {
         self.since(Mark { own: 0, held: 0 }).collect()
     }
@@ -88,18 +88,18 @@ impl Parts {
         pairs.flatten().filter(|part| !part.is_empty())
     }
 
-    /// The last bytes, where that many of our own are the last: a save ends in its state, which is.
+    /// Returns the last bytes, if that many of our own are last: a save ends in its state, which is ours.
     pub(crate) fn last<const N: usize>(&self) -> Option<&[u8; N]> {
         self.own.last_chunk()
     }
 
-    /// All of it in one piece.
+    /// Returns everything in one piece.
     pub(crate) fn into_bytes(self) -> Vec<u8> {
         if self.held.is_empty() { self.own } else { self.all().concat() }
     }
 
-    /// The room that our own bytes took.
-    pub(crate) fn into_room(self) -> Vec<u8> {
+    /// Returns the buffer of our own bytes.
+    pub(crate) fn into_buffer(self) -> Vec<u8> {
         self.own
     }
 }

@@ -1,15 +1,15 @@
-//! Bytes to the last whole state of a save.
+//! Reads the last intact state of a save.
 
 use super::block::Budget;
 use super::error::{Fault, ReadError};
-use super::file::{SaveFile, foot_at_the_end, header, state_at, without_room};
+use super::file::{SaveFile, foot_at_the_end, header, state_at, without_reserve};
 use super::layout::SaveLimits;
 use super::search::History;
 
-/// Reads the last whole state of a save from bytes.
+/// Reads the last intact state of a save from bytes.
 ///
 /// # Errors
-/// [`ReadError`] if no state of a game that this library can read is whole: the first place that is not as it must be.
+/// [`ReadError`] if no state that this library can read is intact: the first place that is wrong.
 pub fn read(bytes: &[u8]) -> Result<SaveFile<'_>, ReadError> {
     read_within(bytes, &SaveLimits::default())
 }
@@ -26,12 +26,12 @@ pub fn read_within<'b>(bytes: &'b [u8], limits: &SaveLimits) -> Result<SaveFile<
     }
 }
 
-/// Whether nothing can be found in a file, however it is looked through.
+/// Returns whether searching the file cannot find anything.
 pub(crate) fn is_final(error: &ReadError) -> bool {
     error.is_refusal() || matches!(error.fault, Fault::Empty | Fault::TooLarge { .. })
 }
 
-/// The state that a file ends in, without looking through the rest of it; what is wrong with it, if it ends in one.
+/// Reads the state at the end of a file, without searching the rest; returns what is wrong with it, if there is one.
 pub(crate) fn at_the_end<'b>(
     bytes: &'b [u8],
     limits: &SaveLimits,
@@ -48,7 +48,7 @@ pub(crate) fn at_the_end<'b>(
         Err(error) if error.is_refusal() => return Err(Some(error)),
         Err(_) => return Err(None),
     };
-    let bytes = without_room(bytes);
+    let bytes = without_reserve(bytes);
     let Some(offset) = foot_at_the_end(bytes, 0) else { return Err(None) };
     let file = state_at(bytes, Some(&header), offset, limits, &mut Budget::of(bytes, limits))?;
     if file.end() == bytes.len() { Ok(file) } else { Err(None) }

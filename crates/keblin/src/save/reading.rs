@@ -1,6 +1,6 @@
-//! The bodies of sections to a state. What this very schema wrote is followed along the tapes of the plan: bytes are
-//! compared, and values read in the gaps. Anything else, down to a single byte, is read by its keys, in any order: what is
-//! missing is as declared, what is not known is carried along, and what is of another kind is refused.
+//! Reads the bodies of sections to a state. Bytes that this schema wrote are followed along the tapes of the plan:
+//! names are compared, and values read in the gaps. Anything else, down to a single byte, is read by its keys, in any
+//! order: missing values get their defaults, unknown ones are preserved, and values of another type are refused.
 
 use std::sync::Arc;
 
@@ -23,15 +23,15 @@ pub(super) struct Reading<'s> {
     pub(super) model: &'s Model,
     pub(super) plan: &'s Plan,
     pub(super) state: State,
-    /// What was found that the model does not declare.
+    /// Unknown values that are preserved.
     pub(super) carried: Carried,
-    /// What was found that the model no longer declares.
+    /// Names that the model no longer declares.
     pub(super) missing: Vec<Missing>,
-    /// Whether all was as this model writes it.
+    /// Whether everything was as this model writes it.
     pub(super) as_written: bool,
     /// The values of the state, while a copy is read in their place.
     outside: Vec<Value>,
-    /// Values are only looked at, not made.
+    /// Only set for a quick check, which makes no values.
     pub(super) glance: Option<Glance>,
 }
 
@@ -40,7 +40,7 @@ impl<'s> Reading<'s> {
         Reading::into(State::first(model), model, plan)
     }
 
-    /// Only looks at the values.
+    /// Only checks the values.
     pub(super) fn glancing(model: &'s Model, plan: &'s Plan, glance: Glance) -> Reading<'s> {
         Reading { glance: Some(glance), ..Reading::into(State::without_cells(model), model, plan) }
     }
@@ -58,12 +58,12 @@ impl<'s> Reading<'s> {
         }
     }
 
-    /// What was seen of the values, and the state without them.
+    /// Returns the result of the quick check, and the state without values.
     pub(super) fn into_glance(self) -> Option<(Glance, State)> {
         Some((self.glance?, self.state))
     }
 
-    /// Reads a section as this model writes it; `None` if it is not just so, and then the state is of no use.
+    /// Reads a section as this model writes it; `None` if it differs, and then the state is useless.
     pub(super) fn follow(&mut self, section: &Section<'_>, body: &Body) -> Option<()> {
         let mut cursor = Cursor::new(section.name, section.body_offset, section.body);
         self.tape(&mut cursor, &body.tape)?;
@@ -125,7 +125,7 @@ impl<'s> Reading<'s> {
         Ok(())
     }
 
-    /// Before what a branch holds.
+    /// Called before the contents of a branch.
     fn begin(&mut self, branch: Branch) {
         match branch {
             Branch::Run => self.state.run = Some(Run { difficulty: None, visit: None }),
@@ -143,7 +143,7 @@ impl<'s> Reading<'s> {
         }
     }
 
-    /// Behind what a branch holds.
+    /// Called after the contents of a branch.
     fn end(&mut self, branch: Branch) {
         if branch == Branch::Run {
             return;
@@ -160,7 +160,7 @@ impl<'s> Reading<'s> {
         }
     }
 
-    /// Where a branch is null.
+    /// Called for a branch that is null.
     fn absent(&mut self, branch: Branch) {
         match branch {
             Branch::Run => self.state.run = None,

@@ -1,5 +1,5 @@
-//! Looking for states in a file that is damaged: block by block from the front, and behind damage from mark to mark. What
-//! is found is believed by its digests alone. The search is bounded, whatever the bytes are.
+//! Searches a damaged file for states: block by block from the front, and after damage from mark to mark. Only
+//! digests decide what is trusted. The search is bounded, whatever the bytes are.
 
 use memchr::memmem;
 
@@ -7,26 +7,26 @@ use std::collections::HashSet;
 
 use super::block::{Block, Budget, Section, Walked};
 use super::error::{Fault, ReadError};
-use super::file::{Header, SaveFile, header, state_at, without_room};
+use super::file::{Header, SaveFile, header, state_at, without_reserve};
 use super::layout::{BLOCK_MARK, Digest, SECTION, STATE, SaveLimits};
 use super::state::StateBlock;
 
-/// What stands in a file, in its order.
+/// What is in a file, in its order.
 #[derive(Default)]
 pub(super) struct Walk {
-    /// Where the blocks begin whose digests hold: those of states.
+    /// Where the intact state blocks start.
     pub(super) states: Vec<usize>,
-    /// Those of sections.
+    /// Where the intact section blocks start.
     pub(super) sections: Vec<usize>,
-    /// Blocks of other words that say they must be understood.
+    /// Unknown blocks that are mandatory.
     refusals: Vec<ReadError>,
-    /// What is not as it must be.
+    /// What is wrong.
     pub(super) faults: Vec<ReadError>,
 }
 
 impl Walk {
-    /// Walks a file from an offset to its end. Every byte is looked at, and every digest compared, once; the budget
-    /// remembers it.
+    /// Walks a file from an offset to its end. Every byte is examined, and every digest compared, once; the budget
+    /// keeps the results.
     pub(super) fn through<'b>(
         bytes: &'b [u8],
         from: usize,
@@ -64,13 +64,13 @@ impl Walk {
     }
 }
 
-/// Where the first block begins; where the header is damaged, at the first mark.
+/// Returns where the first block starts; if the header is damaged, the first mark.
 fn start(bytes: &[u8], header: &Result<Header<'_>, ReadError>) -> usize {
     let marked = |_: &ReadError| memmem::find(bytes, BLOCK_MARK).unwrap_or(bytes.len());
     header.as_ref().map_or_else(marked, |header| header.len_bytes)
 }
 
-/// A state with what is wrong behind it; refused if a later version wrote something there that must be understood.
+/// Returns a state with what is wrong after it; refused if a later version wrote something mandatory there.
 fn behind<'b>(
     mut file: SaveFile<'b>,
     bytes: &[u8],
@@ -88,7 +88,7 @@ fn behind<'b>(
     Ok(file)
 }
 
-/// What is in a file: its states one by one, and what is damaged between them.
+/// The contents of a file: its states one by one, and the damage between them.
 pub(crate) struct History<'b> {
     bytes: &'b [u8],
     header: Result<Header<'b>, ReadError>,
@@ -101,24 +101,24 @@ impl<'b> History<'b> {
     /// Walks a file, within limits.
     pub(crate) fn within(bytes: &'b [u8], limits: SaveLimits) -> History<'b> {
         let header = header(bytes);
-        let bytes = without_room(bytes);
+        let bytes = without_reserve(bytes);
         let mut budget = Budget::of(bytes, &limits);
         let walk = Walk::through(bytes, start(bytes, &header), &limits, &mut budget);
         History { bytes, header, limits, budget, walk }
     }
 
-    /// Where the states begin.
+    /// Returns where the states start.
     pub(crate) fn states(&self) -> Vec<usize> {
         self.walk.states.clone()
     }
 
-    /// What is no block that is whole.
+    /// Returns what is not an intact block.
     pub(crate) fn faults(&self) -> &[ReadError] {
         &self.walk.faults
     }
 
-    /// The last whole state, with what is wrong behind it. `fault` is what is wrong with the state the file ends in, if it
-    /// ends in one.
+    /// Returns the last intact state, with what is wrong after it. `fault` is what is wrong with the state at the end
+    /// of the file, if there is one.
     pub(crate) fn last(&mut self, fault: Option<ReadError>) -> Result<SaveFile<'b>, ReadError> {
         let mut fault = fault.or_else(|| self.header.as_ref().err().cloned());
         for offset in self.states().into_iter().rev() {
@@ -138,12 +138,12 @@ impl<'b> History<'b> {
         Err(fault.or(self.walk.faults.first().cloned()).unwrap_or_else(nothing))
     }
 
-    /// The state at an offset, if everything that belongs to it is whole.
+    /// Returns the state at an offset, if everything that belongs to it is intact.
     pub(crate) fn state(&mut self, offset: usize) -> Result<SaveFile<'b>, ReadError> {
         state_at(self.bytes, self.header.as_ref().ok(), offset, &self.limits, &mut self.budget)
     }
 
-    /// The digests of every state in the file and of those that came before them, as far as they say so.
+    /// Returns the digests of every state in the file and of those before them, as far as the states list them.
     pub(crate) fn lineage(&mut self) -> HashSet<Digest> {
         let mut digests = HashSet::new();
         for offset in &self.walk.states {
@@ -158,15 +158,15 @@ impl<'b> History<'b> {
     }
 }
 
-/// Whether every block of a file is whole, up to the room behind its last state.
+/// Returns whether every block of a file is intact, up to the reserve after its last state.
 pub(crate) fn is_whole_throughout(bytes: &[u8], limits: &SaveLimits) -> bool {
     let history = History::within(bytes, limits.clone());
     history.header.is_ok() && history.walk.faults.is_empty() && !history.walk.states.is_empty()
 }
 
-/// The sections that are whole, whatever became of the states they belonged to, in the order of the file.
+/// Returns the intact sections in the order of the file, whether or not their states are intact.
 pub(crate) fn sections(bytes: &[u8]) -> Vec<Section<'_>> {
-    let (limits, bytes) = (SaveLimits::default(), without_room(bytes));
+    let (limits, bytes) = (SaveLimits::default(), without_reserve(bytes));
     let mut budget = Budget::of(bytes, &limits);
     let walk = Walk::through(bytes, 0, &limits, &mut budget);
     let mut section = |offset: &usize| {

@@ -1,5 +1,5 @@
-//! The areas of the world that lie in a file, and the table of a state that shares them. There are many of them and most
-//! stay as they are from one state to the next: their rows are copied as they were written.
+//! The areas of the world in a file, and the table of a state that shares them. There are many, and most stay
+//! unchanged from one state to the next, so their rows are copied as they were written.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -13,9 +13,9 @@ struct Shelved {
     /// The name of its section.
     name: Arc<str>,
     bytes: Arc<[u8]>,
-    /// How long its section is, in bytes.
+    /// The length of its section, in bytes.
     len_bytes: usize,
-    /// Its row among the rows; nothing while it is not in the file as it is.
+    /// Its row among the rows; `None` while its current bytes are not in the file.
     row: Option<Range<usize>>,
 }
 
@@ -31,8 +31,8 @@ pub(super) struct Shelf {
 }
 
 impl Shelf {
-    /// Makes these the areas of a snapshot. The rows of those that are in the file as they are go into the table; what is
-    /// given back must be written.
+    /// Sets the areas of a snapshot. The rows of areas that are in the file unchanged go into the table; the returned
+    /// ones must be written.
     pub(super) fn share(&mut self, areas: &Areas, table: &mut Table) -> Vec<usize> {
         if self.renew(areas) {
             let Shelf { areas, order, .. } = self;
@@ -49,8 +49,8 @@ impl Shelf {
         fresh.map(|(at, _)| at).collect()
     }
 
-    /// Takes over what the areas hold now, where none is gone and none is new, and of nearly all only two addresses need be
-    /// looked at. Whether it was so; if not, some may have been taken over.
+    /// Updates the areas if none was removed and none is new, so that for nearly all only two addresses are compared.
+    /// Returns whether it did; if not, some may have been updated.
     fn renew(&mut self, areas: &Areas) -> bool {
         let are_as_many = self.areas.len() == areas.len();
         are_as_many
@@ -66,7 +66,7 @@ impl Shelf {
             })
     }
 
-    /// The same where some are gone or there are others.
+    /// Updates the areas if some were removed or are new.
     fn merge(&mut self, areas: &Areas) {
         let mut there = std::mem::take(&mut self.areas).into_iter().peekable();
         for (name, bytes) in areas {
@@ -83,12 +83,12 @@ impl Shelf {
         self.order = order.into_iter().map(|(_, at)| at).collect();
     }
 
-    /// The name of an area's section, and its bytes.
+    /// Returns the name of an area's section, and its bytes.
     pub(super) fn area(&self, at: usize) -> Option<(Arc<str>, Arc<[u8]>)> {
         self.areas.get(at).map(|area| (Arc::clone(&area.name), Arc::clone(&area.bytes)))
     }
 
-    /// Notes where an area was written: behind all others.
+    /// Notes where an area was written: after all others.
     pub(super) fn wrote(&mut self, at: usize, row: &Row<'_>, table: &mut Table) {
         let place = table.push(row);
         if let Some(area) = self.areas.get_mut(at) {
@@ -101,12 +101,12 @@ impl Shelf {
         self.areas.len()
     }
 
-    /// About as many bytes of rows as the next state has.
+    /// Returns the approximate number of bytes of rows in the next state.
     pub(super) fn rows_bytes(&self) -> usize {
         self.rows.len() + 256
     }
 
-    /// These, with the table of the state that was written.
+    /// Returns these areas with the table of the state that was written.
     pub(super) fn with(self, table: Table) -> Shelf {
         Shelf { rows: table.rows, ..self }
     }

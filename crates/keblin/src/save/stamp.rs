@@ -1,16 +1,16 @@
-//! What a save says about itself besides its values, and what the next one follows.
+//! What a save says about itself apart from its values, and which save it continues.
 
 use super::file::SaveFile;
 use super::layout::{Digest, MAX_PREDECESSORS};
 
-/// How many states of another save are known when it is taken among those before.
+/// How many states of another save are kept when it becomes a predecessor.
 const JOINED_STATES: usize = 8;
 
-/// What a save says about itself besides the values. Times are given, so that the same snapshot and stamp give the same
-/// bytes everywhere.
+/// What a save says about itself apart from its values. Times are passed in, so that the same snapshot and stamp give
+/// the same bytes everywhere.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Stamp {
-    /// Counts the saves of a slot, from 1.
+    /// The number of the save, counted from 1 in each slot.
     pub number: u64,
     /// When the slot was first saved, in milliseconds since 1970.
     pub created_unix_ms: u64,
@@ -18,15 +18,15 @@ pub struct Stamp {
     pub erasures: u64,
     /// When this was saved, in milliseconds since 1970.
     pub saved_at_unix_ms: u64,
-    /// What made the game save, in a word.
+    /// Why the game saved, in one word.
     pub cause: String,
-    /// Whether a tool made it rather than a game.
+    /// Whether a tool made it, not the game.
     pub edited: bool,
-    /// The digests of the states before it, the latest first; [`MAX_PREDECESSORS`] of them are written.
+    /// The digests of the states before it, the latest first; at most [`MAX_PREDECESSORS`] are written.
     pub predecessors: Vec<Digest>,
 }
 
-/// What the next save of a slot follows.
+/// The saves that the next save of a slot continues.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Lineage {
@@ -41,22 +41,22 @@ pub struct Lineage {
 }
 
 impl Lineage {
-    /// Whether a save is the last one or came before it.
+    /// Returns whether a save is the last one or one before it.
     pub(crate) fn knows(&self, other: &Lineage) -> bool {
         other.states.first().is_some_and(|state| self.states.contains(state))
     }
 
-    /// Whether a save is of the same slot, from before something was erased: it must not bring that back.
+    /// Returns whether another save of the same slot is from before an erasure: it must not bring that back.
     pub(crate) fn has_erased_since(&self, other: &Lineage) -> bool {
         self.created_unix_ms == other.created_unix_ms && self.erasures > other.erasures
     }
 
-    /// Whether it has been in a state, as far as it says so.
+    /// Returns whether a state is among its states, as far as they are listed.
     pub(crate) fn has_been(&self, state: &Digest) -> bool {
         self.states.contains(state)
     }
 
-    /// Takes another save among those before it: what follows has a higher number than both, and knows both.
+    /// Adds another save as a predecessor: the next save has a higher number than both, and continues both.
     pub(crate) fn join(&mut self, other: &Lineage) {
         self.number = self.number.max(other.number);
         if self.created_unix_ms == other.created_unix_ms {
@@ -64,18 +64,18 @@ impl Lineage {
         }
         let unknown = other.states.iter().take_while(|state| !self.has_been(state)).take(JOINED_STATES);
         let unknown: Vec<Digest> = unknown.copied().collect();
-        // Behind the last of ours, so that it is the oldest that are forgotten.
+        // After the last of ours, so that the oldest are dropped.
         let behind = self.states.len().min(1);
         self.states.splice(behind..behind, unknown);
         self.states.truncate(MAX_PREDECESSORS);
     }
 
-    /// The digest of the last state.
+    /// Returns the digest of the last state.
     pub(crate) fn head(&self) -> Option<&Digest> {
         self.states.first()
     }
 
-    /// What follows the state that was read of a file.
+    /// Returns what continues the state that was read from a file.
     #[must_use]
     pub fn of(file: &SaveFile<'_>) -> Lineage {
         let states = std::iter::once(file.head.digest).chain(file.head.predecessors.iter().copied());
@@ -89,14 +89,14 @@ impl Lineage {
 }
 
 impl Stamp {
-    /// The stamp of the first save of a slot.
+    /// Returns the stamp of the first save of a slot.
     #[must_use]
     pub fn first(now_unix_ms: u64, cause: &str) -> Stamp {
         let (created_unix_ms, saved_at_unix_ms) = (now_unix_ms, now_unix_ms);
         Stamp { number: 1, created_unix_ms, saved_at_unix_ms, cause: cause.to_string(), ..Stamp::default() }
     }
 
-    /// The stamp of a save that follows others; of the first one where there are none.
+    /// Returns the stamp of a save that continues others, or of the first one.
     #[must_use]
     pub fn after(lineage: Option<&Lineage>, now_unix_ms: u64, cause: &str) -> Stamp {
         let first = Stamp::first(now_unix_ms, cause);
@@ -112,7 +112,7 @@ impl Stamp {
         }
     }
 
-    /// The stamp that a save has.
+    /// Returns the stamp of a save.
     #[must_use]
     pub fn of(file: &SaveFile<'_>) -> Stamp {
         Stamp {

@@ -1,5 +1,5 @@
-//! The content of a state block: what a save says about itself, and the table of everything that belongs to it. The
-//! mirror is `StateHead::write`.
+//! The content of a state block: what a save says about itself, and the table of everything that belongs to it.
+//! `StateHead::write` is the reverse.
 
 use minicbor::Encoder;
 
@@ -15,35 +15,35 @@ use super::summary::Summary;
 use super::table::{Row, Table};
 use crate::grammar::Failure;
 
-/// What a save says about itself, known without looking at its values.
+/// What a save says about itself, known without reading its values.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct StateHead {
-    /// Counts the saves of the slot, from 1.
+    /// The number of the save, counted from 1 in each slot.
     pub number: u64,
     /// The version of the schema it was written with.
     pub schema_version: u32,
-    /// What the schema was, in short.
+    /// The fingerprint of the schema.
     pub fingerprint: Fingerprint,
     /// When it was saved, in milliseconds since 1970.
     pub saved_at_unix_ms: u64,
-    /// What made the game save, in a word.
+    /// Why the game saved, in one word.
     pub cause: String,
-    /// Whether a tool made it rather than a game.
+    /// Whether a tool made it, not the game.
     pub edited: bool,
-    /// What lists of slots show.
+    /// The summary for lists of slots.
     pub summary: Summary,
     /// The digests of the states before it, the latest first.
     pub predecessors: Vec<Digest>,
     /// Its own digest.
     pub digest: Digest,
-    /// Where its block begins, in bytes from the start of the file.
+    /// Where its block starts, in bytes from the start of the file.
     pub offset: usize,
     /// The length of its block in bytes, foot included.
     pub len_bytes: usize,
 }
 
-/// A state block, read: its digest and its foot hold; what its table names has not been looked at.
+/// A state block whose digest and foot match; what its table names has not been examined.
 pub(super) struct StateBlock<'b> {
     pub(super) head: StateHead,
     pub(super) rows: Vec<Row<'b>>,
@@ -52,7 +52,7 @@ pub(super) struct StateBlock<'b> {
 }
 
 impl<'b> StateBlock<'b> {
-    /// Reads a block of bytes that begin at some offset of the file.
+    /// Reads a block of bytes that start at some offset of the file.
     pub(super) fn of(
         file: &'b [u8],
         block: &Block<'b>,
@@ -98,7 +98,7 @@ impl<'b> StateBlock<'b> {
     }
 }
 
-/// The seal's item, if it is not null, once the foot behind it holds.
+/// Returns the seal's item, if it is not null, after checking the foot after it.
 fn seal_and_foot<'b>(
     file: &'b [u8],
     block: &Block<'b>,
@@ -122,7 +122,7 @@ fn seal_and_foot<'b>(
     Ok(is_sealed.then_some(seal))
 }
 
-/// The table: from the start of the file on, each item behind the one before, all before the state.
+/// Reads the table: from the start of the file on, each item after the previous one, and all before the state.
 fn rows<'b>(
     cursor: &mut Cursor<'b>,
     state_offset: usize,

@@ -1,4 +1,4 @@
-//! What a list of slots shows of a save: read from its state alone, without looking at its values.
+//! The summary of a save for lists of slots: read from its state alone, without its values.
 
 use keblin_schema::{Name, Time};
 use minicbor::{Decoder, Encoder};
@@ -9,18 +9,18 @@ use super::layout::SaveLimits;
 use crate::grammar::Failure;
 use crate::snapshot::{Schema, Snapshot};
 
-/// What a list of slots shows of a save.
+/// The summary of a save for lists of slots.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Summary {
-    /// The level the run waits in, if one does.
+    /// The level of the waiting run, if there is one.
     pub level: Option<String>,
-    /// The checkpoint it waits at.
+    /// The checkpoint of the waiting run.
     pub checkpoint: Option<String>,
-    /// The time played.
+    /// The time in play.
     pub played: Time,
-    /// How many of the levels were finished, in percent, rounded down; counted on every difficulty where facts are kept
-    /// apart. 0 in a game without levels.
+    /// How many levels are finished, in percent, rounded down; counted on every difficulty if facts are kept per
+    /// difficulty. 0 in a game without levels.
     pub percent: u8,
     /// The stars of all levels together.
     pub stars: u64,
@@ -29,7 +29,7 @@ pub struct Summary {
 }
 
 impl Summary {
-    /// The summary of a snapshot.
+    /// Returns the summary of a snapshot.
     #[must_use]
     pub fn of(snapshot: &Snapshot) -> Summary {
         let Snapshot { schema, state, .. } = snapshot;
@@ -51,7 +51,7 @@ impl Summary {
         }
     }
 
-    /// The title of the level, where a schema still has it.
+    /// Returns the title of the level, if a schema still has it.
     #[must_use]
     pub fn level_title<'s>(&'s self, schema: &'s Schema) -> Option<&'s str> {
         let id = self.level.as_deref()?;
@@ -79,7 +79,7 @@ impl Summary {
         id(out, self.checkpoint.as_deref())
     }
 
-    /// Reads a summary; keys it does not know are passed over.
+    /// Reads a summary; unknown keys are skipped.
     pub(super) fn read(cursor: &mut Cursor<'_>, limits: &SaveLimits) -> Result<Summary, ReadError> {
         let mut summary = Summary::default();
         for _ in 0..cursor.map("a summary")? {

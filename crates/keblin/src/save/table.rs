@@ -26,12 +26,12 @@ pub(super) struct Table {
 }
 
 impl Table {
-    /// An empty table with room for so many bytes of rows.
-    pub(super) fn with_room(bytes: usize) -> Table {
+    /// Returns an empty table with a buffer for this many bytes of rows.
+    pub(super) fn with_buffer(bytes: usize) -> Table {
         Table { rows: Vec::with_capacity(bytes), ..Table::default() }
     }
 
-    /// Adds a row behind the others; where it stands among them.
+    /// Adds a row after the others; returns its position among them.
     pub(super) fn push(&mut self, row: &Row<'_>) -> Range<usize> {
         let from = self.rows.len();
         // Writing to a vector never fails.
@@ -39,7 +39,7 @@ impl Table {
         self.pushed(from, row.len_bytes)
     }
 
-    /// The same for a row that was written before, of an item of some length.
+    /// Adds a row that was written before, of an item of some length.
     pub(super) fn push_written(&mut self, row: &[u8], len_bytes: usize) -> Range<usize> {
         let from = self.rows.len();
         self.rows.extend_from_slice(row);

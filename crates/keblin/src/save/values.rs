@@ -1,5 +1,5 @@
-//! Values to CBOR and back. A number with a fraction takes the shortest form that keeps it (RFC 8949, section 4.2.1), a
-//! time is its nanoseconds, an id its text, a shape a map by its members' names.
+//! Writes values as CBOR and reads them back. A number with a fraction takes the shortest form that keeps it (RFC
+//! 8949, section 4.2.1), a time is its nanoseconds, an id its text, a shape a map by its members' names.
 
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
@@ -19,12 +19,12 @@ use crate::grammar::{Failure, encoded};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
-/// Writes a value that holds no shape.
+/// Writes a value without a shape.
 pub(super) fn write(out: &mut Out<'_>, value: &Value) -> Result<(), Failure> {
     write_ordered(out, value, &NO_SHAPE)
 }
 
-/// Writes a value; the members of the shape that it is or holds in their order.
+/// Writes a value; if it is or contains a shape, the members in this order.
 pub(super) fn write_ordered(out: &mut Out<'_>, value: &Value, order: &ShapeOrder) -> Result<(), Failure> {
     match value {
         Value::Bool(yes) => out.bool(*yes)?,
@@ -63,7 +63,7 @@ fn array<'v>(
     items.try_for_each(|item| write_ordered(out, item, order))
 }
 
-/// A map in the order of its encoded keys.
+/// Writes a map in the order of its encoded keys.
 fn map(out: &mut Out<'_>, entries: &BTreeMap<Value, Value>, order: &ShapeOrder) -> Result<(), Failure> {
     let mut entries: Vec<(Vec<u8>, &Value)> =
         entries.iter().map(|(key, value)| (encoded(|out| write(out, key)), value)).collect();
@@ -84,9 +84,9 @@ fn parts(out: &mut Out<'_>, numbers: &[Part]) -> Result<(), Failure> {
     Ok(())
 }
 
-/// The shortest of 16, 32 and 64 bits that keeps the number.
+/// Writes the shortest of 16, 32 and 64 bits that keeps the number.
 fn float(out: &mut Out<'_>, number: f64) -> Result<(), Failure> {
-    #[expect(clippy::cast_possible_truncation, reason = "whether something is lost is what is asked")]
+    #[expect(clippy::cast_possible_truncation, reason = "the next line checks whether something is lost")]
     let single = number as f32;
     if f64::from(single) != number {
         out.f64(number)?;
@@ -98,20 +98,20 @@ fn float(out: &mut Out<'_>, number: f64) -> Result<(), Failure> {
     Ok(())
 }
 
-/// What the values of a field are read by.
+/// How the values of a field are read.
 #[derive(Clone, Copy)]
 pub(super) struct Reading<'s> {
     pub(super) schema: &'s Model,
-    /// The members of the shape that the values are or hold, in the order they are written in.
+    /// The order in which the members of the shape are written.
     pub(super) order: &'s ShapeOrder,
-    /// What the value is called in complaints.
+    /// The value's name in messages.
     pub(super) what: &'s str,
-    /// Where ids go that are no longer declared: they are read as unset, and left out of lists, sets and maps. Where
-    /// there is no such place they are a fault.
+    /// Collects ids that are no longer declared: they are read as unset, and left out of lists, sets and maps.
+    /// Without it they are a fault.
     pub(super) gone: Option<&'s RefCell<Vec<String>>>,
 }
 
-/// Reads the value that comes next, of a kind.
+/// Reads the next value, of a type.
 pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> Result<Value, ReadError> {
     let expected = || format!("{} as {holds}", with.what);
     let start = cursor.offset();
@@ -180,7 +180,7 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
     }
 }
 
-/// Whether an item names nothing that is gone: no item is ever unset by itself.
+/// Returns whether an item exists: an item is unset only if its id was removed.
 fn is_there(item: &Result<Value, ReadError>) -> bool {
     !matches!(item, Ok(Value::Unset))
 }
@@ -193,8 +193,8 @@ fn array_head(cursor: &mut Cursor<'_>, expected: impl FnOnce() -> String) -> Res
     cursor.next(expected, |d| d.array()?.ok_or_else(unknown_length))
 }
 
-/// A shape: as it is written today, else in any order. A member that is missing is as declared; one that is not known is
-/// passed over.
+/// Reads a shape: as it is written today, else in any order. A missing member gets its default; an unknown one is
+/// skipped.
 fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<Value, ReadError> {
     let members = with.schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
     let mut values = vec![None; members.len()];
@@ -216,7 +216,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
         };
         let what = member.name.as_str();
         if value.is_some() {
-            return Err(cursor.unexpected(start, format!("each member once, and `{what}` is here twice")));
+            return Err(cursor.unexpected(start, format!("each member once, but `{what}` is repeated")));
         }
         let is_unset = member.default == Value::Unset && cursor.null();
         *value = match is_unset {
@@ -232,7 +232,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
     Ok(Value::Shape(values.collect()))
 }
 
-/// A number with a fraction, of any width.
+/// Reads a number with a fraction, of any width.
 pub(super) fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {
     match decoder.datatype()? {
         Type::F16 => decoder.f16().map(f64::from),

@@ -1,5 +1,5 @@
-//! A snapshot to blocks: the mirror of `reader`, both by the table in `layout`. The same snapshot and stamp give the same
-//! bytes everywhere.
+//! Writes a snapshot to blocks: the reverse of `reader`, both by the table in `layout`. The same snapshot and stamp
+//! give the same bytes everywhere.
 
 use minicbor::Encoder;
 use minicbor::data::Tag;
@@ -25,24 +25,24 @@ use crate::grammar::plan::{Body, Plan};
 use crate::grammar::{Failure, encoded};
 use crate::snapshot::{Picture, Snapshot};
 
-/// A whole save of a slot: everything but what belongs to the device.
+/// Returns a whole save of a slot: everything except device values.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     write_whole(snapshot, stamp, None).parts.into_bytes()
 }
 
-/// A whole save of a slot with the game's seal.
+/// Returns a whole save of a slot with the game's seal.
 #[must_use]
 pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8> {
     write_whole(snapshot, stamp, Some(key)).parts.into_bytes()
 }
 
-/// A whole save of a slot, and what the next one goes behind.
+/// Returns a whole save of a slot, and where to append the next state.
 pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealKey>) -> Written {
     Writing::whole(snapshot, stamp).slot(Shelf::default(), key)
 }
 
-/// A whole device file: the values of device scope, which belong to no slot.
+/// Returns a whole device file: the values of device scope, which are not in a slot.
 #[must_use]
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::whole(snapshot, stamp);
@@ -51,38 +51,38 @@ pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     writing.state(Shelf::default(), false, None).parts.into_bytes()
 }
 
-/// The bytes of another state, to be written where the last one of a file ends ([`SaveFile::end`]). Together they are a
-/// save whose last state is this one; nothing that was there changes.
+/// Returns the bytes of another state, to be written where the last state of a file ends ([`SaveFile::end`]).
+/// Together they are a save whose last state is this one; the existing bytes do not change.
 ///
-/// There must be nothing but room behind the last state ([`SaveFile::is_last`]); behind damage nothing would be found again.
+/// Only the reserve may follow the last state ([`SaveFile::is_last`]); after damage nothing would be found.
 #[must_use]
-pub fn write_behind(
+pub fn write_after(
     file: &SaveFile<'_>,
     snapshot: &Snapshot,
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    write_behind_tail(Tail::of(file), snapshot, stamp, key, Vec::new()).parts.into_bytes()
+    write_after_tail(Tail::of(file), snapshot, stamp, key, Vec::new()).parts.into_bytes()
 }
 
-/// As [`write_behind`], without the file itself, into the room of some bytes that are no longer needed.
-pub(crate) fn write_behind_tail(
+/// As [`write_after`], without the file itself, into a buffer that is no longer needed.
+pub(crate) fn write_after_tail(
     tail: Tail,
     snapshot: &Snapshot,
     stamp: &Stamp,
     key: Option<&SealKey>,
-    mut room: Vec<u8>,
+    mut buffer: Vec<u8>,
 ) -> Written {
-    room.clear();
+    buffer.clear();
     let Tail { header_len, header_digest, end, shelf } = tail;
     let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
-    let mut writing = Writing::new(snapshot, stamp, room, end);
-    writing.table = Table::with_room(shelf.rows_bytes());
+    let mut writing = Writing::new(snapshot, stamp, buffer, end);
+    writing.table = Table::with_buffer(shelf.rows_bytes());
     writing.begin(header);
     writing.slot(shelf, key)
 }
 
-/// What must be known of a file to write another state behind its last one.
+/// What must be known about a file to append another state.
 #[derive(Clone, Debug)]
 pub(crate) struct Tail {
     header_len: usize,
@@ -103,7 +103,7 @@ impl Tail {
         }
     }
 
-    /// Takes the areas out: there are many of them.
+    /// Takes the areas out instead of copying them: there are many.
     pub(crate) fn take(&mut self) -> Tail {
         let shelf = std::mem::take(&mut self.shelf);
         Tail { shelf, ..*self }
@@ -114,25 +114,25 @@ impl Tail {
 pub(crate) struct Written {
     /// The bytes of a file, or of the end of one.
     pub(crate) parts: Parts,
-    /// What the next save follows.
+    /// The saves that the next save continues.
     pub(crate) lineage: Lineage,
-    /// What the next state goes behind.
+    /// Where the next state goes.
     pub(crate) tail: Tail,
     /// How many bytes of the file belong to this state.
     pub(crate) live: usize,
-    /// How many rows its table has.
+    /// The number of rows in its table.
     rows: u64,
-    /// Whether it shares areas with a state before it, and others have changed.
+    /// Whether it shares areas with an earlier state, and others have changed.
     pub(crate) has_new_areas: bool,
 }
 
 impl Written {
-    /// How much of what a save may hold the state takes.
+    /// Returns how full the save is.
     pub(crate) fn fullness(&self, limits: &SaveLimits) -> Fullness {
         let (bytes, sections) = (self.live as u64, self.rows.saturating_sub(1));
         let (most_bytes, most_sections) =
             (limits.max_save_bytes.min(limits.max_block_bytes) as u64, limits.max_rows.saturating_sub(1));
-        // What is nearer to its end; compared as parts of a thousand.
+        // Whichever is nearer to its limit, compared in parts of a thousand.
         let of = |used: u64, most: u64| used.saturating_mul(1000) / most.max(1);
         match of(sections, most_sections) > of(bytes, most_bytes) {
             true => Fullness { of: Measure::Sections, used: sections, most: most_sections },
@@ -140,31 +140,31 @@ impl Written {
         }
     }
 
-    /// Whether the file that it ends is read again.
+    /// Returns whether the file can be read again.
     pub(crate) fn fits(&self, limits: &SaveLimits) -> bool {
         self.tail.end <= limits.max_save_bytes && self.fullness(limits).fits()
     }
 }
 
-/// A file, or the end of one, being written.
+/// A file, or the end of one, that is being written.
 struct Writing<'s> {
     snapshot: &'s Snapshot,
     stamp: &'s Stamp,
     out: Parts,
-    /// Where the bytes begin, from the start of the file.
+    /// Where the bytes start, from the start of the file.
     base: usize,
     header: Row<'s>,
-    /// What belongs to the state.
+    /// The items that belong to the state.
     table: Table,
 }
 
 impl<'s> Writing<'s> {
-    fn new(snapshot: &'s Snapshot, stamp: &'s Stamp, room: Vec<u8>, base: usize) -> Writing<'s> {
+    fn new(snapshot: &'s Snapshot, stamp: &'s Stamp, buffer: Vec<u8>, base: usize) -> Writing<'s> {
         let header = Row { name: HEADER, offset: 0, len_bytes: 0, digest: [0; DIGEST_BYTES] };
-        Writing { snapshot, stamp, out: Parts::with_room(room), base, header, table: Table::default() }
+        Writing { snapshot, stamp, out: Parts::with_buffer(buffer), base, header, table: Table::default() }
     }
 
-    /// A file with its header.
+    /// Starts a file with its header.
     fn whole(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
         let about = snapshot.schema.plan().profile.tape.about() + 8192;
@@ -181,18 +181,18 @@ impl<'s> Writing<'s> {
         writing
     }
 
-    /// The first row of every table.
+    /// Adds the first row of every table.
     fn begin(&mut self, header: Row<'s>) {
         self.table.push(&header);
         self.header = header;
     }
 
-    /// The sections of a slot and the state.
+    /// Writes the sections of a slot and the state.
     fn slot(mut self, mut shelf: Shelf, key: Option<&SealKey>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, &carried.fields));
         let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
-        // What is shared stands before everything that is written now.
+        // Shared areas come before everything that is written now.
         let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
         self.body(PROFILE, plan, &plan.profile);
         self.body(RUN, plan, &plan.run);
@@ -222,14 +222,14 @@ impl<'s> Writing<'s> {
         });
     }
 
-    /// The areas that are not in the file as they are now. They are large, and not copied.
+    /// Writes the areas whose current bytes are not in the file. They are large, so they are not copied.
     fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize]) {
         for at in fresh {
             let Some((name, bytes)) = shelf.area(*at) else { continue };
             let (offset, begin) = (self.offset(), self.out.mark());
             self.put(|out| {
                 section_head(out, &name, item_len(bytes.len()))?;
-                // The body is the one item that the bytes are.
+                // The body is one item: the bytes.
                 out.bytes_len(bytes.len() as u64).map(drop)
             });
             self.out.hold(&bytes);
@@ -238,7 +238,7 @@ impl<'s> Writing<'s> {
         }
     }
 
-    /// How many times something was erased.
+    /// Writes the number of erasures.
     fn erasures(&mut self, count: u64) {
         let (offset, begin) = (self.offset(), self.out.mark());
         self.put(|out| {
@@ -250,7 +250,7 @@ impl<'s> Writing<'s> {
         self.table.push(&row);
     }
 
-    /// A block that is not known here, as it was.
+    /// Writes an unknown block as it was.
     fn carried(&mut self, name: &str, bytes: &[u8]) {
         let offset = self.offset();
         let Some(digest) = Block::digest_of(bytes) else { return };
@@ -258,7 +258,7 @@ impl<'s> Writing<'s> {
         self.table.push(&Row { name, offset, len_bytes: bytes.len(), digest });
     }
 
-    /// A section whose body is about so many bytes long. It is written behind its head at once.
+    /// Writes a section whose body has approximately this length, directly after its head.
     fn section(
         &mut self,
         name: &str,
@@ -270,20 +270,20 @@ impl<'s> Writing<'s> {
         let head_end = self.out.own().len();
         self.put(body);
         let len = self.out.own().len() - head_end;
-        // The head says the length, which is only known now. Nothing is moved unless its digits are more or fewer.
+        // The head has the length, which is known only now. Nothing is moved unless the number of its digits differs.
         let head = encoded(|out| section_head(out, name, len));
         self.out.own().splice(begin.own()..head_end, head);
         let row = self.row(name, offset, begin);
         self.table.push(&row);
     }
 
-    /// The row of the block that ends here, with its digest.
+    /// Returns the row of the block that ends here, with its digest.
     fn row<'n>(&mut self, name: &'n str, offset: usize, begin: Mark) -> Row<'n> {
         let digest = self.digest_since(begin);
         Row { name, offset, len_bytes: self.offset() - offset, digest }
     }
 
-    /// The state over everything before it.
+    /// Writes the state over everything before it.
     fn state(mut self, shelf: Shelf, has_new_areas: bool, key: Option<&SealKey>) -> Written {
         let (offset, begin, stamp) = (self.offset(), self.out.mark(), self.stamp);
         let mut predecessors = stamp.predecessors.clone();
@@ -328,7 +328,7 @@ impl<'s> Writing<'s> {
         Written { parts: self.out, lineage, tail, live, rows, has_new_areas }
     }
 
-    /// Bytes from the start of the file.
+    /// Returns the position, in bytes from the start of the file.
     fn offset(&self) -> usize {
         self.base + self.out.len()
     }
@@ -337,7 +337,7 @@ impl<'s> Writing<'s> {
         let _ = write(&mut Encoder::new(self.out.own()));
     }
 
-    /// Writes the digest of everything since a place.
+    /// Writes the digest of everything since a position.
     fn digest_since(&mut self, mark: Mark) -> Digest {
         let digest = self.out.digest_since(mark);
         self.put(|out| out.bytes(&digest).map(drop));
@@ -345,14 +345,14 @@ impl<'s> Writing<'s> {
     }
 }
 
-/// What stands before the body of a section of some length.
+/// Writes what comes before the body of a section of some length.
 fn section_head(out: &mut Encoder<&mut Vec<u8>>, name: &str, len: usize) -> Result<(), Failure> {
     out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(name != PICTURE)?;
     out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
     out.bytes_len(len as u64).map(drop)
 }
 
-/// How long a byte string is as an item: its head and its bytes.
+/// Returns the length of a byte string as an item: its head and its bytes.
 fn item_len(bytes: usize) -> usize {
     bytes
         + match bytes as u64 {

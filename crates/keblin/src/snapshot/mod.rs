@@ -1,7 +1,7 @@
-//! The plain data that progress gives and a save takes: every value, every fact, and the run that can be continued.
-//! Nothing here decides anything; `progress` changes it, `save` turns it into bytes and back.
+//! The plain data between progress and a save: every value, every fact, and the run that can be resumed. Nothing here
+//! decides anything; `progress` changes it, and `save` turns it into bytes and back.
 
-/// What a game opens its saves with.
+/// The schema that a game opens its saves with.
 mod schema;
 
 use std::collections::BTreeMap;
@@ -12,9 +12,11 @@ use thiserror::Error;
 
 pub use schema::{Parsed, PastVersion, Schema};
 
-/// One complete instant of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot).
+/// One complete moment of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot). Save it, hold
+/// it to load it later, or pass it to another thread.
 ///
-/// Two snapshots are equal if they hold the same values, whatever their pictures; that they were made by the same schema is up to the caller.
+/// Two snapshots are equal if they have the same values, whatever their pictures; the caller must know that they have
+/// the same schema.
 #[derive(Clone, Debug)]
 pub struct Snapshot {
     pub(crate) schema: Arc<Schema>,
@@ -24,28 +26,28 @@ pub struct Snapshot {
     pub(crate) areas: Arc<Areas>,
 }
 
-/// What the name begins with that an area of the world is kept under; its id follows.
+/// The start of the name of an area of the world; its id follows.
 pub(crate) const AREA: &str = "area.";
 
-/// The areas of the world by the names they are kept under, each with the bytes of its columns.
+/// The areas of the world by their names, each with its bytes.
 pub(crate) type Areas = BTreeMap<Arc<str>, Arc<[u8]>>;
 
 /// A picture of the game, for lists of slots.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Picture {
-    /// What its bytes are, such as `image/png`.
+    /// Its media type, such as `image/png`.
     pub media_type: String,
-    /// The bytes, never looked into.
+    /// The bytes, never interpreted.
     pub bytes: Vec<u8>,
 }
 
 /// The largest picture, in bytes.
 pub const MAX_PICTURE_BYTES: usize = 4 << 20;
 
-/// A picture that is too large to be kept in every save.
+/// A picture is too large to be kept in every save.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
-#[error("a picture has at most {MAX_PICTURE_BYTES} bytes, but found {bytes}: make it smaller")]
+#[error("expected a picture of at most {MAX_PICTURE_BYTES} bytes, but found {bytes}; make it smaller")]
 #[non_exhaustive]
 pub struct PictureTooLarge {
     /// Its length in bytes.
@@ -53,7 +55,7 @@ pub struct PictureTooLarge {
 }
 
 impl Picture {
-    /// A picture of some media type, such as `image/png`.
+    /// Makes a picture of some media type, such as `image/png`.
     ///
     /// # Errors
     /// [`PictureTooLarge`] for more than [`MAX_PICTURE_BYTES`].
@@ -66,36 +68,36 @@ impl Picture {
 }
 
 impl Snapshot {
-    /// The same with a picture, which is saved with it and shown in lists of slots. Without one a save has none.
+    /// Returns the snapshot with a picture, which is saved with it and shown in lists of slots.
     #[must_use]
     pub fn with_picture(mut self, picture: Picture) -> Snapshot {
         self.picture = Some(Arc::new(picture));
         self
     }
 
-    /// The picture it was saved with.
+    /// Returns the picture it was saved with.
     #[must_use]
     pub fn picture(&self) -> Option<&Picture> {
         self.picture.as_deref()
     }
 
-    /// The areas of the world by their names, each with the bytes that the game gave for it.
+    /// Returns the areas of the world by their names, each with its bytes from the game.
     pub fn areas(&self) -> impl Iterator<Item = (&str, &Arc<[u8]>)> {
         self.areas.iter().map(|(section, bytes)| (section.strip_prefix(AREA).unwrap_or(section), bytes))
     }
 
-    /// The schema it was made with.
+    /// Returns the schema it was made with.
     #[must_use]
     pub fn schema(&self) -> &Arc<Schema> {
         &self.schema
     }
 
-    /// The values of device scope.
+    /// Returns the values of device scope.
     pub(crate) fn device_values(&self) -> &[Value] {
         self.state.cells.get(self.schema.saved_cells..).unwrap_or_default()
     }
 
-    /// Whether the values of device scope that are kept are these.
+    /// Returns whether the stored values of device scope equal these.
     pub(crate) fn device_is(&self, values: &[Value]) -> bool {
         let first = self.schema.saved_cells;
         let held = self.state.cells.iter().enumerate().skip(first).zip(values);
@@ -113,7 +115,7 @@ impl PartialEq for Snapshot {
 
 impl Eq for Snapshot {}
 
-/// The values themselves. Positions are those of the schema's fields, levels, checkpoints and difficulties.
+/// The values. Positions are those of the schema's fields, levels, checkpoints and difficulties.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct State {
     /// By cell of the layout.
@@ -122,16 +124,16 @@ pub(crate) struct State {
     pub(crate) facts: Vec<LevelFacts>,
     pub(crate) furthest: Option<usize>,
     pub(crate) played: Time,
-    /// By unlock: whether it was given and latches.
+    /// By unlock: whether it is unlocked and latches.
     pub(crate) latched: Vec<bool>,
-    /// By moment: whether it was told in the visit, run or profile it is told once in.
+    /// By moment: whether it was reported in the visit, run or profile of its `again`.
     pub(crate) told: Vec<bool>,
     /// The difficulty last chosen.
     pub(crate) difficulty: Option<usize>,
     pub(crate) run: Option<Run>,
 }
 
-/// What is kept for every level without being declared.
+/// The facts of a level, which are kept without a declaration.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LevelFacts {
@@ -139,15 +141,15 @@ pub struct LevelFacts {
     pub finished: bool,
     /// The best rating; 0 before any.
     pub stars: u8,
-    /// Where stars are collected one by one: which of them, the first in the lowest bit.
+    /// If stars are collected separately: which ones, the first in the lowest bit.
     pub collected: u64,
-    /// How often it was entered or tried again.
+    /// How often it was entered or restarted.
     pub attempts: u64,
     /// How many deaths it cost.
     pub deaths: u64,
 }
 
-/// A run that can be continued.
+/// A run that can be resumed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Run {
     pub(crate) difficulty: Option<usize>,
@@ -161,14 +163,14 @@ pub(crate) struct Visit {
     pub(crate) level: Option<usize>,
     pub(crate) stay: Stay,
     pub(crate) checkpoint: Option<usize>,
-    /// The copied cells on arrival, after the resets of entering; empty once the visit is finished.
+    /// The copied cells on arrival, after the resets of entering; empty after a finish.
     pub(crate) entry: Arc<[Value]>,
     /// The copied cells at the last checkpoint.
     pub(crate) at_checkpoint: Option<Arc<[Value]>>,
 }
 
 keblin_schema::words! {
-    /// How a visit stands.
+    /// The state of a visit.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     pub(crate) enum Stay {
         Playing = "playing",
@@ -178,25 +180,25 @@ keblin_schema::words! {
     }
 }
 
-/// What a save of the same version holds that this schema does not know: kept as encoded bytes and written back, so that
-/// a build without a new field or level does not lose what a build with it has saved.
+/// Values in a save of the same version that this schema does not know. They are kept as encoded bytes and written
+/// back, so that a build without a new field or level does not lose what a build with it has saved.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Carried {
     /// Values, by their path of keys.
     pub(crate) fields: BTreeMap<Vec<String>, Vec<u8>>,
     /// Whole blocks of the file with their names, as they were written.
     pub(crate) blocks: Vec<(String, Arc<[u8]>)>,
-    /// The furthest level, where this schema does not declare it.
+    /// The furthest level, if this schema does not declare it.
     pub(crate) furthest: Option<Arc<str>>,
-    /// The difficulty chosen last, where this schema does not declare it.
+    /// The difficulty last chosen, if this schema does not declare it.
     pub(crate) difficulty: Option<Arc<str>>,
-    /// The difficulty of the run, where this schema does not declare it.
+    /// The difficulty of the run, if this schema does not declare it.
     pub(crate) run_difficulty: Option<Arc<str>>,
 }
 
 impl Carried {
-    /// Takes over what another save carries and this one does not. Whose level is the furthest nobody can say who does not
-    /// know one of them, and the difficulty is that of the run: those stay.
+    /// Takes over the unknown values of another save that this one does not have. Nobody who does not know both
+    /// levels can say which one is further, and the difficulty belongs to the run: those stay.
     pub(crate) fn join(&mut self, other: &Carried) {
         for (path, value) in &other.fields {
             self.fields.entry(path.clone()).or_insert_with(|| value.clone());
@@ -207,7 +209,7 @@ impl Carried {
         self.blocks.extend(unknown);
     }
 
-    /// The names of all of it, as places in a save.
+    /// Returns the names of all unknown values, as places in a save.
     pub(crate) fn names(&self) -> impl Iterator<Item = String> {
         let fields = self.fields.keys().map(|path| path.join("."));
         fields.chain(self.blocks.iter().map(|(name, _)| name.clone()))
@@ -215,12 +217,12 @@ impl Carried {
 }
 
 impl State {
-    /// What a first run starts with.
+    /// Returns the state of a first run.
     pub(crate) fn first(schema: &Model) -> State {
         State { cells: State::first_cells(schema), ..State::without_cells(schema) }
     }
 
-    /// The same without values.
+    /// Returns the state without values.
     pub(crate) fn without_cells(schema: &Model) -> State {
         State {
             cells: Vec::new(),
@@ -234,7 +236,7 @@ impl State {
         }
     }
 
-    /// What every cell starts with.
+    /// Returns the first values of all cells.
     pub(crate) fn first_cells(schema: &Model) -> Vec<Value> {
         let mut cells = vec![Value::Unset; schema.cell_count];
         for field in &schema.fields {
@@ -245,7 +247,7 @@ impl State {
         cells
     }
 
-    /// What is never written to a file is as declared when the program starts again, also in the copies.
+    /// Resets values that are not durable to their defaults, also in the copies.
     pub(crate) fn forget_undurable(&mut self, schema: &Model) {
         let forget = |cells: &mut [Value]| {
             for field in schema.fields.iter().filter(|field| !field.durable) {
@@ -263,7 +265,7 @@ impl State {
         }
     }
 
-    /// The cells that a visit copies: level and run scope.
+    /// Returns the cells that a visit copies: level and run scope.
     pub(crate) fn copy(&self, schema: &Model) -> Arc<[Value]> {
         self.cells.get(..schema.copied_cells).unwrap_or_default().into()
     }

@@ -1,4 +1,4 @@
-//! What a game opens its saves with: what it declares, the versions before it, and what is made of them once.
+//! What a game opens its saves with: its declaration, the past versions, and what is derived from them once.
 
 use std::fmt;
 use std::ops::Deref;
@@ -11,8 +11,8 @@ use super::Snapshot;
 use crate::grammar::plan::Plan;
 use crate::grammar::tape::ByPath;
 
-/// A game's declaration, checked, with the versions before it. Everything it declares is the [`Model`] that it
-/// dereferences to.
+/// A game's declaration, checked, with its past versions. It dereferences to its [`Model`].
+/// [`schema!`](crate::schema) makes one at compile time; [`Schema::parse`] makes one at run time.
 #[derive(Debug)]
 pub struct Schema {
     model: Model,
@@ -23,18 +23,18 @@ pub struct Schema {
     digest: OnceLock<[u8; 32]>,
 }
 
-/// A version of the past: what its saves are read by, and the step to the next.
+/// A past version: its schema, and the step to the next version.
 #[non_exhaustive]
 pub struct PastVersion {
     /// Its schema.
     pub schema: Arc<Schema>,
     /// The step from it.
     pub step: Step,
-    /// What the game itself does in that step.
+    /// The game's own code in that step.
     code: OnceLock<Box<StepCode>>,
 }
 
-/// What a game does in a step, with the values before and those that the step has made so far. An error is a sentence.
+/// A game's code in a step, with the old values and those that the step has made so far. An error is a sentence.
 pub(crate) type StepCode = dyn Fn(&Snapshot, &mut Snapshot) -> Result<(), String> + Send + Sync;
 
 impl fmt::Debug for PastVersion {
@@ -48,18 +48,18 @@ impl fmt::Debug for PastVersion {
 }
 
 impl PastVersion {
-    /// Puts the game's own code for the step in place, once; whether this was the first.
+    /// Registers the game's own code for the step; returns whether it was the first.
     pub(crate) fn set_code(&self, code: Box<StepCode>) -> bool {
         self.code.set(code).is_ok()
     }
 
-    /// The game's own code for the step.
+    /// Returns the game's own code for the step.
     pub(crate) fn code(&self) -> Option<&StepCode> {
         self.code.get().map(Box::as_ref)
     }
 }
 
-/// Declared by itself, without a version before it.
+/// Makes a schema without past versions.
 impl From<Model> for Schema {
     fn from(model: Model) -> Schema {
         Schema { model, past: Vec::new(), plan: OnceLock::new(), digest: OnceLock::new() }
@@ -86,7 +86,7 @@ impl Deref for Schema {
     }
 }
 
-/// A schema and what was found in its texts that is not an error.
+/// A schema, with the warnings and hints about its texts.
 #[derive(Debug)]
 #[non_exhaustive]
 pub struct Parsed {
@@ -94,7 +94,7 @@ pub struct Parsed {
     pub schema: Schema,
     /// Warnings and hints.
     pub findings: Findings,
-    /// What was found in the versions before it, text by text.
+    /// Findings about the past versions, text by text.
     pub of_past: Vec<Findings>,
     unnamed: Unnamed,
 }
@@ -107,8 +107,8 @@ impl From<keblin_schema::Parsed> for Parsed {
 }
 
 impl Parsed {
-    /// The findings, with a hint for every field that neither a rule or record names nor any of some other texts, such
-    /// as rehearsals.
+    /// Returns the findings, with a hint for every field that no rule or record names, nor any of some other texts,
+    /// such as rehearsals.
     #[must_use]
     pub fn findings_beside<'t>(&self, texts: impl IntoIterator<Item = &'t str>) -> Findings {
         self.unnamed.beside(texts, &self.schema, &self.findings)
@@ -116,7 +116,7 @@ impl Parsed {
 }
 
 impl Schema {
-    /// Parses and checks a declaration. `source_name` is what complaints call the text, as a rule its path.
+    /// Parses and checks a declaration. `source_name` is the name of the text in messages, usually its path.
     ///
     /// ```
     /// let text = "game = 'otter'\nversion = 1\n[fields.coppers]\ntype = 'int'\nscope = 'profile'\n";
@@ -131,27 +131,27 @@ impl Schema {
         Declaration::parse(source_name, text).map(Parsed::from)
     }
 
-    /// Parses and checks a declaration with the versions before it. What is found in those is in [`Parsed::of_past`]; with
-    /// an error there the schema opens no earlier saves.
+    /// Parses and checks a declaration with its past versions. Findings about these are in [`Parsed::of_past`]; if
+    /// one of them is an error, the schema opens no earlier saves.
     ///
     /// # Errors
-    /// As [`Schema::parse`], for the declaration alone.
+    /// As [`Schema::parse`], for the declaration itself.
     pub fn parse_with_past(files: &Files) -> Result<Parsed, Findings> {
         Declaration::parse_with_past(files).map(Parsed::from)
     }
 
-    /// The versions before this one whose saves it opens, the oldest first, without a gap.
+    /// Returns the past versions whose saves it opens, the oldest first, without a gap.
     #[must_use]
     pub fn past(&self) -> &[PastVersion] {
         &self.past
     }
 
-    /// How its saves are written.
+    /// Returns how its saves are written.
     pub(crate) fn plan(&self) -> &Plan {
         self.plan.get_or_init(|| Plan::carrying(&self.model, &ByPath::new()))
     }
 
-    /// The digest in its fingerprint, made once.
+    /// Returns the digest in its fingerprint, made once.
     pub(crate) fn digest(&self, of: impl FnOnce(&Model) -> [u8; 32]) -> [u8; 32] {
         *self.digest.get_or_init(|| of(&self.model))
     }

@@ -1,5 +1,5 @@
-//! What lies aside: names that say why, and how long a file stays there. Nothing that was saved is removed at once; what
-//! was set aside goes, the oldest first, once there is much of it and it is old.
+//! Files that were set aside: their names, which say why, and how long they stay. Nothing that was saved is removed
+//! at once. The oldest files are removed when there are many of them and they are old.
 
 use std::path::{Path, PathBuf};
 
@@ -21,13 +21,13 @@ const REASONS: [&str; 9] = [
     "earlier_version",
 ];
 
-/// Up to so many bytes, what was set aside stays, however old it is.
+/// Files that were set aside stay up to this many bytes, at any age.
 pub const ASIDE_BYTES: u64 = 256 << 20;
 
-/// Beyond [`ASIDE_BYTES`], a file that was set aside stays for so many days.
+/// Beyond [`ASIDE_BYTES`], a file that was set aside stays for this many days.
 pub const ASIDE_DAYS: u64 = 30;
 
-/// Beyond so many bytes, the oldest of what was set aside goes however old it is.
+/// Beyond this many bytes, the oldest files that were set aside are removed at any age.
 pub const ASIDE_MOST_BYTES: u64 = 2 << 30;
 
 const DAY_MS: u64 = 24 * 60 * 60 * 1000;
@@ -41,7 +41,7 @@ struct SetAside {
 }
 
 impl SaveDir {
-    /// Where everything lies that is not a slot.
+    /// Returns the folder of everything that is not a slot.
     pub(super) fn aside(&self) -> PathBuf {
         self.folder().join("aside")
     }
@@ -50,7 +50,7 @@ impl SaveDir {
         self.aside().join(format!("{name}.{why}{ENDING}"))
     }
 
-    /// Free names aside that say why, one after the other.
+    /// Returns unused names in `aside` that say why, one after the other.
     pub(super) fn free_asides(
         &self,
         name: &str,
@@ -66,12 +66,12 @@ impl SaveDir {
         })
     }
 
-    /// The first of them.
+    /// Returns the first unused name.
     pub(super) fn free_aside(&self, name: &str, why: &str) -> Result<PathBuf, DiskError> {
         Ok(self.free_asides(name, why)?())
     }
 
-    /// Moves files aside under names that say why; where they are now.
+    /// Moves files aside under names that say why; returns their new paths.
     pub(super) fn set_all_aside(
         &self,
         name: &str,
@@ -84,8 +84,8 @@ impl SaveDir {
         Ok(moves.into_iter().map(|(_, to)| to).collect())
     }
 
-    /// Tidies up after a write of a slot whose lock is held: removes what writes of it that were cut off have left, and the
-    /// oldest of what was set aside where there is too much of it. Nobody waits for this, and nothing depends on it.
+    /// Tidies up after a write of a slot whose lock is held: removes what interrupted writes have left, and the
+    /// oldest of the files that were set aside if there are too many. Nothing waits for this or depends on it.
     pub(super) fn tidy(&self, name: &str) {
         let Ok(files) = self.files().list(&self.aside()) else { return };
         for file in files.iter().filter(|file| is_left_over(name, file)) {
@@ -96,7 +96,7 @@ impl SaveDir {
         }
     }
 
-    /// Which of the files that were set aside are to go. The newest of each slot stays.
+    /// Returns the files to remove. The newest of each slot stays.
     fn too_much(&self, files: &[String]) -> Vec<PathBuf> {
         let mut set_aside: Vec<SetAside> = files.iter().filter_map(|file| self.seen(file)).collect();
         let mut total: u64 = set_aside.iter().map(|file| file.len_bytes).sum();
@@ -117,7 +117,7 @@ impl SaveDir {
         going
     }
 
-    /// A file that was set aside; nothing for pins, copies, locks, settings, and what is not ours.
+    /// Parses the name of a file that was set aside; `None` for pins, backups, locks, settings, and other files.
     fn seen(&self, file: &str) -> Option<SetAside> {
         let (slot, why) = file.strip_suffix(ENDING)?.split_once('.')?;
         let (reason, number) = why.rsplit_once('-')?;
@@ -131,13 +131,13 @@ impl SaveDir {
     }
 }
 
-/// Whether a file is what a write of a slot has left that was cut off.
+/// Returns whether a file was left by an interrupted write of a slot.
 fn is_left_over(name: &str, file: &str) -> bool {
     let why = file.strip_prefix(name).and_then(|rest| rest.strip_prefix('.'));
     why.is_some_and(|why| why.starts_with(FRESH) && why.ends_with(ENDING))
 }
 
-/// Whether a path is of a file that is being written, or that such a write has left.
+/// Returns whether a path is a file that is being written, or was left by such a write.
 pub(super) fn is_fresh(name: &str, path: &Path) -> bool {
     path.file_name().and_then(|file| file.to_str()).is_some_and(|file| is_left_over(name, file))
 }

@@ -1,5 +1,5 @@
-//! Builds in which saving is broken on purpose, to see that the tests notice: `.ci/faults` makes one with
-//! `--cfg keblin_fault="any"`, and names the fault in the environment. In every other build nothing of this is there.
+//! Builds with saving broken on purpose, to check that the tests notice. `.ci/faults` makes one with `--cfg
+//! keblin_fault="any"`, and names the fault in the environment. Other builds contain nothing of this.
 
 /// Ways in which saving can be broken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -10,31 +10,31 @@ pub(super) enum Broken {
     NoFolderSync,
     /// States are appended to a file on which a write has failed.
     AppendAfterFailure,
-    /// There is no copy before.
+    /// There is no backup.
     NoPrevious,
-    /// Nobody asks whether the file was exchanged while it was written.
+    /// Nothing checks whether the file was replaced while it was written.
     ExchangeUnseen,
-    /// The copy before is made without looking at what is copied.
+    /// The file is copied to the backup without verifying it.
     CopyUnverified,
-    /// What others have put in place while the game was closed is taken for ours.
+    /// A file that was put there while the game was closed is taken for ours.
     NoMeeting,
-    /// A save from before an erasure is taken for one like any other.
+    /// A save from before an erasure is treated like any other.
     ErasuresForgotten,
-    /// An older file that was put back becomes the copy before.
+    /// An older file that was put back becomes the backup.
     OlderBecomesCopy,
-    /// A second keeper in the same program gets the slot as well.
+    /// A second keeper in the same program also gets the slot.
     SharedSlot,
 }
 
 impl Broken {
-    /// Whether saving is broken in this way.
+    /// Returns whether saving is broken in this way.
     #[cfg(not(keblin_fault = "any"))]
     pub(super) fn is(self) -> bool {
         false
     }
 
     #[cfg(keblin_fault = "any")]
-    #[expect(clippy::disallowed_methods, reason = "a build that is never shipped is told how to break")]
+    #[expect(clippy::disallowed_methods, reason = "a build that is never released reads how to break")]
     pub(super) fn is(self) -> bool {
         static NAMED: std::sync::OnceLock<String> = std::sync::OnceLock::new();
         let named = NAMED.get_or_init(|| std::env::var("KEBLIN_FAULT").unwrap_or_default());

@@ -1,5 +1,5 @@
-//! A keeper of bytes: for games that keep their saves themselves, on the web or in the cloud of a platform. No disk, no
-//! thread and no clock is needed.
+//! A keeper of bytes, for games that store their saves themselves, on the web or in a platform's cloud. It needs no
+//! disk, thread or clock.
 
 use std::sync::Arc;
 
@@ -15,21 +15,21 @@ use crate::save::{ReadError, SaveLimits, SealKey, Stamp};
 use crate::snapshot::Schema;
 use crate::verify::verify_sealed;
 
-/// A save to be kept by the game itself.
+/// A save for the game to store.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct DueSave {
     /// The whole save.
     pub bytes: Vec<u8>,
-    /// Counts the saves, from 1.
+    /// The number of the save, from 1.
     pub number: u64,
-    /// What made it due, in a word.
+    /// Why it was due, in one word.
     pub cause: String,
 }
 
 impl Play<AnyGame, Saving> {
-    /// Progress from bytes that the game keeps itself, on the web or in the cloud of a platform; `None` is a first run.
-    /// Nothing here touches a disk, a thread or a clock: ask [`Keeper::take_due`] at the end of each frame.
+    /// Returns progress from bytes that the game stores itself, on the web or in a platform's cloud; `None` is a
+    /// first run. It uses no disk, thread or clock: call [`Keeper::take_due`] at the end of each frame.
     ///
     /// # Errors
     /// As [`verify`](crate::verify::verify).
@@ -40,7 +40,7 @@ impl Play<AnyGame, Saving> {
     /// As [`Keeper::from_bytes`], with the game's key for seals.
     ///
     /// # Errors
-    /// As [`verify`](crate::verify::verify). A seal that does not hold is a finding.
+    /// As [`verify`](crate::verify::verify). A seal that does not match is a finding.
     pub fn from_sealed_bytes(
         schema: &Arc<Schema>,
         bytes: Option<&[u8]>,
@@ -63,11 +63,11 @@ impl Play<AnyGame, Saving> {
 }
 
 impl<G> Play<G, Saving> {
-    /// What is due, as bytes for the game to keep, with the time in milliseconds since 1970; `None` if nothing is due,
-    /// or if this keeper writes to a slot. If the game fails to keep them, it calls [`Keeper::not_kept`].
+    /// Takes a due save as bytes for the game to store, with the time in milliseconds since 1970; `None` if nothing
+    /// is due, or if this keeper writes to a slot. If storing fails, call [`Keeper::not_kept`].
     ///
     /// # Errors
-    /// [`SaveError::TooLarge`] if the bytes could not be read again. It stays due.
+    /// [`SaveError::TooLarge`] if the bytes could not be read again. The save stays due.
     pub fn take_due(&mut self, now_unix_ms: u64) -> Result<Option<DueSave>, SaveError> {
         let Saving { engine, keeping } = &mut self.holder;
         keeping.note_due(engine);
@@ -90,7 +90,7 @@ impl<G> Play<G, Saving> {
         Ok(Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause }))
     }
 
-    /// The game could not keep what [`Keeper::take_due`] gave: it is due again.
+    /// Notes that the game could not store the save of [`Keeper::take_due`]: it is due again.
     pub fn not_kept(&mut self, cause: &str, message: &str) {
         self.holder.keeping.due = Some(cause.to_string());
         self.engine_mut().tell(Notice::NotWritten { message: format!("not saved: {message}") });

@@ -1,6 +1,7 @@
-//! The device file: settings, which belong to no slot and outlive every profile. It lies aside, so that what syncs the
-//! folder of slots leaves it on its device. Settings are no progress: where the file is damaged it is set aside, and
-//! they are as declared. Slots share it, so it has a lock of its own, and what one slot has not changed is left to the others.
+//! The device file: settings, which are not in a slot and outlive every profile. It is in `aside`, so that a program
+//! that syncs the folder of slots leaves it on its device. Settings are not progress: a damaged file is set aside,
+//! and they get their defaults. Slots share the file, so it has its own lock, and settings that one slot has not
+//! changed are left to the others.
 
 use std::io::ErrorKind;
 use std::path::PathBuf;
@@ -21,15 +22,15 @@ use crate::snapshot::{Schema, Snapshot};
 use crate::verify::SaveFinding;
 use crate::verify::past::device_values;
 
-/// What was found of the device file.
+/// The settings, as read from the device file.
 pub(super) struct Settings {
-    /// The values of device scope; `None` where there is no file, or none that can be read.
+    /// The values of device scope; `None` if the file is missing or cannot be read.
     pub(super) values: Option<Vec<Value>>,
     /// What is wrong with it.
     pub(super) findings: Vec<SaveFinding>,
 }
 
-/// How often the lock of the settings is asked for, and how long is waited in between: a second in all.
+/// How often to try the lock of the settings, with pauses of a second in all.
 const LOCK_TRIES: u32 = 200;
 const LOCK_PAUSE: Duration = Duration::from_millis(5);
 
@@ -38,7 +39,7 @@ fn has_settings(schema: &Schema) -> bool {
 }
 
 impl SaveDir {
-    /// The settings, as far as they can be read. What is wrong with them keeps no save from being opened.
+    /// Reads the settings, as far as possible. Damaged settings do not keep a save from being opened.
     pub(super) fn settings(&self, schema: &Arc<Schema>) -> Settings {
         let path = self.device_path();
         let none = || Settings { values: None, findings: Vec::new() };
@@ -55,26 +56,26 @@ impl SaveDir {
             }
             Err(error) => (SaveCode::SettingsUnreadable, error.to_string()),
         };
-        let message = format!("{error}; settings are as declared");
+        let message = format!("{error}; settings have their defaults");
         let finding =
             SaveFinding { code, severity: Severity::Warning, place: path.display().to_string(), message };
         Settings { values: None, findings: vec![finding] }
     }
 
-    /// Writes the values of device scope, if they have changed.
+    /// Saves the values of device scope, if they have changed.
     ///
     /// # Durability
-    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside, and one that a step could not be done on; one of
-    /// another game or a newer version is left as it is, and nothing is written.
+    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside, and so is one that could not be migrated; a
+    /// file of another game or a newer version is left untouched, and nothing is written.
     ///
     /// # Errors
-    /// [`DiskError`] if the disk is full, read-only or gone, or if somebody else keeps the settings locked.
+    /// [`DiskError`] if the disk is full, read-only or missing, or if another program holds the lock of the settings.
     pub fn save_settings(&self, snapshot: &Snapshot) -> Result<(), DiskError> {
         self.save_settings_since(snapshot, None)
     }
 
-    /// As [`SaveDir::save_settings`], for a slot that knows what the settings were when it last read or wrote them: only
-    /// what it has changed since is written over what other slots have written.
+    /// As [`SaveDir::save_settings`], for a slot that knows the settings when it last read or wrote them: only what
+    /// it has changed since replaces what other slots have written.
     pub(super) fn save_settings_held(&self, snapshot: &Snapshot, held: &mut Held) -> Result<(), DiskError> {
         let is_as_before = |before: &Vec<Value>| snapshot.device_is(before);
         if !held.settings.as_ref().is_some_and(is_as_before) {
@@ -105,7 +106,8 @@ impl SaveDir {
                     lineage = Some(Lineage::of(&file));
                     theirs = device_values(&file, schema).ok();
                     if theirs.is_none() {
-                        // A step could not be done: what was set is as declared now, and whoever mends the step finds it.
+                        // A step failed: the settings now have their defaults, and whoever corrects the step can find
+                        // the file.
                         let aside = self.free_aside("device", "not_migrated")?;
                         self.files().set_aside(&[(path.clone(), aside)])?;
                     }
@@ -133,27 +135,27 @@ impl SaveDir {
             if let Some(lock) = self.files().lock(&path)? {
                 return Ok(lock);
             }
-            // Whoever has it is writing a small file.
+            // The other holder is writing a small file.
             std::thread::sleep(LOCK_PAUSE);
         }
         Err(failed("locking", &path)(ErrorKind::WouldBlock.into()))
     }
 
-    /// The file that is locked while settings are written.
+    /// Returns the path of the lock for the settings.
     #[must_use]
     pub fn device_lock_path(&self) -> PathBuf {
         self.device_path().with_extension("lock")
     }
 
-    /// The file of the settings that belong to the device, beside the slots.
+    /// Returns the path of the device settings, next to the slots.
     #[must_use]
     pub fn device_path(&self) -> PathBuf {
         self.aside().join(format!("device{ENDING}"))
     }
 }
 
-/// A snapshot with settings of both: what was not changed here since `before` is as others have written it, and what has a
-/// keep rule meets by it.
+/// Returns a snapshot with settings of both: what was not changed here since `before` is as others have written it,
+/// and settings with a keep rule meet by it.
 fn met(snapshot: &Snapshot, theirs: &[Value], before: Option<&[Value]>) -> Snapshot {
     let mut together = snapshot.clone();
     let (schema, first) = (Arc::clone(snapshot.schema()), snapshot.schema().saved_cells);

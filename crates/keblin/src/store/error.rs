@@ -1,4 +1,4 @@
-//! What an operating system says when it fails, with what was being done and to what.
+//! Errors of the operating system, with the operation and the path.
 
 use std::io::{self, ErrorKind};
 use std::path::{Path, PathBuf};
@@ -10,21 +10,21 @@ use thiserror::Error;
 #[error("{doing} {}: {source}", shown(path))]
 #[non_exhaustive]
 pub struct DiskError {
-    /// What was being done.
+    /// The operation.
     pub doing: &'static str,
-    /// To what.
+    /// The path.
     pub path: PathBuf,
     /// Why it failed.
     pub source: io::Error,
 }
 
-/// A path in a message: what would act on a terminal is escaped.
+/// Returns a path for a message, with control characters escaped.
 pub(super) fn shown(path: &Path) -> String {
     keblin_schema::shown::Shown(&path.to_string_lossy()).to_string()
 }
 
 impl DiskError {
-    /// Whether it failed because nothing may be written there.
+    /// Returns whether it failed because the place is read-only.
     pub(super) fn is_read_only(&self) -> bool {
         matches!(self.source.kind(), ErrorKind::PermissionDenied | ErrorKind::ReadOnlyFilesystem)
     }
@@ -36,7 +36,7 @@ pub(super) fn failed(doing: &'static str, path: &Path) -> impl FnOnce(io::Error)
     move |source| DiskError { doing, path, source }
 }
 
-/// What is not there is no failure.
+/// Turns a missing file into `None`.
 pub(super) fn there<T>(result: io::Result<T>) -> io::Result<Option<T>> {
     match result {
         Ok(found) => Ok(Some(found)),

@@ -1,4 +1,4 @@
-//! What the clones of a slot share: its lock, and what is known of its files.
+//! What the clones of a slot share: its lock, and what is known about its files.
 
 use keblin_schema::Value;
 
@@ -10,8 +10,8 @@ use crate::save::Lineage;
 use crate::save::layout::{Digest, FOOT_ITEM_BYTES};
 use crate::save::writer::{Tail, Written};
 
-/// Room for more bytes than this is not kept.
-const MAX_ROOM: usize = 1 << 20;
+/// A larger buffer, in bytes, is not kept.
+const MAX_BUFFER: usize = 1 << 20;
 
 /// What the clones of a slot share.
 #[derive(Default)]
@@ -20,41 +20,41 @@ pub(super) struct Held {
     lock: Option<Box<dyn Lock>>,
     /// Whether a keeper plays the slot.
     pub(super) is_played: bool,
-    /// What was opened or saved last.
+    /// The save that was last opened or saved.
     pub(super) known: Option<Lineage>,
-    /// The states that could not be saved for certain since the last that was: one of them may be in the file.
+    /// States that may not have been saved since the last one that was: one of them may be in the file.
     pub(super) tried: Vec<Digest>,
-    /// The file as it was left; nothing if another state cannot be written behind it.
+    /// The file as it was left; `None` if no state can be appended to it.
     pub(super) left: Option<Left>,
-    /// Bytes that were written, whose room the next ones take.
-    pub(super) room: Vec<u8>,
-    /// Whether it was opened when there was no save.
+    /// A buffer for the next write.
+    pub(super) buffer: Vec<u8>,
+    /// Whether there was no save when it was opened.
     pub(super) began_empty: bool,
-    /// Whether the copy before may still hold what was erased.
+    /// Whether the backup may still contain something that was erased.
     pub(super) owes_erasing: bool,
-    /// The state of another save that what was opened has met already: it is to be set aside.
+    /// The state of another save that opening has met already: it must be set aside.
     pub(super) met: Option<Digest>,
-    /// The settings as they were last read or written here.
+    /// The settings when they were last read or written here.
     pub(super) settings: Option<Vec<Value>>,
 }
 
-/// A file as it was left.
+/// A file as the last write left it.
 #[derive(Clone, Debug)]
 pub(super) struct Left {
-    /// What the next state goes behind.
+    /// Where the next state goes.
     pub(super) tail: Tail,
-    /// The length of the file in bytes, with the room behind its last state.
+    /// The length of the file in bytes, with the reserve after its last state.
     pub(super) len_bytes: usize,
-    /// The last bytes of its last state, which say how long that is, its number and the start of its digest.
+    /// The last bytes of its last state: its length, its number and the start of its digest.
     pub(super) foot: Vec<u8>,
-    /// When the copy before was last written, in milliseconds since 1970.
+    /// When the backup was last written, in milliseconds since 1970.
     pub(super) copied_unix_ms: u64,
-    /// Whether areas of the world have changed since.
+    /// Whether areas of the world have changed since then.
     pub(super) has_new_areas: bool,
 }
 
 impl Left {
-    /// What is left by a save; the copy before it was written at that time.
+    /// Returns what a save left; the backup was written at that time.
     pub(super) fn of(written: &mut Written, copied_unix_ms: u64) -> Option<Left> {
         let foot = written.parts.last::<FOOT_ITEM_BYTES>()?.to_vec();
         let (tail, has_new_areas) = (written.tail.take(), written.has_new_areas);
@@ -62,23 +62,23 @@ impl Left {
     }
 }
 
-/// What a save that is in the file is to what was opened or saved last.
+/// How a save in the file relates to the one that was last opened or saved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Standing {
-    /// It is that save, or one that was tried since.
+    /// It is that save, or one whose outcome is unknown.
     Latest,
-    /// It is an earlier one of ours.
+    /// It is an earlier save of ours.
     Earlier,
-    /// It is from before something was erased.
+    /// It is from before an erasure.
     BeforeErasing,
-    /// It has been met at opening.
+    /// Opening has met it.
     Met,
     /// Ours knows nothing of it.
     Strange,
 }
 
 impl Held {
-    /// Takes the lock of a slot, if it is not held; whether it is now.
+    /// Takes the lock of a slot, if it is not held; returns whether it is now.
     pub(super) fn lock(&mut self, slot: &Slot) -> Result<bool, DiskError> {
         if self.lock.is_none() {
             self.lock = slot.dir().files().lock(&slot.lock_path())?;
@@ -91,7 +91,7 @@ impl Held {
         self.lock = None;
     }
 
-    /// What a save in the file is to ours.
+    /// Returns how a save in the file relates to ours.
     pub(super) fn standing(&self, save: &Lineage) -> Standing {
         let is_tried = save.head().is_some_and(|state| self.tried.contains(state));
         match &self.known {
@@ -109,23 +109,23 @@ impl Held {
         }
     }
 
-    /// Whether a file is from before something was erased that the copy before it has erased, and ours does not know of.
+    /// Returns whether a file is from before an erasure that only the backup knows of.
     pub(super) fn is_of_before(&self, file: Option<&Lineage>, copy: Option<&Lineage>) -> bool {
         let erased = file.zip(copy).is_some_and(|(file, copy)| copy.has_erased_since(file));
         erased && file.is_some_and(|file| self.standing(file) != Standing::BeforeErasing)
     }
 
-    /// Remembers what is about to be written.
+    /// Notes the pending write.
     pub(super) fn try_for(&mut self, save: &Lineage) {
         self.tried.extend(save.head());
     }
 
-    /// What was about to be written is there for certain.
+    /// Records that the pending write is known to be on disk.
     pub(super) fn has_saved(&mut self, written: Written, left: Option<Left>) {
         self.tried.clear();
         self.met = None;
         (self.left, self.known) = (left, Some(written.lineage));
-        let room = written.parts.into_room();
-        self.room = if room.len() < MAX_ROOM { room } else { Vec::new() };
+        let buffer = written.parts.into_buffer();
+        self.buffer = if buffer.len() < MAX_BUFFER { buffer } else { Vec::new() };
     }
 }

@@ -14,13 +14,13 @@ use crate::progress::{Engine, Event, Holder, Outcome, Play, Refused, sealed};
 use crate::snapshot::{Picture, Schema};
 use crate::verify::SaveFinding;
 
-/// A game's progress that saves itself. It takes names that were looked up in its schema; `schema!` makes a `Keeper` for a
-/// game's own names.
+/// A game's progress in a slot, which saves itself. Use a [`Progress`](crate::Progress) if you save in your own way.
+/// A `Keeper` takes names that were looked up in its schema; `schema!` makes a `Keeper` for a game's own names.
 ///
-/// What is played on it is what is played on a [`Progress`](crate::Progress), by the same calls. What the declaration names in `autosave` makes it due, and at the end of that frame,
-/// in [`Keeper::tick`], it hands a snapshot to a thread that writes it: the frame waits for nothing, a save holds the
-/// values after the event whatever the order of the lines, and several events cause one write. A write that fails is
-/// told ([`Notice::NotWritten`](crate::Notice::NotWritten)) and tried again; play goes on.
+/// It has the calls of a [`Progress`](crate::Progress). The events named in `autosave` mark it as due. At the end of
+/// the frame, in [`Keeper::tick`], it passes a snapshot to a background thread, so the frame does not wait. A save
+/// holds the values after the event, whatever the order of the calls, and several events cause one write. A failed
+/// write is reported ([`Notice::NotWritten`](crate::Notice::NotWritten)) and tried again; play goes on.
 ///
 /// ```
 /// use keblin::{Field, Keeper, SaveDir, Schema};
@@ -33,22 +33,22 @@ use crate::verify::SaveFinding;
 /// let slot = SaveDir::at(folder.path()).slot("otter")?;
 /// let mut game = Keeper::open(&slot, &schema)?;
 /// game.add(shells, 3);
-/// game.tick(Duration::from_millis(16)); // the end of a frame; three shells are on their way to the disk
-/// game.close()?; // and on it
+/// game.tick(Duration::from_millis(16)); // ends the frame; a thread saves the three shells
+/// game.close()?; // waits until they are on the disk
 /// assert_eq!(Keeper::open(&slot, &schema)?.get(shells), 3);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 ///
 /// # When it writes
-/// After events by itself; at once and waiting for it in [`Keeper::save_now`], [`Keeper::suspend`] and [`Keeper::close`].
-/// Dropping it writes as closing does, and has nobody to tell of a failure. Nothing is made on the disk, no folder and no
-/// lock, before the first write.
+/// After events, in the background; at once, and waiting for the disk, in [`Keeper::save_now`], [`Keeper::suspend`]
+/// and [`Keeper::close`]. Dropping it saves as closing does, but cannot report a failure. No file, folder or lock is
+/// created on the disk before the first write.
 pub type Keeper = KeeperOf<AnyGame>;
 
-/// A game's progress that saves itself, in its own names.
+/// A game's progress in a slot, which saves itself, with the game's own names.
 pub type KeeperOf<G> = Play<G, Saving>;
 
-/// What a keeper has: what is played, and where it is saved.
+/// The holder of a keeper: the progress, and where it is saved.
 pub struct Saving {
     pub(super) engine: Engine,
     pub(super) keeping: Keeping,
@@ -76,9 +76,9 @@ impl fmt::Debug for Saving {
 }
 
 impl Play<AnyGame, Saving> {
-    /// Opens a slot to be played. The keeper has the slot until it is closed or dropped: whoever opens it meanwhile, also
-    /// in this program, gets [`OpenError::InUse`]. To go on from the title with what is saved, in place of what is
-    /// played, use [`Keeper::switch_to`].
+    /// Opens a slot to be played. The keeper owns the slot until it is closed or dropped: opening it again, also in
+    /// this program, returns [`OpenError::InUse`]. To reload the slot in place of the current progress, use
+    /// [`Keeper::switch_to`].
     ///
     /// # Errors
     /// As [`Slot::open`].
@@ -86,7 +86,8 @@ impl Play<AnyGame, Saving> {
         Keeper::open_as(slot, schema)
     }
 
-    /// Looks at a slot, whoever else plays it. Everything can be done with it, and nothing is ever written.
+    /// Opens a copy of a slot for viewing, even while another program plays it. It can be changed in memory, but is
+    /// never saved.
     ///
     /// # Errors
     /// As [`Slot::view`].
@@ -94,7 +95,7 @@ impl Play<AnyGame, Saving> {
         Keeper::view_as(slot, schema)
     }
 
-    /// What [`Ruin`](super::Ruin) has opened after the player agreed, to be played.
+    /// Returns a keeper of what [`Ruin`](super::Ruin) has opened after the player agreed.
     ///
     /// # Errors
     /// [`OpenError::InUse`] if another keeper in this program has the slot.
@@ -124,29 +125,30 @@ impl<G> Play<G, Saving> {
         Ok(KeeperOf::saved_at(slot.view(schema)?, Destination::View))
     }
 
-    /// The same in the names of another game, which are those of the same schema.
+    /// Converts to the names of another game with the same schema.
     pub(crate) fn named_by<H>(self) -> KeeperOf<H> {
         Play::of(self.holder)
     }
 
-    /// Where its progress came from.
+    /// Returns where its progress came from.
     #[must_use]
     pub fn origin(&self) -> &Origin {
         &self.holder.keeping.origin
     }
 
-    /// What was told of the save it came from.
+    /// Returns the findings about the save it came from.
     #[must_use]
     pub fn findings(&self) -> &[SaveFinding] {
         &self.holder.keeping.findings
     }
 
-    /// The picture that every save has from now on, for lists of slots. Each save writes it again: keep it small.
+    /// Sets the picture of every save from now on, for lists of slots. Each save writes it again, so keep it small.
     pub fn set_picture(&mut self, picture: Option<Picture>) {
         self.holder.keeping.picture = picture.map(Arc::new);
     }
 
-    /// Lets time pass, as [`Progress::tick`](crate::Progress::tick) does, and ends the frame: what is due is handed to the writer.
+    /// Lets time pass, as [`Progress::tick`](crate::Progress::tick) does, and ends the frame: a due snapshot goes to
+    /// the writer.
     pub fn tick(&mut self, elapsed: Duration) {
         self.engine_mut().tick(elapsed);
         self.holder.end_frame(elapsed);
@@ -159,7 +161,7 @@ impl<G> Play<G, Saving> {
         self.holder.end_frame(elapsed);
     }
 
-    /// Whether something is due, on its way, or waits to be tried again.
+    /// Returns whether a save is due, being written, or waiting to be tried again.
     #[must_use]
     pub fn is_saving(&self) -> bool {
         self.holder.keeping.is_saving()
@@ -167,20 +169,21 @@ impl<G> Play<G, Saving> {
 
     /// Saves and waits until it is on the disk.
     ///
-    /// `None` where the game keeps the bytes itself: then they are due, whatever has happened, and [`Keeper::take_due`]
-    /// gives them.
+    /// Returns `None` if the game stores the bytes itself: then a save is due in any case, and [`Keeper::take_due`]
+    /// returns it.
     ///
     /// # Durability
     /// As [`Slot::append`].
     ///
     /// # Errors
-    /// As [`Slot::append`], and [`SaveError::OnlyLooking`] for [`Keeper::view`]. It stays due, and is tried again.
+    /// As [`Slot::append`], and [`SaveError::OnlyLooking`] for [`Keeper::view`]. The save stays due, and is tried
+    /// again.
     pub fn save_now(&mut self) -> Result<Option<Saved>, SaveError> {
         self.save_for("save")
     }
 
-    /// The game goes to the background, where it may be ended without being asked: saves and waits until it is on the
-    /// disk.
+    /// Saves and waits until it is on the disk, because the game goes to the background, where it may be ended at any
+    /// time.
     ///
     /// # Errors
     /// As [`Keeper::save_now`].
@@ -188,13 +191,13 @@ impl<G> Play<G, Saving> {
         self.save_for("suspend")
     }
 
-    /// Saves, waits until it is on the disk, and gives up the slot.
+    /// Saves the progress, waits until it is on the disk, and gives up the slot.
     ///
     /// # Errors
-    /// As [`Keeper::save_now`]; then nothing tries again, so ask the player before you close without saving.
+    /// As [`Keeper::save_now`]; nothing tries again then, so ask the player before you close without saving.
     pub fn close(mut self) -> Result<Option<Saved>, SaveError> {
         let saved = self.save_for("quit");
-        // Said already: dropping it must not try once more.
+        // The result is returned, so dropping it must not try again.
         self.holder.keeping.let_go();
         saved
     }
@@ -235,7 +238,7 @@ impl Saving {
 impl Drop for Saving {
     fn drop(&mut self) {
         if self.keeping.has_slot() {
-            // Nobody is left to be told; `close` tells.
+            // Nobody would see an error here; `close` returns it.
             let _ = self.save_for("quit");
             self.keeping.let_go();
         }

@@ -1,5 +1,5 @@
-//! What a keeper does for its progress: it notes what is due, hands it to the writer at the end of a frame, and tries again
-//! what failed.
+//! What a keeper does for its progress: notes when a save is due, passes it to the writer at the end of a frame, and
+//! tries again after a failure.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -14,41 +14,41 @@ use crate::save::{Lineage, SealKey};
 use crate::snapshot::{Picture, Snapshot};
 use crate::verify::SaveFinding;
 
-/// How soon a save that failed is tried again, and the longest that it ever takes: the time doubles in between.
+/// How soon a failed save is tried again, and the longest wait: the time doubles in between.
 const RETRY_FIRST: Duration = Duration::from_secs(1);
 const RETRY_LAST: Duration = Duration::from_secs(60);
 
-/// The keeping of a progress, which is handed in where it is needed.
+/// Keeps a progress saved. The progress is passed in where it is needed.
 pub(super) struct Keeping {
     pub(super) origin: Origin,
     pub(super) findings: Vec<SaveFinding>,
     pub(super) place: Destination,
-    /// What is due, in a word, and not handed over yet.
+    /// Why a save is due, in one word, if it has not been passed on.
     pub(super) due: Option<String>,
-    /// What was erased and may still be in a file.
+    /// Erased data that may still be in a file.
     pub(super) erased: Vec<Erase>,
     pub(super) picture: Option<Arc<Picture>>,
     retry: Option<Retry>,
-    /// Whether it was told that the save is nearly full.
+    /// Whether "nearly full" was reported.
     is_nearly_full: bool,
 }
 
 /// Where saves go.
 pub(super) enum Destination {
-    /// To the disk, by a thread that is started for the first of them.
+    /// To the disk, through a thread that starts with the first save.
     Slot { slot: Slot, writer: Option<Writer> },
-    /// To the game, which keeps the bytes itself.
+    /// To the game, which stores the bytes itself.
     Bytes { known: Option<Lineage>, key: Option<SealKey> },
     /// Nowhere.
     View,
 }
 
-/// A write that failed is tried again.
+/// A failed write, which is tried again.
 #[derive(Clone, Copy)]
 struct Retry {
-    /// How long until then.
+    /// The time until then.
     left: Duration,
-    /// How long it was from the last time to this one.
+    /// The wait from the last time to this one.
     pause: Duration,
 }
 
@@ -58,7 +58,7 @@ impl Keeping {
         Keeping { origin, findings, place, due, erased, picture, retry, is_nearly_full: false }
     }
 
-    /// Whether anything is ever saved by it.
+    /// Returns whether it ever saves anything.
     pub(super) fn has_slot(&self) -> bool {
         matches!(self.place, Destination::Slot { .. })
     }
@@ -76,7 +76,7 @@ impl Keeping {
         snapshot
     }
 
-    /// Takes what the progress says is due.
+    /// Takes the due mark of the progress.
     pub(super) fn note_due(&mut self, engine: &mut Engine) {
         let erased = engine.take_erased();
         if !erased.is_empty() {
@@ -96,7 +96,7 @@ impl Keeping {
         self.note_due(engine);
         if let Some(retry) = &mut self.retry {
             retry.left = retry.left.saturating_sub(elapsed);
-            // What becomes due meanwhile waits with it: a disk that is full is not asked at every checkpoint.
+            // Whatever becomes due meanwhile waits with it: a full disk is not tried at every checkpoint.
             if !retry.left.is_zero() {
                 return;
             }
@@ -110,13 +110,13 @@ impl Keeping {
         }
     }
 
-    /// This instant, to be written.
+    /// Makes the job of writing the current state.
     fn job(&mut self, engine: &Engine, cause: String) -> Job {
         let (snapshot, erased) = (self.snapshot_with_picture(engine), std::mem::take(&mut self.erased));
         Job { snapshot, cause, erased }
     }
 
-    /// Hands this instant to the writer, which is started for the first of them.
+    /// Passes the current state to the writer, which starts with the first one.
     fn hand_over(&mut self, engine: &mut Engine, cause: String) {
         let job = self.job(engine, cause);
         let Destination::Slot { slot, writer } = &mut self.place else { return };
@@ -126,7 +126,7 @@ impl Keeping {
         };
         match started {
             Ok(started) => writer.insert(started).hand_over(job),
-            // Tried again like a write that fails.
+            // Tried again like a failed write.
             Err(error) => self.failed(engine, job.cause, job.erased, &error.to_string()),
         }
     }
@@ -143,24 +143,24 @@ impl Keeping {
             Destination::Slot { .. } => self.job(engine, cause.to_string()),
         };
         let Destination::Slot { slot, writer } = &self.place else { return Ok(None) };
-        // What is on its way comes first. Then there is nothing to be gained by another thread.
+        // A save in progress comes first; then another thread has no benefit.
         let mut done = writer.as_ref().map(|writer| writer.finish(&mut job)).unwrap_or_default();
         done.push(slot.keep(job));
         self.note_done(engine, done).transpose()
     }
 
-    /// Waits for what is on its way or due, well or not.
+    /// Waits for a save in progress or due, successful or not.
     pub(super) fn finish_writing(&mut self, engine: &mut Engine) {
         self.note_due(engine);
         if let Destination::Slot { .. } = self.place
             && (self.is_saving() || !self.erased.is_empty())
         {
-            // Whether it went well is told by a notice.
+            // A notice reports the result.
             let _ = self.save_for(engine, "save");
         }
     }
 
-    /// Takes in what the writer has done; the result of the last of it.
+    /// Takes the results of the writer; returns the last one.
     fn note_done(&mut self, engine: &mut Engine, done: Vec<Done>) -> Option<Result<Saved, SaveError>> {
         let mut last = None;
         for Done { cause, erased, cells, result } in done {
@@ -180,7 +180,7 @@ impl Keeping {
         last
     }
 
-    /// Tells what a save has found on its way, and how full it is.
+    /// Reports what a save has found on its way, and how full it is.
     fn note_what_was_found(&mut self, engine: &mut Engine, saved: &Saved) {
         for (path, why) in &saved.set_aside {
             engine.tell(Notice::SetAside { path: path.clone(), why: *why });
@@ -192,7 +192,7 @@ impl Keeping {
         self.is_nearly_full = is_nearly_full;
     }
 
-    /// A write has failed: told once, and due again after a while.
+    /// A write failed: reports it once, and makes it due again after a while.
     fn failed(&mut self, engine: &mut Engine, cause: String, erased: Vec<Erase>, message: &str) {
         self.erased.splice(0..0, erased);
         let pause = self.retry.map_or(RETRY_FIRST, |retry| (retry.pause * 2).min(RETRY_LAST));
@@ -211,7 +211,7 @@ impl Keeping {
         is_busy || self.due.is_some() || self.retry.is_some()
     }
 
-    /// Gives up the slot, once the writer has come to its end.
+    /// Gives up the slot, after the writer has finished.
     pub(super) fn let_go(&mut self) {
         if let Destination::Slot { slot, writer } = std::mem::replace(&mut self.place, Destination::View) {
             drop(writer);

@@ -1,4 +1,4 @@
-//! Opening a slot on a thread of its own, while the game shows its title.
+//! Opening a slot on its own thread while the game shows its title.
 
 use std::sync::Arc;
 use std::thread::JoinHandle;
@@ -19,13 +19,13 @@ pub struct Opening {
 }
 
 impl Opening {
-    /// Whether it is done, so that [`Opening::wait`] does not wait.
+    /// Returns whether it is done, so that [`Opening::wait`] does not wait.
     #[must_use]
     pub fn is_done(&self) -> bool {
         self.thread.is_finished()
     }
 
-    /// Waits until it is done.
+    /// Waits until the slot is open, and returns its keeper.
     ///
     /// # Errors
     /// As [`Keeper::open`].
@@ -35,10 +35,10 @@ impl Opening {
 }
 
 impl Play<AnyGame, Saving> {
-    /// Opens a slot on a thread of its own, while the game shows its title.
+    /// Opens a slot on its own thread while the game shows its title.
     ///
     /// # Errors
-    /// [`OpenError::Disk`] if the operating system gives no thread.
+    /// [`OpenError::Disk`] if the operating system cannot start a thread.
     pub fn open_later(slot: &Slot, schema: &Arc<Schema>) -> Result<Opening, OpenError> {
         let (its_slot, its_schema) = (slot.clone(), Arc::clone(schema));
         let thread = std::thread::Builder::new().name(format!("opening of {}", slot.name()));

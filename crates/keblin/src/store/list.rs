@@ -1,5 +1,5 @@
-//! The list of slots, and what is done with whole slots. The list reads the two ends of each file and nothing between, so
-//! it costs the same where saves are large. Where a file ends in room, that is looked through too, from its end.
+//! The list of slots, and operations on whole slots. The list reads only the two ends of each file, so it is fast
+//! even if saves are large. If a file ends in a reserve, that is searched too, from its end.
 
 use std::path::{Path, PathBuf};
 
@@ -9,7 +9,7 @@ use thiserror::Error;
 use super::error::{DiskError, shown};
 use super::savedir::{ENDING, SaveDir, SlotNameError};
 use super::slot::Slot;
-use crate::save::file::without_room;
+use crate::save::file::without_reserve;
 use crate::save::head::{SlotHead, head_of, state_bytes};
 use crate::save::layout::{FOOT_DIGEST_BYTES, FOOT_ITEM_BYTES};
 use crate::save::{Fault, ReadError, read_within};
@@ -17,19 +17,19 @@ use crate::save::{Fault, ReadError, read_within};
 /// How many bytes of the start of a file are read for the list: the header is shorter.
 const START_BYTES: usize = 512;
 
-/// How many bytes of the end are read at first: most states are shorter.
+/// How many bytes of the end are read first: most states are shorter.
 const TAIL_BYTES: usize = 4096;
 
 /// The longest state that the list reads, in bytes: the table of a large world is most of it.
 const MAX_TAIL_BYTES: usize = 64 << 20;
 
-/// The most room that the list looks through, in bytes. What is made at once is less.
-const MAX_ROOM_BYTES: u64 = 4 << 20;
+/// The largest reserve that the list searches, in bytes. Reserves are made smaller than this.
+const MAX_RESERVE_BYTES: u64 = 4 << 20;
 
-/// How many bytes at a time are looked through for the end of room.
-const ROOM_STEP_BYTES: u64 = 64 << 10;
+/// How many bytes at a time are searched for the start of the reserve.
+const RESERVE_STEP_BYTES: u64 = 64 << 10;
 
-/// A slot that has a save.
+/// A slot that has a save, in a list of slots.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SlotEntry {
@@ -37,25 +37,25 @@ pub struct SlotEntry {
     pub name: Name,
     /// The length of its file.
     pub len_bytes: u64,
-    /// What its last state says about itself; or why that cannot be said without opening the slot.
+    /// The head of its save; or why it cannot be read without opening the slot.
     pub head: Result<SlotHead, ReadError>,
 }
 
-/// Why a slot was not copied or removed. Nothing was changed.
+/// Why a slot could not be copied or removed. Nothing was changed.
 #[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum SlotError {
-    /// A name that is none.
+    /// The name is not valid.
     #[error(transparent)]
     Name(#[from] SlotNameError),
     /// There is no save of this name.
-    #[error("there is no save {}", shown(path))]
+    #[error("save {} not found", shown(path))]
     Missing {
-        /// The file that is not there.
+        /// The missing file.
         path: PathBuf,
     },
     /// There is a save of this name already.
-    #[error("there is a save {} already; remove it first", shown(path))]
+    #[error("save {} exists already; remove it first", shown(path))]
     Taken {
         /// Its file.
         path: PathBuf,
@@ -66,8 +66,8 @@ pub enum SlotError {
         /// The lock.
         lock: PathBuf,
     },
-    /// The save is not whole: open it, and copy it then.
-    #[error("{}: {error}; open it to mend it, and copy it then", shown(path))]
+    /// The save is damaged: open the slot once to repair it, then copy it.
+    #[error("{}: {error}; open the slot once to repair it, then copy it", shown(path))]
     Damaged {
         /// The file.
         path: PathBuf,
@@ -75,17 +75,17 @@ pub enum SlotError {
         #[source]
         error: ReadError,
     },
-    /// The operating system failed.
+    /// The operating system returned an error.
     #[error(transparent)]
     Disk(#[from] DiskError),
 }
 
 impl SaveDir {
-    /// The slots that have a save, by name, each with what its save says about itself. A slot whose file is missing beside a
-    /// copy of it is one of them.
+    /// Returns the slots that have a save, by name, each with the head of its save. A slot with only a backup is
+    /// included.
     ///
     /// # Errors
-    /// [`DiskError`] if the folder is there but cannot be listed. A file that is damaged, or cannot be read, is an entry
+    /// [`DiskError`] if the folder exists but cannot be listed. A file that is damaged or cannot be read is an entry
     /// that says so.
     pub fn list(&self) -> Result<Vec<SlotEntry>, DiskError> {
         let mut entries = Vec::new();
@@ -106,18 +106,18 @@ impl SaveDir {
         Ok(entries)
     }
 
-    /// The slot that was saved last, of those whose save can be told without opening it.
+    /// Returns the slot that was saved last, among those whose head can be read without opening them.
     ///
     /// # Errors
     /// As [`SaveDir::list`].
     pub fn newest(&self) -> Result<Option<SlotEntry>, DiskError> {
         let saved_at = |entry: &SlotEntry| entry.head.as_ref().ok().map(|head| head.state.saved_at_unix_ms);
         let entries = self.list()?.into_iter().filter(|entry| entry.head.is_ok());
-        // Of two in the same millisecond the first by name.
+        // Of two in the same millisecond, the first by name.
         Ok(entries.rev().max_by_key(saved_at))
     }
 
-    /// What is told of a save by its two ends; `None` if there is no file.
+    /// Returns the entry of a save, from its two ends; `None` if the file does not exist.
     pub(super) fn entry(&self, name: &Name, path: &Path) -> Option<SlotEntry> {
         let unreadable = |error: DiskError| {
             let fault = Fault::Unreadable { why: error.source.to_string() };
@@ -139,7 +139,7 @@ impl SaveDir {
             Ok::<_, DiskError>(bytes.unwrap_or_default())
         };
         let first = part(0, START_BYTES)?;
-        let end = self.room_at(path, len_bytes)?;
+        let end = self.reserve_at(path, len_bytes)?;
         let tail = |most: usize| {
             let from = end.saturating_sub(most as u64);
             part(from, usize::try_from(end - from).unwrap_or(0))
@@ -153,31 +153,32 @@ impl SaveDir {
         Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }))
     }
 
-    /// Where the room begins that a file ends in; its length if there is none.
-    fn room_at(&self, path: &Path, len_bytes: u64) -> Result<u64, DiskError> {
+    /// Returns where the reserve at the end of a file starts; the file's length if there is none.
+    fn reserve_at(&self, path: &Path, len_bytes: u64) -> Result<u64, DiskError> {
         let (mut end, mut step) = (len_bytes, FOOT_ITEM_BYTES as u64);
-        while end > 0 && len_bytes - end < MAX_ROOM_BYTES {
-            // A foot may begin before the step in which its last byte lies that is not zero, and end behind it.
+        while end > 0 && len_bytes - end < MAX_RESERVE_BYTES {
+            // A foot may start before the step that contains its last nonzero byte, and end after it.
             let step_at = end.saturating_sub(step);
             let from = step_at.saturating_sub(FOOT_ITEM_BYTES as u64);
             let part =
                 self.files().read(path, from, end - from + FOOT_DIGEST_BYTES as u64)?.unwrap_or_default();
             let before = usize::try_from(step_at - from).unwrap_or(0);
             if part.iter().skip(before).any(|byte| *byte != 0) {
-                return Ok(from + without_room(&part).len() as u64);
+                return Ok(from + without_reserve(&part).len() as u64);
             }
-            (end, step) = (step_at, ROOM_STEP_BYTES);
+            (end, step) = (step_at, RESERVE_STEP_BYTES);
         }
         Ok(len_bytes)
     }
 
-    /// Copies a slot under another name. The copy is a slot of its own from then on.
+    /// Copies a slot to another name. The copy is an independent slot.
     ///
     /// # Durability
-    /// When this returns, the copy is on the disk. Cut off before, there is no slot of that name.
+    /// When this returns, the copy is on the disk. If cut off before, there is no slot of that name.
     ///
     /// # Errors
-    /// [`SlotError`] if there is no whole save to copy, if the other name has a save already, or if that slot is open.
+    /// [`SlotError`] if there is no intact save to copy, if the other name has a save already, or if that slot is
+    /// open.
     pub fn copy(&self, from: &str, to: &str) -> Result<Slot, SlotError> {
         let (from, to) = (self.slot(from)?, self.slot(to)?);
         let path = from.path();
@@ -196,16 +197,17 @@ impl SaveDir {
         Ok(to)
     }
 
-    /// Removes a slot with its pins: its files are set aside, not deleted. Where they are now is told.
+    /// Removes a slot with its pins: its files are set aside, not deleted. Returns their new paths.
     ///
     /// # Durability
-    /// When this returns, the slot is gone from the disk too. Cut off before, it is there without the copy before it.
+    /// When this returns, the slot is removed from the disk too. If cut off before, it still exists, without its
+    /// backup.
     ///
     /// # Errors
     /// [`SlotError`] if there is no such slot, or if it is open.
     pub fn remove(&self, name: &str) -> Result<Vec<PathBuf>, SlotError> {
         let slot = self.slot(name)?;
-        // The copy first: without its file it would be taken for a damaged slot. The pins last: they belong to it.
+        // The backup first: without its file the slot would look damaged. The pins last: they belong to the slot.
         let mut files = Vec::new();
         for path in [slot.previous_path(), slot.path()] {
             files.extend(self.exists(&path)?.then_some(path));

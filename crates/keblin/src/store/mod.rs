@@ -1,65 +1,65 @@
-//! Where saves rest: a folder with a file a slot.
+//! Where saves are kept: a folder with one file per slot.
 //!
 //! ```text
 //! FOLDER/
 //!   NAME.keblin                   the save of slot NAME
 //!   aside/
-//!     NAME.previous.keblin        the save before it
+//!     NAME.previous.keblin        the backup: the save before it
 //!     NAME.lock                   locked while the slot is open
-//!     NAME.pin-PIN.keblin         an instant that the player keeps
-//!     NAME.damaged-1.keblin       what could not be used any more, under a name that says why
-//!     device.keblin               settings, which belong to no slot
+//!     NAME.pin-PIN.keblin         a pin: a state that the player asked to keep
+//!     NAME.damaged-1.keblin       a file that could not be used, under a name that says why
+//!     device.keblin               settings, outside all slots
 //! ```
 //!
-//! A [`Keeper`](crate::store::Keeper) is progress that saves itself to a [`Slot`](crate::store::Slot). A save is either
-//! written behind the one before it, or beside the old file and put in its place in one step, so that at every instant
-//! the file ends in, or begins with, something whole. Opening takes the newest whole save of the file and the previous copy,
-//! never a mixture. A missing file is a first run; nothing is written until the first save. What is set aside stays until
-//! there is much of it and it is old ([`aside`](crate::store::aside)); nothing else is ever removed.
+//! A [`Keeper`](crate::store::Keeper) is progress that saves itself to a [`Slot`](crate::store::Slot). A save is
+//! either appended to the file, or written to a new file that replaces the old one in one step. So at every moment
+//! the file contains an intact save. Opening takes the newest intact save of the file and its backup, never a
+//! mixture. A missing file is a first run; nothing is written before the first save. Files that were set aside stay
+//! until there are many of them and they are old ([`aside`](crate::store::aside)); nothing else is ever removed.
 
-/// Where the files of saves rest.
+/// Backends: where the files of saves are kept.
 pub mod backend;
 
-/// Builds that are broken on purpose.
+/// Builds with saving broken on purpose.
 mod broken;
 
-/// What an operating system says when it fails.
+/// Errors of the operating system.
 mod error;
 
 /// The folder.
 mod savedir;
 
-/// What lies aside, and how long.
+/// Files that were set aside, and for how long.
 pub mod aside;
 
-/// What is known of a slot's files.
+/// What is known about a slot's files.
 mod held;
 
 /// One slot: its files and its lock.
 mod slot;
 
-/// What saving gives back.
+/// The result of saving.
 mod saved;
 
 /// Saving a slot.
 mod saving;
 
-/// Another state behind the last one.
+/// Appending a state.
 mod append;
 
-/// A whole file in place of the one that is there.
+/// Replacing the file with a new one.
 mod publish;
 
-/// What is in the places that a save is to take.
+/// What is in the places that a save will take.
 mod there;
 
 /// Opening a slot.
 mod opening;
 
-/// The list of slots, and what is done with whole slots.
+/// The list of slots, and operations on whole slots.
 mod list;
 
-/// Instants that the player keeps.
+/// Pins: states that the player asked to keep.
 mod pins;
 
 /// Progress that saves itself.
@@ -68,22 +68,22 @@ mod keeper;
 /// What a keeper does for its progress.
 mod keeping;
 
-/// From slot to slot with one keeper.
+/// Switching a keeper to another slot.
 mod switching;
 
-/// The same without a disk.
+/// Keepers without a disk.
 mod bytes;
 
-/// Opening while the game goes on.
+/// Opening in the background.
 mod later;
 
-/// The thread that writes for it.
+/// The writer thread.
 mod writer;
 
-/// What is left when no whole save is.
+/// What to do if no intact save is left.
 mod ruin;
 
-/// Settings that belong to the device.
+/// Device settings.
 mod device;
 
 pub use bytes::DueSave;

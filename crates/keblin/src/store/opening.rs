@@ -1,5 +1,5 @@
-//! Opening a slot, in this order: the lock, the last whole state of the file and of the copy before it, the newer of the
-//! two, its seal, its values and how they fit. Never a mixture, and never a first run where there was a save.
+//! Opens a slot, in this order: the lock, the last intact state of the file and of the backup, the newer of the two,
+//! its seal, its values and their relations. Never a mixture, and never a first run if there was a save.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -25,7 +25,7 @@ pub struct Opened {
     pub progress: Progress,
     /// Where it came from.
     pub origin: Origin,
-    /// What was told of the save.
+    /// Findings about the save.
     pub findings: Vec<SaveFinding>,
 }
 
@@ -33,42 +33,42 @@ pub struct Opened {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Origin {
-    /// There was no save: everything is as declared.
+    /// There was no save: every value is the default.
     FirstRun,
     /// From the last state of the slot's file.
     File,
-    /// From an earlier state of the slot's file, because what stands behind it is damaged. The file is as it was; the
+    /// From an earlier state of the slot's file, because the bytes after it are damaged. The file is unchanged; the
     /// next save sets it aside.
     EarlierState {
-        /// What is wrong behind that state.
+        /// What is wrong after that state.
         fault: ReadError,
     },
-    /// From the copy before it, because the file is missing, damaged or older.
+    /// From the backup, because the file is missing, damaged or older.
     Previous {
         /// What is wrong with the file.
         fault: ReadError,
         /// Where the file was set aside; `None` if it was missing, or for a view.
         set_aside: Option<PathBuf>,
     },
-    /// Two saves were there that knew nothing of each other: somebody had put another file in place of one of ours. The one
-    /// that was saved later is used, and the records of both have met. The next save sets the other aside.
+    /// There were two saves that knew nothing of each other, because another file was put in place of ours. The one
+    /// that was saved later is used, with the better records of both. The next save sets the other one aside.
     Met {
         /// The file with the other one.
         other: PathBuf,
     },
     /// From a file that had been set aside, because the player agreed.
     SetAside {
-        /// Which.
+        /// Its path.
         path: PathBuf,
     },
 }
 
-/// Why a slot was not opened. Nothing has been changed.
+/// Why a slot could not be opened. Nothing has been changed.
 #[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum OpenError {
-    /// The save is whole but not for this game or version: it is left untouched.
-    #[error("{}: {error}; it is left as it is", shown(path))]
+    /// The save is intact but not for this game or version: it is left untouched.
+    #[error("{}: {error}; it is left untouched", shown(path))]
     Refused {
         /// The file.
         path: PathBuf,
@@ -76,17 +76,17 @@ pub enum OpenError {
         #[source]
         error: ReadError,
     },
-    /// No whole save is left; ask the player, then [`Ruin::earlier`] or [`Ruin::start_fresh`].
+    /// No intact save is left; ask the player, then call [`Ruin::earlier`] or [`Ruin::start_fresh`].
     #[error("{0}")]
     Damaged(Box<Ruin>),
-    /// Another copy of the program, or another [`Keeper`](super::Keeper) or [`Slot`] in this one, has it open: close that
-    /// one first. [`Slot::view`] can look at it.
-    #[error("the slot is open already: {} is locked; close the keeper or program that has it", shown(lock))]
+    /// Another program, or another [`Keeper`](super::Keeper) or [`Slot`] in this one, has it open: close that one
+    /// first. [`Slot::view`] can still look at it.
+    #[error("the slot is already open: {} is locked; close the other keeper or program first", shown(lock))]
     InUse {
         /// The lock.
         lock: PathBuf,
     },
-    /// The operating system failed.
+    /// The operating system returned an error.
     #[error(transparent)]
     Disk(#[from] DiskError),
 }
@@ -112,18 +112,18 @@ impl Opened {
     }
 }
 
-/// What a file was found to be.
+/// The result of reading a file.
 enum Found {
     Missing,
-    /// Whole, and not for this game or version.
+    /// Intact, but not for this game or version.
     Refused(ReadError),
     Damaged(ReadError),
-    /// It is there, and the operating system cannot read it.
+    /// It exists, but the operating system cannot read it.
     Unreadable(DiskError),
     Whole(Box<Verified<Save>>),
 }
 
-/// Whether opening may change anything.
+/// Whether opening may change files.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Way {
     ToPlay,
@@ -131,22 +131,22 @@ pub(super) enum Way {
 }
 
 impl Slot {
-    /// Opens the slot. No file at all is a first run, without an error and without a lock; a missing file beside a
-    /// copy, and an empty file, are damage. Of the last whole states of the file and of the copy before it the newer is
-    /// taken. Damage of the file alone is mended so: [`Notice::FellBack`] is told, and a file without a whole state is
-    /// set aside.
+    /// Opens the slot. If there are no files, that is a first run, without an error and without a lock; a missing
+    /// file next to a backup, and an empty file, are damage. Of the last intact states of the file and the backup the
+    /// newer one is taken. Damage to the file alone is repaired this way: [`Notice::FellBack`] is delivered, and a
+    /// file without an intact state is set aside.
     ///
-    /// Where both are whole and know nothing of each other, somebody has put another file there: the one that was saved
-    /// later is taken, and the records of both meet ([`Origin::Met`]). Of two saves of the slot, one of them from before
-    /// something was erased, the other is taken.
+    /// If both are intact and know nothing of each other, somebody has put another file there. The one that was saved
+    /// later is taken, with the better records of both ([`Origin::Met`]). If one of them is from before an erasure,
+    /// the other one is taken.
     ///
-    /// The slot stays locked until [`Slot::release`], or until the last clone of this [`Slot`] is dropped. Where the folder
-    /// cannot be written to, it is opened without a lock, and saving will fail.
+    /// The slot stays locked until [`Slot::release`], or until the last clone of this [`Slot`] is dropped. If the
+    /// folder is read-only, it is opened without a lock, and saving will fail.
     ///
     /// # Errors
-    /// [`OpenError::Refused`] for a save of another game or version, [`OpenError::Damaged`] if no whole save is left,
-    /// [`OpenError::InUse`] if another copy of the program has it open, [`OpenError::Disk`] if the files cannot be
-    /// read. In all of them the files are as they were.
+    /// [`OpenError::Refused`] for a save of another game or version, [`OpenError::Damaged`] if no intact save is
+    /// left, [`OpenError::InUse`] if it is already open, [`OpenError::Disk`] if the files cannot be read. In all
+    /// cases the files are unchanged.
     pub fn open(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
         if self.held().is_played {
             return Err(OpenError::InUse { lock: self.lock_path() });
@@ -154,7 +154,7 @@ impl Slot {
         self.open_as(schema, Way::ToPlay)
     }
 
-    /// Opens the slot for a keeper, which has it then until it gives it up.
+    /// Opens the slot for a keeper, which owns it until it gives it up.
     pub(super) fn open_to_keep(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
         if !self.claim() {
             return Err(OpenError::InUse { lock: self.lock_path() });
@@ -166,12 +166,13 @@ impl Slot {
         opened
     }
 
-    /// Opens the slot once more for the keeper that has it.
+    /// Opens the slot again for the keeper that owns it.
     pub(super) fn open_again(&self, schema: &Arc<Schema>) -> Result<Opened, OpenError> {
         self.open_as(schema, Way::ToPlay)
     }
 
-    /// Looks at the slot: opens it without a lock and without changing anything on the disk, whoever else has it open.
+    /// Opens the slot for viewing: without a lock and without changing anything on the disk, even if it is open
+    /// elsewhere.
     ///
     /// # Errors
     /// As [`Slot::open`], but never [`OpenError::InUse`].
@@ -180,7 +181,7 @@ impl Slot {
     }
 
     fn open_as(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
-        // What cannot be looked at may well be there.
+        // A file that cannot be checked may well exist.
         let may_be_there = |path: &Path| !matches!(self.dir().exists(path), Ok(false));
         let is_there = may_be_there(&self.path()) || may_be_there(&self.previous_path());
         if way == Way::ToPlay && is_there && !self.hold_if_possible()? {
@@ -195,7 +196,7 @@ impl Slot {
         Ok(opened)
     }
 
-    /// The newer of the last whole states of the file and the copy before it.
+    /// Takes the newer of the last intact states of the file and the backup.
     fn newest(&self, schema: &Arc<Schema>, settings: &Settings, way: Way) -> Result<Opened, OpenError> {
         let (path, previous_path) = (self.path(), self.previous_path());
         let file = self.found(&path, schema);
@@ -210,7 +211,7 @@ impl Slot {
             (Found::Whole(file), of_copy) => {
                 let mut opened = self.the_file(*file, settings, way);
                 if let Found::Unreadable(error) = of_copy {
-                    let message = format!("{error}; the save itself is whole");
+                    let message = format!("{error}; the save itself is intact");
                     let place = previous_path.display().to_string();
                     opened.findings.push(SaveFinding::warning(SaveCode::CopyUnreadable, place, message));
                 }
@@ -225,7 +226,7 @@ impl Slot {
                 let fault = ReadError::new("file", 0, Fault::Missing);
                 self.fall_back(*copy, settings, fault, way)
             }
-            // What cannot be read may be whole: it is no ruin.
+            // A file that cannot be read may be intact: then it is not a ruin.
             (Found::Unreadable(error), _) | (_, Found::Unreadable(error)) => Err(OpenError::Disk(error)),
             (_, Found::Refused(error)) => Err(OpenError::Refused { path: previous_path, error }),
             (Found::Damaged(fault), Found::Missing) => self.ruin(schema, vec![(path, fault)]),
@@ -249,7 +250,7 @@ impl Slot {
         }
     }
 
-    /// One of two whole saves, or what comes of both.
+    /// Takes one of two intact saves, or the result of both.
     fn of_two(
         &self,
         file: Verified<Save>,
@@ -283,7 +284,7 @@ impl Slot {
         let knows = |one: &Lineage, path: &Path, other: &Lineage| {
             let Some(head) = other.head() else { return false };
             one.has_been(head) || {
-                // A file holds more states than its last one names.
+                // A file may hold more states than its last one names.
                 let bytes = self.dir().read(path).ok().flatten().unwrap_or_default();
                 History::within(&bytes, self.dir().limits().clone()).lineage().contains(head)
             }
@@ -301,7 +302,7 @@ impl Slot {
         }
     }
 
-    /// The save in the file, as it is.
+    /// Takes the save in the file.
     fn the_file(&self, file: Verified<Save>, settings: &Settings, way: Way) -> Opened {
         let origin = match file.fault() {
             None => Origin::File,
@@ -311,9 +312,9 @@ impl Slot {
         Opened::from_save(file, settings, origin)
     }
 
-    /// The later of two saves that know nothing of each other, with the records of both.
+    /// Takes the later of two saves that know nothing of each other, with the records of both.
     fn meet(&self, file: Verified<Save>, copy: Verified<Save>, settings: &Settings, way: Way) -> Opened {
-        // By the clock first: it is all that two machines have in common. The rest only makes it the same one each time.
+        // By the clock first, because two machines have nothing else in common. The rest makes the choice repeatable.
         let order = |save: &Verified<Save>| {
             let head = save.head();
             (head.saved_at_unix_ms, head.number, head.digest)
@@ -328,7 +329,7 @@ impl Slot {
         opened
     }
 
-    /// Remembers what the next save follows, if it was opened to be played, and what it has met.
+    /// Notes which save the next one continues, if it was opened to be played, and which save it has met.
     pub(super) fn know(&self, save: &Lineage, met: Option<&Lineage>, way: Way) {
         if way == Way::ToPlay {
             let mut known = save.clone();
@@ -339,7 +340,7 @@ impl Slot {
         }
     }
 
-    /// Progress from the copy; the file, if it is there, is set aside unless this is only to look.
+    /// Takes the backup; sets the file aside, if it exists, except for a view.
     fn fall_back(
         &self,
         copy: Verified<Save>,
@@ -353,7 +354,7 @@ impl Slot {
             Fault::Unreadable { .. } => AsideReason::Unreadable,
             _ => AsideReason::Damaged,
         };
-        // What cannot be read may be readable again in a moment: it stays until the next save.
+        // A file that cannot be read may soon be readable again: it stays until the next save.
         let is_to_go = way == Way::ToPlay && why != AsideReason::Unreadable;
         let is_there = is_to_go && self.dir().exists(&self.path())?;
         let set_aside = if is_there { Some(self.set_aside(&self.path(), why.as_str())?) } else { None };
@@ -366,13 +367,13 @@ impl Slot {
     }
 }
 
-/// How two whole saves of a slot stand to each other.
+/// How two intact saves of a slot relate to each other.
 enum Relation {
-    /// The file has grown out of the copy before it.
+    /// The file continues the backup.
     FileIsLater,
-    /// The copy has grown out of the file: somebody has put an older one back.
+    /// The backup continues the file: somebody has put an older file back.
     CopyIsLater,
-    /// The file is from after something was erased, the copy from before.
+    /// The file is from after an erasure, the backup from before.
     FileHasErased,
     /// The other way round.
     CopyHasErased,

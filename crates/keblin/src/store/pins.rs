@@ -1,4 +1,5 @@
-//! Pins: instants that the player keeps by name, and can go back to. Each is a whole save of its own beside the slot.
+//! Pins: named states that the player asked to keep, and can return to. Each is a whole save of its own next to the
+//! slot.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -21,17 +22,17 @@ use crate::save::{Lineage, ReadError, Stamp};
 use crate::snapshot::{Schema, Snapshot};
 use crate::verify::{Save, Verified, verify_within};
 
-/// An instant that the player has kept.
+/// A pin in a list: a state that the player asked to keep.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Pin {
     /// Its name.
     pub name: Name,
-    /// What it says about itself, for a list; or what is wrong with it.
+    /// The head of its save, for a list; or what is wrong with it.
     pub head: Result<SlotHead, ReadError>,
 }
 
-/// Why a pin was not made, or not gone back to. Nothing was changed.
+/// Why a pin could not be set or opened. Nothing was changed.
 #[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum PinError {
@@ -44,12 +45,12 @@ pub enum PinError {
         fault: NameFault,
     },
     /// There is no pin of this name.
-    #[error("there is no pin {}", shown(path))]
+    #[error("pin {} not found", shown(path))]
     Missing {
-        /// The file that is not there.
+        /// The missing file.
         path: PathBuf,
     },
-    /// It is not whole, or not for this game or version.
+    /// It is damaged, or not for this game or version.
     #[error("{}: {error}", shown(path))]
     Unusable {
         /// Its file.
@@ -58,10 +59,10 @@ pub enum PinError {
         #[source]
         error: ReadError,
     },
-    /// The player has not agreed.
+    /// The player has not confirmed.
     #[error(transparent)]
     Refused(Refused),
-    /// It was not saved.
+    /// It could not be saved.
     #[error(transparent)]
     Save(#[from] SaveError),
 }
@@ -73,12 +74,12 @@ impl From<DiskError> for PinError {
 }
 
 impl<G> Play<G, Saving> {
-    /// Keeps this instant under a name, in place of the one that may have that name, and waits until it is on the disk.
+    /// Pins the current state under a name, replacing a pin of that name, and waits until it is on the disk.
     ///
     /// # Errors
-    /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] where there is no slot.
+    /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] without a slot.
     pub fn pin(&mut self, name: &str) -> Result<(), PinError> {
-        // What comes before it is before it on the disk, too.
+        // Earlier saves reach the disk first.
         self.holder.finish_writing();
         let snapshot = self.holder.keeping.snapshot_with_picture(&self.holder.engine);
         let slot = self.holder.keeping.slot()?;
@@ -86,10 +87,10 @@ impl<G> Play<G, Saving> {
         slot.pin_held(&held, name, &snapshot)
     }
 
-    /// The pins of the slot, by name.
+    /// Returns the pins of the slot, by name.
     ///
     /// # Errors
-    /// As [`Slot::pins`], and [`SaveError::OnlyLooking`] where there is no slot.
+    /// As [`Slot::pins`], and [`SaveError::OnlyLooking`] without a slot.
     pub fn pins(&self) -> Result<Vec<Pin>, PinError> {
         Ok(self.holder.keeping.slot()?.pins()?)
     }
@@ -97,20 +98,20 @@ impl<G> Play<G, Saving> {
     /// Removes a pin: it is set aside, not deleted.
     ///
     /// # Errors
-    /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] where there is no slot.
+    /// As [`Slot::unpin`], and [`SaveError::OnlyLooking`] without a slot.
     pub fn unpin(&mut self, name: &str) -> Result<(), PinError> {
         let slot = self.holder.keeping.slot()?;
         let held = slot.to_keep()?;
         slot.unpin_held(&held, name).map(drop)
     }
 
-    /// Goes back to a pin, with the player's yes, as [`Progress::load`](crate::Progress::load) does: the run is as it was then, records meet,
-    /// and settings stay. Then it is due.
+    /// Returns to a pin, after the player has confirmed, as [`Progress::load`](crate::Progress::load) does: the run
+    /// is exactly as it was then, records meet their current values, and settings stay. Then a save is due.
     ///
     /// # Errors
-    /// As [`Slot::pinned`]; [`PinError::Refused`] without the yes.
+    /// As [`Slot::pinned`]; [`PinError::Refused`] if `yes` is false.
     pub fn back_to(&mut self, name: &str, yes: bool) -> Result<(), PinError> {
-        // What was erased is erased in the pins before one is read.
+        // Pending erasures are applied to the pins before one is read.
         self.holder.finish_writing();
         let snapshot = self.holder.keeping.slot()?.pinned(name, self.schema())?;
         self.load(&snapshot, yes).map_err(PinError::Refused)?;
@@ -120,13 +121,13 @@ impl<G> Play<G, Saving> {
 }
 
 impl Slot {
-    /// Keeps an instant under a name, in place of the one that may have that name.
+    /// Pins a snapshot under a name, replacing a pin of that name.
     ///
     /// # Durability
-    /// When this returns, it is on the disk. Cut off before, the name stands for the instant before or for this one.
+    /// When this returns, it is on the disk. If cut off before, the name refers to the old pin or to this one.
     ///
     /// # Errors
-    /// [`PinError`] if the name is none, the slot is open elsewhere, or the disk is full, read-only or gone.
+    /// [`PinError`] if the name is not valid, the slot is open elsewhere, or the disk is full, read-only or missing.
     pub fn pin(&self, name: &str, snapshot: &Snapshot) -> Result<(), PinError> {
         let held = self.to_save()?;
         self.pin_held(&held, name, snapshot)
@@ -137,10 +138,10 @@ impl Slot {
         Ok(self.write_pin(&path, held.known.as_ref(), snapshot, "pin")?)
     }
 
-    /// The pins of the slot, by name.
+    /// Returns the pins of the slot, by name.
     ///
     /// # Errors
-    /// [`DiskError`] if they are there and cannot be read.
+    /// [`DiskError`] if they exist but cannot be read.
     pub fn pins(&self) -> Result<Vec<Pin>, DiskError> {
         let mut pins = Vec::new();
         for name in self.pin_names()? {
@@ -150,30 +151,30 @@ impl Slot {
         Ok(pins)
     }
 
-    /// The instant that a pin keeps.
+    /// Returns the snapshot of a pin.
     ///
     /// # Errors
-    /// [`PinError::Missing`] if there is none of that name, [`PinError::Unusable`] if it is damaged or of another game or
-    /// version.
+    /// [`PinError::Missing`] if there is no pin of that name, [`PinError::Unusable`] if it is damaged or belongs to
+    /// another game or version.
     pub fn pinned(&self, name: &str, schema: &Arc<Schema>) -> Result<Snapshot, PinError> {
         let path = self.pin_path(&pin_name(name)?);
         let bytes = self.dir().read(&path)?.ok_or_else(|| PinError::Missing { path: path.clone() })?;
         let save = self.verified(&bytes, schema).map_err(|error| PinError::Unusable { path, error })?;
-        // As a game would find it: places that are gone are left, and values are held to their bounds.
+        // As in a game: removed places are left, and values are clamped to their bounds.
         Ok(save.into_progress().snapshot())
     }
 
-    /// Removes a pin: it is set aside, not deleted. Where it is now is told.
+    /// Removes a pin: it is set aside, not deleted. Returns its new path.
     ///
     /// # Errors
-    /// [`PinError::Missing`] if there is none of that name, [`PinError::Save`] if the slot is open elsewhere or the disk
-    /// fails.
+    /// [`PinError::Missing`] if there is no pin of that name, [`PinError::Save`] if the slot is open elsewhere or the
+    /// disk fails.
     pub fn unpin(&self, name: &str) -> Result<PathBuf, PinError> {
         let held = self.to_save()?;
         self.unpin_held(&held, name)
     }
 
-    /// Whoever calls it has the lock.
+    /// The caller has the lock.
     fn unpin_held(&self, _held: &Held, name: &str) -> Result<PathBuf, PinError> {
         let path = self.pin_path(&pin_name(name)?);
         match self.dir().exists(&path)? {
@@ -186,9 +187,9 @@ impl Slot {
         verify_within(bytes, schema, self.dir().key(), self.dir().limits())
     }
 
-    /// Erases in every pin what was erased in the slot, so that going back cannot bring it back. Where that is the whole
-    /// profile, or where a pin cannot be read, the pin is set aside under `erased`. A pin that holds nothing of it stays as
-    /// it is.
+    /// Erases in every pin what was erased in the slot, so that returning to a pin cannot bring it back. If that is
+    /// the whole profile, or if a pin cannot be read, the pin is set aside as `erased`. A pin without the erased data
+    /// is unchanged.
     pub(super) fn erase_in_pins(
         &self,
         held: &Held,
@@ -207,7 +208,7 @@ impl Slot {
                 continue;
             };
             let mut progress = Engine::view(save.snapshot());
-            // It is refused only without a yes.
+            // It is refused only without confirmation.
             let had_some = erased
                 .iter()
                 .filter(|what| progress.erase(what, true).is_ok_and(|went| !went.is_empty()))
@@ -230,7 +231,7 @@ impl Slot {
         cause: &str,
     ) -> Result<(), SaveError> {
         let now = self.dir().files().now_unix_ms();
-        // A pin is no save of the slot: it follows the last one, and none follows it.
+        // A pin is not a save in the slot's line: it continues the last one, and nothing continues it.
         let stamp =
             Stamp { number: known.map_or(0, |known| known.number), ..Stamp::after(known, now, cause) };
         let written = write_whole(snapshot, &stamp, self.dir().key());

@@ -1,6 +1,6 @@
-//! Publishing a whole file in place of the one that is there. What is there may be anything: ours as it was left, an older
-//! one of ours that somebody put back, a save that ours knows nothing of, or damage. Only what ours has grown out of
-//! becomes the copy before, or gives way to it; everything else is set aside, and told.
+//! Publishes a whole file in place of the existing one. The existing file may be ours as it was left, an older one of
+//! ours that somebody put back, a save that ours knows nothing of, or damaged. Only a file that ours continues
+//! becomes the backup or makes way for it; every other file is set aside and reported.
 
 use std::path::{Path, PathBuf};
 
@@ -16,20 +16,20 @@ use crate::save::{Lineage, Stamp};
 use crate::snapshot::Snapshot;
 use crate::verify::{Save, Verified, verify_within};
 
-/// How often a file is published again that somebody else exchanges while it is put in place.
+/// How often a file is published again because another program keeps replacing it.
 const TRIES: usize = 4;
 
-/// What a whole file is published for.
+/// Why a whole file is published.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum How {
-    /// A save; what is there becomes the copy before it.
+    /// For a save; the existing file becomes the backup.
     Whole,
-    /// The same, and the file is its own copy if there is no copy before it: without one, a file that is lost would be a
+    /// The same; if there is no backup, the new file is its own: without a backup, a lost file would look like a
     /// first run.
     WithCopy,
-    /// Something was erased, and must not come back by the copy or by what somebody else has saved.
+    /// After an erasure, which must not come back through the backup or another program's save.
     Erasing,
-    /// Something was erased before, and the copy before may still hold it.
+    /// After an earlier erasure; the backup may still contain the data.
     OwingErasing,
 }
 
@@ -40,7 +40,7 @@ impl How {
 }
 
 impl Slot {
-    /// Puts a whole file in place of what is there.
+    /// Replaces the existing file with a whole new one.
     pub(super) fn publish(
         &self,
         held: &mut Held,
@@ -56,11 +56,11 @@ impl Slot {
                 return Ok(saved);
             }
         }
-        let exchanged = std::io::Error::other("somebody else keeps putting another file there");
+        let exchanged = std::io::Error::other("another program keeps replacing the file");
         Err(failed("publishing", &self.path())(exchanged).into())
     }
 
-    /// `None` if another file stands in its place when it is done; what was set aside by then is among what is told.
+    /// Returns `None` if another file has taken its place afterwards; files set aside by then are reported.
     fn publish_once(
         &self,
         held: &mut Held,
@@ -73,13 +73,13 @@ impl Slot {
         self.hold_on(held)?;
         let (path, previous, limits) = (self.path(), self.previous_path(), self.dir().limits());
         let (file, copy) = (self.file_there(snapshot.schema())?, self.there(&previous, snapshot.schema()));
-        // Where the file is not whole, or from before something was erased, the copy before is what is there: it may be
-        // all that is left of somebody's save.
+        // If the file is not intact, or is from before an erasure, the backup counts as the existing save: it may be
+        // the only one left.
         let is_of_before = held.is_of_before(file.lineage(), copy.lineage());
         let is_whole = file.lineage().is_some() && !is_of_before;
         let there = if is_whole { &file } else { &copy };
         let standing = match !is_whole && file.holds(held.known.as_ref()) && file.holds(copy.lineage()) {
-            // Of the file that ours is in, and from more saves ago than ours names.
+            // From the line of the file that ours is in, but from more saves ago than ours names.
             true => Some(Standing::Earlier),
             false => there.lineage().map(|there| held.standing(there)),
         };
@@ -137,8 +137,8 @@ impl Slot {
         Ok(Some(Saved { path, number, len_bytes, written_bytes: len_bytes, fullness, replaced, set_aside }))
     }
 
-    /// Puts what is there out of the way, so that nothing is lost if the new file is the last thing that is written: as the
-    /// copy before, or aside.
+    /// Moves the existing file out of the way, as the backup or aside, so that nothing is lost if the new file is the
+    /// last thing that is written.
     fn clear_the_way(
         &self,
         held: &Held,
@@ -161,10 +161,10 @@ impl Slot {
             }
         };
         if let Found::There(there) = file {
-            // A copy, so that the file itself is there and whole until the new one takes its place.
+            // A copy, so that the file itself stays intact until the new one replaces it.
             let to = self.dir().free_aside(self.name().as_str(), why.as_str())?;
             self.put(&to, &[&there.bytes])?;
-            // A save that was cut off or failed is damage of our own making, and was told as that.
+            // A save that was cut off or failed is damage of our own, which was reported already.
             let known = held.known.as_ref().and_then(Lineage::head);
             let is_behind = there.last.is_some() && there.last.as_ref() == known;
             let is_ours = why == AsideReason::Damaged && !held.tried.is_empty() && is_behind;
@@ -174,7 +174,7 @@ impl Slot {
         Ok(aside)
     }
 
-    /// A whole copy before that somebody else has saved is kept aside, unless it is already.
+    /// Keeps an intact backup that another program saved, unless it was set aside already.
     fn keep_the_copy(&self, copy: &There, aside: &mut Aside) -> Result<(), SaveError> {
         let kept =
             aside.told.iter().find(|(_, why)| *why == AsideReason::Replaced).map(|(path, _)| path.clone());
@@ -191,7 +191,7 @@ impl Slot {
         Ok(())
     }
 
-    /// A copy before that is of no use is set aside.
+    /// Sets a useless backup aside.
     fn clear_the_copy(&self, copy: &Found, aside: &mut Aside) -> Result<(), SaveError> {
         if let Found::Unusable(why) = copy {
             let to = self.set_aside(&self.previous_path(), why.as_str())?;
@@ -200,7 +200,7 @@ impl Slot {
         Ok(())
     }
 
-    /// A copy before that neither ours nor the file has grown out of is kept aside where an erasure takes its place.
+    /// Keeps a backup that neither ours nor the file continues, before an erasure replaces it.
     fn keep_what_gives_way(
         &self,
         held: &Held,
@@ -219,8 +219,8 @@ impl Slot {
         Ok(())
     }
 
-    /// What is there cannot be read, and so not copied: the new file becomes the copy before as well, so that it is there
-    /// before the other is moved aside.
+    /// The existing file cannot be read, and so not copied: the new file becomes the backup as well, before the old
+    /// file is moved aside.
     fn past_the_unusable(
         &self,
         held: &Held,
@@ -246,8 +246,8 @@ impl Slot {
         Ok(aside)
     }
 
-    /// The file becomes the copy before, if it has grown out of that copy; a copy that it has not grown out of is kept
-    /// aside, and gives way once the new file is there.
+    /// The file becomes the backup if it continues the current one; otherwise that backup is kept aside, and is
+    /// replaced once the new file is there.
     fn becomes_the_copy(
         &self,
         file: &There,
@@ -275,8 +275,8 @@ impl Slot {
         Ok(())
     }
 
-    /// Makes the file of before the copy where the one that is there gives way to it; and the new file its own copy where
-    /// there is none, or where the one that is there must not stay.
+    /// Makes the old file the backup where the current backup must be replaced; and the new file its own backup where
+    /// there is none, or the current one must not stay.
     fn copy_of(&self, written: &Written, file: &Found, aside: &Aside, how: How) -> Result<(), DiskError> {
         if let (true, false, Found::There(file)) = (aside.copy_gives_way, how.erases(), file) {
             return self.put(&self.previous_path(), &[&file.bytes]).map(drop);
@@ -289,7 +289,7 @@ impl Slot {
         Ok(())
     }
 
-    /// A folder that was removed took the lock with it: it is taken again, and the slot may be open elsewhere by then.
+    /// A removed folder took the lock with it: takes it again; the slot may be open elsewhere by then.
     fn hold_on(&self, held: &mut Held) -> Result<(), SaveError> {
         if self.dir().exists(&self.lock_path())? {
             return Ok(());
@@ -306,18 +306,18 @@ impl Slot {
     }
 }
 
-/// What was set aside.
+/// The files that were set aside.
 #[derive(Default)]
 struct Aside {
-    /// The file, where it is a copy of what the new file takes the place of.
+    /// The file, if it is a copy of the one that the new file replaces.
     file: Option<(PathBuf, AsideReason)>,
-    /// Everything that is to be told.
+    /// Everything to report.
     told: Vec<(PathBuf, AsideReason)>,
-    /// Whether the copy before is kept aside, and is to be replaced once the new file is there.
+    /// Whether the backup is kept aside, and must be replaced once the new file is there.
     copy_gives_way: bool,
 }
 
-/// A snapshot with the records, facts and unlocks of what somebody else has saved.
+/// Returns a snapshot with the records, facts and unlocks of another program's save.
 fn met(snapshot: &Snapshot, theirs: &Verified<Save>) -> Snapshot {
     let mut both = Engine::view(snapshot);
     both.reconcile(theirs.snapshot());
@@ -326,8 +326,8 @@ fn met(snapshot: &Snapshot, theirs: &Verified<Save>) -> Snapshot {
     both
 }
 
-/// What the next save follows: ours, and what stands in the places of ours. It counts on behind all of them, and knows
-/// them all. A copy that is somebody else's it is to meet, unless it erases: then nothing of it may come back.
+/// Returns what the next save continues: ours, and the saves in the two places. Its number is higher than all of
+/// them. It meets another program's backup, except after an erasure: then nothing of it may come back.
 fn joined(
     known: Option<&Lineage>,
     file: Option<&Lineage>,

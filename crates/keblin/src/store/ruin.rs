@@ -1,5 +1,4 @@
-//! What is left of a slot when neither its file nor the copy before it is whole. Nothing has been changed; what is to
-//! be done is the player's to say.
+//! What to do if neither the file of a slot nor its backup is intact. Nothing has been changed; the player decides.
 
 use std::fmt;
 use std::path::PathBuf;
@@ -13,7 +12,7 @@ use crate::save::{ReadError, StateHead};
 use crate::snapshot::Schema;
 use crate::verify::{Save, Verified, verify_within};
 
-/// A slot without a whole save.
+/// A slot without an intact save. Ask the player, then call [`Ruin::earlier`] or [`Ruin::start_fresh`].
 #[derive(Clone, Debug)]
 pub struct Ruin {
     slot: Slot,
@@ -23,7 +22,7 @@ pub struct Ruin {
 }
 
 impl Ruin {
-    /// The ruin of a slot, with the newest whole save among what was set aside of it before.
+    /// Makes the ruin of a slot, with the newest intact save among its files that were set aside.
     pub(super) fn of(
         slot: Slot,
         schema: Arc<Schema>,
@@ -33,14 +32,14 @@ impl Ruin {
         let folder = slot.dir().aside();
         for file in slot.dir().files().list(&folder)? {
             let why = file.strip_prefix(slot.name().as_str()).and_then(|rest| rest.strip_prefix('.'));
-            // What the player removed or erased is not offered.
+            // A save that the player removed or erased is not offered.
             let is_gone = |why: &str| ["removed", "erased"].iter().any(|gone| why.starts_with(gone));
             let is_of_the_slot = why.is_some_and(|why| why.ends_with(ENDING) && !is_gone(why));
             let path = folder.join(file);
             if !is_of_the_slot || faults.iter().any(|(damaged, _)| *damaged == path) {
                 continue;
             }
-            // One that cannot be read is no offer, and keeps no other from being one.
+            // A file that cannot be read is not offered, and does not hide another one.
             let bytes = slot.dir().read(&path).ok().flatten();
             let save = bytes.and_then(|bytes| verified(&slot, &schema, &bytes).ok());
             let Some(head) = save.map(|save| save.head().clone()) else { continue };
@@ -51,23 +50,24 @@ impl Ruin {
         Ok(Ruin { slot, schema, faults, earlier })
     }
 
-    /// What is wrong, file by file.
+    /// Returns what is wrong, file by file.
     #[must_use]
     pub fn faults(&self) -> &[(PathBuf, ReadError)] {
         &self.faults
     }
 
-    /// The newest whole save among what was set aside of this slot before, for the question to the player.
+    /// Returns the newest intact save among the files of this slot that were set aside, for the question to the
+    /// player.
     #[must_use]
     pub fn offer(&self) -> Option<&StateHead> {
         self.earlier.as_ref().map(|(_, head)| head)
     }
 
-    /// Goes on from the save that [`Ruin::offer`] tells of, once the player has agreed; `None` if there is none. The
-    /// damaged files are set aside, not deleted.
+    /// Opens the save of [`Ruin::offer`], after the player has agreed; `None` if there is none. The damaged files are
+    /// set aside, not deleted.
     ///
     /// # Errors
-    /// [`OpenError::Disk`] if a file cannot be set aside or read, [`OpenError::Refused`] if the file set aside has been
+    /// [`OpenError::Disk`] if a file cannot be set aside or read, [`OpenError::Refused`] if the offered file has
     /// changed since.
     pub fn earlier(self) -> Result<Option<Opened>, OpenError> {
         let Some((path, _)) = &self.earlier else { return Ok(None) };
@@ -81,15 +81,15 @@ impl Ruin {
         Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path })))
     }
 
-    /// Starts from nothing, once the player has agreed: the damaged files are set aside, not deleted.
+    /// Starts a new game, after the player has agreed: the damaged files are set aside, not deleted.
     ///
     /// # Errors
-    /// [`OpenError::Disk`] if a file cannot be set aside, [`OpenError::InUse`] if somebody else has opened the slot
-    /// meanwhile; then nothing is lost and it can be tried again.
+    /// [`OpenError::Disk`] if a file cannot be set aside, [`OpenError::InUse`] if another program has opened the slot
+    /// meanwhile; nothing is lost, and you can try again.
     pub fn start_fresh(self) -> Result<Opened, OpenError> {
         self.lock()?;
         self.set_aside()?;
-        // Whatever is there from now on is somebody else's.
+        // A file that is there from now on belongs to another program.
         self.slot.held().began_empty = true;
         Ok(Opened::first_run(&self.schema, &self.slot.dir().settings(&self.schema)))
     }
@@ -101,8 +101,8 @@ impl Ruin {
         }
     }
 
-    /// Sets the damaged files aside. What a broken write left behind may be all that is whole, and the next write would
-    /// overwrite it: it gets a name of its own, which is given back.
+    /// Sets the damaged files aside. A file that a broken write left may be the only intact one, and the next write
+    /// would overwrite it: it gets a name of its own, which is returned.
     fn set_aside(&self) -> Result<Option<PathBuf>, DiskError> {
         self.faults.iter().try_for_each(|(path, _)| self.slot.set_aside(path, "damaged").map(drop))?;
         let offered = self.earlier.as_ref().map(|(path, _)| path);
@@ -117,12 +117,12 @@ fn verified(slot: &Slot, schema: &Arc<Schema>, bytes: &[u8]) -> Result<Verified<
 
 impl fmt::Display for Ruin {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "no whole save of slot {} is left", self.slot.name())?;
+        write!(f, "slot {} does not have an intact save", self.slot.name())?;
         for (path, fault) in &self.faults {
             write!(f, "\n  {}: {fault}", shown(path))?;
         }
         match &self.earlier {
-            Some((path, head)) => write!(f, "\n  save {} is whole in {}", head.number, shown(path)),
+            Some((path, head)) => write!(f, "\n  save {} is intact in {}", head.number, shown(path)),
             None => Ok(()),
         }
     }

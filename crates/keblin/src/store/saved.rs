@@ -1,4 +1,4 @@
-//! What saving gives back: what was saved and set aside, or why it was not.
+//! The result of saving: what was saved and set aside, or why it failed.
 
 use std::path::PathBuf;
 
@@ -10,45 +10,45 @@ use crate::progress::AsideReason;
 use crate::save::ReadError;
 use crate::snapshot::Snapshot;
 
-/// What a save did.
+/// The result of a save.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Saved {
     /// The file.
     pub path: PathBuf,
-    /// Counts the saves of the slot, from 1.
+    /// The number of the save, counted from 1 in each slot.
     pub number: u64,
-    /// The length of the file, without the room behind its last state.
+    /// The length of the file in bytes, without the reserve after its last state.
     pub len_bytes: usize,
-    /// How many of them were written: all of a file that was published, the end of one that was appended to.
+    /// How many bytes were written: all of a published file, or the end of an appended one.
     pub written_bytes: usize,
-    /// How much of what a save may hold it takes.
+    /// How full the save is.
     pub fullness: Fullness,
-    /// What somebody else had saved in place of ours meanwhile.
+    /// The save that another program had put in place of ours, if any.
     pub replaced: Option<Replaced>,
     /// The files that were set aside for it, and why.
     pub set_aside: Vec<(PathBuf, AsideReason)>,
 }
 
-/// A whole save of this game that stood in place of ours, and that ours knew nothing of.
+/// An intact save of this game that was in place of ours, and that ours knew nothing of.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Replaced {
-    /// Where it was set aside.
+    /// Its path in `aside`.
     pub set_aside: PathBuf,
-    /// What was in it.
+    /// Its contents.
     pub snapshot: Snapshot,
-    /// Whether records, facts and unlocks of both have met by their keep rules in what was saved; plain values and the
-    /// run are ours. Not where something was erased, which must not come back by it.
+    /// Whether records, facts and unlocks of both have met by their keep rules in the save; plain values and the run
+    /// are ours. False after an erasure, which must not come back through the other save.
     pub has_met: bool,
 }
 
-/// Why a slot was not saved. What was there is there.
+/// Why a slot could not be saved. The previous save is untouched.
 #[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum SaveError {
-    /// The file there is not of this game or version: it is left untouched.
-    #[error("not saved over {}: {error}", shown(path))]
+    /// The existing file belongs to another game or version: it is left untouched.
+    #[error("refusing to overwrite {}: {error}", shown(path))]
     Refused {
         /// The file.
         path: PathBuf,
@@ -56,25 +56,25 @@ pub enum SaveError {
         #[source]
         error: ReadError,
     },
-    /// Another copy of the program, or another [`Keeper`](super::Keeper) or [`Slot`](super::Slot) in this one, has the slot open.
+    /// Another program, or another [`Keeper`](super::Keeper) or [`Slot`](super::Slot) in this one, has the slot open.
     #[error("not saved: the slot is open elsewhere, {} is locked", shown(lock))]
     InUse {
         /// The lock.
         lock: PathBuf,
     },
     /// It would be larger than a save may be, so it could not be read again.
-    #[error("not saved: {0}; let the game keep fewer or smaller areas of the world")]
+    #[error("not saved: {0}; keep fewer or smaller areas of the world")]
     TooLarge(Fullness),
-    /// There is no slot to save to: it is only looked at, or the game keeps the bytes itself.
-    #[error("not saved: the slot is only being looked at")]
+    /// There is no slot to save to: this is a view, or the game stores the bytes itself.
+    #[error("not saved: this keeper only views the slot")]
     OnlyLooking,
-    /// Writing panicked: the files of the game's own [`Backend`](super::backend::Backend), or this library.
+    /// Writing panicked: the game's own [`Backend`](super::backend::Backend), or this library.
     #[error("not saved: writing panicked: {message}")]
     Panicked {
-        /// What the panic said.
+        /// The message of the panic.
         message: String,
     },
-    /// The operating system failed.
+    /// The operating system returned an error.
     #[error("not saved: {0}")]
     Disk(#[from] DiskError),
 }

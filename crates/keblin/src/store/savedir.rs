@@ -1,4 +1,4 @@
-//! The folder: where slots lie, and what their files are called. A slot's name is an id, never a path.
+//! The folder: its slots, and the names of their files. A slot's name is an id, never a path.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -12,22 +12,22 @@ use super::error::{DiskError, failed};
 use super::slot::Slot;
 use crate::save::{Fault, SaveLimits, SealKey};
 
-/// How often a file is read before it counts as one that cannot be.
+/// How often a file is tried before it counts as unreadable.
 const READS: usize = 3;
 
-/// Whether an error may be another one the next time, or none.
+/// Returns whether another try may end differently.
 fn may_pass(error: &DiskError) -> bool {
     use std::io::ErrorKind::{FileTooLarge, InvalidInput, OutOfMemory, PermissionDenied};
     !matches!(error.source.kind(), FileTooLarge | InvalidInput | OutOfMemory | PermissionDenied)
 }
 
-/// What the reason in a name begins with that a file has while it is written.
+/// The start of the reason in the name of a file that is being written.
 pub(super) const FRESH: &str = "fresh-";
 
 /// The ending of a save's file name.
 pub(super) const ENDING: &str = ".keblin";
 
-/// A folder of saves. Nothing is made or written before the first save.
+/// A folder of saves. Nothing is created or written before the first save.
 #[derive(Clone, Debug)]
 pub struct SaveDir {
     folder: PathBuf,
@@ -48,30 +48,29 @@ pub struct SlotNameError {
 }
 
 impl SaveDir {
-    /// The saves in a folder of the disk. A relative folder is one of the folder that the program works in now, and stays
-    /// that one.
+    /// Returns the saves in a folder on the disk. A relative path is resolved now, and stays the same folder later.
     #[must_use]
     pub fn at(folder: impl Into<PathBuf>) -> SaveDir {
         let folder = folder.into();
-        // It fails for an empty path alone, which names no folder; the first call says so.
+        // It fails only for an empty path, which names no folder; the first call reports it.
         let folder = std::path::absolute(&folder).unwrap_or(folder);
         SaveDir::on(Arc::new(Disk::default()), folder)
     }
 
-    /// The saves in a folder somewhere else: in memory, or where a platform keeps its files.
+    /// Returns the saves in a folder of another backend: in memory, or where a platform keeps its files.
     #[must_use]
     pub fn on(files: Arc<dyn Backend>, folder: impl Into<PathBuf>) -> SaveDir {
         SaveDir { folder: folder.into(), files, key: None, limits: SaveLimits::default() }
     }
 
-    /// The same, with saves sealed by a key of the game, and the seals of those there are checked. A seal that does not
-    /// hold is told as a finding; the save opens.
+    /// Seals saves with a key of the game, and checks the seals of existing ones. A seal that does not match is a
+    /// finding; the save still opens.
     #[must_use]
     pub fn sealed(self, key: SealKey) -> SaveDir {
         SaveDir { key: Some(key), ..self }
     }
 
-    /// The same, within other limits. A save beyond them is refused before anything is written, and is not read.
+    /// Sets other limits. A save beyond them is refused before anything is written, and is not read.
     #[must_use]
     pub fn within(self, limits: SaveLimits) -> SaveDir {
         SaveDir { limits, ..self }
@@ -85,7 +84,7 @@ impl SaveDir {
         self.key.as_ref()
     }
 
-    /// A slot.
+    /// Returns a slot.
     ///
     /// # Errors
     /// [`SlotNameError`] for a name that is not an id.
@@ -96,16 +95,16 @@ impl SaveDir {
         }
     }
 
-    /// The names of the slots that have a save, in alphabetical order.
+    /// Returns the names of the slots that have a save, in alphabetical order.
     ///
     /// # Errors
-    /// [`DiskError`] if the folder is there but cannot be listed.
+    /// [`DiskError`] if the folder exists but cannot be listed.
     pub fn slots(&self) -> Result<Vec<Name>, DiskError> {
         let files = self.files.list(&self.folder)?;
         Ok(files.iter().filter_map(|file| Name::new(file.strip_suffix(ENDING)?).ok()).collect())
     }
 
-    /// The folder.
+    /// Returns the folder.
     #[must_use]
     pub fn folder(&self) -> &Path {
         &self.folder
@@ -115,8 +114,8 @@ impl SaveDir {
         self.files.as_ref()
     }
 
-    /// The bytes of a file, `None` if there is none. One too large to be a save is not read. An error that may pass is not
-    /// believed at once: a whole save would give way to an older one for it.
+    /// Returns the bytes of a file; `None` if it does not exist. A file too large to be a save is not read. A
+    /// temporary error is tried again, because otherwise an intact save would be replaced by an older one.
     pub(super) fn read(&self, path: &Path) -> Result<Option<Vec<u8>>, DiskError> {
         for _ in 1..READS {
             match self.read_once(path) {
@@ -137,11 +136,11 @@ impl SaveDir {
                 Fault::TooLarge { bytes, most }.to_string(),
             )));
         }
-        // It may have grown since.
+        // It may have grown since then.
         self.files.read(path, 0, most as u64)
     }
 
-    /// Whether there is something of that name, whatever it is.
+    /// Returns whether there is anything with that name.
     pub(super) fn exists(&self, path: &Path) -> Result<bool, DiskError> {
         match self.files.len(path) {
             Err(error) if error.source.kind() == std::io::ErrorKind::InvalidInput => Ok(true),
@@ -149,8 +148,8 @@ impl SaveDir {
         }
     }
 
-    /// Puts a file of a slot, or of the device, in place of the one that may be there; whether it is the one of that name
-    /// now. On the way it has a name that nobody can know beforehand.
+    /// Replaces a file of a slot, or of the device; returns whether the name refers to the new file afterwards. The
+    /// temporary file has a name that nobody can guess.
     pub(super) fn publish(&self, name: &str, path: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         let beside = self.aside_path(name, &format!("{FRESH}{:016x}", self.files.unguessable()));
         self.files.publish(path, &beside, parts)

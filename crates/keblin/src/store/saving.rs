@@ -1,6 +1,6 @@
-//! Saving a slot, in two ways. A whole file is *published*: written beside the old one, synced, and put in its place in one
-//! step. Another state is *appended* behind the last one, with one sync. Nothing is appended to a file that anything
-//! failed on, or that is not as it was left: the next save publishes.
+//! Saves a slot in one of two ways. A whole file is *published*: written next to the old one, synced, and moved into
+//! its place in one step. A state is *appended* after the last one, with one sync. Nothing is appended to a file
+//! after a failure, or if it is not as it was left: the next save publishes.
 
 use std::sync::MutexGuard;
 
@@ -11,17 +11,18 @@ use super::slot::Slot;
 use crate::snapshot::Snapshot;
 
 impl Slot {
-    /// Saves a snapshot as a whole file, in place of whatever save of this game is there. That one becomes the copy before
-    /// it; a damaged one is set aside.
+    /// Saves a snapshot as a whole file, replacing the current save of this game. That one becomes the backup; a
+    /// damaged one is set aside.
     ///
     /// # Durability
-    /// When this returns, the save is on the disk: its bytes and its name were synced, as far as the operating system
-    /// and the disk keep their word. Cut off at any instant, the slot opens with this save or the one before.
+    /// When this returns, the save is on the disk: its bytes and its name are synced, as far as the operating system
+    /// and the disk keep their word. If it is cut off at any moment, the slot opens with this save or the previous
+    /// one.
     ///
     /// # Errors
-    /// [`SaveError::Refused`] if the file there is of another game or a newer version, [`SaveError::InUse`] if a keeper or
-    /// another copy of the program has the slot open, [`SaveError::TooLarge`] if it could not be read again,
-    /// [`SaveError::Disk`] if the disk is full, read-only or gone. Then what was there is still there.
+    /// [`SaveError::Refused`] if the existing file belongs to another game or a newer version, [`SaveError::InUse`]
+    /// if a keeper or another program has the slot open, [`SaveError::TooLarge`] if it could not be read again,
+    /// [`SaveError::Disk`] if the disk is full, read-only or missing. The previous save is untouched.
     pub fn save(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
         let mut held = self.to_save()?;
         let saved = self.publish(&mut held, snapshot, cause, How::Whole)?;
@@ -29,16 +30,16 @@ impl Slot {
         Ok(saved)
     }
 
-    /// Saves a snapshot behind the last state of the file, with one sync, if the file is as this [`Slot`] left it at its
-    /// last save; as a whole file otherwise, and when more than half of a file beyond 256 KiB is no longer needed. For
-    /// games that save often; the file grows until then, and every state in it stays readable. It grows by room for a
-    /// number of states, because a sync takes longer where it must also bring a new length to the disk.
+    /// Appends a snapshot after the last state of the file, with one sync, if the file is as this [`Slot`] left it.
+    /// Otherwise, and when more than half of a file larger than 256 KiB is no longer needed, it publishes a whole
+    /// file. For games that save often: the file grows until then, and every state in it stays readable. It grows by
+    /// a reserve for several states, because a sync takes longer if it must also write a new file length.
     ///
     /// # Durability
     /// As [`Slot::save`].
     ///
     /// # Errors
-    /// As [`Slot::save`]. After one, the next save is a whole file.
+    /// As [`Slot::save`]. After an error, the next save publishes a whole file.
     pub fn append(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
         let mut held = self.to_save()?;
         self.append_held(&mut held, snapshot, cause)
@@ -50,7 +51,7 @@ impl Slot {
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
-        // Taken out, and put back only when everything went well.
+        // Taken out, and put back only if everything succeeds.
         let saved = match held.left.take() {
             _ if held.owes_erasing => Some(self.publish(held, snapshot, cause, How::OwingErasing)?),
             Some(left) => self.put_behind(held, left, snapshot, cause)?,
@@ -64,13 +65,12 @@ impl Slot {
         Ok(saved)
     }
 
-    /// Saves a snapshot from which something was erased, so that damage cannot bring it back: the copy before it is
-    /// replaced as well, and an older file that somebody puts back is known for one. Files that were set aside stay as
-    /// they are.
+    /// Saves a snapshot after an erasure, so that damage cannot bring the data back: the backup is replaced as well,
+    /// and an older file that somebody puts back is recognised. Files that were set aside are unchanged.
     ///
     /// # Durability
-    /// As [`Slot::save`]. Cut off between the two files, the slot opens with the new save, and the copy is still the
-    /// old one; the next save of this [`Slot`] replaces it.
+    /// As [`Slot::save`]. If it is cut off between the two files, the slot opens with the new save, and the backup is
+    /// still the old one; the next save of this [`Slot`] replaces it.
     ///
     /// # Errors
     /// As [`Slot::save`].
@@ -90,7 +90,7 @@ impl Slot {
         Ok(saved)
     }
 
-    /// The lock of the slot, for somebody who is not its keeper.
+    /// Takes the lock of the slot, for a caller that is not its keeper.
     pub(super) fn to_save(&self) -> Result<MutexGuard<'_, Held>, SaveError> {
         let held = self.held();
         match held.is_played {
@@ -99,7 +99,7 @@ impl Slot {
         }
     }
 
-    /// The lock of the slot, for its keeper.
+    /// Takes the lock of the slot, for its keeper.
     pub(super) fn to_keep(&self) -> Result<MutexGuard<'_, Held>, SaveError> {
         self.locked(self.held())
     }

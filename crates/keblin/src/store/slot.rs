@@ -1,4 +1,4 @@
-//! One slot: its files, its lock, and what is known of them. Opening is in `opening`, saving in `saving`.
+//! One slot: its files, its lock, and what is known about them. `opening` opens it, `saving` saves it.
 
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -13,11 +13,12 @@ use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
 use crate::snapshot::{Picture, Schema};
 
-/// A slot of a folder of saves. Clones are the same slot.
+/// A slot of a folder of saves. Clones are the same slot. Games usually open it with a [`Keeper`](super::Keeper); the
+/// calls here are for games that save in their own way.
 ///
-/// A [`Keeper`](super::Keeper) that plays the slot has its lock until it is closed or dropped; meanwhile every other one,
-/// also of this very value, gets [`OpenError::InUse`](super::OpenError::InUse). Without a keeper, [`Slot::open`] and saving
-/// take the lock, and [`Slot::release`] or dropping the last clone gives it up.
+/// A [`Keeper`](super::Keeper) that plays the slot has its lock until it is closed or dropped; meanwhile every other
+/// one, even from this value, gets [`OpenError::InUse`](super::OpenError::InUse). Without a keeper, [`Slot::open`]
+/// and saving take the lock, and [`Slot::release`] or dropping the last clone gives it up.
 #[derive(Clone)]
 pub struct Slot {
     dir: SaveDir,
@@ -36,25 +37,26 @@ impl Slot {
         Slot { dir, name, held: Arc::default() }
     }
 
-    /// Its name.
+    /// Returns the name.
     #[must_use]
     pub fn name(&self) -> &Name {
         &self.name
     }
 
-    /// Its file.
+    /// Returns the path of the file.
     #[must_use]
     pub fn path(&self) -> PathBuf {
         self.dir.folder().join(format!("{}{ENDING}", self.name))
     }
 
-    /// The copy before it.
+    /// Returns the path of the backup.
     #[must_use]
     pub fn previous_path(&self) -> PathBuf {
         self.aside_path("previous")
     }
 
-    /// The file that is locked while the slot is open. It has no content and is never renamed or removed.
+    /// Returns the path of the lock: an empty file that is locked while the slot is open, and never renamed or
+    /// removed.
     #[must_use]
     pub fn lock_path(&self) -> PathBuf {
         self.dir.aside().join(format!("{}.lock", self.name))
@@ -69,16 +71,16 @@ impl Slot {
     }
 
     pub(super) fn held(&self) -> MutexGuard<'_, Held> {
-        // Nothing panics while it is held, and what it holds is whole at every instant.
+        // Nothing panics while it is held, and its contents are always valid.
         self.held.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Takes the lock; whether it is held now. False if somebody else has it.
+    /// Takes the lock; returns whether it is held now. False if another holder has it.
     pub(super) fn hold(&self) -> Result<bool, DiskError> {
         self.held().lock(self)
     }
 
-    /// As [`Slot::hold`]; a folder that cannot be written to needs no lock, for nobody can write there.
+    /// As [`Slot::hold`]; a read-only folder needs no lock, because nobody can write there.
     pub(super) fn hold_if_possible(&self) -> Result<bool, DiskError> {
         match self.hold() {
             Err(error) if error.is_read_only() => Ok(true),
@@ -86,15 +88,15 @@ impl Slot {
         }
     }
 
-    /// Takes the slot for a keeper, until [`Slot::release`]; whether nobody else in this program has it.
+    /// Takes the slot for a keeper, until [`Slot::release`]; returns whether nobody else in this program has it.
     pub(super) fn claim(&self) -> bool {
         let mut held = self.held();
         let was_played = std::mem::replace(&mut held.is_played, true);
         !was_played || Broken::SharedSlot.is()
     }
 
-    /// Gives up the lock, and forgets what is known of the files, as if this [`Slot`] were new. Does nothing while a keeper
-    /// plays the slot: closing it gives the slot up.
+    /// Gives up the lock, and forgets what is known about the files, as if this [`Slot`] were new. Does nothing while
+    /// a keeper plays the slot: close the keeper instead.
     pub fn release(&self) {
         let mut held = self.held();
         if !held.is_played {
@@ -107,17 +109,17 @@ impl Slot {
         *self.held() = Held::default();
     }
 
-    /// The picture that the slot was saved with.
+    /// Returns the picture that the slot was saved with.
     ///
     /// # Errors
-    /// [`DiskError`] if the file cannot be read. A damaged one has no picture.
+    /// [`DiskError`] if the file cannot be read. A damaged file does not have a picture.
     pub fn picture(&self, schema: &Arc<Schema>) -> Result<Option<Picture>, DiskError> {
         let Some(bytes) = self.dir.read(&self.path())? else { return Ok(None) };
         let save = crate::verify::verify(&bytes, schema).ok();
         Ok(save.and_then(|save| save.snapshot().picture().cloned()))
     }
 
-    /// Whether a file is what a write that was cut off has left.
+    /// Returns whether a file was left by an interrupted write.
     pub(super) fn is_temporary(&self, path: &Path) -> bool {
         is_fresh(self.name.as_str(), path)
     }

@@ -1,4 +1,4 @@
-//! From slot to slot with one keeper, and giving a slot up.
+//! Switching a keeper to another slot, and giving up a slot.
 
 use std::sync::Arc;
 
@@ -11,20 +11,20 @@ use super::saved::SaveError;
 use super::slot::Slot;
 use crate::progress::Play;
 
-/// Why a keeper did not go on to another slot.
+/// Why a keeper could not switch to another slot.
 #[derive(Debug, Error)]
 #[non_exhaustive]
 pub enum SwitchError {
-    /// What was played could not be saved. It is still played.
+    /// The current progress could not be saved. It is still being played.
     #[error(transparent)]
     Save(#[from] SaveError),
-    /// The other slot could not be opened. What was played is saved, and still played.
+    /// The other slot could not be opened. The current progress is saved, and still being played.
     #[error(transparent)]
     Open(#[from] OpenError),
 }
 
 impl<G> Play<G, Saving> {
-    /// Goes on to another slot, or opens this one anew: saves what is played, opens the slot, and is the keeper of that
+    /// Switches to another slot, or reloads this one: saves the current progress, opens the slot, and is its keeper
     /// from then on.
     ///
     /// ```
@@ -41,8 +41,8 @@ impl<G> Play<G, Saving> {
     /// ```
     ///
     /// # Errors
-    /// [`SwitchError::Save`] if what is played cannot be saved, [`SwitchError::Open`] if the slot cannot be opened. Either
-    /// way the keeper is as it was, and nothing is lost.
+    /// [`SwitchError::Save`] if the current progress cannot be saved, [`SwitchError::Open`] if the slot cannot be
+    /// opened. In both cases the keeper is unchanged, and nothing is lost.
     pub fn switch_to(&mut self, slot: &Slot) -> Result<(), SwitchError> {
         let schema = Arc::clone(self.schema());
         let own = match &self.holder.keeping.place {
@@ -53,7 +53,7 @@ impl<G> Play<G, Saving> {
             self.save_for("quit").map_err(SwitchError::Save)?;
         }
         match own.filter(|own| own.path() == slot.path()) {
-            // Its own slot is not given up, and nobody can take it meanwhile.
+            // Its own slot is not given up, so nobody can take it meanwhile.
             Some(own) => {
                 let opened = own.open_again(&schema).map_err(SwitchError::Open)?;
                 let place = std::mem::replace(&mut self.holder.keeping.place, Destination::View);

@@ -1,4 +1,4 @@
-//! What is in the places that a save is to take: the slot's own name, and the copy before.
+//! What is in the places that a save will take: the slot's own name, and the backup.
 
 use std::collections::HashSet;
 use std::path::Path;
@@ -12,27 +12,28 @@ use crate::save::search::History;
 use crate::save::{Lineage, read_within};
 use crate::snapshot::Schema;
 
-/// A file that is there, as far as it can be read.
+/// An existing file, as far as it can be read.
 pub(super) struct There {
     pub(super) bytes: Vec<u8>,
-    /// Its last state; `None` if it is not whole, to its end and block by block.
+    /// Its last state; `None` if the file is not intact, to its end and block by block.
     pub(super) lineage: Option<Lineage>,
-    /// The last state that is whole, whatever is behind it.
+    /// The last intact state, whatever comes after it.
     pub(super) last: Option<Digest>,
-    /// Every state that it has been through, as far as it says so.
+    /// Every state that it continues, as far as they are listed.
     pub(super) been: HashSet<Digest>,
 }
 
 /// What was found in a place.
 pub(super) enum Found {
     Missing,
-    /// Something that cannot be read, or not one of this game's.
+    /// A file that cannot be read, or does not belong to this game.
     Unusable(AsideReason),
     There(There),
 }
 
 impl Found {
-    /// Whether it holds the last state of a save, damaged as it may be. A state names only some of those before it.
+    /// Returns whether it holds the last state of a save, even if it is damaged. A state names only some of its
+    /// predecessors.
     pub(super) fn holds(&self, save: Option<&Lineage>) -> bool {
         match (self, save.and_then(Lineage::head)) {
             (Found::There(there), Some(head)) => there.been.contains(head),
@@ -49,7 +50,7 @@ impl Found {
 }
 
 impl There {
-    /// Whether it is a later state of a save that is whole, or has erased something since.
+    /// Returns whether it is a later state of an intact save, or has erased something since.
     pub(super) fn has_grown_out_of(&self, copy: &There) -> bool {
         let Some(copy) = &copy.lineage else { return false };
         let has_been = copy.head().is_some_and(|head| self.been.contains(head));
@@ -62,7 +63,7 @@ impl There {
 }
 
 impl Slot {
-    /// What is under the slot's name. An error if it is not ours to replace.
+    /// Returns what is under the slot's name. An error if it is not ours to replace.
     pub(super) fn file_there(&self, schema: &Schema) -> Result<Found, SaveError> {
         let path = self.path();
         let found = self.there(&path, schema);
@@ -75,7 +76,7 @@ impl Slot {
         Ok(found)
     }
 
-    /// What is in a place.
+    /// Returns what is in a place.
     pub(super) fn there(&self, path: &Path, schema: &Schema) -> Found {
         let limits = self.dir().limits();
         let bytes = match self.dir().read(path) {

@@ -1,5 +1,5 @@
-//! The thread that writes for a keeper. The frame hands over a snapshot and goes on; of snapshots that wait only the last
-//! is written.
+//! The writer thread of a keeper. The frame passes a snapshot to it and continues; of the snapshots that wait only
+//! the last one is written.
 
 use std::any::Any;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -14,16 +14,16 @@ use super::slot::Slot;
 use crate::progress::erase::Erase;
 use crate::snapshot::Snapshot;
 
-/// Something to be written.
+/// A snapshot to write.
 pub(super) struct Job {
     pub(super) snapshot: Snapshot,
-    /// What made it due, in a word.
+    /// Why a save is due, in one word.
     pub(super) cause: String,
     /// What was erased since the last job, and must not be left in any other file of the slot.
     pub(super) erased: Vec<Erase>,
 }
 
-/// A job that was done, well or not.
+/// A finished job, successful or not.
 pub(super) struct Done {
     pub(super) cause: String,
     pub(super) erased: Vec<Erase>,
@@ -32,7 +32,7 @@ pub(super) struct Done {
     pub(super) result: Result<Saved, SaveError>,
 }
 
-/// The thread, and what lies between it and the keeper.
+/// The thread, and what it shares with the keeper.
 pub(super) struct Writer {
     desk: Arc<Desk>,
     thread: Option<JoinHandle<()>>,
@@ -41,7 +41,7 @@ pub(super) struct Writer {
 #[derive(Default)]
 struct Desk {
     papers: Mutex<Papers>,
-    /// Something was handed over, or done.
+    /// A job was passed on, or is done.
     changed: Condvar,
 }
 
@@ -75,7 +75,7 @@ impl Writer {
         Ok(Writer { desk, thread: Some(thread) })
     }
 
-    /// Hands something over. What waits and was not begun is not written any more, but what it erased is erased.
+    /// Passes a job to the thread. A job that still waits is dropped, but its erasures are kept.
     pub(super) fn hand_over(&self, mut job: Job) {
         let mut papers = self.desk.papers();
         if let Some(before) = papers.waiting.take() {
@@ -86,13 +86,13 @@ impl Writer {
         self.desk.changed.notify_all();
     }
 
-    /// What was done since this was last asked.
+    /// Takes the finished jobs since the last call.
     pub(super) fn done(&self) -> Vec<Done> {
         std::mem::take(&mut self.desk.papers().done)
     }
 
-    /// Waits until nothing is on its way, and gives back everything that was done by then. What waits and was not begun
-    /// is not written any more; what it erased is added to what a later job erases.
+    /// Waits until no job is running, and returns all finished ones. A job that still waits is dropped; its erasures
+    /// are added to a later job.
     pub(super) fn finish(&self, later: &mut Job) -> Vec<Done> {
         let mut papers = self.desk.papers();
         if let Some(before) = papers.waiting.take() {
@@ -104,8 +104,8 @@ impl Writer {
         std::mem::take(&mut papers.done)
     }
 
-    /// Whether nothing waits and nothing is being written; nor has failed without the keeper having taken it in, because
-    /// that is still to be told and tried again.
+    /// Returns whether no job waits or runs, and no failure waits for the keeper, which must still report it and try
+    /// again.
     pub(super) fn is_idle(&self) -> bool {
         let papers = self.desk.papers();
         papers.waiting.is_none() && !papers.writing && papers.done.iter().all(|done| done.result.is_ok())
@@ -113,12 +113,12 @@ impl Writer {
 }
 
 impl Drop for Writer {
-    /// What was handed over is written first.
+    /// Waiting jobs are written first.
     fn drop(&mut self) {
         self.desk.papers().closing = true;
         self.desk.changed.notify_all();
         if let Some(thread) = self.thread.take() {
-            // It does not panic; if it did, there would be nothing to be done about it here.
+            // It does not panic; if it did, nothing could be done here.
             let _ = thread.join();
         }
     }
@@ -145,8 +145,8 @@ fn work(desk: &Desk, slot: &Slot) {
 }
 
 impl Slot {
-    /// Does a job. What it held is given up here, not on the frame. A panic of the files is an error like another: the
-    /// writer goes on, and it is tried again.
+    /// Runs a job. Its data is freed here, not in the frame. A panic of the backend is an error like any other: the
+    /// thread continues, and the keeper tries again.
     pub(super) fn keep(&self, job: Job) -> Done {
         let written = catch_unwind(AssertUnwindSafe(|| self.write(&job)));
         let result =
@@ -159,13 +159,13 @@ impl Slot {
         if job.erased.is_empty() {
             return self.append_held(&mut held, &job.snapshot, &job.cause);
         }
-        // The pins first: cut off in between, nothing was erased yet that a pin could bring back.
+        // The pins first: if it is cut off in between, nothing is erased yet that a pin could bring back.
         self.erase_in_pins(&held, job.snapshot.schema(), &job.erased)?;
         self.save_erased_held(&mut held, &job.snapshot, &job.cause)
     }
 }
 
-/// What a panic said.
+/// Returns the message of a panic.
 fn said(panic: &(dyn Any + Send)) -> String {
     let text = panic.downcast_ref::<&str>().map(ToString::to_string);
     text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_else(|| "nothing".to_string())

@@ -1,5 +1,5 @@
-//! Everything that is in a file: the state that opening takes, and those before it, of which damage says that a disk is
-//! failing before anything is lost.
+//! Examines everything in a file: the state that opening takes, and those before it. Damage in those shows that a
+//! disk is failing before anything is lost.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -16,32 +16,32 @@ use crate::save::search::History;
 use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
 use crate::snapshot::Schema;
 
-/// What was found in a file.
+/// The result of examining a file.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Examined {
-    /// The state that opening takes, or why there is none.
+    /// What opening takes, or why it fails.
     pub kept: Result<Kept, ReadError>,
     /// Every state of the file, in its order.
     pub states: Vec<StateSeen>,
-    /// Everything told of it, errors first in the order of the file.
+    /// All findings, errors first, in the order of the file.
     pub findings: Vec<SaveFinding>,
 }
 
-/// What a file keeps.
+/// The contents of a file.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum Kept {
     /// The progress of a slot.
     Slot {
-        /// Counts the saves of the slot, from 1.
+        /// The number of the save, counted from 1 in each slot.
         number: u64,
-        /// How its seal stands.
+        /// The result of checking its seal.
         seal: Seal,
     },
     /// The settings of a device.
     Device {
-        /// Counts how often they were saved, from 1.
+        /// How often they were saved, from 1.
         number: u64,
     },
 }
@@ -52,19 +52,19 @@ pub enum Kept {
 pub struct StateSeen {
     /// Its number, if its block could be read.
     pub number: Option<u64>,
-    /// Where it begins, in bytes from the start of the file.
+    /// Where it starts, in bytes from the start of the file.
     pub offset: usize,
-    /// Whether everything that belongs to it is whole and can be read.
+    /// Whether everything that belongs to it is intact and can be read.
     pub whole: bool,
 }
 
-/// Looks at everything in the bytes of a save or a device file.
+/// Examines all bytes of a save or a device file.
 #[must_use]
 pub fn examine(bytes: &[u8], schema: &Arc<Schema>) -> Examined {
     examine_sealed(bytes, schema, None)
 }
 
-/// Looks as [`examine`] does, and checks the seal by the game's key.
+/// Examines as [`examine`] does, and checks the seal with the game's key.
 #[must_use]
 pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>) -> Examined {
     let limits = SaveLimits::default();
@@ -100,16 +100,16 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
         }
         stale_ones.extend(history.faults().iter().map(stale));
     }
-    // What opening tells, it tells with its consequence; damage that several states share is told once.
+    // Findings of opening include their consequence; damage that several states share is reported once.
     let mut told: HashSet<String> = findings.iter().map(|finding| finding.place.clone()).collect();
     stale_ones.retain(|finding| told.insert(finding.place.clone()));
     findings.extend(stale_ones);
     Examined { kept, states, findings }
 }
 
-/// Damage that costs nothing yet.
+/// Returns a finding for damage that costs nothing yet.
 fn stale(error: &ReadError) -> SaveFinding {
-    let message = format!("{}; it belongs to no state that opening takes", error.fault);
+    let message = format!("{}; it only affects older states that are not loaded", error.fault);
     SaveFinding::warning(SaveCode::StaleDamaged, format!("{}, byte {}", error.section, error.offset), message)
 }
 
@@ -127,16 +127,16 @@ fn kept(
     Ok((Kept::Device { number }, super::about_the_file(&file, seal, false)))
 }
 
-/// Whether the values of states can be read, each section by itself: states share sections, and each is looked at once.
+/// Whether the values of states can be read, section by section. States share sections, and each is examined once.
 struct Readable<'s> {
     schema: &'s Arc<Schema>,
-    /// By where the body of the section begins, and the version that it is read by.
+    /// By the start of the section's body, and the version that it is read with.
     looked_at: HashMap<(usize, u32), Result<(), ReadError>>,
 }
 
 impl Readable<'_> {
     fn check(&mut self, file: &SaveFile<'_>) -> Result<(), ReadError> {
-        // A state of another game or version is whole if its bytes are; what they mean is for its own schema to say.
+        // A state of another game or version is intact if its bytes are; its values are for its own schema to check.
         let Ok(()) = of_this_game(file, self.schema) else { return Ok(()) };
         if file.is_device() {
             return device_values(file, self.schema).map(drop);
@@ -161,7 +161,7 @@ fn readable(section: &Section<'_>, schema: &Arc<Schema>) -> Result<(), ReadError
 }
 
 impl SaveFinding {
-    /// What is told of bytes that could not be read.
+    /// Returns the finding for bytes that could not be read.
     #[must_use]
     pub fn of_error(error: &ReadError) -> SaveFinding {
         SaveFinding {

@@ -1,4 +1,4 @@
-//! What is told of a save that is whole.
+//! Findings about an intact save.
 
 use std::fmt;
 
@@ -7,15 +7,15 @@ use keblin_schema::shown::Shown;
 
 use crate::save::SaveCode;
 
-/// One thing told of a save.
+/// A finding about a save.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SaveFinding {
-    /// What it is.
+    /// Its code.
     pub code: SaveCode,
-    /// How grave it is.
+    /// How severe it is.
     pub severity: Severity,
-    /// Where: section, then ids, with dots between.
+    /// Its place: section, then ids, with dots between.
     pub place: String,
     /// What is wrong, as a sentence without a full stop.
     pub message: String,

@@ -1,28 +1,28 @@
-//! Whether a save is to be trusted: its bytes, then its values, then how they fit together.
+//! Whether a save can be trusted: its bytes, then its values, then their relations.
 //!
 //! ```text
 //! bytes ──► read (digests) ──► decode (kinds) ──► relations (bounds, facts) ──► Verified<Save> + findings
 //! ```
 //!
-//! [`verify`](crate::verify::verify) is the only door from bytes to values: a [`Verified`](crate::verify::Verified)
-//! cannot be made in another way, and only from one can progress be made that was saved. Bytes that fail are an error;
-//! values that are whole but do not fit together are findings, told and kept, because a game that was rebalanced must
-//! not cost its players their progress. [`examine`](crate::verify::examine) looks at everything in a file, not only at
-//! the state that opening takes.
+//! [`verify`](crate::verify::verify) is the only way from bytes to values: a [`Verified`](crate::verify::Verified)
+//! cannot be made otherwise, and only it becomes saved progress. Bytes that fail are an error. Valid values that do
+//! not fit together are findings: they are reported and kept, because rebalancing a game must not cost its players
+//! their progress. [`examine`](crate::verify::examine) looks at everything in a file, not only at the state that
+//! opening takes.
 
-/// What is told of a save that is whole.
+/// Findings about an intact save.
 mod finding;
 
-/// How the values of a save fit together and with the schema.
+/// Whether the values of a save fit together and match the schema.
 mod relations;
 
-/// Everything that is in a file.
+/// Examining everything in a file.
 mod examine;
 
 /// Saves of earlier versions.
 pub(crate) mod past;
 
-/// Single sections out of a file that has no whole state.
+/// Single sections of a file without an intact state.
 mod salvage;
 
 pub use examine::{Examined, Kept, StateSeen, examine, examine_sealed};
@@ -43,11 +43,11 @@ use crate::save::{
 };
 use crate::snapshot::{Schema, Snapshot};
 
-/// Something whose bytes and kinds were checked. Only [`verify`] makes one.
+/// A value whose bytes and types were checked. Only [`verify`] makes one.
 #[derive(Clone, Debug)]
 pub struct Verified<T>(T);
 
-/// A save as it was read.
+/// A save as read from bytes.
 #[derive(Clone, Debug)]
 pub struct Save {
     snapshot: Snapshot,
@@ -61,19 +61,19 @@ pub struct Save {
     findings: Vec<SaveFinding>,
 }
 
-/// Checks bytes as a save of a game, and takes its last whole state.
+/// Checks bytes as a save of a game, and returns its last intact state.
 ///
 /// # Errors
-/// [`ReadError`] with section and byte offset, if no state is whole, the bytes are no save, or they are one of another
-/// game or version.
+/// [`ReadError`] with section and byte offset, if no state is intact, the bytes are not a save, or they belong to
+/// another game or version.
 pub fn verify(bytes: &[u8], schema: &Arc<Schema>) -> Result<Verified<Save>, ReadError> {
     verify_sealed(bytes, schema, None)
 }
 
-/// Checks as [`verify`] does, and the seal by the game's key.
+/// Checks as [`verify`] does, and also the seal with the game's key.
 ///
 /// # Errors
-/// As [`verify`]. A seal that does not hold is a finding.
+/// As [`verify`]. A seal that does not match is a finding.
 pub fn verify_sealed(
     bytes: &[u8],
     schema: &Arc<Schema>,
@@ -95,7 +95,8 @@ pub fn verify_within(
     verify_file(read_within(bytes, limits)?, schema, key)
 }
 
-/// What is told of the last whole state of a save, without making progress of it: for folders of many saves.
+/// Returns the findings about the last intact state of a save, without making progress from it: for folders of many
+/// saves.
 ///
 /// # Errors
 /// As [`verify`].
@@ -113,7 +114,7 @@ fn check_file(
     key: Option<&SealKey>,
 ) -> Result<Vec<SaveFinding>, ReadError> {
     of_this_game(&file, schema)?;
-    // What an earlier version saved has other names.
+    // A save of an earlier version has other names.
     let glance = if of_the_past(&file, schema).is_none() { glance(&file, schema) } else { None };
     if glance.is_some_and(|(glance, state)| relations::is_plain(schema, &glance, &state)) {
         return Ok(about_the_file(&file, file.seal(key), key.is_some()));
@@ -137,21 +138,21 @@ fn verify_file(
     Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, account, findings }))
 }
 
-/// That steps were needed to read it.
+/// Returns the finding that steps were needed to read it.
 fn of_an_earlier_version(account: &Account) -> SaveFinding {
     let Account { from, to, .. } = account;
-    let message = format!("saved by version {from} of the game; opening brings it to version {to}");
+    let message = format!("saved by version {from} of the game; opening migrates it to version {to}");
     SaveFinding {
         severity: Severity::Hint,
         ..SaveFinding::warning(SaveCode::EarlierVersion, "state", message)
     }
 }
 
-/// What is told of a file whatever its values are.
+/// Returns the findings about a file that do not depend on its values.
 fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFinding> {
     let mut found = Vec::new();
     if let Some(fault) = &file.fault {
-        let message = format!("{}; taken is save {}, the last that is whole", fault.fault, file.head.number);
+        let message = format!("{}; save {}, the last intact one, is used", fault.fault, file.head.number);
         let place = format!("{}, byte {}", fault.section, fault.offset);
         found.push(SaveFinding::warning(SaveCode::LaterDamaged, place, message));
     }
@@ -161,17 +162,15 @@ fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFin
     };
     match seal {
         Seal::Broken => {
-            let message = "the seal was not made with the game's key over these bytes";
+            let message = "the seal was not made with the game's key for these bytes";
             found.push(SaveFinding::warning(SaveCode::SealBroken, "state", message));
         }
-        Seal::NotChecked => {
-            found.push(hint(SaveCode::SealNotChecked, "sealed; without the key it is not checked"))
-        }
+        Seal::NotChecked => found.push(hint(SaveCode::SealNotChecked, "sealed; not checked without the key")),
         Seal::None if has_key => {
             found.push(SaveFinding::warning(
                 SaveCode::SealMissing,
                 "state",
-                "not sealed, and the game has a key",
+                "not sealed, but the game has a key",
             ));
         }
         _ => {}
@@ -183,55 +182,55 @@ fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFin
 }
 
 impl Verified<Save> {
-    /// What is told of it.
+    /// Returns the findings.
     #[must_use]
     pub fn findings(&self) -> &[SaveFinding] {
         &self.0.findings
     }
 
-    /// What it says about itself, as it is given to write it again.
+    /// Returns what it says about itself, for writing it again.
     #[must_use]
     pub fn stamp(&self) -> &Stamp {
         &self.0.stamp
     }
 
-    /// What the next save of its slot follows.
+    /// Returns what the next save of its slot continues.
     #[must_use]
     pub fn lineage(&self) -> &Lineage {
         &self.0.lineage
     }
 
-    /// What its state says about itself.
+    /// Returns the head of its state.
     #[must_use]
     pub fn head(&self) -> &StateHead {
         &self.0.head
     }
 
-    /// How its seal stands.
+    /// Returns the result of checking its seal.
     #[must_use]
     pub fn seal(&self) -> Seal {
         self.0.seal
     }
 
-    /// What is wrong behind the state that was taken; nothing if it was the last of its file.
+    /// Returns what is wrong after the state that was used; `None` if it was the last of its file.
     #[must_use]
     pub fn fault(&self) -> Option<&ReadError> {
         self.0.fault.as_ref()
     }
 
-    /// What became of its values, if an earlier version of the game saved them.
+    /// Returns what became of its values, if an earlier version of the game saved them.
     #[must_use]
     pub fn account(&self) -> Option<&Arc<Account>> {
         self.0.account.as_ref()
     }
 
-    /// Its values.
+    /// Returns its values.
     #[must_use]
     pub fn snapshot(&self) -> &Snapshot {
         &self.0.snapshot
     }
 
-    /// The save with the settings of the device, which are kept beside it: bounds may follow from them.
+    /// Adds the settings of the device, which are stored next to it: bounds may follow them.
     #[must_use]
     pub(crate) fn with_settings(mut self, values: Vec<Value>) -> Verified<Save> {
         let Snapshot { schema, state, .. } = &mut self.0.snapshot;
@@ -241,8 +240,8 @@ impl Verified<Save> {
         self
     }
 
-    /// Progress from it, at the title. Where the saved checkpoint is no longer declared, the player stands at the
-    /// start of the level, with the values a death would put back there; where the level is not, on the map.
+    /// Returns progress from it, at the title. If the saved checkpoint is no longer declared, the player is at the
+    /// start of the level, with the values that a death would restore there; if the level is not, on the map.
     #[must_use]
     pub fn into_progress(self) -> Progress {
         let Save { snapshot, missing, account, .. } = self.0;

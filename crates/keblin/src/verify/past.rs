@@ -1,4 +1,4 @@
-//! Values of a save of any version that steps lead on from.
+//! Reads the values of a save of any version that steps can migrate.
 
 use std::sync::Arc;
 
@@ -12,16 +12,16 @@ use crate::save::layout::STATE;
 use crate::save::{Fault, ReadError, SaveFile};
 use crate::snapshot::{Schema, Snapshot, State};
 
-/// The values of a save, and what is told of them.
+/// The values of a save, and the findings about them.
 pub(super) struct OfAnyVersion {
     pub(super) decoded: Decoded,
     /// What became of the values, if an earlier version saved them.
     pub(super) account: Option<Account>,
-    /// How they fit together and with the version that saved them, then with this one.
+    /// The relations of the values: checked against the version that saved them, then against this one.
     pub(super) findings: Vec<SaveFinding>,
 }
 
-/// The values of a save, by every step that leads from its version to this one.
+/// Reads the values of a save, through every step from its version to this one.
 pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<OfAnyVersion, ReadError> {
     of_this_game(file, schema)?;
     let Some(before) = of_the_past(file, schema) else {
@@ -42,7 +42,8 @@ pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Of
     Ok(OfAnyVersion { decoded, account: Some(account), findings })
 }
 
-/// The values of a device file, in the order of the schema's cells from [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
+/// Reads the values of a device file, in the order of the schema's cells from
+/// [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
 pub(crate) fn device_values(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
     of_this_game(file, schema)?;
     let Some(before) = of_the_past(file, schema) else { return decode_device(file, schema) };

@@ -1,4 +1,4 @@
-//! How the values of a save fit together and with the schema: bounds, facts against levels, the run against its lives.
+//! Whether the values of a save fit together and match the schema: bounds, facts of levels, the run and its lives.
 
 use std::cell::OnceCell;
 use std::cmp::Ordering;
@@ -20,12 +20,12 @@ pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     found.extend(decoded.missing.iter().map(missing));
     found.extend(decoded.snapshot.carried.names().map(|place| SaveFinding {
         severity: Severity::Hint,
-        ..SaveFinding::warning(SaveCode::CarriedAlong, place, "not declared here; kept and written back")
+        ..SaveFinding::warning(SaveCode::CarriedAlong, place, "unknown to this schema; preserved on save")
     }));
     found
 }
 
-/// How values fit together and with their schema.
+/// Checks the values against each other and the schema.
 pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
     let Snapshot { schema, state, .. } = snapshot;
     let mut found = Vec::new();
@@ -36,13 +36,13 @@ pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
     found
 }
 
-/// Where a fact stands in a save.
+/// Returns the place of a fact in a save.
 fn place(schema: &Schema, name: &str, at: At) -> String {
     let ids = schema.place_ids(&FACT_AXES, at).map(AsRef::as_ref);
     ["profile"].into_iter().chain(ids).chain([name]).collect::<Vec<_>>().join(".")
 }
 
-/// Where a field's value stands in a save.
+/// Returns the place of a field's value in a save.
 fn field_place(schema: &Schema, field: &FieldDef, at: At) -> String {
     let section = if field.scope == Scope::Profile { "profile" } else { "run" };
     let ids = schema.place_ids(&field.per, at).map(AsRef::as_ref);
@@ -51,7 +51,7 @@ fn field_place(schema: &Schema, field: &FieldDef, at: At) -> String {
 
 fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
     let Snapshot { schema, state, .. } = snapshot;
-    // Bounds that follow other values are asked of a whole progress; most games have few of them, or none.
+    // Bounds that follow other values need complete progress; most games have few of them, or none.
     let view = OnceCell::new();
     for field in &schema.fields {
         for cell in field.cells.clone() {
@@ -61,7 +61,7 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
                 field_place(schema, field, at)
             };
             if let Err(unfit) = schema.fit(field, value) {
-                let message = format!("{unfit}; it is kept as it is");
+                let message = format!("{unfit}; it is preserved unchanged");
                 found.push(SaveFinding::warning(SaveCode::DoesNotFit, place(), message));
                 continue;
             }
@@ -80,13 +80,13 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
                 (None, Some(max)) => ("above max", max),
                 (None, None) => continue,
             };
-            let message = format!("{value} lies {side} {bound}; opening clamps it");
+            let message = format!("{value} is {side} {bound}; opening clamps it");
             found.push(SaveFinding::warning(SaveCode::OutOfBounds, place(), message));
         }
     }
 }
 
-/// Whether a save whose values were only glanced at has nothing to tell.
+/// Returns whether a save that was only glanced at does not have any findings.
 pub(super) fn is_plain(schema: &Schema, glance: &Glance, state: &State) -> bool {
     let mut found = Vec::new();
     stars(schema, &state.facts, &mut found);
@@ -94,7 +94,7 @@ pub(super) fn is_plain(schema: &Schema, glance: &Glance, state: &State) -> bool 
     found.is_empty() && !(state.run.is_some() && glance.without_lives)
 }
 
-/// Stars belong to finished levels, and to those the level has.
+/// Checks that stars belong to finished levels, and are not too many.
 fn stars(schema: &Schema, facts: &[LevelFacts], found: &mut Vec<SaveFinding>) {
     let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
     for (level, def) in schema.levels.iter().enumerate() {
@@ -102,7 +102,7 @@ fn stars(schema: &Schema, facts: &[LevelFacts], found: &mut Vec<SaveFinding>) {
             let facts = facts.get(schema.fact_index(level, difficulty)).copied().unwrap_or_default();
             let at = At::level(Some(level), schema.level_facts_per_difficulty.then_some(difficulty));
             if facts.stars > def.stars {
-                let message = format!("{} stars, and the level has at most {}", facts.stars, def.stars);
+                let message = format!("{} stars, but the level has at most {}", facts.stars, def.stars);
                 found.push(SaveFinding::warning(SaveCode::TooManyStars, place(schema, "stars", at), message));
             }
             if facts.stars > 0 && !facts.finished {
@@ -117,7 +117,7 @@ fn stars(schema: &Schema, facts: &[LevelFacts], found: &mut Vec<SaveFinding>) {
     }
 }
 
-/// Records of a finish belong to finished levels; `held` are the cells with axes that hold something.
+/// Checks that records of a finish belong to finished levels; `held` are the cells with axes that are set.
 fn records(
     schema: &Schema,
     facts: &[LevelFacts],
@@ -131,18 +131,18 @@ fn records(
         let Some(level) = at.level.filter(|_| at_finish && field.per.contains(&Axis::Level)) else {
             continue;
         };
-        // A record kept for all difficulties together is fine if the level was finished on any.
+        // A record for all difficulties together is valid if the level was finished on any of them.
         let mut on = at.difficulty.map_or(0..difficulties, |one| one..one + 1);
         let finished = |one| facts.get(schema.fact_index(level, one)).is_some_and(|facts| facts.finished);
         if !on.any(finished) {
             let place = field_place(schema, field, at);
-            let message = "a record of finishing, but the level was never finished";
+            let message = "a record of a finish, but the level was never finished";
             found.push(SaveFinding::warning(SaveCode::RecordUnfinished, place, message));
         }
     }
 }
 
-/// The cells with axes that hold something.
+/// Returns the cells with axes that are set.
 fn held<'s>(schema: &'s Schema, state: &'s State) -> impl Iterator<Item = usize> + 's {
     let cells =
         schema.fields.iter().filter(|field| !field.per.is_empty()).flat_map(|field| field.cells.clone());
@@ -172,12 +172,12 @@ fn missing(missing: &Missing) -> SaveFinding {
         Missing::Kept { place, id } => SaveFinding::warning(
             SaveCode::IdKept,
             *place,
-            format!("`{id}` is not declared in this version of the game; it is kept in the save"),
+            format!("`{id}` is not declared in this version of the game; it is preserved in the save"),
         ),
         Missing::Id { field, id } => SaveFinding::warning(
             SaveCode::IdGone,
             field.clone(),
-            format!("`{id}` is no longer declared; the field goes on without it"),
+            format!("`{id}` is no longer declared; the field is now unset"),
         ),
         Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
             SaveCode::CheckpointGone,

@@ -1,5 +1,5 @@
-//! Single sections out of a file of which no state is whole, only when somebody asks: what comes out may never have been
-//! together at one instant, and says so.
+//! Recovers single sections from a file without an intact state, only on request: the sections may never have
+//! belonged to one moment, and the result says so.
 
 use std::sync::Arc;
 
@@ -9,45 +9,45 @@ use crate::save::layout::{PROFILE, RUN};
 use crate::save::{Fault, ReadError, Section, search};
 use crate::snapshot::{Schema, Snapshot};
 
-/// What could be had of a file.
+/// What could be recovered from a file.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Salvaged {
-    /// The values that were found; everything else is as declared.
+    /// The recovered values; all others have their defaults.
     pub snapshot: Snapshot,
-    /// What became of each section of a slot.
+    /// The result for each section of a slot.
     pub parts: Vec<Part>,
-    /// What became of the values on the way to this version, where the sections are as an earlier one writes them. Only a
-    /// state says of which version it is, and none is whole: they are taken for the latest whose keys they have, one by one.
+    /// What became of the values, if the sections are from an earlier version. Only a state names its version, and no
+    /// state is intact: each section is read as the latest version that has exactly its keys.
     pub account: Option<Account>,
 }
 
-/// What became of a section.
+/// The result for a section.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Part {
     /// Its name: `profile` or `run`.
     pub section: &'static str,
-    /// Where the block begins that was taken, in bytes from the start of the file; `None` if nothing was.
+    /// Where the block starts that was used, in bytes from the start of the file; `None` if there is none.
     pub offset: Option<usize>,
-    /// How many blocks of this name are whole; the last is taken.
+    /// How many blocks of this name are intact; the last one is used.
     pub whole: usize,
-    /// Why the last whole one could not be used.
+    /// Why the last intact one could not be used.
     pub fault: Option<ReadError>,
 }
 
-/// Takes the last whole block of each section of a slot out of some bytes, whatever became of the states.
+/// Recovers the last intact block of each section of a slot, whether or not its state is intact.
 ///
 /// # Errors
-/// [`ReadError`] if there is no such block, if the header is whole and of another game or a newer format, or if a step from
-/// an earlier version cannot be done.
+/// [`ReadError`] if there is no such block, if the header is intact and belongs to another game or a newer format, or
+/// if a step from an earlier version fails.
 pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError> {
     of_this_game_header(bytes, schema)?;
     let sections = search::sections(bytes);
     let last = |name: &str| sections.iter().rfind(|section| section.name == name);
     let (profile, run) = (last(PROFILE), last(RUN));
     if profile.is_none() && run.is_none() {
-        let expected = "a whole section of a slot".to_string();
+        let expected = "an intact section of a slot".to_string();
         return Err(ReadError::new("file", 0, Fault::Cut { expected }));
     }
     let of = profile.or(run).map_or(schema, |section| written_by(section, schema));
@@ -68,7 +68,7 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     Ok(Salvaged { snapshot, parts, account: Some(account) })
 }
 
-/// The latest version that writes a section as it is; this one where none does.
+/// Returns the latest version that writes a section like this; this version if there is none.
 fn written_by<'s>(section: &Section<'_>, schema: &'s Arc<Schema>) -> &'s Arc<Schema> {
     let past = schema.past().iter().rev().map(|past| &past.schema);
     let mut versions = std::iter::once(schema).chain(past);

@@ -1,5 +1,5 @@
-//! Broken files: one for each kind of damage and of bytes that mean harm, with what the tool says of each beside them.
-//! Each is made here again and compared, so that what is broken about a file can be read as code.
+//! Broken files: one for each kind of damage and of hostile bytes, with the tool's report next to them. Each is made
+//! here again and compared, so that you can read in code what is broken about it.
 
 use std::path::{Path, PathBuf};
 

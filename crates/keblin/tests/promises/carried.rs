@@ -1,4 +1,4 @@
-//! A game's own struct, tied to fields: it is what the events see, and it has what they leave.
+//! A game's own struct, tied to fields: events use its values, and it has the values that they leave.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
@@ -44,7 +44,7 @@ fn a_struct_that_was_just_made_hands_nothing_over() {
     let mut otter = game.carry(Otter { frames: 3, ..Otter::default() });
     assert_eq!((otter.coppers, otter.depth, otter.lantern.oil, otter.frames), (77, 0.5, 9, 3));
     game.with(&mut otter).enter(levels::BROOK).unwrap();
-    assert_eq!(game.get(fields::COPPERS), 77, "a default of Rust is no value of the player's");
+    assert_eq!(game.get(fields::COPPERS), 77, "a default of Rust is not the player's value");
     // Again in the next level, as games do it.
     let mut again = game.carry(Otter::default());
     game.with(&mut again).leave().unwrap();
@@ -61,10 +61,10 @@ fn a_struct_that_missed_an_event_takes_nothing_back() {
     game.set(fields::COPPERS, 9);
     otter.reeds = 12;
     game.with(&mut otter).leave().unwrap();
-    assert_eq!((otter.reeds, otter.coppers), (12, 9), "what it changed is handed over, and nothing else");
+    assert_eq!((otter.reeds, otter.coppers), (12, 9), "only what it changed is written");
     otter.reeds = 50;
     game.pick_up(&mut otter);
-    assert_eq!(otter.reeds, 12, "picked up, and not handed over");
+    assert_eq!(otter.reeds, 12, "read, but not written");
 }
 
 #[test]
@@ -91,7 +91,7 @@ fn an_event_sees_the_struct_and_the_struct_has_what_the_event_left() {
     );
     assert_eq!((game.get(fields::NAME), game.get(fields::LAMP)), ("Wen", Some(Lamps::Glass)));
     assert_eq!((game.get(fields::LIT).len(), game.get(fields::HOOKS).len()), (2, 1));
-    // Another struct picks up what this one handed over, and without being handed over.
+    // Another struct reads what this one wrote, without writing anything itself.
     assert_eq!(*game.carry(Otter::default()), *otter);
 }
 
@@ -131,7 +131,7 @@ fn bounds_and_records_have_the_last_word() {
     otter.most = Some(31);
     otter.depth = f32::NAN;
     game.with(&mut otter).end_run().unwrap();
-    assert_eq!((game.get(fields::BEST_REEDS), otter.depth), (Some(31), 10.0), "no number is no value");
+    assert_eq!((game.get(fields::BEST_REEDS), otter.depth), (Some(31), 10.0), "a NaN is not written");
 }
 
 #[test]
@@ -169,6 +169,6 @@ fn coverage_names_what_no_struct_ever_carried() {
     game.with(&mut otter).leave().unwrap();
     let covered = game.coverage();
     assert_eq!(covered[0].level, levels::BROOK);
-    assert_eq!(covered[0].never_picked_up.len(), 0, "both fields of run scope are in the struct");
-    assert_eq!(covered[0].never_handed_over.iter().map(|name| name.as_str()).collect::<Vec<_>>(), ["clock"]);
+    assert_eq!(covered[0].never_read.len(), 0, "both fields of run scope are in the struct");
+    assert_eq!(covered[0].never_changed.iter().map(|name| name.as_str()).collect::<Vec<_>>(), ["clock"]);
 }

@@ -1,4 +1,4 @@
-//! Errors with what is behind them: the error of a call of this library says all of it, and hands on what caused it.
+//! Errors with their sources: an error of this library has the full message, and returns what caused it.
 
 use std::error::Error as _;
 use std::fs;
@@ -19,7 +19,7 @@ fn an_error_has_the_one_that_caused_it_as_its_source() {
     let mut kept = Keeper::open(&slot, schema).unwrap();
     kept.set(shells, 1);
     kept.close().unwrap();
-    // Of another game.
+    // A save of another game.
     let other = "game = 'heron'\nversion = 1\n[fields]\nshells = { type = 'int', scope = 'profile' }\n";
     let other = Arc::new(Schema::parse("progress.toml", other).unwrap().schema);
     let refused = slot.open(&other).map(drop).unwrap_err();
@@ -32,7 +32,7 @@ fn an_error_has_the_one_that_caused_it_as_its_source() {
     let failed = slot.save(&Progress::new(Arc::clone(schema)).snapshot(), "quit").unwrap_err();
     let disk = failed.source().unwrap().downcast_ref::<DiskError>().unwrap();
     assert!(disk.source().unwrap().is::<io::Error>());
-    // As one error for all it says and hands on the same.
+    // As the one error type, it has the same message and the same source.
     let said = failed.to_string();
     let one = Error::from(failed);
     assert_eq!(one.to_string(), said);

@@ -1,5 +1,5 @@
-//! What the sections of real saves hold is what `docs/save-format.cddl` says, by a validator that is not ours. The items
-//! around them are held against the same file by `.ci/check_saves.py`.
+//! The sections of real saves match `docs/save-format.cddl`, as checked by an independent validator.
+//! `.ci/check_saves.py` checks the other items against the same file.
 
 use std::sync::Arc;
 
@@ -12,10 +12,10 @@ use crate::round_trip::{events, play, stamp};
 use crate::tables::fen_post;
 use crate::{golden, tables};
 
-/// The part of the description that is about bodies; what stands before it is about items.
+/// Returns the part of the description about bodies; the part before it is about items.
 fn bodies() -> String {
     let text = tables::read("docs/save-format.cddl");
-    let at = text.find("; The bodies of the sections").unwrap();
+    let at = text.find("; The bodies of the known sections").unwrap();
     text[at..].to_string()
 }
 

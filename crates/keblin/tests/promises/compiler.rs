@@ -1,5 +1,5 @@
-//! What does not compile, and what the compiler says of it: each mistake is a program in `tests/ui` with the message beside
-//! it, which says what to write.
+//! Code that must not compile, and the compiler's messages: each mistake is a program in `tests/ui` with its message
+//! next to it, which says what to write.
 
 #[test]
 fn every_mistake_with_a_name_is_told_while_the_game_is_compiled() {

@@ -1,11 +1,11 @@
-//! Damage: whatever happens to the bytes of a save, it is told, nothing is believed that was not saved, and a game never
-//! silently begins anew.
+//! Damage: whatever happens to the bytes of a save, it is reported, nothing unsaved is accepted, and a game never
+//! silently starts over.
 
 use std::collections::BTreeMap;
 use std::fs;
 use std::sync::Arc;
 
-use keblin::save::{Lineage, Stamp, layout, read, write, write_behind};
+use keblin::save::{Lineage, Stamp, layout, read, write, write_after};
 use keblin::store::{OpenError, Origin, Slot};
 use keblin::verify::verify;
 use keblin::{Field, Notice, Progress, SaveDir, Schema, Snapshot};
@@ -49,7 +49,8 @@ fn any_byte_changed_and_any_cut_is_told_with_section_and_offset() {
     for spoilt in damaged(&bytes) {
         let in_header = spoilt.len() == bytes.len() && spoilt[header_len..] == bytes[header_len..];
         let error = match verify(&spoilt, &schema) {
-            // The state says all that the header does but the name of the game, and has the shape of this one.
+            // The state repeats everything in the header except the name of the game, and it has the shape of this
+            // game.
             Ok(save) if in_header => save.fault().unwrap().clone(),
             Ok(_) => panic!("damage in silence"),
             Err(error) => error,
@@ -68,7 +69,7 @@ fn any_byte_changed_and_any_cut_is_told_with_section_and_offset() {
     }
 }
 
-/// Three saves behind each other in one file, and what each of them holds.
+/// Three saves in one file, and the contents of each.
 pub(crate) fn three_states(schema: &Arc<Schema>) -> (Vec<u8>, Vec<Snapshot>) {
     let (earlier, later) = two_saves(schema);
     let mut last = later.clone();
@@ -78,22 +79,22 @@ pub(crate) fn three_states(schema: &Arc<Schema>) -> (Vec<u8>, Vec<Snapshot>) {
     for (number, snapshot) in (2..).zip(&snapshots[1..]) {
         let file = read(&bytes).unwrap();
         let stamp = Stamp::after(Some(&Lineage::of(&file)), stamp(number).saved_at_unix_ms, "quit");
-        let more = write_behind(&file, snapshot, &stamp, None);
+        let more = write_after(&file, snapshot, &stamp, None);
         bytes.extend(more);
     }
     (bytes, snapshots.to_vec())
 }
 
-/// What came of damaged bytes. Anything else is a breach.
+/// The result for damaged bytes. Anything else is a bug.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Outcome {
-    /// The last state, with nothing said: what was damaged belongs to no state that is taken.
+    /// The last state, without a report: the damage is not in a state that is taken.
     Last,
-    /// The last state, and damage behind it is told.
+    /// The last state, and the damage after it is reported.
     LastAndTold,
-    /// An earlier state, and the damage is told.
+    /// An earlier state, and the damage is reported.
     EarlierAndTold,
-    /// No state, and the place of the damage is told.
+    /// No state, and the place of the damage is reported.
     Told,
 }
 
@@ -124,14 +125,14 @@ fn of_several_states_the_last_whole_one_is_taken_and_never_a_mixture() {
     let (bytes, saved) = three_states(&schema);
     assert_eq!(outcome(&bytes, &schema, &saved), Outcome::Last);
     let mut counts: BTreeMap<Outcome, usize> = BTreeMap::new();
-    // Each byte changed in one of the two ways, and every cut: of one state alone, both ways are tried above.
+    // Each byte changed in one of the two ways, and every cut: the test of a single state above tries both ways.
     let (changed, cuts) =
         (damaged(&bytes).take(2 * bytes.len()).step_by(2), damaged(&bytes).skip(2 * bytes.len()));
     for spoilt in changed {
         *counts.entry(outcome(&spoilt, &schema, &saved)).or_default() += 1;
     }
     for spoilt in cuts {
-        // A file that ends exactly behind an earlier state is that earlier file, and nothing is wrong with it.
+        // A file that ends exactly after an earlier state is that earlier file, without damage.
         let known = match read(&spoilt) {
             Ok(file) if file.is_last() => usize::try_from(file.head.number).unwrap(),
             _ => saved.len(),
@@ -169,14 +170,14 @@ fn two_saves_spliced_at_random_give_one_of_their_states_or_none() {
         let came_of_it = match verify(&spliced, &schema) {
             Ok(save) => {
                 assert!(saved.contains(save.snapshot()), "a state that was never saved");
-                // Nothing is told only where the bytes are one of the saves, or one with an earlier end.
+                // Nothing is reported only if the bytes are one of the saves, or one that ends earlier.
                 let is_whole = one.starts_with(&spliced) || other == spliced;
                 assert!(save.fault().is_some() || is_whole, "damage in silence");
-                "a state, and the damage told"
+                "a state, and the damage reported"
             }
             Err(error) => {
                 assert!(!error.is_refusal(), "{error}");
-                "no state, and the damage told"
+                "no state, and the damage reported"
             }
         };
         *counts.entry(came_of_it).or_default() += 1;
@@ -209,7 +210,7 @@ fn a_damaged_save_falls_back_to_the_one_before_and_is_set_aside() {
         fs::write(slot.path(), &spoilt).unwrap();
         let mut opened = slot.open(&schema).unwrap();
         if spoilt.len() == good.len() && spoilt[header_len..] == good[header_len..] {
-            // The one block that all states of a file share costs none of them.
+            // Damage to the one block that all states of a file share costs none of them.
             assert!(matches!(opened.origin, Origin::EarlierState { .. }), "{:?}", opened.origin);
             assert_eq!(opened.progress.get(letters), 31);
             assert!(opened.progress.drain_notices().any(|notice| notice == Notice::FellBack));
@@ -257,9 +258,9 @@ fn with_both_damaged_a_new_game_is_only_begun_when_the_player_agrees() {
         fs::write(&path, bytes).unwrap();
     }
     let before = [fs::read(slot.path()).unwrap(), fs::read(slot.previous_path()).unwrap()];
-    let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not told") };
+    let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not reported") };
     assert_eq!(ruin.faults().len(), 2);
-    assert!(ruin.to_string().starts_with("no whole save of slot otter is left\n"), "{ruin}");
+    assert!(ruin.to_string().starts_with("slot otter does not have an intact save\n"), "{ruin}");
     assert_eq!(
         before,
         [fs::read(slot.path()).unwrap(), fs::read(slot.previous_path()).unwrap()],

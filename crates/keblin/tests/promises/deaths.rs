@@ -31,7 +31,7 @@ fn a_life_is_lost_one_at_a_time_and_the_last_one_ends_the_run() {
     for left in [2, 1] {
         let place = Place { level: game.level(), checkpoint: None };
         assert_eq!(game.die(), Some(Death::LifeLost { left: Some(left), place }));
-        assert_eq!(game.die(), None, "a signal that stays on takes no second life");
+        assert_eq!(game.die(), None, "a signal that stays on does not take a second life");
         assert_eq!((game.get(lives), game.phase()), (left, Phase::Down));
         game.respawn().unwrap();
     }
@@ -104,10 +104,10 @@ fn a_retry_goes_back_to_the_arrival_and_forgets_the_checkpoint() {
     game.die();
     let entered = game.retry().unwrap();
     assert_eq!((entered.attempt, game.phase(), game.checkpoint()), (2, Phase::Playing, None));
-    assert_eq!((game.get(oil), game.get(lives)), (0, 2), "a retry gives no life back");
+    assert_eq!((game.get(oil), game.get(lives)), (0, 2), "a retry does not give a life back");
     game.set(oil, 4);
     game.die();
-    assert_eq!(game.get(oil), 0, "and a death after it goes back to the arrival");
+    assert_eq!(game.get(oil), 0, "and a death after it restores the arrival");
 }
 
 #[test]
@@ -121,5 +121,5 @@ fn a_checkpoint_of_another_level_is_refused_by_name() {
     game.begin(None).unwrap();
     game.enter(schema.level("first").unwrap()).unwrap();
     let refused = game.reach(schema.checkpoint(second, "one").unwrap()).unwrap_err();
-    assert_eq!(refused.to_string(), "`reach` is refused: checkpoint one stands in second, not in this level");
+    assert_eq!(refused.to_string(), "`reach` refused: checkpoint one belongs to second, not to this level");
 }

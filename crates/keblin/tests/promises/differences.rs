@@ -1,4 +1,4 @@
-//! Differences between two versions of a declaration: each edit is of the class that the earlier saves make it.
+//! Differences between two versions of a declaration: the class of each edit is what it means for older saves.
 
 use keblin::Schema;
 use keblin::diff::{Change, Class, What, differences};
@@ -72,19 +72,19 @@ pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
     (
         "[\"calm\", \"wild\"]",
         "[\"wild\", \"calm\"]",
-        &["g the declaration: difficulties stand in another order"],
+        &["g the declaration: difficulties are in another order"],
     ),
-    ("[\"calm\", \"wild\"]", "[\"calm\"]", &["s difficulty wild is gone"]),
+    ("[\"calm\", \"wild\"]", "[\"calm\"]", &["s difficulty wild was removed"]),
     ("[\"wick\", \"glass\"]", "[\"wick\", \"glass\", \"tallow\"]", &["g item tallow of lamps is new"]),
     (
         "[\"wick\", \"glass\"]",
         "[\"wick\", \"glas\"]",
-        &["s item glass of lamps is gone; perhaps it is glas now", "g item glas of lamps is new"],
+        &["s item glass of lamps was removed; perhaps it is now glas", "g item glas of lamps is new"],
     ),
     ("max = 9 }", "max = 8 }", &["s member oil of lantern: max 9 -> 8"]),
     ("max = 9 }", "max = 12 }", &["g member oil of lantern: max 9 -> 12"]),
     ("max_len = 12", "max_len = 11", &["s member name of lantern: max_len 12 -> 11"]),
-    ("name = { type = \"text\", max_len = 12 }\n", "", &["s member name of lantern is gone"]),
+    ("name = { type = \"text\", max_len = 12 }\n", "", &["s member name of lantern was removed"]),
     ("max_len = 12 }", "max_len = 12 }\nlit = { type = \"bool\" }", &["g member lit of lantern is new"]),
     ("default = 4", "default = 3", &["r field boats: default 4 -> 3"]),
     ("max = 4,", "max = 5,", &["g field boats: max 4 -> 5"]),
@@ -115,7 +115,7 @@ pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
         "type = \"set\", of = \"text\"",
         &["s field bag: type list of a text -> set of a text"],
     ),
-    (", default = \"wick\" }", " }", &["g field lamp: is ever unset false -> true"]),
+    (", default = \"wick\" }", " }", &["g field lamp: may be unset false -> true"]),
     ("counts = \"playing\", ", "", &["r field clock: counts playing -> nothing"]),
     (", durable = false", "", &["s field page: durable false -> true"]),
     (
@@ -126,20 +126,20 @@ pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
     (
         "name = { type = \"text\", scope",
         "names = { type = \"text\", scope",
-        &["s field name is gone; perhaps it is names now", "g field names is new"],
+        &["s field name was removed; perhaps it is now names", "g field names is new"],
     ),
     (
         "page = { type",
         "rows = { type",
-        &["s field page is gone; perhaps it is rows now", "g field rows is new"],
+        &["s field page was removed; perhaps it is now rows", "g field rows is new"],
     ),
     (
         "[[levels]]\nid = \"brook\"",
         "[[levels]]\nid = \"spring\"\n[[levels]]\nid = \"brook\"",
         &["g level spring is new"],
     ),
-    ("[\"log\", \"stone\"]", "[\"log\"]", &["s checkpoint stone of brook is gone"]),
-    ("[\"log\", \"stone\"]", "[\"stone\", \"log\"]", &["g level brook: checkpoints stand in another order"]),
+    ("[\"log\", \"stone\"]", "[\"log\"]", &["s checkpoint stone of brook was removed"]),
+    ("[\"log\", \"stone\"]", "[\"stone\", \"log\"]", &["g level brook: checkpoints are in another order"]),
     ("stars = 3", "stars = 2", &["r level weir: stars 3 -> 2"]),
     ("stars = 3", "stars = 4", &["r level weir: stars 3 -> 4"]),
     ("oil >= 20", "oil >= 25", &["r level brook: stars oil >= 20 -> oil >= 25, which asks for more"]),
@@ -162,7 +162,7 @@ pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
     (
         "id = \"dry\"",
         "id = \"dried\"",
-        &["s moment dry is gone; perhaps it is dried now", "g moment dried is new"],
+        &["s moment dry was removed; perhaps it is now dried", "g moment dried is new"],
     ),
     ("version = 1", "version = 7", &[]),
 ];
@@ -179,16 +179,12 @@ fn parsed(text: &str) -> Schema {
 fn each_edit_is_of_the_class_that_saves_make_it() {
     let before = parsed(BEFORE);
     for (from, to, expected) in EDITS {
-        assert!(
-            BEFORE.matches(from).count() == 1,
-            "{from} stands there {} times",
-            BEFORE.matches(from).count()
-        );
+        assert!(BEFORE.matches(from).count() == 1, "{from} occurs {} times", BEFORE.matches(from).count());
         let now = parsed(&BEFORE.replace(from, to));
         let found = differences(&before, &now);
         let told: Vec<String> = found.iter().map(|found| format!("{} {found}", of(found.class))).collect();
         assert_eq!(told, *expected, "{from} -> {to}");
-        // And back: what grows this way is missed the other way.
+        // The reverse: whatever grows in one direction is removed in the other.
         let back = differences(&now, &before);
         assert_eq!(back.is_empty(), found.is_empty(), "{from} -> {to}");
         let is_new = |difference: &keblin::diff::Difference| difference.change == Change::New;
@@ -206,11 +202,11 @@ fn a_declaration_is_no_different_from_itself() {
     assert_eq!(differences(&parsed(BEFORE), &parsed(BEFORE)), []);
 }
 
-/// The fingerprint in a save is another one wherever the save may not fit, but for what it does not cover yet.
+/// The fingerprint changes whenever a save may not fit, except for what it does not cover yet.
 #[test]
 fn the_fingerprint_changes_with_shape_and_growth_and_with_nothing_else() {
     let before = parsed(BEFORE);
-    let not_covered = ["stars", "again", "is ever unset"];
+    let not_covered = ["stars", "again", "may be unset"];
     let mut covered = 0;
     for (from, to, _) in EDITS {
         let now = parsed(&BEFORE.replace(from, to));
@@ -220,7 +216,7 @@ fn the_fingerprint_changes_with_shape_and_growth_and_with_nothing_else() {
             Change::Key { key, .. } => !not_covered.contains(key),
             _ => true,
         });
-        // Which of the two ways stars are collected in is a rule for the values, and changes what is written.
+        // How stars are collected is a rule for the values, and changes what is written.
         let collects = found.iter().any(|found| {
             found.what == What::Declaration && matches!(&found.change, Change::Key { key: "stars_by", .. })
         });

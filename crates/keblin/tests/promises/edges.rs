@@ -1,4 +1,4 @@
-//! Steps at their edges: values that did not fit even their own version, copies, code of the game, settings of the device.
+//! Edge cases of steps: values that did not fit their own version, copies, the game's code, device settings.
 
 use std::fs;
 use std::sync::Arc;
@@ -15,8 +15,8 @@ use crate::steps::{parsed, versions};
 use crate::tables::schema;
 use crate::years::{answer, fen_post_of, is_all_there, long_ago, suppose};
 
-/// A save may hold more than its own version let it, by a tool or a fault: that is told, held to what fits, and costs nobody
-/// the save, just as it does within one version.
+/// A save may exceed its own version's limits, because of a tool or a bug: this is reported and clamped, and does not
+/// cost the player the save, just as within one version.
 #[test]
 fn what_did_not_fit_its_own_version_costs_nobody_the_save() {
     let with = |version: u32, oil: i64, name: i64, bag: i64| {
@@ -52,7 +52,7 @@ fn what_did_not_fit_its_own_version_costs_nobody_the_save() {
     );
 }
 
-/// What is computed for the copies that a death and a retry go back to is computed from them.
+/// Values for the copies that a death and a retry restore are computed from the copies.
 #[test]
 fn a_copy_is_filled_from_the_copy() {
     let one = "game = 'reeds'\nversion = 1\n[fields]\noil = { type = 'int', scope = 'run', default = 60, on_death = 'entry' }\n\
@@ -72,11 +72,12 @@ fn a_copy_is_filled_from_the_copy() {
     let mut game =
         verify(&write(&game.snapshot(), &Stamp::first(1, "test")), &schema).unwrap().into_progress();
     game.resume().unwrap();
-    // To come back is to stand where one stood, with what a death would put back there.
+    // Resuming leads to the same place, with the values that a death would restore there.
     assert_eq!(["oil", "sips"].map(|name| answer(&game, name)), [Value::Int(50), Value::Int(5)]);
 }
 
-/// What words cannot say the game does itself, once; without it such a save is left alone.
+/// Where a step is not enough, the game sets the value in code, once; without that code such a save is left
+/// untouched.
 #[test]
 fn a_game_may_do_a_part_of_a_step_itself() {
     let one = "game = 'reeds'\nversion = 1\n[fields]\nname = { type = 'text', max_len = 20, scope = 'profile', default = 'Old Ruth' }\n\
@@ -91,7 +92,7 @@ fn a_game_may_do_a_part_of_a_step_itself() {
     let error = verify(&bytes, &schema).unwrap_err();
     assert!(
         error.to_string().contains(
-            "in the step to version 2 the game's own code makes initials: open the save in the game"
+            "in the step to version 2, initials needs the game's own code: open the save in the game"
         ),
         "{error}"
     );
@@ -153,8 +154,8 @@ fn settings_of_the_device_come_along() {
     assert!((keeper.get(horn) - 0.5).abs() < 1e-12);
 }
 
-/// Settings and slots are in files of their own: a step that cannot be done on one leaves the other alone, and settings that
-/// were not brought along are set aside, not written over.
+/// Settings and slots are in separate files: a step that fails on one does not affect the other, and settings that
+/// could not be migrated are set aside, not overwritten.
 #[test]
 fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
     let with = |version: u32, horn: &str, oil: &str| {
@@ -189,7 +190,7 @@ fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
         let opened = slot.open(&schema).unwrap();
         let told =
             opened.findings.iter().find(|finding| finding.code.as_str() == "settings_damaged").unwrap();
-        assert!(told.message.contains("horn, 9: it lies above 5; settings are as declared"), "{told}");
+        assert!(told.message.contains("horn, 9: it is above 5; settings have their defaults"), "{told}");
         assert_eq!(answer(&opened.progress, "oil"), Value::Int(70));
         slot.save(&opened.progress.snapshot(), "quit").unwrap();
         let aside = folder.path().join("aside/device.not_migrated-1.keblin");
@@ -197,7 +198,7 @@ fn a_step_that_fails_for_settings_or_for_slots_fails_for_those_alone() {
     }
 }
 
-/// A pin of years ago is gone back to by the same steps, and what is erased is erased in it too.
+/// An old pin is migrated by the same steps, and erasures reach it too.
 #[test]
 fn pins_of_an_earlier_version_are_gone_back_to_and_erased_in() {
     let folder = tempfile::tempdir().unwrap();
@@ -222,7 +223,7 @@ fn pins_of_an_earlier_version_are_gone_back_to_and_erased_in() {
     assert_eq!(answer(&pinned, "letters"), Value::Int(31));
 }
 
-/// A game that keeps the bytes itself is told the same, and gets bytes of this version back.
+/// A game that stores the bytes itself gets the same reports, and gets bytes of this version back.
 #[test]
 fn bytes_of_an_earlier_version_are_brought_along_where_the_game_keeps_them() {
     let schema = fen_post_of(3);
@@ -237,7 +238,7 @@ fn bytes_of_an_earlier_version_are_brought_along_where_the_game_keeps_them() {
     assert!(again.snapshot() == game.snapshot());
 }
 
-/// What was once given is not taken back by a version that gives it otherwise.
+/// An unlock is not taken back by a version with another condition for it.
 #[test]
 fn an_unlock_that_was_given_stays_given() {
     let one = "game = 'reeds'\nversion = 1\n[fields]\nfish = { type = 'int', scope = 'profile' }\n\
@@ -257,7 +258,7 @@ fn an_unlock_that_was_given_stays_given() {
     ] {
         let game = verify(&bytes, &schema).unwrap().into_progress();
         assert_eq!(answer(&game, id), Value::Bool(true), "{id}");
-        // And after it was saved again.
+        // Also after it was saved again.
         let again = verify(&write(&game.snapshot(), &Stamp::first(2, "test")), &schema).unwrap();
         assert_eq!(answer(&again.into_progress(), id), Value::Bool(true), "{id}");
     }
@@ -280,7 +281,7 @@ fn a_level_and_a_difficulty_of_another_build_are_told_and_kept_until_others_are_
     game.enter(grown.level("weir").unwrap()).unwrap();
     game.leave().unwrap();
     let bytes = write(&game.snapshot(), &stamp(1));
-    // The smaller build tells it, plays, and writes it back.
+    // The smaller build reports it, plays, and writes it back.
     let seen = verify(&bytes, &small).unwrap();
     let told: Vec<&str> = seen
         .findings()
@@ -295,7 +296,7 @@ fn a_level_and_a_difficulty_of_another_build_are_told_and_kept_until_others_are_
     let again = verify(&back, &grown).unwrap().into_progress();
     assert_eq!(again.furthest(), grown.level("weir").ok());
     assert_eq!(again.difficulty(), grown.difficulty("spring").ok());
-    // What is chosen there is chosen.
+    // A difficulty that is chosen there is kept.
     played.begin_replacing(small.difficulty("neap").ok());
     let back = write(&played.snapshot(), &stamp(3));
     let again = verify(&back, &grown).unwrap().into_progress();
@@ -305,7 +306,7 @@ fn a_level_and_a_difficulty_of_another_build_are_told_and_kept_until_others_are_
     );
 }
 
-/// Version 1 holds a number, version 2 computes others from it.
+/// Version 1 has a number, version 2 computes others from it.
 fn computed(fills: &str, fields: &str) -> (Arc<keblin::Schema>, Arc<keblin::Schema>) {
     let before = "game = 'sum'\nversion = 1\n[fields]\nparcels = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'brook'\nstars = 3\n";
     let now =
@@ -317,9 +318,9 @@ fn computed(fills: &str, fields: &str) -> (Arc<keblin::Schema>, Arc<keblin::Sche
         steps: [(2, file("migrations/v2.toml", fills))].into(),
     };
     let parsed = keblin::Schema::parse_with_past(&files).unwrap();
-    // That it can become too large is told before anybody plays, once for each expression.
+    // The possible overflow is reported before anybody plays, once per expression.
     let told: String = parsed.of_past.iter().map(ToString::to_string).collect();
-    assert_eq!(told.matches("can become larger than 64 bits").count(), 1, "{told}");
+    assert_eq!(told.matches("can exceed 64 bits").count(), 1, "{told}");
     assert!(told.contains("`parcels * 3`") && told.contains("migrations/v2.toml:2:"), "{told}");
     let now = parsed.schema;
     (Arc::clone(&now.past()[0].schema), Arc::new(now))
@@ -340,17 +341,17 @@ fn what_a_step_computes_fits_is_clamped_and_told_or_leaves_the_save_as_it_is() {
         let entries = &save.account().unwrap().entries;
         entries.iter().map(|entry| format!("{} {}", entry.place, entry.fate.as_str())).collect::<Vec<_>>()
     };
-    // Every field is accounted for, also where what is computed is what is declared.
+    // Every field has an entry, even if the computed value is the default.
     assert_eq!(told(2), ["levels.brook.stars filled", "parcels carried", "tripled filled", "zero filled"]);
     assert_eq!(told(31), ["levels.brook.stars clamped", "parcels carried", "tripled clamped", "zero filled"]);
     let opened = verify(&saved(31), &now).unwrap().into_progress();
     assert_eq!(opened.get(now.field::<i64>("tripled").unwrap()), 90);
-    // Beyond 64 bits there is no value: the save is not for this game, and says where.
+    // A number beyond 64 bits has no place: the save is refused, with the place.
     let error = verify(&saved(i64::MAX), &now).unwrap_err();
     assert!(error.is_refusal());
     assert_eq!(
         error.fault.to_string(),
-        "the step to version 2 cannot be done: tripled, unset: what is computed for it is larger than 64 bits"
+        "the step to version 2 failed: tripled, unset: the computed number exceeds 64 bits"
     );
     let folder = tempfile::tempdir().unwrap();
     let slot = SaveDir::at(folder.path()).slot("otter").unwrap();

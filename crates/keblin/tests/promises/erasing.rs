@@ -1,4 +1,4 @@
-//! Erasing: what goes, what stays, and that nothing goes without a yes.
+//! Erasing: what is erased, what stays, and that nothing is erased without confirmation.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -13,7 +13,7 @@ use keblin::{Difficulty, Field, Level, Notice, Phase, Schema, Time};
 use crate::round_trip::stamp;
 use crate::tables::fen_post;
 
-/// Reedgate finished on both tides, Long Mere on neap, and a run under way on spring.
+/// Reedgate finished on both tides, Long Mere on neap, and a run in progress on spring.
 fn played() -> (Arc<Schema>, Progress) {
     let schema = fen_post();
     let mut game = Progress::new(Arc::clone(&schema));
@@ -89,11 +89,11 @@ fn without_a_yes_nothing_goes_and_what_would_go_is_listed() {
     assert!(
         refused
             .to_string()
-            .starts_with("`erase` is refused without a yes; it would take: finished at reedgate")
+            .starts_with("`erase` needs confirmation (`yes = true`); it would erase: finished at reedgate")
     );
     let nothing = Erase::Field(schema.field_named("coppers").unwrap().0);
     let refused = game.erase(&nothing, false).unwrap_err();
-    assert_eq!(refused.to_string(), "`erase` is refused without a yes; nothing would go");
+    assert_eq!(refused.to_string(), "`erase` needs confirmation (`yes = true`); it would erase nothing");
 }
 
 #[test]

@@ -1,12 +1,12 @@
-//! The examples: they run and show what they say. The first program is the one of the README, and its save is still there
-//! tomorrow.
+//! The examples run and print what they should. The first program is the one in the README, and its save is still
+//! there later.
 
 use std::path::PathBuf;
 use std::process::Command;
 
 use crate::tables::read;
 
-/// The example as cargo has built it, beside this test.
+/// Returns the example as cargo has built it, next to this test.
 fn example(name: &str) -> PathBuf {
     let test = std::env::current_exe().unwrap();
     test.parent()
@@ -50,7 +50,7 @@ fn a_pin_is_gone_back_to_and_a_second_copy_may_look() {
             "oil 5 of the lamp, and the pins are:",
             "  at_the_stone, causeway",
             "back at the stone: oil 45",
-            "the second copy: the slot is open already",
+            "the second copy: the slot is already open",
             "but it can look: oil 45",
             "new record, most_oil: unset -> 45",
             "jorid: None",
@@ -180,7 +180,7 @@ fn a_worse_replay_spoils_no_record() {
         "9 fish in 45s: no record",
         "the best runs: [9, 6, 4, 4]",
         "brook, calm: 21s",
-        "fastest at weir, flood: 0s is refused: it is at least 1ms",
+        "fastest at weir, flood: 0s refused: expected at least 1ms",
     ];
     assert_shows("records", &lines);
 }

@@ -1,5 +1,5 @@
-//! Files that others put where ours were: while the game was closed, while it runs, and in the middle of a save; files that
-//! rot, and files that cannot be read.
+//! Files that replace ours: while the game is closed, while it runs, and in the middle of a save; files that rot, and
+//! files that cannot be read.
 
 use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
@@ -18,7 +18,7 @@ fn set_asides(kept: &mut Keeper) -> Vec<AsideReason> {
     kept.drain_notices().filter_map(why).collect()
 }
 
-/// What somebody else has saved: a best, and so many shells.
+/// Saves of another program: a best value, and a number of shells.
 fn of_a_stranger(best: i64, shells: i64) -> Vec<u8> {
     let (memory, slot) = in_memory();
     let game = game();
@@ -29,7 +29,7 @@ fn of_a_stranger(best: i64, shells: i64) -> Vec<u8> {
     memory.files()[&slot.path()].clone()
 }
 
-/// Ours: best 100 and 10 shells, saved twice, closed.
+/// Our save: best 100 and 10 shells, saved twice, closed.
 fn ours() -> (Memory, Slot, Vec<u8>) {
     let (memory, slot) = in_memory();
     let game = game();
@@ -44,7 +44,7 @@ fn ours() -> (Memory, Slot, Vec<u8>) {
     kept.submit(game.best, 100);
     kept.set(game.shells, 10);
     kept.close().unwrap();
-    // Once more, so that the copy before has all of it.
+    // Saved once more, so that the backup has all of it.
     let mut kept = Keeper::open(&slot, &game.schema).unwrap();
     kept.save_now().unwrap();
     kept.close().unwrap();
@@ -54,7 +54,7 @@ fn ours() -> (Memory, Slot, Vec<u8>) {
 #[test]
 fn a_strangers_file_put_in_place_while_the_game_was_closed_meets_ours_and_neither_is_lost() {
     let Game { ref schema, best, shells } = game();
-    // The stranger's is the later one, or ours is.
+    // Either the other save is the later one, or ours is.
     for clock in [1_500_000, 9_000_000_000_000_000] {
         let (memory, slot, _) = ours();
         let theirs = {
@@ -78,7 +78,7 @@ fn a_strangers_file_put_in_place_while_the_game_was_closed_meets_ours_and_neithe
         assert!(kept.drain_notices().any(|notice| notice == Notice::Reconciled));
         let mut files = memory.files();
         files.retain(|path, _| path.extension().is_some_and(|ending| ending == "keblin"));
-        assert_eq!(files.len(), before.len() - 2, "and so does opening: only locks are beside them");
+        assert_eq!(files.len(), before.len() - 2, "and so does opening: the only other files are locks");
         kept.save_now().unwrap();
         assert_eq!(set_asides(&mut kept), [AsideReason::Replaced]);
         let kept_aside = &memory.files()[Path::new("saves/aside/otter.replaced-1.keblin")];
@@ -100,7 +100,7 @@ fn an_older_one_of_ours_put_back_gives_way_to_the_copy_wherever_a_save_is_cut_of
     let mut kept = Keeper::open(&slot, schema).unwrap();
     assert_eq!(kept.get(best), Some(100));
     kept.save_now().unwrap();
-    // And once more while it runs.
+    // The same once more while the game runs.
     files.files().put_file(slot.path(), earlier);
     kept.submit(best, 110);
     kept.save_now().unwrap();
@@ -142,7 +142,7 @@ fn what_was_erased_does_not_come_back_by_an_old_file_however_many_saves_later() 
         }
         let kept = Keeper::open(&slot, schema).unwrap();
         assert_eq!(kept.get(best), None, "{while_it_runs}");
-        // What was in the file that the old one took the place of is gone with it, but for the copy.
+        // The contents of the file that the old one replaced are lost, except for the backup.
         assert!(kept.get(shells) >= 199 || !while_it_runs);
         let aside = &memory.files()[Path::new("saves/aside/otter.erased-1.keblin")];
         assert_eq!(*aside, old, "and it is never offered");
@@ -189,7 +189,7 @@ fn a_rotten_byte_never_becomes_the_copy_before() {
         let mut bytes = memory.files()[&slot.path()].clone();
         let at = bytes.windows(64).position(|part| part == [from; 64]).unwrap();
         bytes[at + 9] ^= 1;
-        // On the same file: a disk rots, and nobody has put another one there.
+        // On the same file: a disk rots, but nobody has replaced the file.
         memory.rot(&slot.path(), at + 9, bytes[at + 9]);
     };
     kept.put_area("fens", Some(vec![8; 4000].into())).unwrap();
@@ -212,7 +212,7 @@ fn a_rotten_byte_never_becomes_the_copy_before() {
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 5);
 }
 
-/// Somebody who puts another file in place right before a call of a kind returns.
+/// Replaces the file right before a call of some kind returns.
 #[derive(Debug, Default)]
 struct Meddler {
     files: Memory,
@@ -223,7 +223,7 @@ impl Watcher for Meddler {
     fn after(&self, doing: Doing, path: &Path, is_still_there: bool) -> bool {
         let is_it = |(when, meant, _): &mut (Doing, PathBuf, Vec<u8>)| *when == doing && *meant == path;
         let meddled = self.at.lock().unwrap().take_if(is_it);
-        // Appending goes well: only the sync after it can see the other file.
+        // Appending succeeds: only the sync after it can see the other file.
         let is_seen = meddled.is_some() && doing == Doing::Publish;
         if let Some((_, path, bytes)) = meddled {
             self.files.put_file(path, bytes);
@@ -259,7 +259,7 @@ fn a_file_exchanged_in_the_middle_of_a_save_is_seen_and_the_save_is_published_ag
     }
 }
 
-/// Files of which one cannot be read, however often it is tried.
+/// Files with one that can never be read.
 fn with_a_bad_sector(memory: &Memory, path: PathBuf) -> Slot {
     let faulty = Faulty::new(Arc::new(memory.clone()));
     faulty.fail_for(path, Doing::Read, ErrorKind::Other);
@@ -269,7 +269,7 @@ fn with_a_bad_sector(memory: &Memory, path: PathBuf) -> Slot {
 #[test]
 fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
     let Game { ref schema, best, shells } = game();
-    // The file: the copy before is taken, and the file stays until the next save sets it aside.
+    // The file: the backup is taken, and the file stays until the next save sets it aside.
     let (memory, slot, _) = ours();
     let bad = with_a_bad_sector(&memory, slot.path());
     let mut kept = Keeper::open(&bad, schema).unwrap();
@@ -281,7 +281,7 @@ fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
     assert_eq!(set_asides(&mut kept), [AsideReason::Unreadable]);
     kept.close().unwrap();
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 11);
-    // The copy: the save opens, and it is told.
+    // The backup: the save opens, and the error is reported.
     let (memory, slot, _) = ours();
     let bad = with_a_bad_sector(&memory, slot.previous_path());
     let mut kept = Keeper::open(&bad, schema).unwrap();
@@ -289,7 +289,7 @@ fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
     kept.set(shells, 12);
     kept.close().unwrap();
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 12);
-    // The settings: as declared, and told.
+    // The settings: default values, and the error is reported.
     let (memory, slot, _) = ours();
     let device = PathBuf::from("saves/aside/device.keblin");
     let bad = with_a_bad_sector(&memory, device);
@@ -298,7 +298,7 @@ fn one_file_that_cannot_be_read_costs_no_more_than_that_file() {
     kept.set(schema.field::<i64>("volume").unwrap(), 3);
     kept.close().unwrap();
     assert_eq!(slot.view(schema).unwrap().progress.get(schema.field::<i64>("volume").unwrap()), 3);
-    // Both files of the slot: that is for the player to know, and nothing is changed.
+    // Both files of the slot: the player must decide, and nothing is changed.
     let (memory, slot, _) = ours();
     let faulty = Faulty::new(Arc::new(memory.clone()));
     faulty.fail_for(slot.path(), Doing::Read, ErrorKind::Other);
@@ -327,7 +327,7 @@ fn an_unreadable_save_is_an_entry_of_the_list_and_keeps_no_other_from_being_offe
         })
         .collect();
     assert_eq!(told, ["heron whole", "otter unreadable", "rush missing"]);
-    // A ruin, with one thing aside that cannot be read and another that can.
+    // A ruin with one file set aside that cannot be read, and another one that can.
     memory.put_file("saves/reed.keblin", b"torn".to_vec());
     memory.put_file("saves/aside/reed.damaged-1.keblin", earlier.clone());
     memory.put_file("saves/aside/reed.damaged-2.keblin", earlier);

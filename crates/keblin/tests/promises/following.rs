@@ -1,5 +1,5 @@
-//! What follows: bounds from other values, tables of best values, settings beside the slots, moments, and saving when it
-//! is due.
+//! Bounds that follow other values, tables of best values, settings next to the slots, moments, and when a save is
+//! due.
 
 use std::fs;
 use std::sync::Arc;
@@ -43,13 +43,13 @@ fn a_bound_that_falls_takes_what_it_bounds_with_it_in_the_same_event() {
     game.set(int("rank"), 1);
     assert_eq!((game.get(int("cap")), game.get(int("oil"))), (10, 10), "through two bounds");
     assert_eq!(game.get(best), Some(29), "what was the best was the best");
-    assert_eq!(notices(&mut game, &schema), ["moment low"], "told after it came to rest");
+    assert_eq!(notices(&mut game, &schema), ["moment low"], "reported after it settled");
     let last: Vec<String> = game.journal().rev().take(2).map(|entry| entry.text(&schema)).collect();
     assert_eq!(last, ["oil: 30 -> 10 (its bound moved)", "cap: 30 -> 10 (its bound moved)"]);
     game.set(int("rank"), 9);
     assert_eq!((game.get(int("cap")), game.get(int("oil"))), (10, 10), "what was lost does not come back");
     let refused = game.submit(best, 11).refused.unwrap();
-    assert_eq!(refused.to_string(), "best_oil: 11 is refused: it is at most 10");
+    assert_eq!(refused.to_string(), "best_oil: 11 refused: expected at most 10");
     let (air, longest): (Field<Time>, Field<Time>) =
         (schema.field("air").unwrap(), schema.field("longest").unwrap());
     game.set(longest, Time::from_millis(4000));
@@ -133,7 +133,7 @@ fn settings_belong_to_the_device_and_not_to_a_slot() {
     dir.slot("otter").unwrap().save(&game.snapshot(), "quit").unwrap();
     let other = dir.slot("heron").unwrap().open(&schema).unwrap();
     assert_eq!(other.progress.get(volume), 4, "another profile, the same device");
-    assert_eq!(other.progress.get(page), 1, "what is not durable is as declared");
+    assert_eq!(other.progress.get(page), 1, "what is not durable is default");
     assert!(matches!(other.origin, keblin::store::Origin::FirstRun));
     game.erase(&Erase::Profile, true).unwrap();
     assert_eq!((game.get(volume), game.get(page)), (4, 3), "and erasing progress is not erasing settings");
@@ -219,12 +219,12 @@ fn a_moment_is_told_as_often_as_it_says() {
     };
     game.begin(None).unwrap();
     game.set(oil, 0);
-    assert_eq!(moments(&mut game), ["each", "trip", "ever"], "on the map there is no visit to tell it in");
+    assert_eq!(moments(&mut game), ["each", "trip", "ever"], "on the map there is no visit for it");
     game.enter(schema.level("brook").unwrap()).unwrap();
-    assert_eq!(moments(&mut game), ["visit"], "what the new visit finds true is told in it");
+    assert_eq!(moments(&mut game), ["visit"], "a moment that is true in the new visit is reported");
     game.die().unwrap();
     assert_eq!(game.get(oil), 5);
-    assert!(moments(&mut game).is_empty(), "what a death makes true is no news");
+    assert!(moments(&mut game).is_empty(), "a death's effects are not reported");
     game.respawn().unwrap();
     game.set(oil, 1);
     game.set(oil, 0);
@@ -235,7 +235,7 @@ fn a_moment_is_told_as_often_as_it_says() {
     assert_eq!(moments(&mut game), ["visit"]);
     let mut reopened = Progress::restored(game.snapshot());
     reopened.resume().unwrap();
-    assert!(moments(&mut reopened).is_empty(), "what was told is told");
+    assert!(moments(&mut reopened).is_empty(), "it was reported already");
     reopened.begin_replacing(None);
     reopened.set(oil, 0);
     assert_eq!(moments(&mut reopened), ["each", "trip"], "a new run, the same profile");

@@ -1,5 +1,5 @@
-//! Files put together block by block, with digests that hold: what a later version might write, and what only somebody
-//! who means harm would.
+//! Files built block by block, with matching digests: what a later version might write, and what only an attacker
+//! would.
 
 use minicbor::Encoder;
 use minicbor::data::Tag;
@@ -23,7 +23,7 @@ pub(crate) struct Row {
     pub(crate) digest: [u8; 32],
 }
 
-/// A file being forged.
+/// A forged file.
 pub(crate) struct Forge {
     pub(crate) bytes: Vec<u8>,
     pub(crate) rows: Vec<Row>,
@@ -45,11 +45,18 @@ impl Forge {
         Forge { bytes, rows: vec![row] }
     }
 
-    /// A block with its digest.
-    pub(crate) fn block(&mut self, name: &str, word: &str, needed: bool, content: &[u8]) -> &mut Forge {
+    /// Returns a block with its digest.
+    pub(crate) fn block(&mut self, name: &str, word: &str, mandatory: bool, content: &[u8]) -> &mut Forge {
         let offset = self.bytes.len();
         let mut block = cbor(|out| {
-            out.tag(Tag::new(BLOCK_TAG)).unwrap().array(4).unwrap().str(word).unwrap().bool(needed).unwrap();
+            out.tag(Tag::new(BLOCK_TAG))
+                .unwrap()
+                .array(4)
+                .unwrap()
+                .str(word)
+                .unwrap()
+                .bool(mandatory)
+                .unwrap();
         });
         block.extend(content);
         let digest = digest(&block);
@@ -59,15 +66,15 @@ impl Forge {
         self
     }
 
-    pub(crate) fn section(&mut self, name: &str, needed: bool, codec: u32, body: &[u8]) -> &mut Forge {
+    pub(crate) fn section(&mut self, name: &str, mandatory: bool, codec: u32, body: &[u8]) -> &mut Forge {
         let content = cbor(|out| {
             out.array(4).unwrap().str(name).unwrap().u32(codec).unwrap();
             out.u64(body.len() as u64).unwrap().bytes(body).unwrap();
         });
-        self.block(name, "section", needed, &content)
+        self.block(name, "section", mandatory, &content)
     }
 
-    /// A state over the rows so far.
+    /// Adds a state over the rows so far.
     pub(crate) fn state(&mut self, number: u64, version: u32) -> &mut Forge {
         let rows = self.rows.clone();
         let offset = self.bytes.len() as u64;
@@ -85,7 +92,7 @@ impl Forge {
         self.state_numbered(number, &content)
     }
 
-    /// A state block with some content, whatever that is.
+    /// Adds a state block with any content.
     pub(crate) fn state_of(&mut self, content: &[u8]) -> &mut Forge {
         self.state_numbered(1, content)
     }

@@ -1,5 +1,5 @@
-//! The format: what is newer, foreign or unknown is told apart from what is damaged, and every number that is stored is
-//! held against what it is about.
+//! The format: newer, foreign and unknown files are not mistaken for damaged ones, and every stored number is
+//! compared with what it describes.
 
 use std::collections::BTreeSet;
 use std::ops::Range;
@@ -33,14 +33,14 @@ fn refusal(bytes: &[u8]) -> ReadError {
     read(bytes).map(|file| format!("{file:?}")).unwrap_err()
 }
 
-/// Every byte of some place changed once: the file is damaged then, and not of another kind.
+/// Changes every byte of some range once: the file is then damaged, and not something else.
 #[track_caller]
 fn damage_is_not_mistaken(bytes: &[u8], place: Range<usize>, schema: &Arc<Schema>) {
     for at in place {
         let mut spoilt = bytes.to_vec();
         spoilt[at] ^= 0x01;
         match verify(&spoilt, schema) {
-            Ok(save) => assert!(save.fault().is_some(), "byte {at}: nothing was told"),
+            Ok(save) => assert!(save.fault().is_some(), "byte {at}: nothing was reported"),
             Err(error) => assert!(!error.is_refusal(), "byte {at}: {error}"),
         }
     }
@@ -62,7 +62,7 @@ fn a_newer_format_a_newer_version_and_a_foreign_game_are_told_apart_also_when_da
     let newer_format = Forge::in_format(2, "fen_post").state(1, 3).bytes.clone();
     assert_eq!(
         refusal(&newer_format).to_string(),
-        "header, byte 11: written in format 2, and this library knows formats up to 1"
+        "header, byte 11: written in format 2, but this library reads formats up to 1"
     );
     let draft = refusal(&Forge::in_format(0, "fen_post").bytes);
     assert_eq!(draft.to_string(), "header, byte 11: written in format 0, a draft that is no longer read");
@@ -77,7 +77,7 @@ fn a_newer_format_a_newer_version_and_a_foreign_game_are_told_apart_also_when_da
     {
         let error = verify(&bytes, &schema).unwrap_err();
         assert_eq!((error.fault.code().as_str(), error.is_refusal()), (code, true));
-        // A newer format may look like anything behind its header.
+        // A newer format may have any bytes after its header.
         let known = if code == "newer_format" { header } else { bytes.len() };
         damage_is_not_mistaken(&bytes, 0..known, &schema);
     }
@@ -109,7 +109,8 @@ fn what_a_later_version_wrote_and_needs_is_refused_also_behind_the_last_state() 
         let error = verify(&bytes, &schema).unwrap_err();
         assert!(error.is_refusal(), "{error}");
         let place = error.offset..error.offset + 20;
-        let expected = format!("written by a later Keblin: {what} must be understood and is not");
+        let expected =
+            format!("written by a later Keblin: {what} is required but not supported by this version");
         assert!(error.to_string().contains(&expected), "{error}");
         damage_is_not_mistaken(&bytes, place, &schema);
     }
@@ -135,9 +136,9 @@ fn what_is_not_known_and_not_needed_is_carried_along_told_and_written_back() {
     assert_eq!(
         told,
         ["weather", "index"]
-            .map(|name| format!("{name}: hint: not declared here; kept and written back [carried_along]"))
+            .map(|name| format!("{name}: hint: unknown to this schema; preserved on save [carried_along]"))
     );
-    // Played on and saved twice, by a game that knows nothing of them.
+    // Played and saved twice by a game that knows nothing of them.
     let mut progress = save.into_progress();
     for number in 2..4 {
         progress.add(schema.field::<i64>("coppers").unwrap(), 5);
@@ -174,7 +175,7 @@ fn every_number_that_is_stored_is_held_against_what_it_is_about() {
             "expected 1 as the length of the body, but found u8",
         ),
         ("a row's length", spoilt(&|f| f.rows[1].length -= 1), "profile", "but found a block of "),
-        ("a row's digest", spoilt(&|f| f.rows[1].digest[0] ^= 1), "profile", "their digest does not hold"),
+        ("a row's digest", spoilt(&|f| f.rows[1].digest[0] ^= 1), "profile", "their digest does not match"),
         (
             "a row's name",
             spoilt(&|f| f.rows[2].name = "pram".into()),
@@ -228,7 +229,7 @@ fn the_limits_are_the_readers_to_set() {
     let error = read_within(&bytes, &limits).unwrap_err();
     assert_eq!(
         error.to_string(),
-        format!("file, byte 0: a save has at most 100 bytes, but found {}", bytes.len())
+        format!("file, byte 0: expected a save of at most 100 bytes, but found {}", bytes.len())
     );
     limits = SaveLimits::default();
     limits.max_rows = 2;
@@ -276,7 +277,7 @@ fn the_page_and_the_byte_table_say_the_same() {
     }
 }
 
-/// The keys of a map and of the maps inside it, down to those that the game declares.
+/// Collects the keys of a map and of the maps inside it, down to those that the game declares.
 fn keys(map: &mut Decoder<'_>, found: &mut BTreeSet<String>) {
     for _ in 0..map.map().unwrap().unwrap() {
         let key = map.str().unwrap().to_string();
@@ -306,7 +307,7 @@ fn the_page_lists_what_each_section_holds() {
         held.retain(|key| !ids.contains(&key.as_str()) && schema.difficulty(key).is_err());
         let at = page.find(&format!("- **`{name}`**: ")).unwrap();
         let words = page[at..].split("\n- ").next().unwrap().split('`').skip(3).step_by(2);
-        // How a visit stands is a value, not a key.
+        // The state of a visit is a value, not a key.
         let listed = words.filter(|word| !values.contains(word)).map(ToString::to_string).collect();
         assert_eq!(held, listed, "{name}");
     }

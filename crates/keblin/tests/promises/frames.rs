@@ -1,4 +1,4 @@
-//! Frames: signals, clocks, data that arrives late, events as values, and looking at what is there.
+//! Frames: signals, clocks, data that arrives late, events as values, and looking at progress.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -116,7 +116,7 @@ fn data_that_arrives_late_neither_loses_nor_is_lost() {
     game.submit(best, 10);
     game.set(int("coppers"), 7);
     game.add(int("walked"), 5);
-    assert_eq!(game.drain_notices().count(), 0, "neither first run nor a record of 10 is told");
+    assert_eq!(game.drain_notices().count(), 0, "neither first run nor a record of 10 is reported");
     game.arrive(Some(saved));
     assert_eq!(game.get(best), Some(44), "what was submitted meanwhile did not beat it");
     assert_eq!(game.get(int("coppers")), 7, "what was set meanwhile stands");
@@ -189,7 +189,7 @@ fn events_are_values_that_do_what_their_methods_do() {
     let Outcome::Changed(change) = game.apply(&Event::Set(oil, Value::text("full"))).unwrap() else {
         panic!("a write answers with its change")
     };
-    assert_eq!(change.refused.unwrap().to_string(), "oil: refused: it holds an int, and \"full\" is none");
+    assert_eq!(change.refused.unwrap().to_string(), "oil: refused: expected an int, but found \"full\"");
     assert!(game.apply(&Event::Respawn).is_err());
 }
 
@@ -214,10 +214,10 @@ fn every_value_can_be_looked_at_with_its_place_and_copies() {
         let lines = game.overlay();
         lines.iter().find(|line| line.name == "oil").unwrap().to_string()
     };
-    assert_eq!(line(&game), "oil 40 (checkpoint 50, entry 60) not written");
+    assert_eq!(line(&game), "oil 40 (checkpoint 50, entry 60) unsaved");
     game.note_written(game.snapshot());
     assert_eq!(line(&game), "oil 40 (checkpoint 50, entry 60)");
-    assert!(game.overlay().iter().any(|line| line.to_string() == "coppers 120 as declared"));
+    assert!(game.overlay().iter().any(|line| line.to_string() == "coppers 120 default"));
 }
 
 #[test]
@@ -234,14 +234,14 @@ fn a_level_that_takes_no_part_in_what_is_carried_is_named() {
     let covered = game.coverage();
     let names = |names: &[keblin::Name]| names.iter().map(ToString::to_string).collect::<Vec<_>>();
     assert_eq!(covered.len(), 2, "only what was played");
-    assert_eq!(names(&covered[0].never_picked_up), ["oil_cap", "satchel", "boats", "run_clock"]);
-    assert_eq!(names(&covered[0].never_handed_over), ["letters", "oil_cap", "satchel", "boats", "run_clock"]);
-    assert_eq!(names(&covered[1].never_picked_up), ["oil", "oil_cap", "satchel", "boats", "run_clock"]);
-    assert!(names(&covered[1].never_handed_over).contains(&"oil".to_string()));
+    assert_eq!(names(&covered[0].never_read), ["oil_cap", "satchel", "boats", "run_clock"]);
+    assert_eq!(names(&covered[0].never_changed), ["letters", "oil_cap", "satchel", "boats", "run_clock"]);
+    assert_eq!(names(&covered[1].never_read), ["oil", "oil_cap", "satchel", "boats", "run_clock"]);
+    assert!(names(&covered[1].never_changed).contains(&"oil".to_string()));
 }
 
 #[test]
-#[should_panic(expected = "a value call was refused, and progress is strict: oil: refused: it holds an int")]
+#[should_panic(expected = "a value call was refused, and progress is strict: oil: refused: expected an int")]
 fn strict_progress_does_not_pass_over_a_refusal() {
     let (schema, mut game) = in_long_mere();
     game.strict();
@@ -276,7 +276,7 @@ fn twenty_values_fed_every_frame_allocate_nothing() {
         let _ = game.feed(Signal::Death, false);
         game.tick_secs(1.0 / 60.0);
     };
-    // The journal fills its ring first; from then on it takes no more.
+    // The journal fills its ring first; after that it needs no more memory.
     (0..50).for_each(|number| frame(&mut game, number));
     let counted = allocation_counter::measure(|| (0..10_000).for_each(|number| frame(&mut game, number)));
     assert_eq!(counted.count_total, 0);

@@ -1,4 +1,4 @@
-//! A bounded run of what the fuzzer does: every golden and broken file, and thousands of mutations of them.
+//! A bounded run of the fuzz targets: every golden and broken file, and thousands of mutations of them.
 
 use std::fs;
 
@@ -12,7 +12,7 @@ mod look_texts;
 
 use look_texts::As;
 
-/// Files of a folder of saves, as whole files and as what stands inside them.
+/// Returns the files of a folder of saves, as whole files and as their parts.
 fn seeds() -> Vec<Vec<u8>> {
     let mut seeds = Vec::new();
     for folder in ["data/golden", "data/broken"] {
@@ -38,7 +38,7 @@ fn seeds() -> Vec<Vec<u8>> {
     seeds
 }
 
-/// A seed with a few bytes changed, cut out, doubled, or taken from another seed.
+/// Returns a seed with a few bytes changed, removed, doubled, or taken from another seed.
 fn mutated(random: &mut fastrand::Rng, seeds: &[Vec<u8>]) -> Vec<u8> {
     let mut bytes = seeds[random.usize(..seeds.len())].clone();
     for _ in 0..random.usize(1..4) {
@@ -91,7 +91,7 @@ fn mutations_of_all_saves_are_read_without_a_panic_and_written_back_the_same() {
     assert!(read > 100 && refused > 100, "{read} read, {refused} refused");
 }
 
-/// The texts of folders, whole, and for conditions each of the texts in them.
+/// Returns the texts of folders as a whole, and for conditions each text in them.
 fn texts(folders: &[&str], ending: &str) -> Vec<String> {
     let mut texts = Vec::new();
     for folder in folders {
@@ -104,7 +104,7 @@ fn texts(folders: &[&str], ending: &str) -> Vec<String> {
     texts
 }
 
-/// A text with a few words or characters changed, cut out, doubled, or taken from another.
+/// Returns a text with a few words or characters changed, removed, doubled, or taken from another.
 fn changed(random: &mut fastrand::Rng, seeds: &[String]) -> String {
     let mut text: Vec<char> = seeds[random.usize(..seeds.len())].chars().collect();
     for _ in 0..random.usize(1..4) {

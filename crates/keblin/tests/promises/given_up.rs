@@ -1,4 +1,4 @@
-//! Who has a slot, and until when: a keeper has it until it is closed, also within one program.
+//! Who owns a slot, and until when: a keeper owns it until it is closed, within one program too.
 
 use std::io::ErrorKind;
 use std::path::Path;
@@ -33,7 +33,7 @@ fn a_second_keeper_of_a_slot_is_refused_in_the_same_program_too() {
         "it is the keeper's to give up"
     );
     first.close().unwrap();
-    // Closing gives the slot up, although its `Slot` is still there.
+    // Closing gives up the slot, although its `Slot` still exists.
     let mut again = Keeper::open(&other, schema).unwrap();
     assert_eq!(again.get(best), Some(100));
     again.submit(best, 101);
@@ -66,7 +66,7 @@ fn a_continue_button_opens_the_slot_anew_in_place() {
     assert_eq!((kept.get(best), kept.get(shells)), (None, 0));
     assert_eq!(Keeper::open(&slot, schema).unwrap().get(shells), 3, "what was left is saved, and free");
     kept.close().unwrap();
-    // Where the other cannot be opened, what is played goes on.
+    // If the other slot cannot be opened, the current one is still being played.
     memory.put_file(heron.path(), b"torn".to_vec());
     memory.put_file(heron.previous_path(), b"torn".to_vec());
     let mut kept = Keeper::open(&slot, schema).unwrap();
@@ -77,7 +77,7 @@ fn a_continue_button_opens_the_slot_anew_in_place() {
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 5);
 }
 
-/// Panics at so many calls of `append` and `publish`.
+/// Panics at some calls of `append` and `publish`.
 #[derive(Debug, Default)]
 struct Panicking {
     left: AtomicUsize,
@@ -117,7 +117,7 @@ fn files_that_panic_are_told_tried_again_and_hang_nothing() {
         }
         let told: Vec<Notice> = kept.drain_notices().collect();
         let told = told.iter().filter(|notice| matches!(notice, Notice::NotWritten { .. })).count();
-        assert_eq!(told, 1, "told once");
+        assert_eq!(told, 1, "reported once");
         assert_eq!(slot.view(schema).unwrap().progress.get(shells), value, "and tried again");
     }
     settle(&mut kept);

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::save::{Lineage, SealKey, Stamp, read, write, write_behind, write_device, write_sealed};
+use keblin::save::{Lineage, SealKey, Stamp, read, write, write_after, write_device, write_sealed};
 use keblin::snapshot::Picture;
 use keblin::store::backend::Memory;
 use keblin::{Field, Progress, SaveDir, Schema, Snapshot, Value};
@@ -30,7 +30,7 @@ fn set(game: &mut Progress, field: &str, text: &str) {
     game.set(field, value);
 }
 
-/// Three instants of one game, each field with a value that is not as declared.
+/// Three moments of one game, with no field at its default.
 fn instants(schema: &Arc<Schema>) -> [Progress; 3] {
     let mut game = Progress::new(Arc::clone(schema));
     let (brook, weir) = (schema.level("brook").unwrap(), schema.level("weir").unwrap());
@@ -81,7 +81,7 @@ fn instants(schema: &Arc<Schema>) -> [Progress; 3] {
     [first, second, game]
 }
 
-/// Every golden file: its name, and its bytes as they are written today.
+/// Returns every golden file: its name, and its bytes as they are written today.
 pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
     let schema = schema();
     let [first, second, third] = instants(&schema).map(|game| game.snapshot());
@@ -93,7 +93,7 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
         let file = read(&three).unwrap();
         let lineage = Lineage::of(&file);
         let stamp = Stamp::after(Some(&lineage), 1_700_000_000_000 + 60_000 * lineage.number, cause);
-        let more = write_behind(&file, snapshot, &stamp, None);
+        let more = write_after(&file, snapshot, &stamp, None);
         three.extend(more);
     }
     let areas = with_areas(&second, &third);
@@ -110,7 +110,7 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
     ]
 }
 
-/// Two states of a slot, of which the second shares an area with the first.
+/// Returns two states of a slot; the second shares an area with the first.
 fn with_areas(first: &Snapshot, second: &Snapshot) -> Vec<u8> {
     let memory = Memory::default();
     let slot = SaveDir::on(Arc::new(memory.clone()), "saves").slot("otter").unwrap();

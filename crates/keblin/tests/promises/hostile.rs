@@ -1,4 +1,4 @@
-//! Bytes that mean harm: whatever they claim, reading ends soon and takes no more memory than the file gives reason for.
+//! Hostile bytes: whatever they claim, reading ends soon and needs only as much memory as the file justifies.
 
 use std::time::Instant;
 
@@ -11,18 +11,18 @@ use crate::forged::{Forge, Row, cbor};
 use crate::round_trip::stamp;
 use crate::tables::fen_post;
 
-/// How often more memory than the file's own length may be held at once while it is read.
+/// How many times the file's length reading may take as memory.
 const MAX_TIMES_FILE: usize = 3;
 
-/// What anything may take besides.
+/// A fixed amount of memory that anything may take in addition.
 const ROOM_BYTES: usize = 1 << 20;
 
-/// Reads bytes in every way there is; gives the code of the error.
+/// Reads bytes in every possible way; returns the code of the error.
 #[track_caller]
 #[expect(clippy::print_stdout, reason = "what was measured is for people to read")]
 fn refused(name: &str, bytes: &[u8]) -> &'static str {
     let schema = fen_post();
-    // The schema's own plan is made at the first look.
+    // The first read also makes the schema's plan.
     let _ = verify(&write(&Progress::new(schema.clone()).snapshot(), &stamp(1)), &schema);
     let begun = Instant::now();
     let mut code = "";
@@ -37,7 +37,7 @@ fn refused(name: &str, bytes: &[u8]) -> &'static str {
     code
 }
 
-/// A forged file of the demo with a profile of its own.
+/// Returns a forged file of the demo with its own profile.
 fn with_profile(body: &[u8]) -> Vec<u8> {
     let bytes = write(&Progress::new(fen_post()).snapshot(), &stamp(1));
     let file = read(&bytes).unwrap();
@@ -56,7 +56,7 @@ fn nesting_ten_thousand_deep_is_refused() {
         let key: &[u8] = if open == 0xa1 { &[0x61, 0x61] } else { &[] };
         let mut deep: Vec<u8> = [&[open], key].concat().repeat(10_000);
         deep.push(0x00);
-        // In the map of a section, in a block's content, and as tags, which are items inside each other too.
+        // In the map of a section, in a block's content, and as tags, which are nested items too.
         let body = [&[0xa1, 0x61, 0x61][..], &deep].concat();
         assert_eq!(refused(&format!("{name} in a section"), &with_profile(&body)), "too_deep");
         let block = Forge::of("fen_post").block("deep", "deep", true, &deep).state(1, 3).bytes.clone();
@@ -96,7 +96,7 @@ fn tables_that_point_outside_overlap_or_loop_are_refused() {
         forge.state(1, 3).bytes.clone()
     };
     let cases: [(&str, Vec<u8>); 7] = [
-        ("behind the file", table(&|rows| rows[2].offset = 1 << 40)),
+        ("after the file", table(&|rows| rows[2].offset = 1 << 40)),
         ("at 2^64", table(&|rows| (rows[2].offset, rows[2].length) = (u64::MAX, u64::MAX))),
         ("longer than the file", table(&|rows| rows[2].length = 1 << 40)),
         ("the same twice", table(&|rows| rows[2] = rows[1].clone())),
@@ -121,14 +121,14 @@ fn a_million_tiny_blocks_and_as_many_false_marks_end_soon() {
     };
     forge.bytes.extend(tiny.repeat(1_000_000));
     assert_eq!(refused("a million tiny blocks", &forge.bytes), "cut");
-    // States that name nothing but the header: each must be looked at, none has what a save needs.
+    // States that name only the header: each must be examined, but none has what a save needs.
     let mut forge = Forge::of("fen_post");
     for number in 0..20_000 {
         forge.rows.truncate(1);
         forge.state(number, 3);
     }
     assert_eq!(refused("20,000 empty states", &forge.bytes), "cut");
-    // Marks that each claim all that follows as their content: looking at every one to its end would take days.
+    // Marks that each claim everything after them as their content: examining each to its end would take days.
     let mut forge = Forge::of("fen_post");
     let (start, count) = (forge.bytes.len(), 200_000);
     let each = BLOCK_MARK.len() + 9;

@@ -50,7 +50,7 @@ pub(crate) fn in_memory() -> (Memory, Slot) {
     (memory, slot_on(&files))
 }
 
-/// Frames until nothing is on its way any more.
+/// Runs frames until no save is due or being written.
 pub(crate) fn settle(game: &mut Keeper) {
     for _ in 0..20_000 {
         game.tick(Duration::ZERO);
@@ -77,7 +77,7 @@ fn events_make_it_due_and_the_frame_that_ends_hands_it_over_once() {
     kept.enter(schema.level("brook").unwrap()).unwrap();
     kept.finish().unwrap();
     assert!(memory.files().is_empty(), "the frame has not ended");
-    // The value after the event, whatever the order of the lines.
+    // The value after the event, whatever the order of the calls.
     kept.add(field, 5);
     kept.tick(FRAME);
     settle(&mut kept);
@@ -115,7 +115,7 @@ fn seven_changes_are_one_write_and_the_value_after_them_is_in_it() {
     assert_eq!(shells(&slot, &game()), 40);
     kept.add(field, 3);
     let line = kept.overlay().into_iter().find(|line| line.name == "shells").unwrap();
-    assert_eq!((line.unwritten, line.to_string().as_str()), (true, "shells 43 not written"));
+    assert_eq!((line.unsaved, line.to_string().as_str()), (true, "shells 43 unsaved"));
     kept.close().unwrap();
     assert_eq!(shells(&slot, &game()), 43);
 }
@@ -194,7 +194,7 @@ fn a_write_that_fails_is_told_once_and_tried_again_while_play_goes_on() {
             found.is_err() || (number - 1..=number).contains(&found.unwrap().progress.get(field)),
             "{doing:?} has lost something"
         );
-        // It is tried again by itself, sooner at first and later then, and told once.
+        // The keeper tries again, soon at first and then later, and reports the failure once.
         let mut frames = 0;
         while kept.is_saving() {
             kept.tick(FRAME);
@@ -245,7 +245,7 @@ fn areas_are_written_when_they_change_and_shared_when_they_do_not() {
     let first = kept.save_now().unwrap().unwrap();
     assert!(first.written_bytes > 10 * size);
     kept.put_area("area_3", Some(vec![77; size].into())).unwrap();
-    // The same bytes anew are no change.
+    // Putting the same bytes again is not a change.
     kept.put_area("area_4", Some(vec![4; size].into())).unwrap();
     kept.add(field, 1);
     let second = kept.save_now().unwrap().unwrap();
@@ -257,7 +257,7 @@ fn areas_are_written_when_they_change_and_shared_when_they_do_not() {
     let opened = slot.view(schema).unwrap().progress;
     let held = |area: u8| opened.area(&format!("area_{area}")).map(|bytes| (bytes[0], bytes.len()));
     assert_eq!((held(3), held(4), held(10)), (Some((77, size)), Some((4, size)), None));
-    // A file with much that nothing needs any more is written anew.
+    // A file with much stale data is published anew.
     let mut lengths = Vec::new();
     for number in 0..20 {
         kept.put_area("area_5", Some(vec![100 + number; size].into())).unwrap();
@@ -324,7 +324,7 @@ fn a_slot_is_opened_while_the_title_is_shown() {
     kept.set(field, 3);
     let picture = Picture::new("image/png", vec![0x89, 0x50]).unwrap();
     kept.set_picture(Some(picture.clone()));
-    // Dropping it writes as closing does.
+    // Dropping it saves as closing does.
     drop(kept);
     assert_eq!(slot.picture(schema).unwrap(), Some(picture));
     let opening = Keeper::open_later(&slot, schema).unwrap();

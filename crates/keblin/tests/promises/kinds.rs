@@ -1,4 +1,4 @@
-//! Every kind of value: written, read, kept within its limits, saved and opened again.
+//! Every type of value: written, read, limited, saved and opened again.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -150,17 +150,17 @@ fn what_does_not_fit_is_refused_and_changes_nothing() {
     assert_eq!(
         told,
         [
-            "satchel: refused: it has at most 3 items, not 4",
-            "satchel: refused: it has at most 4 characters, not 8",
-            "satchel: refused: it has no item 3",
-            "photo: refused: it has at most 4 bytes, not 5",
+            "satchel: refused: expected at most 3 items, but found 4",
+            "satchel: refused: expected at most 4 characters, but found 8",
+            "satchel: refused: item 3 not found",
+            "photo: refused: expected at most 4 bytes, but found 5",
             "depth: refused: the number is not finite",
             "at: refused: the number is not finite",
-            "worn: refused: -1 in it lies outside 0",
-            "worn: refused: it has no wick",
-            "lantern: refused: it holds a shape of lantern, and 3 is none",
-            "walked: taking is refused: it only gains",
-            "met: taking is refused: it only gains",
+            "worn: refused: an element, -1, is outside its bound 0",
+            "worn: refused: wick not found",
+            "lantern: refused: expected a shape of lantern, but found 3",
+            "walked: cannot be reduced: `keep = \"sum\"`/`\"union\"` fields only grow",
+            "met: cannot be reduced: `keep = \"sum\"`/`\"union\"` fields only grow",
         ]
     );
     assert!(game.snapshot() == before);
@@ -175,7 +175,7 @@ fn numbers_with_a_fraction_stop_at_their_bounds_too() {
     game.add(depth, -0.25);
     assert_eq!(game.get(depth), 9.75);
     let refused = game.spend(depth, 9.5).unwrap_err();
-    assert_eq!(refused.to_string(), "depth: spending 9.5 of 9.75 is refused: at least 0.5 must stay");
+    assert_eq!(refused.to_string(), "depth: cannot spend 9.5 of 9.75: at least 0.5 must remain");
     game.set(depth, -0.0);
     assert_eq!(game.get(depth), 0.5);
 }
@@ -203,7 +203,7 @@ fn an_item_of_another_list_is_no_value_of_a_field() {
     let (schema, mut game) = game();
     let stranger = Value::Id { of: keblin::kind::Ids::Levels, index: 0, name: "brook".into() };
     let refused = game.set(field::<Value>(&schema, "lamp"), stranger).refused.unwrap();
-    assert_eq!(refused.to_string(), "lamp: refused: it holds an id of lamps, and brook is none");
+    assert_eq!(refused.to_string(), "lamp: refused: expected an id of lamps, but found brook");
 }
 
 #[test]
@@ -212,14 +212,14 @@ fn a_handle_of_another_kind_is_told_what_is_declared() {
     let told = |error: keblin::LookupError| error.to_string();
     assert_eq!(
         told(schema.field::<Vec<i64>>("satchel").unwrap_err()),
-        "field `satchel` is declared as list of text, but was asked for as list of int"
+        "field `satchel` is declared as list of text, but was looked up as list of int"
     );
     assert_eq!(
         told(schema.field::<Level>("lamp").unwrap_err()),
-        "field `lamp` is declared as id that may be unset, but was asked for as id of levels"
+        "field `lamp` is declared as id that may be unset, but was looked up as id of levels"
     );
     assert_eq!(
         told(schema.field::<BTreeMap<String, f64>>("worn").unwrap_err()),
-        "field `worn` is declared as map of int by id, but was asked for as map of float by text"
+        "field `worn` is declared as map of int by id, but was looked up as map of float by text"
     );
 }

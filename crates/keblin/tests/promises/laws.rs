@@ -1,5 +1,5 @@
-//! Laws of migration, over made-up declarations, edits of them and saves. An edit is one that a developer makes, together
-//! with the step it takes; a history is three versions with two such edits.
+//! Laws of migration, over made-up declarations, edits of them and saves. An edit is one that a developer makes, with
+//! the step it needs; a history is three versions with two such edits.
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -30,7 +30,8 @@ fn opened(bytes: &[u8], schema: &Arc<Schema>) -> (Snapshot, Account) {
     (save.snapshot().clone(), save.account().unwrap().as_ref().clone())
 }
 
-/// Every value of a snapshot that is not as declared: the field, and the value as text, whatever the order of its items.
+/// Returns every value of a snapshot that is not the default: the field, and the value as text, whatever the order of
+/// its items.
 fn held(snapshot: &Snapshot) -> Vec<(String, String)> {
     let progress = Progress::restored(snapshot.clone());
     let all = progress.values().filter(|held| *held.value != held.field.default);
@@ -46,7 +47,7 @@ fn held(snapshot: &Snapshot) -> Vec<(String, String)> {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 192, failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// Going two versions at once is going them one by one; what was brought to a version needs nothing more.
+    /// Migrating two versions at once equals migrating one by one; a migrated save needs nothing more.
     #[test]
     fn two_steps_at_once_are_one_after_the_other((texts, steps, is_sample) in history()) {
         let [one, two, three] = texts.each_ref().map(String::as_str);
@@ -63,14 +64,14 @@ proptest! {
         prop_assert_eq!(read(&saved(&at_once)).unwrap().head.schema_version, 3);
     }
 
-    /// What was called something else and is called by its old name again is what it was.
+    /// A name that is changed and changed back has its old value.
     #[test]
     fn there_and_back_is_nothing(one in made(), what in 0..5_usize, at in 0..9_usize) {
         let edit = [
             Edit::RenameField(at), Edit::RenameLevel(at), Edit::RenameUnlock(at), Edit::RenameItem(at), Edit::RenameDifficulty(at),
         ][what];
         let (two, there) = edited(&one, edit, "dawn");
-        // The way back: each table is about the name it came from.
+        // The way back: each table is about the old name.
         let mut back = String::new();
         let mut heading = String::new();
         for line in there.lines() {
@@ -94,7 +95,7 @@ proptest! {
         prop_assert_eq!(numbered, bytes.len(), "all of it, facts, copies and the run, is as long as it was");
     }
 
-    /// Nothing that was held is gone unless the step says so, and everything that was held is told of.
+    /// No value is lost unless the step says so, and every value is reported.
     #[test]
     fn no_value_vanishes_unsaid((texts, steps, _) in history()) {
         let schema = versions(&[&texts[0], &texts[1]], &[&steps[0]]).unwrap();
@@ -111,7 +112,7 @@ proptest! {
             prop_assert!(dropped.is_empty(), "{:?}", dropped);
             prop_assert_eq!(held(&before).len(), held(&after).len());
         }
-        // By what it is called now or was called then, every field that held something is in the account.
+        // The account has every field that had a value, by its new or its old name.
         let told: BTreeSet<&str> = account
             .entries
             .iter()
@@ -120,11 +121,11 @@ proptest! {
             .map(|place| place.split('.').next().unwrap_or_default())
             .collect();
         for (field, _) in held(&before) {
-            prop_assert!(told.contains(field.as_str()), "{} is not told of:\n{}", field, account);
+            prop_assert!(told.contains(field.as_str()), "{} is not reported:\n{}", field, account);
         }
     }
 
-    /// What only grows needs no step, and changes nothing that was there.
+    /// Growth needs no step, and changes no existing value.
     #[test]
     fn growth_alone_never_needs_a_step(one in made(), first in growth(), second in growth()) {
         let (two, _) = edited(&one, first, "dawn");
@@ -141,18 +142,18 @@ proptest! {
         };
         prop_assert_eq!(sorted(&before), sorted(&after));
         prop_assert!(account.entries.iter().all(|entry| matches!(entry.fate, Became::Carried | Became::Filled { .. })), "{}", account);
-        // Under one version number as well: an earlier save opens as it is.
+        // Within one version number too: an earlier save opens unchanged.
         let same = Arc::new(parsed(&three.text(1)));
         let save = verify(&bytes, &same).unwrap();
         prop_assert_eq!(sorted(save.snapshot()), sorted(&after));
     }
 
-    /// Without the step, or with any table of it left out, there is something to complain about.
+    /// Without the step, or without any table of it, something is reported.
     #[test]
     fn a_step_that_is_left_out_is_asked_for((texts, steps, _) in history()) {
         let [before, now] = [&texts[0], &texts[1]].map(|text| parsed(text));
         let tables: Vec<&str> = steps[0].split_inclusive('\n').collect();
-        // A scale leaves no trace in the declarations: nobody but the game knows of another unit of the same type.
+        // A scale leaves no trace in the declarations: only the game knows about another unit of the same type.
         if steps[0].is_empty() || steps[0].contains("scale") {
             return Ok(());
         }
@@ -166,7 +167,7 @@ proptest! {
     }
 }
 
-/// The laws are about something: every fate occurs in what they go through.
+/// The laws are not empty: every fate occurs in them.
 #[test]
 fn every_fate_occurs() {
     let mut runner = proptest::test_runner::TestRunner::deterministic();
@@ -183,7 +184,7 @@ fn every_fate_occurs() {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 400, failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// Whatever stands in a step, it is one or is told why not; nothing panics.
+    /// Any text is a step or gets findings; nothing panics.
     #[test]
     fn any_text_is_a_step_or_a_finding(cut in 0..900_usize, len in 0..60_usize, put in "[a-z\\[\\]={}\", .'{0-9]{0,12}") {
         let text = crate::tables::read("demo/migrations/v3.toml");

@@ -1,5 +1,5 @@
-//! Layers: who may import whom, in both crates. Below the store there is no disk, no clock and no thread; clippy holds
-//! that (see `clippy.toml`), and these tests hold the direction of imports.
+//! Layers: which module may import which, in both crates. Below the store there is no disk, clock or thread; clippy
+//! checks that (see `clippy.toml`), and these tests check the direction of imports.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -51,7 +51,7 @@ const IN_ORDER: [&str; 13] = [
     "readable",
 ];
 
-/// What the front of each crate gives out under no stage's name, by the stage it is of.
+/// What each crate's front re-exports without a stage's name, by its stage.
 const FRONT: [(&str, &str); 4] =
     [("Progress", "progress"), ("Notice", "progress"), ("Keeper", "store"), ("words", "text")];
 
@@ -59,7 +59,7 @@ fn stage_of(name: &str) -> &str {
     FRONT.iter().find(|(front, _)| *front == name).map_or(name, |(_, of)| of)
 }
 
-/// The names behind `crate::` in a file, and what they are imported with: `crate::text::name` as `text`.
+/// Returns the names after `crate::` in a file, with what they are imported from: `crate::text::name` as `text`.
 fn used(text: &str) -> Vec<String> {
     let code: Vec<&str> = text.lines().filter(|line| !line.trim_start().starts_with("//")).collect();
     let code = code.join("\n");
@@ -84,7 +84,7 @@ fn used(text: &str) -> Vec<String> {
     names
 }
 
-/// Every file of a crate but its front: its place, its stage, and the names it uses of the crate.
+/// Returns every file of a crate except its front: its path, its stage, and the names it uses from the crate.
 fn files_of(krate: &str) -> Vec<(PathBuf, String, Vec<String>)> {
     let src = project(krate).join("src");
     let files = rust_files(&src).into_iter().filter(|path| !path.ends_with("lib.rs"));
@@ -119,7 +119,7 @@ fn no_stage_uses_one_above_it() {
 fn a_declaration_passes_the_stages_in_one_direction() {
     let at = |stage: &str| {
         let found = IN_ORDER.iter().position(|known| *known == stage);
-        found.unwrap_or_else(|| panic!("{stage} is no stage"))
+        found.unwrap_or_else(|| panic!("{stage} is not a stage"))
     };
     let (mut uses, mut stages) = (0, Vec::new());
     for (inside, stage, names) in files_of("crates/keblin-schema") {

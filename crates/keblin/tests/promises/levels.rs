@@ -37,7 +37,7 @@ fn the_better_rating_is_kept_for_each_difficulty_and_a_wrong_one_is_refused_sing
         game.tick(Duration::from_secs(1));
         let finished = game.finish_with_stars(wrong).unwrap().unwrap();
         let message = finished.refused[0].to_string();
-        assert_eq!(message, format!("stars at reedgate on neap: {wrong} is refused: it is from 0 to 3"));
+        assert_eq!(message, format!("stars at reedgate on neap: {wrong} refused: expected 0 to 3"));
         assert_eq!((finished.stars, finished.refused.len()), (3, 1));
         assert_eq!(game.phase(), Phase::Map, "the finish stands");
     }
@@ -161,7 +161,7 @@ fn attempts_count_every_enter_and_retry() {
     assert_eq!(game.retry().unwrap().attempt, 2);
     game.leave().unwrap();
     game.resume().unwrap();
-    assert_eq!(game.facts(reedgate, None).attempts, 2, "going on is no new attempt");
+    assert_eq!(game.facts(reedgate, None).attempts, 2, "resuming is not a new attempt");
     game.leave().unwrap();
     assert_eq!(game.enter(reedgate).unwrap().attempt, 3);
 }

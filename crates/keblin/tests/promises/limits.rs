@@ -1,5 +1,5 @@
-//! How large a save may be: whatever is acknowledged opens again, and what could not be read is refused before anything is
-//! written.
+//! How large a save may be: every acknowledged save opens again, and a save that could not be read is refused before
+//! anything is written.
 
 use std::sync::Arc;
 
@@ -12,7 +12,7 @@ use proptest::prelude::*;
 use crate::keepers::{Game, game, in_memory};
 use crate::tables::schema;
 
-/// A slot in memory whose saves have at most so many bytes and sections.
+/// Returns a slot in memory with limits for the bytes and sections of its saves.
 fn slot_within(max_bytes: usize, max_sections: u64) -> Slot {
     let mut limits = SaveLimits::default();
     (limits.max_save_bytes, limits.max_block_bytes) = (max_bytes, max_bytes);
@@ -34,7 +34,7 @@ fn a_hundred_megabytes_in_seven_areas_open_again() {
         kept.put_area(&area(name), Some(vec![7; 10 << 20].into())).unwrap();
     }
     kept.save_now().unwrap();
-    // More than half of the file becomes stale: it grows, and is written anew, and stays one that opens.
+    // More than half of the file becomes stale: it grows, is published anew, and still opens.
     for round in 0..3 {
         for name in 0..7 {
             kept.put_area(&area(name), Some(vec![round; 10 << 20].into())).unwrap();
@@ -90,11 +90,11 @@ fn what_could_not_be_read_again_is_refused_before_anything_is_written() {
         let at = |wanted: fn(&Notice) -> bool| told.iter().position(wanted);
         let nearly = at(|notice| matches!(notice, Notice::NearlyFull(_))).unwrap();
         let failed = at(|notice| matches!(notice, Notice::NotWritten { .. })).unwrap();
-        assert!(nearly < failed, "it is told while it can still be avoided");
+        assert!(nearly < failed, "the warning comes while there is still time");
         let nearly_full = |notice: &&Notice| matches!(notice, Notice::NearlyFull(_));
         assert_eq!(told.iter().filter(nearly_full).count(), 1, "and once");
         assert_eq!(slot.view(schema).unwrap().progress.get(shells), acknowledged.unwrap());
-        // The game keeps less, and goes on.
+        // The game keeps less data, and continues.
         (0..10).for_each(|name| kept.put_area(&area(name), None).unwrap());
         kept.set(shells, 77);
         kept.close().unwrap();

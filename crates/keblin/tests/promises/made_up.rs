@@ -1,4 +1,4 @@
-//! Made-up declarations, what developers do to them, and the step that each edit takes.
+//! Made-up declarations, edits that developers make, and the step that each edit needs.
 
 use proptest::prelude::*;
 
@@ -13,7 +13,7 @@ pub(crate) struct Made {
     facts_apart: bool,
 }
 
-/// A field: its name, what its declaration says besides bounds, and the most it may be.
+/// A field: its name, its declaration without bounds, and its upper bound.
 #[derive(Clone, Debug)]
 struct Part {
     name: String,
@@ -21,7 +21,7 @@ struct Part {
     max: Option<i64>,
 }
 
-/// The kinds of fields, in every scope, with axes, keep rules and tables.
+/// The types of fields, in every scope, with axes, keep rules and tables.
 const KINDS: [&str; 14] = [
     "type = 'int', scope = 'profile'",
     "type = 'int', scope = 'run', on_death = 'checkpoint'",
@@ -102,7 +102,7 @@ pub(crate) fn made() -> impl Strategy<Value = Made> {
     )
 }
 
-/// What somebody does to a declaration; the number chooses what is done to.
+/// An edit of a declaration; the number chooses what is edited.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Edit {
     RenameField(usize),
@@ -156,11 +156,11 @@ pub(crate) fn growth() -> impl Strategy<Value = Edit> {
     ])
 }
 
-/// The declaration after an edit, and what the step says of it. `mark` keeps new names of one version from those of another.
+/// Returns the declaration after an edit, and its step. `mark` keeps new names of two versions different.
 pub(crate) fn edited(made: &Made, edit: Edit, mark: &str) -> (Made, String) {
     let mut now = made.clone();
     let renamed = |name: &str| format!("{mark}_{name}");
-    // The edit before may have left none.
+    // An earlier edit may have left none.
     let edit = match edit {
         Edit::RenameUnlock(_) | Edit::DropUnlock if made.unlocks.is_empty() => Edit::Nothing,
         edit => edit,
@@ -175,7 +175,7 @@ pub(crate) fn edited(made: &Made, edit: Edit, mark: &str) -> (Made, String) {
             let at = at % now.levels.len();
             let old = std::mem::replace(&mut now.levels[at], renamed(&made.levels[at]));
             let new = renamed(&old);
-            // Its checkpoints are called by it here.
+            // Its checkpoints are under its new name here.
             let checkpoints = ["gate", "stile"]
                 .map(|end| format!("[levels.{new}.checkpoints.{new}_{end}]\nfrom = '{old}_{end}'\n"));
             format!("[levels.{new}]\nfrom = '{old}'\n{}", checkpoints.concat())
@@ -261,7 +261,7 @@ pub(crate) fn edited(made: &Made, edit: Edit, mark: &str) -> (Made, String) {
     (now, step)
 }
 
-/// Three versions with two steps, and a save of the first: the sample of it, or a first run.
+/// Returns three versions with two steps, and a save of the first: its sample, or a first run.
 pub(crate) fn history() -> impl Strategy<Value = ([String; 3], [String; 2], bool)> {
     (made(), edit(), edit(), any::<bool>()).prop_map(|(one, first, second, is_sample)| {
         let (two, to_2) = edited(&one, first, "dawn");

@@ -49,7 +49,7 @@ mod public;
 mod real_disk;
 mod rebuild;
 mod rehearsals;
-mod room;
+mod reserve;
 mod round_trip;
 mod rules;
 mod runs;

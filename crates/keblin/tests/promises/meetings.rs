@@ -1,6 +1,6 @@
-//! All orders in which two keepers of one slot, a stranger who puts files in its place, a medium that rots, time, and the end
-//! of a program in the middle of a save can meet: tried one by one by a model checker. What it does, it does to the real
-//! store, over files in memory; a state is what is in the files and in the keepers once a history has been played.
+//! A model checker tries, one by one, all orders in which two keepers of one slot, a stranger who replaces files, a
+//! medium that rots, time, and the end of a program in the middle of a save can meet. It runs the real store on files
+//! in memory. A state is the contents of the files and the keepers after a history.
 
 mod world;
 
@@ -12,7 +12,7 @@ use stateright::{Checker, Model, Property};
 
 use world::{Act, KEEPERS, Told, World, best};
 
-/// A history, and what came of it.
+/// A history, and its result.
 #[derive(Clone, Debug)]
 struct State {
     history: Vec<Act>,
@@ -43,19 +43,19 @@ impl Hash for State {
     }
 }
 
-/// How far histories go.
+/// The length of histories.
 #[derive(Clone, Copy, Debug)]
 struct Meetings {
     in_one_program: bool,
     most_saves: usize,
     most_acts: usize,
-    /// How many calls of a save are cut off after.
+    /// After how many calls a save is cut off.
     cuts: i64,
-    /// Whether a keeper saves so often, once.
+    /// Whether a keeper saves very often, once.
     often: bool,
-    /// How many keepers there are.
+    /// The number of keepers.
     keepers: usize,
-    /// What may happen at all.
+    /// Everything that can happen.
     may: fn(&Act) -> bool,
 }
 
@@ -72,7 +72,7 @@ impl Meetings {
             clock: world.clock,
             told: world.told.clone(),
         };
-        // What a history has left behind must not be written by its end.
+        // The end of a history must not write what it has left.
         (0..KEEPERS).for_each(|who| world.end(who));
         state
     }
@@ -141,7 +141,7 @@ impl Model for Meetings {
     }
 }
 
-/// Tries all histories; how many states there are.
+/// Tries all histories; returns the number of states.
 fn tried(model: Meetings) -> usize {
     let checker = model.checker().threads(2).spawn_bfs().join();
     if let Some(path) = checker.discovery("what was promised is true") {
@@ -152,13 +152,13 @@ fn tried(model: Meetings) -> usize {
 }
 
 impl Meetings {
-    /// Everything that there is, for two keepers.
+    /// All actions, for two keepers.
     fn all(in_one_program: bool) -> Meetings {
         let (most_saves, most_acts, cuts, often) = (3, 9, 6, false);
         Meetings { in_one_program, most_saves, most_acts, cuts, often, keepers: KEEPERS, may: |_| true }
     }
 
-    /// Some of it for one keeper, in longer histories.
+    /// Some of them for one keeper, in longer histories.
     fn alone(most_acts: usize, may: fn(&Act) -> bool) -> Meetings {
         Meetings { most_saves: 5, most_acts, cuts: 3, keepers: 1, may, ..Meetings::all(true) }
     }
@@ -182,7 +182,7 @@ fn whoever_meets_at_a_slot_loses_nothing_that_was_acknowledged() {
     }
 }
 
-/// What the longer histories have found once.
+/// Mistakes that longer histories once found.
 #[test]
 fn a_whole_copy_of_a_rotten_file_is_met_by_a_keeper_that_knows_neither() {
     let mut world = World::new(false);
@@ -193,7 +193,7 @@ fn a_whole_copy_of_a_rotten_file_is_met_by_a_keeper_that_knows_neither() {
     assert_eq!(world.opened_best(), Ok(Some(20)));
 }
 
-/// Others of them: an erasure that is cut off, or of another program, with a copy before that it knows nothing of.
+/// More of them: an erasure that is cut off, or made by another program, with a backup that it knows nothing of.
 #[test]
 fn what_an_erasure_knows_nothing_of_does_not_come_back_by_half_of_it() {
     let both = [Act::Open(0), Act::Open(1)];

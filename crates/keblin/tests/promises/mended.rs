@@ -1,6 +1,6 @@
-//! Files that are changed in their structure and whose digests hold all the same: blocks left out, doubled, swapped, with
-//! other words, needs, names, codecs and lengths; rows of tables changed; values exchanged. What a flipped byte never reaches.
-//! Each is opened, played, saved and opened again.
+//! Files with a changed structure and matching digests: blocks left out, doubled or swapped, with other words, flags,
+//! names, codecs and lengths; rows of tables changed; values exchanged. Flipped bytes never reach these cases. Each
+//! file is opened, played, saved and opened again.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
@@ -17,25 +17,25 @@ use crate::forged::Forge;
 use crate::keepers::slot_on;
 use crate::{golden, tables};
 
-/// How often each golden file is changed.
+/// How many changes each golden file gets.
 const MUTATIONS: usize = 200;
 
-/// A block as it stands in a file: its word, whether it is needed, its content, and its name if it is a section.
+/// A block in a file: its word, whether it is mandatory, its content, and its name if it is a section.
 #[derive(Clone)]
 struct Block {
     word: String,
-    needed: bool,
+    mandatory: bool,
     name: String,
     codec: u32,
     body: Vec<u8>,
 }
 
-/// The sections of the last state of a file.
+/// Returns the sections of the last state of a file.
 fn blocks(bytes: &[u8]) -> Vec<Block> {
     let file = read(bytes).unwrap();
     let block = |section: &keblin::save::Section<'_>| Block {
         word: "section".to_string(),
-        needed: section.name != "picture",
+        mandatory: section.name != "picture",
         name: section.name.to_string(),
         codec: 0,
         body: section.body.to_vec(),
@@ -43,9 +43,10 @@ fn blocks(bytes: &[u8]) -> Vec<Block> {
     file.sections.iter().map(block).collect()
 }
 
-/// Changes an item of a body to another of the same or another kind, its map to one with a key less or doubled.
+/// Changes an item of a body to another one of the same or another type, or a map to one with a missing or repeated
+/// key.
 fn change_value(random: &mut fastrand::Rng, body: &mut Vec<u8>) {
-    // The places where items begin.
+    // The offsets of the items.
     let mut starts = Vec::new();
     let mut decoder = Decoder::new(body);
     while decoder.position() < body.len() {
@@ -86,7 +87,7 @@ fn change_value(random: &mut fastrand::Rng, body: &mut Vec<u8>) {
     body.splice(whole, replacement);
 }
 
-/// A file with the blocks, changed, and digests that hold.
+/// Returns a file with the changed blocks and matching digests.
 fn mutated(random: &mut fastrand::Rng, game: &str, version: u32, bytes: &[u8]) -> Vec<u8> {
     let mut blocks = blocks(bytes);
     let format = if random.u8(..40) == 0 { 2 } else { 1 };
@@ -103,7 +104,7 @@ fn mutated(random: &mut fastrand::Rng, game: &str, version: u32, bytes: &[u8]) -
             3 => {
                 blocks[at].word = ["state", "erasures", "weather", "sections"][random.usize(..4)].to_string()
             }
-            4 => blocks[at].needed = !blocks[at].needed,
+            4 => blocks[at].mandatory = !blocks[at].mandatory,
             5 => {
                 blocks[at].name =
                     ["profile", "run", "device", "area.fens", "x"][random.usize(..5)].to_string()
@@ -121,11 +122,11 @@ fn mutated(random: &mut fastrand::Rng, game: &str, version: u32, bytes: &[u8]) -
     for block in &blocks {
         match block.word.as_str() {
             "section" => {
-                forge.section(&block.name, block.needed, block.codec, &block.body);
+                forge.section(&block.name, block.mandatory, block.codec, &block.body);
             }
             word => {
                 let content = if block.body.is_empty() { &[0xf6][..] } else { &block.body };
-                forge.block(&block.name, word, block.needed, content);
+                forge.block(&block.name, word, block.mandatory, content);
             }
         }
     }
@@ -154,7 +155,7 @@ fn mutated(random: &mut fastrand::Rng, game: &str, version: u32, bytes: &[u8]) -
     forge.bytes.clone()
 }
 
-/// What came of a file.
+/// The result for a file.
 fn came_of(schema: &Arc<Schema>, bytes: &[u8]) -> &'static str {
     drop(examine(bytes, schema));
     drop(salvage(bytes, schema));
@@ -163,7 +164,7 @@ fn came_of(schema: &Arc<Schema>, bytes: &[u8]) -> &'static str {
     let mut game = match Keeper::open(&slot, schema) {
         Ok(game) => game,
         Err(OpenError::Refused { .. }) => {
-            assert_eq!(files.files()[&slot.path()], bytes, "what is refused is left as it is");
+            assert_eq!(files.files()[&slot.path()], bytes, "what is refused is left untouched");
             return "refused";
         }
         Err(OpenError::Damaged(ruin)) => {
@@ -203,7 +204,7 @@ fn files_changed_in_their_structure_open_are_refused_or_are_damaged_and_play_on(
             let came = catch_unwind(AssertUnwindSafe(|| came_of(&schema, &bytes)));
             let came = came.unwrap_or_else(|_| panic!("mutation {number} of {name}"));
             *counts.entry(came).or_default() += 1;
-            // And as it was read, it is read.
+            // What was read once is read again.
             let _ = verify(&bytes, &schema);
         }
     }

@@ -1,5 +1,5 @@
-//! What goes wrong in games that keep progress by hand, each as a rehearsal on the demo that holds, named for the mistake
-//! that it shows to be impossible.
+//! Typical mistakes in games that keep progress by hand. Each is a rehearsal on the demo, named for the mistake that
+//! it shows to be impossible.
 
 use keblin::rehearse::Rehearsal;
 
@@ -13,7 +13,7 @@ const IN_OTTER_WEIR: &str = "
     enter otter_weir
 ";
 
-/// The mistake, the state it begins in, and the rehearsal.
+/// The mistake, the state it starts in, and the rehearsal.
 const MISTAKES: [(&str, &str, &str); 55] = [
     (
         "a first pull before any push gives zero",
@@ -26,7 +26,7 @@ const MISTAKES: [(&str, &str, &str); 55] = [
         "expect notice first_run once; expect coppers == 120; kill; launch; expect notice first_run once",
     ),
     (
-        "no best yet is told from a best of zero by guessing",
+        "no best yet looks like a best of zero",
         "",
         "expect best_letters == null; begin neap; end_run; expect best_letters == 0",
     ),
@@ -136,7 +136,7 @@ const MISTAKES: [(&str, &str, &str); 55] = [
         "suppose levels.reedgate.neap.finished = true; expect open long_mere neap; erase level reedgate yes; expect locked long_mere neap",
     ),
     (
-        "one unfinished level locks finished ones behind it",
+        "one unfinished level locks finished ones after it",
         "",
         "suppose levels.reedgate.neap.finished = true; suppose levels.otter_weir.neap.finished = true; expect open long_mere neap; expect open black_sluice neap; expect locked otter_weir neap",
     ),

@@ -1,5 +1,5 @@
-//! Saves whose values are of other kinds than the declaration has now: refused with their place, never taken for something
-//! else; and what a save may hold that the declaration no longer bounds.
+//! Saves whose values have other types than the declaration has now: refused with their place, never mistaken for
+//! something else; and values in a save that the declaration no longer allows.
 
 use std::sync::Arc;
 
@@ -40,9 +40,9 @@ fn saved(schema: &Arc<Schema>) -> Vec<u8> {
     write(&Progress::new(Arc::clone(schema)).snapshot(), &stamp)
 }
 
-/// Kinds that stand in a file in the same form, so that only their values tell them apart.
+/// Types with the same form in a file, so that only their values differ.
 fn alike(a: &str, b: &str) -> bool {
-    // A text in the place of an id is an id that is gone.
+    // A text in place of an id is a removed id.
     let forms = [["text", "id"], ["vec2", "list"], ["list", "set"], ["set", "list"]];
     a == b || forms.iter().any(|form| *form == [a, b] || *form == [b, a])
 }
@@ -86,12 +86,12 @@ fn an_id_that_is_no_longer_there_is_told_and_costs_one_value() {
                 type = 'id', of = 'lamps' }\n";
     let now = schema(text);
     let save = verify(&bytes, &now).unwrap();
-    let told = "value: warning: `glass` is no longer declared; the field goes on without it [id_gone]";
+    let told = "value: warning: `glass` is no longer declared; the field is now unset [id_gone]";
     assert_eq!(save.findings()[0].to_string(), told);
-    assert_eq!(save.into_progress().value_at(0), &Value::Unset, "and the rest of the save is whole");
+    assert_eq!(save.into_progress().value_at(0), &Value::Unset, "and the rest of the save is intact");
 }
 
-/// Of lists, sets, maps and shapes only what names it is gone, told once each.
+/// In lists, sets, maps and shapes only the removed name is lost, reported once each.
 #[test]
 fn an_id_that_is_gone_is_left_out_of_what_holds_it() {
     let with = |lamps: &str| {
@@ -121,7 +121,7 @@ fn an_id_that_is_gone_is_left_out_of_what_holds_it() {
     let save = verify(&write(&game.snapshot(), &stamp), &with("'wick', 'tallow'")).unwrap();
     let told: Vec<String> = save.findings().iter().map(ToString::to_string).collect();
     let gone = |field: &str| {
-        format!("{field}: warning: `glass` is no longer declared; the field goes on without it [id_gone]")
+        format!("{field}: warning: `glass` is no longer declared; the field is now unset [id_gone]")
     };
     assert_eq!(told, ["row", "has", "hook", "wicks"].map(gone));
     let values: Vec<String> =
@@ -129,7 +129,7 @@ fn an_id_that_is_gone_is_left_out_of_what_holds_it() {
     assert_eq!(
         values,
         ["wicks {tallow: 1}", "row [tallow, wick]", "has {wick}", "hook {lamp: wick, high: 7}"],
-        "and the rest of the save is whole"
+        "and the rest of the save is intact"
     );
 }
 
@@ -140,7 +140,7 @@ fn what_has_grown_too_long_since_is_told_and_kept() {
     let save = verify(&bytes, &now).unwrap();
     assert_eq!(
         save.findings()[0].to_string(),
-        "profile.value: warning: it has at most 2 items, not 3; it is kept as it is [does_not_fit]"
+        "profile.value: warning: expected at most 2 items, but found 3; it is preserved unchanged [does_not_fit]"
     );
     let progress = save.into_progress();
     assert_eq!(progress.value_at(0), &now.written(now.fields[0].holds(), "[1, 2, 3]").unwrap());

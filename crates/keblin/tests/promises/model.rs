@@ -1,4 +1,5 @@
-//! The engine against a second, naive one: random declarations, a million random events, everything compared after each.
+//! The engine compared with a second, naive one: random declarations, a million random events, everything compared
+//! after each.
 
 /// Random declarations.
 mod declared;
@@ -20,7 +21,7 @@ use crate::naive::Naive;
 use crate::tables::schema;
 use declared::declaration;
 
-/// What conditions ask of the naive engine.
+/// What conditions read from the naive engine.
 impl Facts for Naive {
     fn cell(&self, cell: usize) -> &Value {
         &self.values[&cell]
@@ -57,7 +58,7 @@ impl Dice {
     }
 }
 
-/// A value that a field may hold, or a number.
+/// Returns a value that fits a field, or a number.
 fn value(dice: &mut Dice, schema: &Schema, field: &FieldDef) -> Value {
     let (number, count) = (dice.amount(), dice.roll(4));
     let text = |dice: &mut Dice| Value::text(dice.one(&["", "otter", "ÖTTI", "\"'\\\n"]));
@@ -82,10 +83,10 @@ fn value(dice: &mut Dice, schema: &Schema, field: &FieldDef) -> Value {
     }
 }
 
-/// An instant that is held, by both.
+/// A held snapshot of both.
 type Held = Option<(Snapshot, Naive)>;
 
-/// Does one random event to both; whether both accept it, and a word for it.
+/// Applies one random event to both; returns whether both accept it, and its word.
 fn event(
     dice: &mut Dice,
     schema: &Arc<Schema>,
@@ -183,7 +184,7 @@ fn event(
     (ours, theirs, format!("event {kind}, level {level}"))
 }
 
-/// Erases something of both, with the player's yes; without it nothing happens.
+/// Erases something in both, confirmed or not.
 fn erase(dice: &mut Dice, schema: &Schema, game: &mut Progress, naive: &mut Naive) {
     let level = dice.roll(schema.levels.len());
     let what = match dice.roll(4) {
@@ -211,7 +212,7 @@ fn erase(dice: &mut Dice, schema: &Schema, game: &mut Progress, naive: &mut Naiv
     game.erase(&what, true).unwrap();
 }
 
-/// Writes to a random value.
+/// Writes a random value.
 fn write(
     dice: &mut Dice,
     schema: &Arc<Schema>,
@@ -224,7 +225,7 @@ fn write(
     let value = value(dice, schema, def);
     let cell = def.cells.start;
     let field: Field<Value> = schema.field(def.name.as_str()).unwrap();
-    // What is no number is only set.
+    // A value that is not a number can only be set.
     let kind = if value.number().is_some() || def.kind == Kind::Float { dice.roll(4) } else { 0 };
     let event = match kind {
         0 => keblin::progress::Event::Set(field, value.clone()),
@@ -278,14 +279,14 @@ fn compare(schema: &Schema, game: &mut Progress, naive: &mut Naive, did: &str) {
     assert_eq!(told, std::mem::take(&mut naive.moments), "moments after {did}");
 }
 
-/// What is saved is what is opened, byte for byte.
+/// A saved state opens unchanged, byte for byte.
 #[track_caller]
 fn comes_back(schema: &Arc<Schema>, game: &Progress, did: &str) {
     let stamp = Stamp::first(1, "model");
     let bytes = write_save(&game.snapshot(), &stamp);
     let save = verify(&bytes, schema).unwrap_or_else(|error| panic!("{error} after {did}"));
     assert_eq!(write_save(save.snapshot(), &stamp), bytes, "{did}");
-    // Settings lie beside the slot, and what follows from them is held to them only once they are there.
+    // Settings are stored next to the slot, and bounds that follow them apply only after they are loaded.
     if schema.saved_cells < schema.cell_count {
         return;
     }
@@ -302,7 +303,7 @@ fn a_second_naive_engine_agrees_on_a_million_random_events() {
         let mut dice = Dice(fastrand::Rng::with_seed(number));
         let text = declaration(&mut dice);
         let schema = schema(&text);
-        // Of every second game the data is on its way for a while, and then it is the first launch.
+        // In every second game the data takes a while to arrive, and then it is a first launch.
         let late = number % 2 == 1;
         let mut game =
             if late { Progress::awaiting(Arc::clone(&schema)) } else { Progress::new(Arc::clone(&schema)) };

@@ -1,10 +1,10 @@
-//! A second engine, written to be obviously right and not fast: maps by name, clones for copies, every rule asked after
-//! every event. It knows the declaration and `docs/events.md`, and nothing of how the library does it.
+//! A second engine, written to be obviously right and not fast: maps by name, clones as copies, every rule evaluated
+//! after every event. It knows the declaration and `docs/events.md`, and nothing about the library's code.
 
 /// The events of a run.
 mod events;
 
-/// Going back, data that is there at last, and erasing.
+/// Loading, late data, and erasing.
 mod back;
 
 use std::collections::{BTreeMap, HashMap};
@@ -39,15 +39,15 @@ pub(crate) struct Naive {
     told: Vec<bool>,
     /// By unlock.
     pub(crate) given: Vec<bool>,
-    /// The signals that were fed: whether each may act, and whether it was fed true since the last tick.
+    /// The signals that were fed: whether each is armed, and whether it was fed true since the last tick.
     signals: BTreeMap<&'static str, (bool, bool)>,
-    /// Whether the data is on its way: what is told once waits.
+    /// Whether the data is still loading: notices that are delivered once wait.
     is_late: bool,
     pub(crate) moments: Vec<usize>,
 }
 
 impl Naive {
-    /// Of a first launch; `is_late` if that is not known before [`Naive::arrive`].
+    /// Starts a first launch; `is_late` if that is unknown before [`Naive::arrive`].
     pub(crate) fn new(schema: &Arc<Schema>, is_late: bool) -> Naive {
         let fields = schema.fields.iter();
         let values = fields.flat_map(|field| field.cells.clone().map(|cell| (cell, field.default.clone())));
@@ -97,7 +97,7 @@ impl Naive {
         rule.is_none_or(|rule| rule.program.holds(self, self.difficulty()))
     }
 
-    /// Lets a fact of the level being played grow to at least a number, or by one.
+    /// Raises a fact of the current level to at least a number, or by one.
     fn count(&mut self, fact: Fact, least: Option<i64>) {
         let key = (self.visit.as_ref().unwrap().level, self.difficulty() % self.apart(), fact);
         let held = self.facts.entry(key).or_default();
@@ -126,7 +126,7 @@ impl Naive {
         }
     }
 
-    /// After every event: bounds, then moments. `quiet` is after what puts values back.
+    /// Called after every event: bounds, then moments. `quiet` is after an event that resets values.
     fn settle(&mut self, quiet: bool) {
         self.hold_bounds();
         let given = self.schema.unlocks.iter().zip(&self.given).map(|(unlock, given)| {
@@ -157,7 +157,7 @@ impl Naive {
         }
     }
 
-    /// Values of a visit and a run, each by its own word.
+    /// Resets values of a visit and a run, each by its own word.
     fn put_back(&mut self, word: impl Fn(&FieldDef) -> &'static str) {
         let visit = self.visit.clone();
         let copies = visit.as_ref().map(|visit| (&visit.entry, visit.copy.as_ref().unwrap_or(&visit.entry)));
@@ -243,7 +243,7 @@ impl Naive {
         self.clamped(&field, &rest) <= rest && self.set(cell, rest)
     }
 
-    /// Quit, opened again.
+    /// Quits and opens again.
     pub(crate) fn reopen(&mut self) {
         self.is_late = false;
         self.signals.clear();

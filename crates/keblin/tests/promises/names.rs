@@ -1,5 +1,5 @@
-//! Names that the compiler knows: every constant stands for what the declaration says, whatever its type, and what a game
-//! asks and is told in its own names is what progress says.
+//! Compiled names: every constant means what the declaration says, whatever its type, and calls with a game's own
+//! names return the same as progress.
 
 use std::collections::BTreeMap;
 use std::time::Duration;
@@ -57,7 +57,7 @@ fn a_value_of_every_type_is_written_and_read_by_its_name() {
     game.enter(reed_bed::levels::BROOK).unwrap();
     assert_eq!(game.get(reeds::LAMP), None);
     let lantern = Lantern { oil: 3, lamp: Some(Lamps::Glass), lit: true, a_member_with_a_long_name: 0.25 };
-    assert_eq!(Lantern::default().oil, 9, "as declared");
+    assert_eq!(Lantern::default().oil, 9, "default");
     game.set(reeds::REEDS, 7);
     game.set(reeds::MET_THE_HERON, true);
     game.set(reeds::DEPTH, -2.5);
@@ -81,7 +81,7 @@ fn a_value_of_every_type_is_written_and_read_by_its_name() {
     game.submit(reeds::BEST_REEDS, 4);
     game.submit(reeds::BEST_REEDS, 6);
     game.reach(reed_bed::checkpoints::brook::LOG).unwrap();
-    // Through a save and back.
+    // Saved and opened again.
     let game = reed_bed::Progress::restored(game.snapshot());
     assert_eq!(
         (game.get(reeds::REEDS), game.get(reeds::MET_THE_HERON), game.get(reeds::DEPTH)),
@@ -105,7 +105,7 @@ fn a_value_of_every_type_is_written_and_read_by_its_name() {
     assert_eq!(game.table(reeds::BEST_REEDS).collect::<Vec<_>>(), [6, 4]);
     let best = reeds::BEST_TIME.at(reed_bed::levels::WEIR, reed_bed::difficulties::WILD);
     assert_eq!(game.get(best), Some(Time::from_nanos(42)));
-    // And as handles that are looked up see it.
+    // The same with looked-up handles.
     let looked_up: Field<Shape> = reed_bed::schema().field("lantern").unwrap();
     assert_eq!(game.get(looked_up).get("oil"), Some(&Value::Int(3)));
 }
@@ -185,7 +185,7 @@ fn a_keeper_is_installed_once_and_used_by_one_at_a_time() {
     let twice = fen_post::install(keeper()).unwrap_err();
     assert_eq!((twice.error, twice.keeper.phase()), (InstallError::Twice, Phase::Title));
     assert_eq!(fen_post::with(|_| fen_post::with(|_| ())), Ok(Err(InstallError::Nested)));
-    // A use that panics gives it up again.
+    // A panic while it is used gives it up.
     assert!(std::panic::catch_unwind(|| fen_post::with(|_| panic!("a mistake of the game"))).is_err());
     std::thread::scope(|scope| {
         for _ in 0..4 {
@@ -211,7 +211,7 @@ fn progress_and_keepers_go_from_thread_to_thread() {
     goes::<fen_post::Notice>();
 }
 
-/// Everything a game can draw but its clocks, which it reads in every frame.
+/// Everything that a game draws except its clocks, which it reads in every frame.
 fn drawn(game: &Progress) -> (Phase, BTreeMap<usize, Value>, String, bool) {
     let values = game.values().enumerate().filter(|(cell, _)| !game.schema().clock_cells.contains(cell));
     let values = values.map(|(cell, held)| (cell, held.value.clone())).collect();
@@ -239,7 +239,7 @@ proptest! {
             prop_assert!(was_restored || now.0 >= seen.0);
             seen = now;
         }
-        // And what changes nothing lets it be.
+        // An event without a change does not change the revision.
         let revision = game.revision();
         drop((game.level_cards(None), game.snapshot(), game.drain_notices().count()));
         prop_assert_eq!(game.revision(), revision);
@@ -270,7 +270,7 @@ fn shapes_and_names_are_read_and_written_by_serde_as_the_declaration_writes_them
     assert_eq!(text, r#"["otter_weir","black_sluice.birch","spring","fog_lamp","1m32.4s"]"#);
     assert_eq!(serde_json::from_str::<Names>(&text).unwrap(), names);
     for (text, said) in [
-        (r#""otter_wier""#, "no level `otter_wier` is declared; did you mean `otter_weir`?"),
+        (r#""otter_wier""#, "`otter_wier` is not a declared level; did you mean `otter_weir`?"),
         ("3", "invalid type: integer `3`, expected the id of a level"),
     ] {
         let error = serde_json::from_str::<Level<fen_post::Game>>(text).unwrap_err().to_string();
@@ -295,7 +295,7 @@ fn an_installed_keeper_is_saved_when_its_guard_goes_also_by_a_panic() {
             assert!(!panics, "the game falls over");
         }));
         assert_eq!(ended.is_err(), panics);
-        // Nobody closed it, and the slot is free.
+        // Nobody closed it, but the slot is free.
         let kept = fen_post::Keeper::open(&slot).unwrap();
         assert_eq!(kept.get(fen_post::fields::COPPERS), coppers);
     }

@@ -1,4 +1,4 @@
-//! The phase table of `docs/events.md`, cell by cell, against the engine.
+//! The phase table of `docs/events.md`, cell by cell, compared with the engine.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -34,8 +34,7 @@ const GAME: &str = r#"
     id = "last"
 "#;
 
-/// The columns of the table: each the shortest way there, with the level in play being `first`, or `last` where a test
-/// is about that one.
+/// The columns of the table: each by the shortest way, in the level `first`, or `last` if a test is about that one.
 fn situation(schema: &Arc<Schema>, column: &str, level: &str) -> Progress {
     let mut game = Progress::new(Arc::clone(schema));
     let column = column.split_once(", ").unwrap_or((column, ""));
@@ -72,7 +71,7 @@ fn situation(schema: &Arc<Schema>, column: &str, level: &str) -> Progress {
     game
 }
 
-/// What an event did, in the words of the table; a value that was refused counts as refused.
+/// The result of an event, in the words of the table; a refused value counts as refused.
 enum Did {
     Happened,
     Ignored,
@@ -137,18 +136,18 @@ fn fire(schema: &Arc<Schema>, game: &mut Progress, event: &str) -> Did {
         "finish" | "finish the last level" => did(game.finish(), Option::is_none),
         "leave" => did(game.leave(), |left| !left),
         "end_run" => did(game.end_run(), Option::is_none),
-        "load, with the yes" | "load, without the yes" => {
+        "load, confirmed" | "load, not confirmed" => {
             let mut held = Progress::new(Arc::clone(schema));
             held.begin(None).unwrap();
             held.enter(level("first")).unwrap();
-            did(game.load(&held.snapshot(), event == "load, with the yes"), |()| false)
+            did(game.load(&held.snapshot(), event == "load, confirmed"), |()| false)
         }
         "erase a field" => {
             let (field, _) = schema.field_named("of_profile").unwrap();
             did(game.erase(&Erase::Field(field), true), |_| false)
         }
         "erase the profile" => did(game.erase(&Erase::Profile, true), |_| false),
-        "erase, without the yes" => did(game.erase(&Erase::Profile, false), |_| false),
+        "erase, not confirmed" => did(game.erase(&Erase::Profile, false), |_| false),
         other => panic!("the table has an event the test does not know: {other}"),
     }
 }
@@ -194,7 +193,7 @@ fn every_event_does_in_every_situation_what_the_table_says() {
         for (column, cell) in columns.iter().zip(&row[1..]) {
             let level = if event == "finish the last level" { "last" } else { "first" };
             let mut game = situation(&schema, column, level);
-            // A step that the event itself needs must not be what changes the snapshot.
+            // A step that the event itself needs must not change the snapshot.
             let (before, phase) = (game.snapshot(), game.phase());
             if event == "reach an earlier one" && column == "Playing" {
                 game.reach(schema.checkpoint(schema.level("first").unwrap(), "two").unwrap()).unwrap();
@@ -223,21 +222,21 @@ fn a_refusal_says_what_is_possible_instead() {
     assert_eq!(*refused.why, Why::Phase);
     assert_eq!(
         refused.to_string(),
-        "`enter` is refused in phase down; possible now: begin, respawn, retry, leave, end_run"
+        "`enter` refused in phase down; possible now: begin, respawn, retry, leave, end_run"
     );
     let mut game = situation(&schema, "Playing", "first");
     let refused = game.enter(schema.level("first").unwrap()).unwrap_err();
     assert_eq!(
         refused.to_string(),
-        "`enter` is refused: first is being played already; retry it, or leave first"
+        "`enter` refused: first is already being played; retry it, or leave it first"
     );
     let refused = game.enter(schema.level("shut").unwrap()).unwrap_err();
     assert_eq!(refused.to_string(), "shut is locked: last is not finished");
     let refused = game.begin(None).unwrap_err();
     assert_eq!(
         refused.to_string(),
-        "`begin` is refused: a run is under way; ask the player, then begin replacing it"
+        "`begin` refused: a run is already in progress; after confirming with the player call `begin_replacing`"
     );
     let refused = Progress::new(Arc::clone(&schema)).resume().unwrap_err();
-    assert_eq!(refused.to_string(), "`resume` is refused: no run is waiting; begin one");
+    assert_eq!(refused.to_string(), "`resume` refused: there is no run to resume; begin one");
 }

@@ -1,4 +1,4 @@
-//! Power cut after every single call: what is opened again is what was acknowledged last, or what was being written.
+//! Power cut after every single call: the slot opens with the last acknowledged save, or with the one being written.
 
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -41,31 +41,31 @@ fn slot_on(files: Arc<dyn Backend>) -> Slot {
     SaveDir::on(files, "saves").slot("otter").unwrap()
 }
 
-/// What a save that was acknowledged, or begun, holds.
+/// The contents of a save that was acknowledged or started.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Held {
     count: i64,
     best: Option<i64>,
-    /// What is in the two areas, of which one changes seldom and only when a sync fails.
+    /// The contents of the two areas; one changes rarely and only when a sync fails.
     areas: [u8; 2],
-    /// The pins that can be gone back to, with their best.
+    /// The pins that can be opened, with their best value.
     pins: BTreeMap<String, Option<i64>>,
 }
 
-/// A session: for each of its acknowledged instants, after how many calls it was acknowledged and what it held.
+/// A session: for each acknowledged save, after how many calls it was acknowledged, and its contents.
 struct Session {
     files: PowerCut,
     acknowledged: Vec<(usize, Held)>,
-    /// At which instants something was erased.
+    /// The saves with an erasure.
     erased: Vec<usize>,
     saves: usize,
-    /// How many of the saves were appended, and not whole files.
+    /// How many of the saves were appended instead of published.
     appended: usize,
     failed: usize,
 }
 
-/// Plays 200 saves and more: through several openings, with a text that makes files be written anew, with pins and with
-/// things erased.
+/// Plays more than 200 saves: with several openings, with a text that makes files be published anew, with pins and
+/// erasures.
 fn session(schema: &Arc<Schema>) -> Session {
     let files = PowerCut::new();
     let (count, best): (Field<i64>, Field<Option<i64>>) =
@@ -116,7 +116,7 @@ fn session(schema: &Arc<Schema>) -> Session {
                 _ => {}
             }
             game.tick(Duration::from_millis(16));
-            // Several frames are written as one.
+            // Several frames are saved as one.
             if number % 10 != 5 {
                 if number % 16 == 12 {
                     files.fail_next_sync();
@@ -144,7 +144,7 @@ impl Session {
     }
 }
 
-/// What is opened from what is left.
+/// Opens the files that are left.
 fn opened(left: &Memory, schema: &Arc<Schema>) -> Result<(Held, Origin), String> {
     let slot = slot_on(Arc::new(left.clone()));
     let opened = slot.open(schema).map_err(|error| error.to_string())?;
@@ -179,7 +179,7 @@ fn a_power_cut_after_any_call_leaves_the_last_acknowledged_state_or_the_one_bein
         // Between two acknowledged states a frame may have been written that nobody waited for.
         let between = next.is_some_and(|(_, next)| (before.count..next.count).contains(&held.count));
         assert!(is(before) || is_next || between, "{}", said());
-        // A pin is there once it is acknowledged, and holds nothing that was erased by then.
+        // A pin exists once it is acknowledged, and contains nothing that was erased by then.
         for (name, best) in &before.pins {
             let found = held.pins.get(name).unwrap_or_else(|| panic!("no {name} {}", said()));
             assert!(found == best || found.is_none() && next.is_some(), "{name} {}", said());
@@ -188,8 +188,8 @@ fn a_power_cut_after_any_call_leaves_the_last_acknowledged_state_or_the_one_bein
             Origin::FirstRun => "nothing saved yet",
             Origin::File if is_next && held.count != before.count => "the state being written",
             Origin::File => "the last acknowledged state",
-            Origin::EarlierState { .. } => "an earlier state, and a torn one behind it is told",
-            Origin::Previous { .. } => "the copy before",
+            Origin::EarlierState { .. } => "an earlier state, and a torn one after it is reported",
+            Origin::Previous { .. } => "the backup",
             _ => "something else",
         };
         *outcomes.entry(outcome).or_default() += 1;
@@ -207,8 +207,8 @@ fn a_power_cut_after_any_call_leaves_the_last_acknowledged_state_or_the_one_bein
         "nothing saved yet",
         "the state being written",
         "the last acknowledged state",
-        "an earlier state, and a torn one behind it is told",
-        "the copy before",
+        "an earlier state, and a torn one after it is reported",
+        "the backup",
     ] {
         assert!(outcomes.contains_key(outcome), "{outcome} never occurred: {outcomes:?}");
     }

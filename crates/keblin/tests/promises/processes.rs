@@ -1,5 +1,5 @@
-//! Other processes: one that is killed while it saves, one that has the slot, one whose disk is full. They are this test
-//! program itself, told by its environment which part to play.
+//! Other processes: one is killed while it saves, one has the slot, one has a full disk. They are this test program
+//! itself; its environment names the part to play.
 
 use std::fs;
 use std::io::{BufRead, BufReader, Read, Write};
@@ -18,11 +18,11 @@ use crate::tables::schema;
 const FOLDER: &str = "KEBLIN_TEST_FOLDER";
 const PART: &str = "KEBLIN_TEST_PART";
 
-/// How often the child is killed; `KEBLIN_TEST_KILLS` says otherwise.
+/// How often the child is killed, unless `KEBLIN_TEST_KILLS` is set.
 const KILLS: u32 = 100;
 
-/// The other process. Started by itself it has no part to play: then it checks that one that is told to play a part which
-/// there is not fails, and so that those below have played theirs.
+/// The other process. Without a part to play, it checks that an unknown part fails, which shows that the tests below
+/// really play theirs.
 #[test]
 fn the_other_process() {
     let (Ok(folder), Ok(part)) = (std::env::var(FOLDER), std::env::var(PART)) else {
@@ -36,7 +36,7 @@ fn the_other_process() {
         (schema.field("shells").unwrap(), schema.field("best").unwrap());
     let slot = SaveDir::at(folder).slot("otter").unwrap();
     match part.as_str() {
-        // Saves as fast as it can and says what is on the disk, until it is killed.
+        // Saves as fast as it can and prints what is on the disk, until it is killed.
         "save" => {
             let mut game = Keeper::open(&slot, &schema).unwrap();
             let first = game.get(shells);
@@ -64,7 +64,7 @@ fn the_other_process() {
             game.close().unwrap();
             println!("\nsaved");
         }
-        // Under a limit of the length of files: grows until it fails, and plays on.
+        // With a limit on the length of files: grows until it fails, and continues to play.
         "fill" => {
             let mut game = Keeper::open(&slot, &schema).unwrap();
             for number in 1.. {
@@ -85,7 +85,7 @@ fn the_other_process() {
                 }
             }
         }
-        // In a folder that it may not write to, until it is told that it may: plays on, and loses nothing.
+        // In a read-only folder, until it becomes writable: continues to play, and loses nothing.
         "forbidden" => {
             let mut game = Keeper::open(&slot, &schema).unwrap();
             let there = game.get(shells);
@@ -116,13 +116,13 @@ fn other(part: &str, folder: &Path, before: Option<&str>) -> Command {
     command
 }
 
-/// What the other process has said so far, up to its last whole line.
+/// Returns what the other process has printed so far, up to its last complete line.
 fn last_saved(said: &str) -> Option<i64> {
     let whole = &said[..said.rfind('\n').unwrap_or(0)];
     whole.lines().rev().find_map(|line| line.strip_prefix("saved ")?.parse().ok())
 }
 
-/// A slot of the game in a folder of its own, and the field that counts.
+/// Returns a slot of the game in its own folder, and the field that counts.
 fn in_a_folder() -> (TempDir, Arc<Schema>, Field<i64>, Slot) {
     let folder = tempfile::tempdir().unwrap();
     let schema = schema(GAME);
@@ -196,7 +196,7 @@ fn a_record_of_another_program_is_not_lowered() {
     let schema = schema(GAME);
     let best: Field<Option<i64>> = schema.field("best").unwrap();
     let slot = SaveDir::at(folder.path()).slot("otter").unwrap();
-    // Both begin with nothing there, and so without a lock.
+    // Both start without a save, and so without a lock.
     let mut game = Keeper::open(&slot, &schema).unwrap();
     game.submit(best, 30);
     let output = other("record", folder.path(), None).output().unwrap();
@@ -211,7 +211,7 @@ fn a_full_disk_is_told_and_what_was_saved_is_there() {
     let folder = tempfile::tempdir().unwrap();
     let schema = schema(GAME);
     let shells: Field<i64> = schema.field("shells").unwrap();
-    // In blocks of 512 bytes; the signal that comes with the limit is not for a program that looks at its errors.
+    // In blocks of 512 bytes; the program ignores the signal for this limit and looks at its errors.
     let output = other("fill", folder.path(), Some("trap '' XFSZ; ulimit -f 100")).output().unwrap();
     let said = String::from_utf8(output.stdout).unwrap();
     assert!(output.status.success(), "{said}");
@@ -222,7 +222,7 @@ fn a_full_disk_is_told_and_what_was_saved_is_there() {
     assert_eq!(slot.view(&schema).unwrap().progress.get(shells), saved, "it went on after the failure");
 }
 
-/// Permissions as the system has them: nobody's program in somebody's folder.
+/// The permissions of a folder that belongs to another user.
 #[cfg(unix)]
 #[test]
 fn a_folder_that_may_not_be_written_to_is_told_and_play_goes_on() {
@@ -245,7 +245,7 @@ fn a_folder_that_may_not_be_written_to_is_told_and_play_goes_on() {
     allow(0o555, 0o444);
     let mut command = other("forbidden", folder.path(), None);
     if std::fs::metadata(folder.path()).unwrap().uid() == 0 {
-        // To the one who may do everything nothing is forbidden.
+        // The superuser may do everything.
         command.uid(65534).gid(65534);
     }
     let mut child = Playing::begin(command.stdin(Stdio::piped()));
@@ -277,7 +277,7 @@ fn a_folder_that_is_removed_is_made_again() {
     let saved = game.save_now().unwrap().unwrap();
     assert_eq!(saved.number, 2, "it is the same slot");
     assert_eq!(slot.view(&schema).unwrap().progress.get(shells), 2);
-    // The lock went with the folder, and was taken again.
+    // The lock was removed with the folder, and was taken again.
     let second = SaveDir::at(folder.path().join("saves")).slot("otter").unwrap();
     assert!(matches!(Keeper::open(&second, &schema), Err(OpenError::InUse { .. })));
 }

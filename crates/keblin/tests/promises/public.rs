@@ -1,5 +1,5 @@
-//! What is public, as a list that is committed: a change of it is seen in review. What is hidden from the docs is not
-//! promised to anybody, and not in the list.
+//! The public items, as a committed list, so that a review sees each change. Items that are hidden from the docs are
+//! not a promise, and not in the list.
 
 use std::fs;
 
@@ -8,10 +8,10 @@ use crate::tables::{project, read};
 
 const LIST: &str = "crates/keblin/public-items.txt";
 
-/// What `schema!` writes into a game names these; nobody else should.
+/// Items for code that `schema!` generates; nobody else should use them.
 const HIDDEN: &str = "game/made.rs";
 
-/// The word and name of an item that a line begins; nothing of what is not public everywhere.
+/// Returns the word and name of an item that starts in a line; `None` if it is not public everywhere.
 fn item(line: &str) -> Option<String> {
     let rest = line.trim_start().strip_prefix("pub ")?;
     let rest = ["const fn ", "async fn "]
@@ -28,7 +28,7 @@ fn item(line: &str) -> Option<String> {
     }
 }
 
-/// The public items of a file, in its order: no `pub` is unreachable, because that does not compile.
+/// Returns the public items of a file, in order: every `pub` is reachable, because others do not compile.
 fn items(text: &str) -> Vec<String> {
     let (mut found, mut hidden_to, mut depth, mut hides) = (Vec::new(), None, 0_usize, false);
     for line in text.lines() {
@@ -42,7 +42,7 @@ fn items(text: &str) -> Vec<String> {
         if code == "#[doc(hidden)]" {
             hides = true;
         } else if hides && !code.is_empty() && !code.starts_with("#[") {
-            // The rest of its signature may come below.
+            // The rest of its signature may be below.
             hides = !(code.ends_with(['{', ';', ',', '}']));
             hidden_to = (depth > before).then_some(before);
         } else {

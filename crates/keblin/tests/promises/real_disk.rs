@@ -1,5 +1,5 @@
-//! What only a real disk has: links, pipes, devices, sparse files, access rights, folders that are made, and two programs'
-//! worth of settings.
+//! Things that only a real disk has: links, pipes, devices, sparse files, access rights, new folders, and the
+//! settings of two programs.
 
 #![cfg(unix)]
 
@@ -15,7 +15,7 @@ use keblin::{Keeper, SaveDir};
 
 use crate::keepers::{Game, game};
 
-/// Long before anything that waits for a pipe, or reads a terabyte, would have come to its end.
+/// Long before a read of a pipe, or of a terabyte, would end.
 const SOON: Duration = Duration::from_millis(500);
 
 #[test]
@@ -38,7 +38,7 @@ fn nothing_is_written_through_a_planted_link() {
     kept.close().unwrap();
     assert_eq!(fs::read(&precious).unwrap(), b"somebody's thesis");
     assert_eq!(slot.view(schema).unwrap().progress.get(shells), 1);
-    // In place of the copy before: the save opens, and the link is set aside as what it is.
+    // In place of the backup: the save opens, and the link is set aside as a link.
     fs::remove_file(slot.previous_path()).unwrap();
     symlink(&precious, slot.previous_path()).unwrap();
     let mut kept = Keeper::open(&slot, schema).unwrap();
@@ -47,7 +47,7 @@ fn nothing_is_written_through_a_planted_link() {
     kept.close().unwrap();
     assert!(fs::symlink_metadata(slot.previous_path()).unwrap().is_file());
     assert_eq!(fs::read(&precious).unwrap(), b"somebody's thesis");
-    // A lock that is a link is not followed either: nothing is made at its other end.
+    // A lock that is a link is not followed either: nothing is created at its other end.
     let made = folder.path().join("made");
     symlink(&made, saves.join("aside/heron.lock")).unwrap();
     let heron = SaveDir::at(&saves).slot("heron").unwrap();
@@ -74,7 +74,7 @@ fn a_slot_that_is_a_link_a_pipe_a_device_a_folder_or_too_large_is_refused_at_onc
         ("zero", "expected a file, but found a link"),
         ("folder", "expected a file, but found a folder"),
         ("pipe", "expected a file, but found a device or a pipe"),
-        ("sparse", "a save has at most 1073741824 bytes, but found 1099511627776"),
+        ("sparse", "expected a save of at most 1073741824 bytes, but found 1099511627776"),
     ] {
         let begun = Instant::now();
         let slot = saves.slot(name).unwrap();
@@ -85,7 +85,7 @@ fn a_slot_that_is_a_link_a_pipe_a_device_a_folder_or_too_large_is_refused_at_onc
     let begun = Instant::now();
     let list = saves.list().unwrap();
     assert!(list.iter().all(|entry| entry.head.is_err()) && list.len() == 5);
-    // The quick look at a file that ends in nothing but room is bounded as well.
+    // The quick look at a file that ends in a huge reserve is bounded as well.
     fs::File::create(at("zeros")).unwrap().set_len(1 << 30).unwrap();
     assert!(saves.list().unwrap().iter().any(|entry| entry.name.as_str() == "zeros" && entry.head.is_err()));
     assert!(begun.elapsed() < SOON, "{:?}", begun.elapsed());
@@ -115,7 +115,7 @@ fn a_file_exchanged_on_the_disk_while_it_is_appended_to_is_seen() {
     let mut kept = Keeper::open(&slot, schema).unwrap();
     kept.submit(best, 100);
     kept.save_now().unwrap();
-    // The same bytes, in another file: what the open one is given would go with it.
+    // The same bytes, in another file: an append to the open one would be lost.
     let copy = folder.path().join("copy");
     fs::copy(slot.path(), &copy).unwrap();
     fs::rename(&copy, slot.path()).unwrap();
@@ -162,7 +162,7 @@ fn settings_of_many_slots_are_written_one_after_the_other_and_meet() {
     let threads: Vec<_> = [("otter", "volume"), ("heron", "light")]
         .into_iter()
         .map(|(slot, setting)| {
-            // As two programs would: neither shares anything but the folder.
+            // As two programs would: they share only the folder.
             let (schema, saves) = (Arc::clone(&schema), SaveDir::at(saves.folder()));
             std::thread::spawn(move || {
                 let mut kept = Keeper::open(&saves.slot(slot).unwrap(), &schema).unwrap();

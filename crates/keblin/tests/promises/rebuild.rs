@@ -1,5 +1,5 @@
-//! The macros from outside: a game of its own is compiled anew when its declaration is edited, every use of a renamed field
-//! fails then, and building the macros takes few other crates.
+//! The macros from outside: editing the declaration recompiles the game, every use of a renamed field fails then, and
+//! building the macros needs few other crates.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -16,7 +16,7 @@ const PROGRAM: &str = "keblin::schema!(otter, \"progress.toml\");\n\
     #[derive(keblin::Carry)]\n#[carry(otter)]\npub struct Otter {\n    pub oil: u32,\n}\n\
     pub fn burn(game: &mut otter::Progress) -> i64 {\n    game.add(fields::OIL, -1);\n    game.get(fields::OIL)\n}\n";
 
-/// What cargo says of a package, and whether it compiled.
+/// Returns what cargo prints about a package, and whether it compiled.
 fn check(folder: &Path) -> (bool, String) {
     let output = Command::new(env!("CARGO"))
         .args(["check", "--offline", "--quiet", "--target-dir"])
@@ -54,13 +54,13 @@ fn an_edited_declaration_is_compiled_anew_and_every_use_of_a_renamed_field_is_to
     put("progress.toml", DECLARED);
     let (compiles, said) = check(folder.path());
     assert!(compiles, "{said}");
-    // Built as it is shipped, it can put no made-up state in place.
+    // Built as for a release, it cannot make up a state.
     put("src/lib.rs", &PROGRAM.replace("game.add(fields::OIL, -1)", "let _ = game.suppose(fields::OIL, 1)"));
     let (compiles, said) = check(folder.path());
     assert!(!compiles && said.contains("no method named `suppose` found"), "{said}");
 }
 
-/// The crates that building a crate takes, itself included.
+/// Returns the crates that building a crate needs, including itself.
 fn built_for(name: &str) -> BTreeSet<String> {
     let output = Command::new(env!("CARGO"))
         .args(["tree", "--offline", "-p", name, "-e", "normal,build", "--prefix", "none", "--format", "{p}"])
@@ -76,7 +76,7 @@ fn built_for(name: &str) -> BTreeSet<String> {
 fn the_macros_take_a_parser_of_rust_and_one_of_toml_and_nothing_else() {
     let mut allowed = built_for("toml");
     let ours = ["keblin-macros", "keblin-schema", "syn", "quote", "proc-macro2"].map(str::to_string);
-    // What syn takes to know an identifier.
+    // Crates that syn needs to recognise identifiers.
     allowed.extend(ours.into_iter().chain(["unicode-ident".to_string()]));
     let built = built_for("keblin-macros");
     assert!(built.contains("syn") && built.contains("toml"));

@@ -1,4 +1,4 @@
-//! Rehearsals: the demo's hold with their exact numbers, and fail where one number is changed, with the cause.
+//! Rehearsals: those of the demo hold with their exact numbers, and fail if one number is changed, with the cause.
 
 use std::fs;
 
@@ -42,7 +42,7 @@ fn every_rehearsal_of_the_demo_holds() {
     }
 }
 
-/// The places of numbers in a line that stand by themselves.
+/// Returns the places of separate numbers in a line.
 fn numbers(line: &str) -> Vec<(usize, usize)> {
     let code = line.split('#').next().unwrap_or_default();
     let mut found: Vec<(usize, usize)> = Vec::new();
@@ -55,8 +55,8 @@ fn numbers(line: &str) -> Vec<(usize, usize)> {
     found
 }
 
-/// Rehearsals in which every number is looked at later, those of the events too. Elsewhere a worse result is meant to
-/// change nothing, so another worse one does not either.
+/// Rehearsals in which every number is checked later, also those of events. In the others a worse result should
+/// change nothing, so another worse one changes nothing either.
 const TIGHT: [&str; 3] = ["arrival_and_mooring.txt", "best_crossing.txt", "new_game_beside_a_saved_run.txt"];
 
 #[test]
@@ -72,7 +72,7 @@ fn a_rehearsal_changed_by_one_number_fails_with_line_expected_actual_and_cause()
                 let place = format!("{name}:{}: {} -> {}", index + 1, line, lines[index]);
                 let is_expected = line.starts_with("expect") && line.contains(" == ");
                 let Some(failure) = report.failure else {
-                    // Another value that is refused is as good.
+                    // Another refused value is just as good.
                     let may_hold = line.starts_with("refused") || !TIGHT.contains(&name.as_str());
                     assert!(may_hold && !is_expected, "{place}: it held all the same");
                     held += 1;
@@ -112,17 +112,17 @@ fn a_failed_expectation_names_what_changed_the_value_last() {
     assert_eq!(line, 7);
     assert_eq!(
         kind.to_string(),
-        "boats: expected 2, but found 3; line 6, `die`, changed it last: 4 -> 3 (death, from osier)"
+        "boats: expected 2, but found 3; line 6, `die`, last changed it: 4 -> 3 (death, from osier)"
     );
     let (_, kind) = failure(&text.replace("boats == 2", "oil == 20"));
     assert_eq!(
         kind.to_string(),
-        "oil: expected 20, but found 30; line 6, `die`, changed it last: 20 -> 30 (death, from osier)"
+        "oil: expected 20, but found 30; line 6, `die`, last changed it: 20 -> 30 (death, from osier)"
     );
     let (_, kind) = failure("expect coppers == 1\n");
     assert_eq!(
         kind.to_string(),
-        "coppers: expected 1, but found 120; nothing has changed it: it is as declared"
+        "coppers: expected 1, but found 120; nothing changed it: it still has its default"
     );
 }
 
@@ -132,13 +132,13 @@ fn a_cause_is_remembered_while_the_game_is_closed() {
     assert_eq!(line, 6);
     assert_eq!(
         kind.to_string(),
-        "oil: expected 60, but found 38; line 3, `add oil -22`, changed it last: 60 -> 38 (add -22)"
+        "oil: expected 60, but found 38; line 3, `add oil -22`, last changed it: 60 -> 38 (add -22)"
     );
     let (_, kind) =
         failure("begin neap\nsave\nenter reedgate\nadd oil -22\nkill\nlaunch\nexpect oil == 38\n");
     assert_eq!(
         kind.to_string(),
-        "oil: expected 38, but found 60; line 6, `launch`, changed it last: 38 -> 60 (as saved)"
+        "oil: expected 38, but found 60; line 6, `launch`, last changed it: 38 -> 60 (as saved)"
     );
 }
 
@@ -235,13 +235,13 @@ fn a_line_that_is_no_step_is_told_with_its_place_all_at_once() {
     assert_eq!(
         told,
         [
-            "faulty.txt:2:1: there is no step `bgin` (did you mean `begin`?)",
-            "faulty.txt:3:7: no difficulty `nep` is declared (did you mean `neap`?)",
-            "faulty.txt:4:7: no level `longmere` is declared (did you mean `long_mere`?)",
-            "faulty.txt:5:5: no field `oli` is declared (did you mean `oil`?)",
+            "faulty.txt:2:1: `bgin` is not a step (did you mean `begin`?)",
+            "faulty.txt:3:7: `nep` is not a declared difficulty (did you mean `neap`?)",
+            "faulty.txt:4:7: `longmere` is not a declared level (did you mean `long_mere`?)",
+            "faulty.txt:5:5: `oli` is not a declared field (did you mean `oil`?)",
             "faulty.txt:6:9: expected a whole number, but found `three`",
-            "faulty.txt:7:7: no checkpoint `wilow` is declared (did you mean `willow`?)",
-            "faulty.txt:8:6: time does not run backwards",
+            "faulty.txt:7:7: `wilow` is not a declared checkpoint (did you mean `willow`?)",
+            "faulty.txt:8:6: expected a positive time",
             "faulty.txt:9:8: expected `stars`, but found `stamps`",
             "faulty.txt:10:12: expected a name, a value or a sign, but found '=' (write `==` to compare)",
             "faulty.txt:11:15: expected a whole number, but found true or false",
@@ -253,7 +253,7 @@ fn a_line_that_is_no_step_is_told_with_its_place_all_at_once() {
         ]
     );
     let empty = Rehearsal::parse("empty.txt", "# nothing\n", &fen_post()).unwrap_err();
-    assert!(empty.to_string().starts_with("empty.txt:1:1: error: there is no step in this rehearsal"));
+    assert!(empty.to_string().starts_with("empty.txt:1:1: error: this rehearsal does not have any steps"));
 }
 
 #[test]
@@ -277,7 +277,7 @@ fn every_step_is_on_the_page_and_every_example_there_is_one() {
 #[test]
 fn a_script_in_the_middle_of_the_game_tells_what_went_wrong_and_touches_no_other_slot() {
     let text = fs::read_to_string(project("demo/rehearsals/one_route_to_its_end.txt")).unwrap();
-    // The player's own slot lies in a folder of its own, and stays as it is to the byte.
+    // The player's own slot is in its own folder, and stays the same to the byte.
     let own = tempfile::tempdir().unwrap();
     let schema = fen_post();
     let slot = SaveDir::at(own.path()).slot("otter").unwrap();
@@ -298,6 +298,6 @@ fn a_script_in_the_middle_of_the_game_tells_what_went_wrong_and_touches_no_other
     assert_eq!(at, line + 1);
     assert_eq!(
         kind.to_string(),
-        "boats: expected 2, but found 1; line 23, `die`, changed it last: 2 -> 1 (death, from birch)"
+        "boats: expected 2, but found 1; line 23, `die`, last changed it: 2 -> 1 (death, from birch)"
     );
 }

@@ -1,4 +1,4 @@
-//! Saving and opening again: any state that play can lead to comes back as it was, as the same bytes.
+//! Saving and opening again: any state that play can reach comes back unchanged, as the same bytes.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -20,7 +20,7 @@ pub(crate) fn stamp(number: u64) -> Stamp {
     }
 }
 
-/// Plays numbers as events; what the phase refuses is refused.
+/// Plays numbers as events; some are refused in some phases.
 pub(crate) fn play(schema: &Arc<Schema>, events: &[(u8, i64)]) -> Progress {
     let mut game = Progress::new(Arc::clone(schema));
     play_on(&mut game, events);
@@ -177,12 +177,12 @@ fn what_a_smaller_declaration_does_not_know_is_carried_along_and_comes_back() {
     assert_eq!(
         told,
         [
-            "profile.furthest: warning: `first` is not declared in this version of the game; it is kept in the save [id_kept]",
+            "profile.furthest: warning: `first` is not declared in this version of the game; it is preserved in the save [id_kept]",
             "run.run.visit.level: warning: level `first` is no longer declared; the player is on the map [level_gone]",
-            "profile.fields.best.easy.first: hint: not declared here; kept and written back [carried_along]",
-            "profile.fields.best.hard.first: hint: not declared here; kept and written back [carried_along]",
-            "profile.fields.met: hint: not declared here; kept and written back [carried_along]",
-            "profile.levels.first: hint: not declared here; kept and written back [carried_along]",
+            "profile.fields.best.easy.first: hint: unknown to this schema; preserved on save [carried_along]",
+            "profile.fields.best.hard.first: hint: unknown to this schema; preserved on save [carried_along]",
+            "profile.fields.met: hint: unknown to this schema; preserved on save [carried_along]",
+            "profile.levels.first: hint: unknown to this schema; preserved on save [carried_along]",
         ]
     );
     let mut between = save.into_progress();

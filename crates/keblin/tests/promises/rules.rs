@@ -1,4 +1,4 @@
-//! Rules: stars and unlocks, what is asked again and when, and that asking costs nothing.
+//! Rules: stars and unlocks, which rules are evaluated again and when, and that evaluating allocates nothing.
 
 use std::hint::black_box;
 use std::sync::Arc;
@@ -28,7 +28,7 @@ const STARS: &str = r#"
     stars = 2
 "#;
 
-/// Finishes the first level with so many letters after so many seconds; the rating now, and which stars held.
+/// Finishes the first level with some letters after some seconds; returns the rating, and which stars were earned.
 fn finish(game: &mut Progress, letters: i64, seconds: u64) -> (u8, Vec<bool>) {
     let schema = Arc::clone(game.schema());
     game.begin_replacing(None);
@@ -44,9 +44,9 @@ fn stars_by_rules_are_how_many_hold_in_the_best_attempt() {
     let mut game = Progress::new(schema(STARS));
     assert_eq!(finish(&mut game, 0, 100), (1, vec![true, false, false]));
     assert_eq!(finish(&mut game, 6, 100), (2, vec![true, true, false]));
-    assert_eq!(finish(&mut game, 0, 90), (2, vec![true, false, true]), "two others are no third");
+    assert_eq!(finish(&mut game, 0, 90), (2, vec![true, false, true]), "two others do not make a third");
     assert_eq!(finish(&mut game, 9, 30), (3, vec![true, true, true]));
-    assert_eq!(finish(&mut game, 0, 100).0, 3, "a worse attempt spoils nothing");
+    assert_eq!(finish(&mut game, 0, 100).0, 3, "a worse attempt changes nothing");
 }
 
 #[test]
@@ -76,7 +76,7 @@ fn a_finish_says_why_a_star_was_not_given_and_refuses_one_that_is_not_the_games_
     assert_eq!(why[1..], ["letters: 6 needed, 0 held", "clock: at most 1m30s needed, 1m40s held"]);
     assert_eq!(
         finished.refused[0].to_string(),
-        "stars at first: 3 is refused: they are given by the level's rules; finish without stars"
+        "stars at first: 3 refused: the level's rules decide them; finish without stars"
     );
     assert_eq!(finished.stars, 1, "the rules have decided all the same");
 }
@@ -139,7 +139,7 @@ fn unlocks_open_each_other_and_levels_and_each_is_told_once() {
     assert_eq!(why, ["iron_pole is not unlocked"]);
     let mut again = verify(&write(&game.snapshot(), &stamp(1)), &schema).unwrap().into_progress();
     assert!(given(&again, "fog_lamp") && !given(&again, "iron_pole"));
-    assert!(told(&mut again).is_empty(), "what was given before is no news after opening");
+    assert!(told(&mut again).is_empty(), "an old unlock is not reported after opening");
     again.erase(&Erase::Profile, true).unwrap();
     assert!(!given(&again, "fog_lamp"));
 }
@@ -167,7 +167,7 @@ fn only_rules_that_name_what_has_changed_are_asked_again() {
     game.set(coppers, 1);
     assert_eq!(game.rules_asked(), 2, "two rules name it, and what they give has not changed");
     game.set(coppers, 1);
-    assert_eq!(game.rules_asked(), 2, "an equal value is no change");
+    assert_eq!(game.rules_asked(), 2, "an equal value is not a change");
     game.set(coppers, 10);
     assert_eq!(game.rules_asked(), 2 + 2 + 1, "the lamp is given, and one rule names it");
 }
@@ -195,7 +195,7 @@ fn evaluating_and_writing_allocate_nothing() {
     assert_eq!(counted.count_total, 0, "evaluating");
     let (oil, clock_frames): (Field<i64>, u32) = (schema.field("oil").unwrap(), 1000);
     game.add(oil, -1);
-    // The journal fills its ring first; from then on it takes no more.
+    // The journal fills its ring first; after that it needs no more memory.
     (0..600).for_each(|_| drop(game.add(oil, 1)));
     (0..600).for_each(|i| drop(game.set(oil, i % 50)));
     let counted = allocation_counter::measure(|| {
@@ -203,7 +203,7 @@ fn evaluating_and_writing_allocate_nothing() {
             game.tick(Duration::from_millis(16));
             game.set(oil, i64::from(frame % 60));
             black_box(game.get(oil));
-            // A game takes its notices; left alone they would pile up.
+            // A game takes its notices; otherwise they would pile up.
             game.drain_notices().for_each(drop);
         }
     });
@@ -236,7 +236,7 @@ proptest! {
                 let name = plain.levels[*level].name.as_str();
                 if game.enter(schema.level(name).unwrap()).is_ok() {
                     game.tick(Duration::from_secs(1));
-                    // The last level ends the run where it is the last in order; the test is not about that.
+                    // The last level ends the run if it is the last in order, but the test is not about that.
                     game.finish_with_stars(*stars).unwrap();
                     if !game.has_run() {
                         game.begin(None).unwrap();

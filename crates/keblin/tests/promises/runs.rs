@@ -1,4 +1,4 @@
-//! Runs: how they begin, end and are gone on with.
+//! Runs: how they begin, end and are resumed.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -148,7 +148,7 @@ fn what_is_supposed_before_a_run_is_there_when_it_begins_and_only_then() {
     let mut game = Progress::new(Arc::clone(&schema));
     game.suppose(oil, 33).unwrap();
     game.suppose(clock, Time::from_millis(500)).unwrap();
-    assert!(game.suppose(oil, -1).unwrap_err().to_string().contains("it is from 0 to 60"));
+    assert!(game.suppose(oil, -1).unwrap_err().to_string().contains("expected 0 to 60"));
     game.begin(None).unwrap();
     assert_eq!(game.get(oil), 33);
     game.add(oil, -3);
@@ -156,7 +156,7 @@ fn what_is_supposed_before_a_run_is_there_when_it_begins_and_only_then() {
     assert_eq!((game.get(oil), game.get(clock)), (30, Time::from_millis(500)), "what was done since stands");
     game.begin_replacing(None);
     game.enter(schema.level("reedgate").unwrap()).unwrap();
-    assert_eq!((game.get(oil), game.get(clock)), (60, Time::ZERO), "the next run is as declared");
+    assert_eq!((game.get(oil), game.get(clock)), (60, Time::ZERO), "the next run is default");
     let told = game.drain_notices().filter(|notice| matches!(notice, Notice::NewRecord(_))).count();
-    assert_eq!(told, 1, "the letters of the run that was replaced; supposing tells nothing");
+    assert_eq!(told, 1, "the letters of the run that was replaced; supposing reports nothing");
 }

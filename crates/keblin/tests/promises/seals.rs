@@ -1,8 +1,8 @@
-//! Seals: a game with a key can tell a state that it wrote from one that somebody else did.
+//! Seals: a game with a key recognises the states that it wrote.
 
 use std::sync::Arc;
 
-use keblin::save::{Seal, SealKey, read, write, write_behind, write_sealed};
+use keblin::save::{Seal, SealKey, read, write, write_after, write_sealed};
 use keblin::verify::verify_sealed;
 use keblin::{Progress, SaveDir, Schema};
 
@@ -42,10 +42,10 @@ fn a_seal_of_one_state_is_none_of_another() {
     let mut game = Progress::new(Arc::clone(&schema));
     let first = sealed(&schema);
     game.set(schema.field::<i64>("coppers").unwrap(), 999);
-    let second = write_behind(&read(&first).unwrap(), &game.snapshot(), &stamp(2), Some(&key(7)));
+    let second = write_after(&read(&first).unwrap(), &game.snapshot(), &stamp(2), Some(&key(7)));
     let both = [&first[..], &second].concat();
     assert_eq!(told(&both, &schema, Some(&key(7))).0, Seal::Holds);
-    // The first state's seal, in the place of the second's, with a foot that fits.
+    // The seal of the first state in place of the second's, with a matching foot.
     let seal_at =
         |bytes: &[u8]| bytes.windows(4).rposition(|window| window == [0xd1, 0x84, 0x43, 0xa1]).unwrap();
     let (from, to) = (seal_at(&first), seal_at(&both));
@@ -91,6 +91,6 @@ fn a_folder_with_a_key_seals_what_it_saves_and_tells_what_is_not_its_own() {
 #[test]
 fn a_key_is_long_enough_and_in_no_log() {
     let error = SealKey::new(b"short").unwrap_err();
-    assert_eq!(error.to_string(), "a key for seals has at least 16 bytes, but found 5");
+    assert_eq!(error.to_string(), "expected a key of at least 16 bytes, but found 5");
     assert_eq!(format!("{:?}", key(7)), "SealKey(32 bytes)");
 }

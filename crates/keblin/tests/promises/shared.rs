@@ -1,4 +1,4 @@
-//! Areas of the world that states of a file share, in games that make, change and remove them as they like.
+//! Areas of the world that states of a file share, in games that create, change and remove them at random.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -10,20 +10,20 @@ use keblin::{Keeper, SaveDir};
 
 use crate::keepers::game;
 
-/// What somebody does to the areas of a game between two saves.
+/// A change of the areas between two saves.
 fn change(dice: &mut fastrand::Rng, areas: &mut BTreeMap<String, Vec<u8>>) {
     let name = format!("area_{}", dice.u8(0..14));
     match dice.u8(0..5) {
         0 => drop(areas.remove(&name)),
-        // The same bytes again, by another hand.
+        // The same bytes again, from another allocation.
         1 => areas.entry(name).and_modify(|bytes| *bytes = bytes.clone()).or_default().push(7),
         2 => drop(areas.insert(name, Vec::new())),
         _ => drop(areas.insert(name, vec![dice.u8(..); dice.usize(0..40_000)])),
     }
 }
 
-/// After every save the file opens with just the areas that the game has, every state in it is whole, and an area that was
-/// not changed is not written.
+/// After every save the file opens with exactly the areas of the game, every state in it is intact, and an unchanged
+/// area is not written.
 #[test]
 fn whatever_becomes_of_areas_each_state_has_its_own() {
     let (mut written, mut held) = (0, 0);
@@ -69,7 +69,7 @@ fn whatever_becomes_of_areas_each_state_has_its_own() {
     assert!(written > 1_000_000 && held > 4 * written, "{written} of {held}");
 }
 
-/// One damaged byte in an area costs the states that share it and no other, however many those are and however large it is.
+/// One damaged byte in an area costs the states that share it and no others, however many and however large they are.
 #[test]
 fn a_damaged_area_costs_only_the_states_that_share_it() {
     let memory = Memory::default();

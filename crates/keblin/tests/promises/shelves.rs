@@ -1,5 +1,4 @@
-//! The folder as a shelf of slots: listed by their heads, copied, removed, locked, looked at, and what is left to go on
-//! from when a slot is lost.
+//! A folder of slots: listed by their heads, copied, removed, locked, viewed, and what remains when a slot is lost.
 
 use std::fs;
 use std::path::Path;
@@ -45,10 +44,10 @@ fn the_list_of_slots_tells_where_each_stands_without_reading_its_values() {
     game.finish_with_stars(3).unwrap();
     game.enter(reedgate).unwrap();
     game.reach(schema.checkpoint(reedgate, "osier").unwrap()).unwrap();
-    // The picture makes the file longer than what the list reads of it.
+    // The picture makes the file longer than the part that the list reads.
     let picture = Picture::new("image/png", vec![0x5a; 200_000]).unwrap();
     let error = Picture::new("image/png", vec![0; (4 << 20) + 1]).unwrap_err();
-    assert!(error.to_string().starts_with("a picture has at most 4194304 bytes, but found 4194305"));
+    assert!(error.to_string().starts_with("expected a picture of at most 4194304 bytes, but found 4194305"));
     let snapshot = game.snapshot().with_picture(picture.clone());
     dir.slot("otter").unwrap().save(&snapshot, "pause").unwrap();
     save(&dir, "heron", &with_coppers(&schema, 5));
@@ -93,7 +92,7 @@ fn a_slot_is_copied_whole_and_removed_by_setting_it_aside() {
     assert!(matches!(dir.copy("otter", "../pike"), Err(SlotError::Name(_))));
     spoil(&folder.path().join("heron.keblin"));
     let error = dir.copy("heron", "pike").unwrap_err();
-    assert!(error.to_string().ends_with("open it to mend it, and copy it then"), "{error}");
+    assert!(error.to_string().ends_with("open the slot once to repair it, then copy it"), "{error}");
 
     let aside = dir.remove("otter").unwrap();
     let names: Vec<&str> = aside.iter().map(|path| path.file_name().unwrap().to_str().unwrap()).collect();
@@ -110,7 +109,7 @@ fn a_slot_that_is_open_is_refused_to_others_who_may_look_at_it() {
     let dir = SaveDir::at(folder.path());
     let ours = dir.slot("otter").unwrap();
     let theirs = dir.slot("otter").unwrap();
-    // A first run takes no lock: both may begin, and the first to save has the slot.
+    // A first run does not take a lock: both may begin, and the first to save gets the slot.
     assert_eq!(ours.open(&schema).unwrap().origin, Origin::FirstRun);
     assert_eq!(theirs.open(&schema).unwrap().origin, Origin::FirstRun);
     assert!(!ours.lock_path().exists());
@@ -122,7 +121,7 @@ fn a_slot_that_is_open_is_refused_to_others_who_may_look_at_it() {
     assert_eq!(lock, ours.lock_path());
     let error = theirs.open(&schema).unwrap_err();
     assert!(matches!(error, OpenError::InUse { .. }));
-    assert!(error.to_string().starts_with("the slot is open already: "), "{error}");
+    assert!(error.to_string().starts_with("the slot is already open: "), "{error}");
     assert!(matches!(dir.remove("otter"), Err(SlotError::InUse { .. })));
     assert_eq!(theirs.view(&schema).unwrap().progress.get(coppers(&schema)), 1);
     assert_eq!(fs::read(ours.path()).unwrap(), before);
@@ -165,7 +164,7 @@ fn an_older_file_put_there_by_hand_does_not_win_over_the_later_copy() {
     let opened = slot.open(&schema).unwrap();
     assert_eq!(opened.progress.get(coppers(&schema)), 2, "save 2 is in the copy, save 1 in the file");
     let Origin::Previous { fault, set_aside: Some(aside) } = opened.origin else { panic!() };
-    assert!(fault.to_string().ends_with("the file holds save 1, and the copy before it the later save 2"));
+    assert!(fault.to_string().ends_with("the file holds save 1, but the backup holds the later save 2"));
     assert_eq!(aside.file_name().unwrap(), "otter.older-1.keblin");
     let saved = slot.save(&opened.progress.snapshot(), "quit").unwrap();
     assert_eq!(saved.number, 3);
@@ -183,14 +182,14 @@ fn where_no_whole_save_is_left_an_earlier_one_that_was_set_aside_is_offered() {
     fs::write(folder.path().join("aside/otter.older-1.keblin"), fs::read(slot.previous_path()).unwrap())
         .unwrap();
     [slot.path(), slot.previous_path()].iter().for_each(|path| spoil(path));
-    let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not told") };
+    let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not reported") };
     assert_eq!(ruin.offer().unwrap().number, 2);
-    assert!(ruin.to_string().contains("save 2 is whole in "), "{ruin}");
+    assert!(ruin.to_string().contains("save 2 is intact in "), "{ruin}");
     let mut opened = ruin.earlier().unwrap().unwrap();
     assert!(matches!(opened.origin, Origin::SetAside { .. }));
     assert!(opened.progress.drain_notices().any(|notice| notice == Notice::FellBack));
     assert_eq!(opened.progress.get(coppers(&schema)), 2);
-    assert_eq!(slot.save(&opened.progress.snapshot(), "quit").unwrap().number, 3, "it goes on from there");
+    assert_eq!(slot.save(&opened.progress.snapshot(), "quit").unwrap().number, 3, "it continues from there");
     assert_eq!(slot.open(&schema).unwrap().progress.get(coppers(&schema)), 2);
 }
 
@@ -203,11 +202,11 @@ fn what_a_broken_write_left_whole_is_not_written_over_when_it_is_all_there_is() 
         for count in [1, 2] {
             slot.save(&with_coppers(&schema, count).snapshot(), "quit").unwrap();
         }
-        // Cut off before the last rename, and then both files are damaged.
+        // Cut off before the last rename; then both files are damaged.
         let leftover = fs::read(slot.path()).unwrap();
         fs::write(folder.path().join("aside/otter.fresh-00000000000000a7.keblin"), &leftover).unwrap();
         [slot.path(), slot.previous_path()].iter().for_each(|path| spoil(path));
-        let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not told") };
+        let Err(OpenError::Damaged(ruin)) = slot.open(&schema) else { panic!("damage was not reported") };
         let kept = folder.path().join("aside/otter.unfinished-1.keblin");
         if goes_on {
             let opened = ruin.earlier().unwrap().unwrap();
@@ -230,7 +229,7 @@ fn single_sections_are_salvaged_when_no_state_is_whole() {
     game.begin(None).unwrap();
     save(&dir, "otter", &game);
     let mut bytes = fs::read(folder.path().join("otter.keblin")).unwrap();
-    // The run is damaged, and with it the state; the profile is whole.
+    // The run is damaged, and with it the state; the profile is intact.
     let run = keblin::save::read(&bytes).unwrap().sections[1].body_offset;
     bytes[run] ^= 0xff;
     assert!(verify(&bytes, &schema).is_err());
@@ -239,7 +238,7 @@ fn single_sections_are_salvaged_when_no_state_is_whole() {
     let taken: Vec<_> =
         salvaged.parts.iter().map(|part| (part.section, part.offset.is_some(), part.whole)).collect();
     assert_eq!(taken, [("profile", true, 1), ("run", false, 0)]);
-    // Even without a header; but not out of another game's file.
+    // Even without a header; but not from another game's file.
     assert!(salvage(&bytes[40..], &schema).is_ok());
     let other = crate::tables::schema("game = 'other'\nversion = 1\n[fields]\n");
     assert_eq!(salvage(&bytes, &other).unwrap_err().fault.code().as_str(), "other_game");

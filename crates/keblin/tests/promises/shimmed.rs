@@ -1,5 +1,6 @@
-//! The real disk, with the calls of the operating system failing, cut short, or the last thing that the program did: each of
-//! a session, by a library that is loaded before it. Where there is no C compiler, that is said and nothing is tried.
+//! The real disk, with calls of the operating system that fail, return early, or are the last thing that the program
+//! does: each call of a session, through a library that is loaded before the program. Without a C compiler the test
+//! says so and tries nothing.
 
 #![cfg(target_os = "linux")]
 
@@ -18,7 +19,7 @@ use crate::tables::{project, schema};
 
 const FOLDER: &str = "KEBLIN_SHIM_FOLDER";
 
-/// Saves of a session. At the fourth the record is erased.
+/// Saves of a session. The fourth erases the record.
 const SAVES: i64 = 6;
 const ERASED_AT: i64 = 4;
 
@@ -35,7 +36,7 @@ fn fields() -> Fields {
     Fields { volume: schema.field("volume").unwrap(), schema, shells, best }
 }
 
-/// The other process: plays a session and says what was saved. As a test of its own it does nothing.
+/// The other process: plays a session and prints what was saved. As a test of its own it does nothing.
 #[test]
 fn the_session() {
     let Ok(folder) = std::env::var(FOLDER) else { return };
@@ -68,11 +69,11 @@ fn the_session() {
             Err(other) => panic!("{other}"),
         }
     }
-    // Whoever fails here has been told before.
+    // A failure here was reported before.
     drop(game.close());
 }
 
-/// The library, built where there is a compiler.
+/// Returns the library, built if there is a compiler.
 fn shim(folder: &Path) -> Option<PathBuf> {
     let library = folder.join("faults.so");
     let source = project("crates/keblin/tests/shim/faults.c");
@@ -104,7 +105,7 @@ fn last(said: &str, what: &str) -> Option<i64> {
     said.lines().rev().find_map(|line| line.strip_prefix(what)?.parse().ok())
 }
 
-/// A folder in which a session was played.
+/// Returns a folder in which a session was played.
 fn played(library: &Path) -> TempDir {
     let folder = tempfile::tempdir().unwrap();
     let saves = folder.path().join("saves");
@@ -112,7 +113,7 @@ fn played(library: &Path) -> TempDir {
     folder
 }
 
-/// Every call of a kind that a second session makes, by kind.
+/// Returns every call of a kind that a second session makes, by kind.
 fn counts(library: &Path) -> Vec<(String, usize)> {
     let folder = played(library);
     let told = folder.path().join("counts");
@@ -127,7 +128,7 @@ fn counts(library: &Path) -> Vec<(String, usize)> {
         .collect()
 }
 
-/// Tries each of some calls in each way; how many there were, and how many of the sessions were told of a failure.
+/// Tries each of some calls in each way; returns how many there were, and how many sessions reported a failure.
 fn try_calls(library: &Path, every: usize) -> [usize; 2] {
     let Fields { ref schema, shells, best, .. } = fields();
     let mut tried = 0;
@@ -153,7 +154,7 @@ fn try_calls(library: &Path, every: usize) -> [usize; 2] {
                 assert!(*how == "kill" || output.status.success(), "{}", here());
                 told_of_failure += usize::from(said.contains("failed: ") || said.contains("not opened: "));
                 let first = last(&said, "opened ").unwrap_or(begun);
-                assert_eq!(first, begun, "one error is no reason to take an older save: {}", here());
+                assert_eq!(first, begun, "one error must not lead to an older save: {}", here());
                 let saved = last(&said, "saved ").unwrap_or(begun);
                 let most = last(&said, "tried ").unwrap_or(saved);
                 let slot = SaveDir::at(&saves).slot("otter").unwrap();
@@ -163,7 +164,7 @@ fn try_calls(library: &Path, every: usize) -> [usize; 2] {
                 assert!((saved..=most).contains(&held), "{held} is there: {}", here());
                 let area = opened.area("fens").unwrap();
                 assert!(area.iter().all(|byte| i64::from(*byte) == held % 251), "a mixture: {}", here());
-                // What was erased for certain is nowhere that could be opened.
+                // After an acknowledged erasure no file that can be opened contains the data.
                 if saved >= begun + ERASED_AT {
                     let most = opened.get(best);
                     assert!(most.is_none_or(|best| best > begun + ERASED_AT), "{most:?}: {}", here());
@@ -199,7 +200,7 @@ fn calls_of_a_session_that_fail_are_cut_short_or_are_the_last_lose_nothing_that_
     let folder = tempfile::tempdir().unwrap();
     let Some(library) = shim(folder.path()) else { return println!("no C compiler: nothing is tried") };
     let [tried, told] = try_calls(&library, 9);
-    println!("{tried} sessions, {told} of them were told of a failure");
+    println!("{tried} sessions, {told} of them reported a failure");
     assert!(tried > 40);
 }
 
@@ -209,6 +210,6 @@ fn every_call_of_a_session_that_fails_is_cut_short_or_is_the_last_loses_nothing(
     let folder = tempfile::tempdir().unwrap();
     let Some(library) = shim(folder.path()) else { return println!("no C compiler: nothing is tried") };
     let [tried, told] = try_calls(&library, 1);
-    println!("{tried} sessions, {told} of them were told of a failure");
+    println!("{tried} sessions, {told} of them reported a failure");
     assert!(tried > 400);
 }

@@ -9,7 +9,7 @@ use keblin::{Field, Notice, Progress, SaveDir, Schema};
 
 use crate::tables::{fen_post, read, schema};
 
-/// The files below a folder but the locks, which hold nothing.
+/// Returns the files below a folder except the locks, which are empty.
 fn files(folder: &Path) -> Vec<String> {
     let mut found: Vec<String> = Vec::new();
     for entry in fs::read_dir(folder).into_iter().flatten() {
@@ -114,17 +114,17 @@ fn a_newer_older_or_foreign_save_is_refused_and_left_as_it_is() {
         (
             text.replace("version = 3", "version = 5"),
             "newer_version",
-            "saved by version 5 of the game, and this is version 4",
+            "saved by version 5 of the game, but this is version 4",
         ),
         (
             text.clone(),
             "older_version",
-            "saved by version 3 of the game, and no step leads from it to version 4",
+            "saved by version 3 of the game, which cannot be migrated to version 4",
         ),
         (
             text.replace("fen_post", "other_game"),
             "other_game",
-            "a save of the game \"other_game\", not of \"fen_post\"",
+            "expected a save of the game \"fen_post\", but found one of \"other_game\"",
         ),
     ];
     for (text, code, message) in others {
@@ -147,7 +147,7 @@ fn a_newer_older_or_foreign_save_is_refused_and_left_as_it_is() {
         assert_eq!(
             files(folder.path()),
             ["aside/device.keblin", "otter.keblin"],
-            "and nothing is left beside it"
+            "and there is no other file"
         );
     }
 }
@@ -163,8 +163,8 @@ fn a_disk_that_refuses_is_told_with_the_path_and_loses_nothing() {
     let Err(SaveError::Disk(error)) = slot.save(&with_coppers(&schema, 1).snapshot(), "quit") else {
         panic!("it was saved into a file")
     };
-    assert!(error.to_string().starts_with("making the folder "), "{error}");
+    assert!(error.to_string().starts_with("creating the folder "), "{error}");
     assert!(error.path.starts_with(&in_the_way));
-    assert!(matches!(slot.open(&schema), Err(OpenError::Disk(_))), "and it is no first run either");
+    assert!(matches!(slot.open(&schema), Err(OpenError::Disk(_))), "and it is not a first run either");
     assert_eq!(fs::read(&in_the_way).unwrap(), b"a file where the folder should be");
 }

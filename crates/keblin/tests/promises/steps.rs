@@ -1,5 +1,5 @@
-//! Steps between versions: what must be said is asked for, what is said is held against both versions, and what is asked
-//! for can be pasted as it is.
+//! Steps between versions: missing entries are reported, existing ones are checked against both versions, and the
+//! suggested text can be pasted unchanged.
 
 use std::fs;
 use std::sync::Arc;
@@ -19,7 +19,7 @@ pub(crate) fn parsed(text: &str) -> Schema {
     Schema::parse("progress.toml", text).unwrap_or_else(|findings| panic!("{findings}\n{text}")).schema
 }
 
-/// A declaration with the versions before it and the steps between them, the oldest first.
+/// Returns a declaration with its past versions and the steps between them, the oldest first.
 pub(crate) fn versions(texts: &[&str], steps: &[&str]) -> Result<Arc<Schema>, String> {
     let file = |name: String, text: &str| TextFile { name, text: text.to_string() };
     let (now, past) = texts.split_last().unwrap();
@@ -38,8 +38,8 @@ fn as_version(text: &str, version: u32) -> String {
     text.replace(line, &format!("version = {version}"))
 }
 
-/// Every edit of a declaration that earlier saves do not fit is asked for by its name; what is to be pasted answers all
-/// that can be answered without knowing the game, and then the sample of before opens.
+/// Every edit that older saves do not fit is reported by its name. The suggested text covers everything that does not
+/// depend on the game, and then the old sample opens.
 #[test]
 fn each_change_of_shape_is_asked_for_and_no_other() {
     let before = parsed(BEFORE);
@@ -57,7 +57,7 @@ fn each_change_of_shape_is_asked_for_and_no_other() {
         }
         asked += 1;
         for difference in of_shape {
-            // `field oil: max 60 -> 40`, `level weir is gone`
+            // `field oil: max 60 -> 40`, `level weir was removed`
             let name = difference.split([' ', ':']).find(|word| !["the", "field", "level"].contains(word));
             let name = if difference.starts_with("member") { difference.split(' ').nth(1) } else { name };
             let name = if difference.contains("declaration: game") { Some("reeds") } else { name };
@@ -82,7 +82,7 @@ fn difference_of_games(findings: &keblin::Findings) -> bool {
     findings.list().iter().any(|finding| finding.code == Code::StepMisfit)
 }
 
-/// What a step says is held against both versions, with its place.
+/// Everything in a step is checked against both versions, with its place.
 #[test]
 fn a_step_that_is_wrong_is_told_where() {
     let table = |fields: &str| {
@@ -113,45 +113,49 @@ fn a_step_that_is_wrong_is_told_where() {
         (
             "max = 50\nmisfit = 'nearest'",
             "max = 50",
-            "field oil of version 1 is another in version 2: some values do not fit",
+            "field oil of version 1 changed in version 2: some values do not fit",
         ),
-        ("max = 50\n", "", "field oil of version 1 is another in version 2: max is 50 now"),
-        ("[fields.oil]", "[fields.oyl]", "v2.toml:1:9: error: version 2 has no `fields.oyl` [unknown_name]"),
-        ("misfit = 'nearest'", "misfit = 'closest'", "`misfit` knows no `closest`"),
+        ("max = 50\n", "", "field oil of version 1 changed in version 2: max is now 50"),
+        (
+            "[fields.oil]",
+            "[fields.oyl]",
+            "v2.toml:1:9: error: version 2 does not have `fields.oyl` [unknown_name]",
+        ),
+        ("misfit = 'nearest'", "misfit = 'closest'", "unknown value `closest` for `misfit`"),
         (
             "scale = '1s'",
             "scale = 'x'",
             "expected a number other than 0, or a time such as \"1s\", but found a text",
         ),
-        ("scale = '1s'", "scale = 2", "this is no scale from a float to a time"),
-        ("scale = '1s'\n", "", "field span of version 1 is another in version 2: its unit is another"),
-        ("'calm' }", "'mild' }", "version 2 has no `mild` along difficulty"),
-        ("at = { difficulty = 'calm' }\n", "", "field best of version 1 is another in version 2"),
-        ("at = { difficulty", "at = { level", "`level` is no axis that is new on best"),
-        ("fill = 'oil + 1'", "fill = 'oyl + 1'", "error: no field `oyl` is declared"),
-        ("fill = 'oil + 1'", "fill = 'span'", "new holds int, and this is a number with a fraction"),
-        ("fill = 'oil + 1'", "fill = 'levels.brook.best + 1'", "can be unset, and then there is no value"),
-        ("fill = 'oil + 1'", "scope = 'profile'", "version 1 has nothing that new could come from"),
-        ("[fields.new]\nfill", "[fields.new]\nfrom = 'gone'\nfill", "version 1 has no field `gone`"),
+        ("scale = '1s'", "scale = 2", "this scale cannot convert a float to a time"),
+        ("scale = '1s'\n", "", "field span of version 1 changed in version 2: its unit changed"),
+        ("'calm' }", "'mild' }", "version 2 does not have `mild` on the axis difficulty"),
+        ("at = { difficulty = 'calm' }\n", "", "field best of version 1 changed in version 2"),
+        ("at = { difficulty", "at = { level", "`level` is not a new axis of best"),
+        ("fill = 'oil + 1'", "fill = 'oyl + 1'", "error: `oyl` is not a declared field"),
+        ("fill = 'oil + 1'", "fill = 'span'", "new is int, but this is a number with a fraction"),
+        ("fill = 'oil + 1'", "fill = 'levels.brook.best + 1'", "can be unset; then there is no value"),
+        ("fill = 'oil + 1'", "scope = 'profile'", "version 1 does not have a value for new"),
+        ("[fields.new]\nfill", "[fields.new]\nfrom = 'gone'\nfill", "version 1 does not have a field `gone`"),
         (
             "[fields.new]",
             "[facts]\nat = 'calm'\n[fields.new]",
-            "the facts of levels are no further apart than before",
+            "the facts of levels did not gain a difficulty",
         ),
         (
             "[fields.new]",
             "[unlocks.raft]\nfill = 'oil > 1'\n[fields.new]",
-            "raft is given whenever its condition holds",
+            "raft is unlocked whenever its condition is true",
         ),
         (
             "[fields.new]",
             "[levels.brook.checkpoints.lag]\nfrom = 'log'\n[fields.new]",
-            "version 2 has no `levels.brook.checkpoints.lag`",
+            "version 2 does not have `levels.brook.checkpoints.lag`",
         ),
         (
             "[fields.oil]",
             "drop = ['fields.oyl']\n[fields.oil]",
-            "v2.toml:1:9: error: version 1 has no `fields.oyl` that is gone",
+            "v2.toml:1:9: error: `fields.oyl` was not removed from version 1",
         ),
         ("[fields.oil]", "drop = [1]\n[fields.oil]", "expected a text, but found a whole number"),
         ("[fields.oil]", "[fields.oil", "this is not TOML"),
@@ -159,13 +163,13 @@ fn a_step_that_is_wrong_is_told_where() {
         assert!(fine.contains(from), "{from}");
         let wrong = fine.replacen(from, to, 1);
         match versions(&[&before, &now], &[&wrong]) {
-            Ok(_) => panic!("`{told}` was not told of\n{wrong}"),
+            Ok(_) => panic!("`{told}` was not reported\n{wrong}"),
             Err(faults) => assert!(faults.contains(told), "expected {told}\n{faults}"),
         }
     }
 }
 
-/// The normal form of a declaration is one: it says the same, and of itself the same text again.
+/// The normal form of a declaration means the same, and its own normal form is the same text.
 #[test]
 fn a_normal_form_reads_back_as_the_same_schema() {
     for (name, schema) in declarations() {
@@ -176,8 +180,8 @@ fn a_normal_form_reads_back_as_the_same_schema() {
     }
 }
 
-/// A sample has something in every field, at every place, and in every level on every difficulty; it is a sound save, and
-/// says what it was made by.
+/// A sample has something in every field, at every place, and in every level on every difficulty; it is a valid save,
+/// and contains the text it was made from.
 #[test]
 fn a_sample_has_something_in_every_field() {
     let mut cells = 0;
@@ -193,9 +197,9 @@ fn a_sample_has_something_in_every_field() {
         let game = Progress::restored(snapshot);
         for held in game.values().filter(|held| held.field.durable && held.field.scope != Scope::Device) {
             let field = &held.field.name;
-            // A bound that follows from others may leave no other value.
+            // A bound that follows others may allow only one value.
             let is_bound = held.field.fixed_bounds() != *held.field;
-            assert!(*held.value != held.field.default || is_bound, "{name}: {field} is as declared");
+            assert!(*held.value != held.field.default || is_bound, "{name}: {field} is default");
             cells += 1;
         }
         let difficulties = (0..schema.difficulties.len().max(1)).map(|index| schema.difficulty_at(index));
@@ -206,7 +210,7 @@ fn a_sample_has_something_in_every_field() {
     assert!(cells > 100, "{cells}");
 }
 
-/// Every declaration of this project that is sound.
+/// Every valid declaration of this project.
 fn declarations() -> Vec<(String, Schema)> {
     let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
     let mut texts: Vec<(String, String)> = Vec::new();
@@ -225,7 +229,7 @@ fn declarations() -> Vec<(String, Schema)> {
     sound.map(|(schema, name)| (name, schema)).collect()
 }
 
-/// A version that is missing, or of the future, is told of where the declaration says its version.
+/// A missing or future version is reported at the place of the declaration's version.
 #[test]
 fn a_gap_is_told_where_the_version_is_said() {
     let before = "game = 'reeds'\nversion = 1\n[fields.oil]\ntype = 'int'\nscope = 'profile'\n";
@@ -235,10 +239,10 @@ fn a_gap_is_told_where_the_version_is_said() {
     versions(&[before, renamed, grown], &[step]).unwrap();
     let told = versions(&[before, renamed, grown], &[]).unwrap_err();
     assert!(told.contains(
-        "progress.toml:2:1: error: there is no migrations/v2.toml: saves of version 1 lead nowhere"
+        "progress.toml:2:1: error: there is no migrations/v2.toml: saves of version 1 cannot be migrated"
     ));
     assert!(told.contains("        [fields.oils]\n        from = \"oil\"\n"), "{told}");
-    assert!(told.contains("migrations/v2.toml: error: field oil of version 1 is gone"), "{told}");
+    assert!(told.contains("migrations/v2.toml: error: field oil of version 1 was removed"), "{told}");
     let file = |name: &str, text: &str| TextFile { name: name.to_string(), text: text.to_string() };
     let mut files = Files { declaration: file("progress.toml", grown), ..Files::default() };
     let faults = |files: &Files| -> Vec<String> {
@@ -248,9 +252,9 @@ fn a_gap_is_told_where_the_version_is_said() {
             .flat_map(|findings| findings.list().iter().map(|finding| finding.message.clone()))
             .collect()
     };
-    let missing = "nothing says what saves of version";
-    // A version goes up from one that is frozen; where this one is the first, none was before it.
-    assert_eq!(faults(&files), ["nothing is frozen of version 2: its saves would be refused"]);
+    let missing = "the shape of saves of version";
+    // The version is raised from a frozen one; if this is the first, there was none before.
+    assert_eq!(faults(&files), ["version 2 is not frozen: its saves would be refused"]);
     files.frozen.insert(3, file("frozen/v3.toml", grown));
     assert_eq!(faults(&files), [""; 0]);
     files.frozen.clear();
@@ -267,15 +271,15 @@ fn a_gap_is_told_where_the_version_is_said() {
     files.frozen.insert(3, file("frozen/v3.toml", &as_version(renamed, 3)));
     assert_eq!(faults(&files), ["version 3 has grown since it was frozen"]);
     files.frozen.insert(3, file("frozen/v3.toml", &as_version(before, 3)));
-    assert!(faults(&files)[0].contains("version 3 is frozen, and its shape has changed since"));
+    assert!(faults(&files)[0].contains("the shape of version 3 changed after it was frozen"));
     files.frozen.insert(4, file("frozen/v4.toml", &as_version(grown, 4)));
     files.steps.insert(4, file("migrations/v4.toml", ""));
     let told = faults(&files);
-    assert!(told[0].contains("version 4 is frozen, and the declaration is of version 3"), "{told:?}");
-    assert!(told[1].contains("a step to version 4, and the declaration is of version 3"), "{told:?}");
+    assert!(told[0].contains("version 4 is frozen, but the declaration is version 3"), "{told:?}");
+    assert!(told[1].contains("there is a step to version 4, but the declaration is version 3"), "{told:?}");
 }
 
-/// Everything that a step can say of values, on one save: each value is where it should be, and told of.
+/// Everything that a step can do with values, on one save: each value is where it should be, and reported.
 #[test]
 fn each_kind_of_step_does_what_it_says() {
     let before = "game = 'reeds'\nversion = 1\ndifficulties = ['calm', 'wild']\n[lists]\nlamps = ['wick', 'glass', 'rush']\n\

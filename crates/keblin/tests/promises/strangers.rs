@@ -1,5 +1,5 @@
-//! What comes back, and what must not: pins, things erased, what somebody else has saved in place of ours, and a clock that
-//! goes back.
+//! What comes back, and what must not: pins, erasures, other programs' saves in place of ours, and a clock that goes
+//! back.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -74,7 +74,7 @@ fn what_is_erased_does_not_come_back_by_a_file_that_somebody_put_there() {
     kept.submit(best, 5);
     kept.save_now().unwrap();
     let theirs = elsewhere.files()[&far.path()].clone();
-    memory.publish(&slot.path(), std::path::Path::new("saves/beside"), &[&theirs]).unwrap();
+    memory.publish(&slot.path(), std::path::Path::new("saves/temporary"), &[&theirs]).unwrap();
     kept.erase(&Erase::Field(schema.field_named("best").unwrap().0), true).unwrap();
     let replaced = kept.save_now().unwrap().unwrap().replaced.unwrap();
     assert!(!replaced.has_met && std::sync::Arc::ptr_eq(replaced.snapshot.schema(), schema));
@@ -144,7 +144,7 @@ fn a_slot_that_is_removed_takes_its_pins_with_it() {
     kept.close().unwrap();
     drop(slot);
     let saves = SaveDir::on(Arc::new(memory.clone()), "saves");
-    assert_eq!(saves.remove("otter").unwrap().len(), 3, "the copy before, the file and the pin");
+    assert_eq!(saves.remove("otter").unwrap().len(), 3, "the backup, the file and the pin");
     assert!(saves.slot("otter").unwrap().pins().unwrap().is_empty());
 }
 
@@ -186,13 +186,13 @@ fn a_file_replaced_underneath_is_set_aside_and_its_records_are_taken_over() {
     kept.submit(best, 8);
     kept.save_now().unwrap();
     let put_there = |bytes: &[u8]| {
-        memory.publish(&slot.path(), std::path::Path::new("saves/beside"), &[bytes]).unwrap();
+        memory.publish(&slot.path(), std::path::Path::new("saves/temporary"), &[bytes]).unwrap();
     };
-    // What this game saved earlier itself is nothing new.
+    // What this game saved earlier is not new.
     put_there(&earlier);
     let saved = kept.save_now().unwrap().unwrap();
     assert!(saved.replaced.is_none() && saved.written_bytes == saved.len_bytes);
-    // What another machine saved is.
+    // What another machine saved is new.
     let (elsewhere, far) = in_memory();
     let mut other = Keeper::open(&far, schema).unwrap();
     other.submit(best, 70);
@@ -201,7 +201,7 @@ fn a_file_replaced_underneath_is_set_aside_and_its_records_are_taken_over() {
     let saved = kept.save_now().unwrap().unwrap();
     assert!(saved.replaced.is_some());
     assert_eq!(kept.get(best), Some(70));
-    // And damage is kept for whoever wants to look at it.
+    // Damage is kept for anyone who wants to look at it.
     put_there(b"torn");
     kept.save_now().unwrap();
     assert_eq!(memory.files()[&PathBuf::from("saves/aside/otter.damaged-1.keblin")], b"torn");
@@ -224,7 +224,7 @@ fn a_clock_that_goes_back_takes_no_save_with_it() {
     }
     kept.close().unwrap();
     assert_eq!(shells(&slot, &game()), 4);
-    // The copy before was written again when the clock said that a quarter of an hour had passed, either way.
+    // The backup was renewed when the clock said that 15 minutes had passed, in either direction.
     let copy = &memory.files()[&slot.previous_path()];
     assert_eq!(keblin::verify::verify(copy, schema).unwrap().head().number, 4);
 }
@@ -236,7 +236,7 @@ fn the_copy_of_a_file_that_rots_after_many_saves_is_no_strangers() {
     memory.set_clock(1_000_000);
     let mut kept = Keeper::open(&slot, schema).unwrap();
     kept.put_area("west", Some(vec![7; 400].into())).unwrap();
-    // More than a state names of those before it.
+    // More than a state names as predecessors.
     for _ in 0..MAX_PREDECESSORS + 20 {
         kept.add(shells, 1);
         kept.save_now().unwrap();

@@ -1,5 +1,5 @@
-//! The survival table of `docs/events.md`, for every scope and every combination of overriding words, against the engine
-//! and against what the schema says of itself.
+//! The survival table of `docs/events.md`, for every scope and every combination of overriding words, compared with
+//! the engine and with the schema.
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -16,7 +16,7 @@ const ON_ARRIVAL: i64 = 2;
 const AT_CHECKPOINT: i64 = 3;
 const LIVE: i64 = 4;
 
-/// A game with a field for each scope and combination of words, and one a scope that says nothing.
+/// A game with a field for each scope and combination of words, and one per scope without any.
 fn every_field(resume: &str) -> Arc<Schema> {
     let mut text = format!(
         "game = 'every_field'\nversion = 1\nresume = '{resume}'\n[lives]\nfield = 'lives'\n[fields]\nlives = {{ type = 'int', \
@@ -75,7 +75,7 @@ fn played(schema: &Arc<Schema>) -> Progress {
     game
 }
 
-/// Does what a row of the table is about.
+/// Does what a row of the table describes.
 fn happen(game: &mut Progress, row: &str) -> Row {
     let schema = Arc::clone(game.schema());
     match row {
@@ -93,11 +93,11 @@ fn happen(game: &mut Progress, row: &str) -> Row {
             game.retry().unwrap();
             Row::Retry
         }
-        "a level is entered afresh" => {
+        "a level is entered from its start" => {
             game.enter(schema.level("second").unwrap()).unwrap();
             Row::Enter
         }
-        "the level is left and gone on with" => {
+        "the level is left and resumed" => {
             game.leave().unwrap();
             game.resume().unwrap();
             Row::Leave
@@ -127,7 +127,7 @@ fn happen(game: &mut Progress, row: &str) -> Row {
     }
 }
 
-/// The value a cell of the table promises for a field.
+/// Returns the value that a cell of the table promises for a field.
 fn promised(cell: &str, field: &FieldDef, plain: &BTreeMap<(String, Scope), String>) -> i64 {
     let name = field.name.as_str();
     let word = |key: &str, said: &str| match name.ends_with("_plain") {

@@ -1,11 +1,11 @@
-//! Reading the tables of `docs/events.md`, and the demo's schema, for the tests that hold the engine to them.
+//! Reads the tables of `docs/events.md`, and the demo's schema, for the tests that compare the engine with them.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keblin::Schema;
 
-/// A file of the project.
+/// Reads a file of the project.
 pub(crate) fn project(path: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(path)
 }
@@ -22,7 +22,7 @@ pub(crate) fn fen_post() -> Arc<Schema> {
     schema(&read("demo/progress.toml"))
 }
 
-/// The rows of the first table below a heading of `docs/events.md`, its head first.
+/// Returns the rows of the first table below a heading of `docs/events.md`, its head first.
 pub(crate) fn table(heading: &str, first_cell: &str) -> Vec<Vec<String>> {
     let page = read("docs/events.md");
     let section = page.split(&format!("\n## {heading}\n")).nth(1).unwrap_or_else(|| panic!("no {heading}"));

@@ -72,11 +72,11 @@ fn spending_takes_all_or_nothing() {
     let (schema, mut game) = game();
     let coppers = int(&schema, "coppers");
     let refused = game.spend(coppers, 130).unwrap_err();
-    assert_eq!(refused.to_string(), "coppers: spending 130 of 120 is refused: at least 0 must stay");
+    assert_eq!(refused.to_string(), "coppers: cannot spend 130 of 120: at least 0 must remain");
     assert_eq!(game.get(coppers), 120);
     assert_changed(&game.spend(coppers, 120).unwrap(), 120, 0, false);
     let refused = game.spend(coppers, -1).unwrap_err();
-    assert_eq!(refused.to_string(), "coppers: spending -1 is refused: spend at least 0, or add");
+    assert_eq!(refused.to_string(), "coppers: cannot spend -1: expected at least 0; to add, call `add`");
 }
 
 #[test]
@@ -106,16 +106,16 @@ fn a_record_out_of_bounds_is_refused_rather_than_clamped() {
     for offered in [-1, 101] {
         let change = game.submit(best, offered);
         let message = change.refused.unwrap().to_string();
-        assert_eq!(message, format!("best: {offered} is refused: it is from 0 to 100"));
+        assert_eq!(message, format!("best: {offered} refused: expected 0 to 100"));
         assert_eq!(change.before, change.after);
     }
     for (offered, shown) in [(0, "0s"), (-5, "-5ms")] {
         let refused = game.submit(fastest, Time::from_millis(offered)).refused.unwrap();
-        assert_eq!(refused.to_string(), format!("fastest: {shown} is refused: it is at least 1ms"));
+        assert_eq!(refused.to_string(), format!("fastest: {shown} refused: expected at least 1ms"));
     }
     assert_eq!((game.get(best), game.get(fastest)), (None, None));
     let refused = game.add(best, 1).refused.unwrap();
-    assert_eq!(refused.to_string(), "best: adding is refused: it is unset; set it first");
+    assert_eq!(refused.to_string(), "best: cannot add: it is unset; set it first");
 }
 
 #[test]
@@ -136,7 +136,7 @@ fn a_text_has_at_most_its_characters() {
     game.set(name, "Ötti".to_string());
     assert_eq!(game.get(name), "Ötti", "characters are counted, not bytes");
     let refused = game.set(name, "Ottie".to_string()).refused.unwrap();
-    assert_eq!(refused.to_string(), "name: refused: it has at most 4 characters, not 5");
+    assert_eq!(refused.to_string(), "name: refused: expected at most 4 characters, but found 5");
     assert_eq!(game.get(name), "Ötti");
 }
 
@@ -164,7 +164,7 @@ fn times_can_be_added_and_spent() {
     game.spend(air, Time::from_millis(12_500)).unwrap();
     assert_eq!(game.get(air), Time::from_millis(17_500));
     let refused = game.spend(air, Time::from_millis(20_000)).unwrap_err();
-    assert_eq!(refused.to_string(), "air: spending 20s of 17.5s is refused: at least 0s must stay");
+    assert_eq!(refused.to_string(), "air: cannot spend 20s of 17.5s: at least 0s must remain");
     assert!(game.add(air, Time::from_millis(60_000)).clamped);
     assert_eq!(game.get(air), Time::from_millis(30_000));
 }

@@ -1,4 +1,4 @@
-//! Verification: what is told of a save whose bytes are whole.
+//! Verification: the findings about an intact save.
 
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use crate::forged::Forge;
 use crate::round_trip::stamp;
 use crate::tables::{fen_post, read, schema};
 
-/// What is told of a save when it is read by a declaration that has changed since.
+/// Returns the findings about a save when it is read with a declaration that has changed since.
 #[track_caller]
 fn told(game: &Progress, change: (&str, &str)) -> Vec<String> {
     let text = read("demo/progress.toml");
@@ -45,7 +45,7 @@ fn a_value_outside_bounds_that_have_changed_is_told_and_clamped() {
     let save = verify(&bytes, &schema_now).unwrap();
     assert_eq!(
         save.findings()[0].to_string(),
-        "run.oil: warning: 60 lies above max 50; opening clamps it [out_of_bounds]"
+        "run.oil: warning: 60 is above max 50; opening clamps it [out_of_bounds]"
     );
     assert_eq!(save.into_progress().get(schema_now.field::<i64>("oil").unwrap()), 50);
 }
@@ -56,7 +56,7 @@ fn a_rebalanced_rating_is_told_and_kept() {
         told(&rated(), ("checkpoints = [\"osier\"]\nstars = 3", "checkpoints = [\"osier\"]\nstars = 2"));
     assert_eq!(
         told,
-        ["profile.reedgate.neap.stars: warning: 3 stars, and the level has at most 2 [too_many_stars]"]
+        ["profile.reedgate.neap.stars: warning: 3 stars, but the level has at most 2 [too_many_stars]"]
     );
 }
 
@@ -73,7 +73,7 @@ fn records_and_ratings_of_levels_that_were_never_finished_are_told() {
         told(&game, ("", "")),
         [
             "profile.long_mere.neap.stars: warning: the level has stars, but was never finished [stars_unfinished]",
-            "profile.reedgate.spring.best_crossing: warning: a record of finishing, but the level was never finished \
+            "profile.reedgate.spring.best_crossing: warning: a record of a finish, but the level was never finished \
              [record_unfinished]",
         ]
     );
@@ -173,7 +173,7 @@ fn play_plainly(game: &mut Progress, event: u8, number: i64) {
 }
 
 proptest! {
-    /// Saves of a wide declaration are looked at and read by narrow ones, so that some values are outside.
+    /// Saves of a wide declaration are examined and read with narrow ones, so that some values are outside.
     #[test]
     fn a_glance_at_a_save_tells_what_reading_it_tells(
         events in prop::collection::vec((any::<u8>(), 0..12_i64), 0..40),
@@ -184,7 +184,7 @@ proptest! {
         let mut game = Progress::new(Arc::clone(&wide));
         events.iter().for_each(|(event, number)| play_plainly(&mut game, *event, *number));
         let bytes = write(&game.snapshot(), &stamp(1));
-        // With a byte changed under a digest that holds, so that the values themselves are looked at.
+        // With a byte changed under a matching digest, so that the values themselves are checked.
         let file = keblin::save::read(&bytes).unwrap();
         for (index, to) in changes {
             let mut forge = Forge::of("plain");

@@ -1,4 +1,4 @@
-//! Files in memory, and somebody who watches the calls: who may fail before one of them, panic, or meddle after it.
+//! Files in memory with a watcher of the calls, which may fail before one, panic, or change files after it.
 
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
@@ -6,14 +6,14 @@ use std::path::{Path, PathBuf};
 use keblin::store::DiskError;
 use keblin::store::backend::{Backend, Doing, LeftAt, Lock, Memory};
 
-/// Who watches the calls that change something.
+/// Watches the calls that change something.
 pub(crate) trait Watcher: Debug + Send + Sync {
-    /// What comes before a call. After an error nothing is done.
+    /// Called before a call. After an error nothing is done.
     fn before(&self, _doing: Doing, _path: &Path) -> Result<(), DiskError> {
         Ok(())
     }
 
-    /// What comes after a call that went well; whether its file is still the one under that name.
+    /// Called after a successful call; returns whether its file still has its name.
     fn after(&self, _doing: Doing, _path: &Path, is_still_there: bool) -> bool {
         is_still_there
     }

@@ -1,4 +1,4 @@
-//! Saves of years ago: the demo's three versions, with the numbers a player of then would look for.
+//! Old saves: the demo's three versions, with the numbers that a player of that time would look for.
 
 use std::fs;
 use std::sync::Arc;
@@ -17,7 +17,7 @@ use crate::tables::read;
 
 keblin::schema!(fen_post, "../../demo/progress.toml");
 
-/// The Fen Post as it was in a version, with the versions before it.
+/// Returns The Fen Post as it was in a version, with its past versions.
 pub(crate) fn fen_post_of(version: u32) -> Arc<Schema> {
     let text = |version: u32| match version {
         3 => read("demo/progress.toml"),
@@ -52,7 +52,7 @@ pub(crate) fn long_ago(oil: i64) -> Snapshot {
     game.snapshot()
 }
 
-/// What a player of then finds in version 3.
+/// What that player finds in version 3.
 #[track_caller]
 pub(crate) fn is_all_there<P: Holder>(game: &Play<AnyGame, P>, oil: i64) {
     let number = |name| answer(game, name).number();
@@ -83,7 +83,7 @@ fn a_save_of_version_1_opens_in_version_3_by_both_steps() {
     let mut opened = slot.open(&schema).unwrap();
     assert_eq!((&opened.origin, opened.findings.len()), (&Origin::File, 1));
     let told =
-        "state: hint: saved by version 1 of the game; opening brings it to version 3 [earlier_version]";
+        "state: hint: saved by version 1 of the game; opening migrates it to version 3 [earlier_version]";
     assert_eq!(opened.findings[0].to_string(), told);
     let notices: Vec<Notice> = opened.progress.drain_notices().collect();
     let [Notice::Restored, Notice::Migrated(account)] = notices.as_slice() else { panic!("{notices:?}") };
@@ -93,7 +93,7 @@ fn a_save_of_version_1_opens_in_version_3_by_both_steps() {
     assert_eq!(steps, [2, 3], "the steps 1 -> 2 and 2 -> 3");
     is_all_there(&opened.progress, 17);
     assert_eq!(fs::read(slot.path()).unwrap(), original, "opening changes nothing");
-    // The first good save takes its place, and the original is the copy before it.
+    // The first good save replaces it, and the original becomes the backup.
     slot.save(&opened.progress.snapshot(), "quit").unwrap();
     assert_eq!(fs::read(folder.path().join("aside/otter.previous.keblin")).unwrap(), original);
     assert_eq!(read_save(&fs::read(slot.path()).unwrap()).unwrap().head.schema_version, 3);
@@ -104,7 +104,7 @@ fn a_save_of_version_1_opens_in_version_3_by_both_steps() {
     );
     is_all_there(&again.progress, 17);
     assert!(again.progress.snapshot() == opened.progress.snapshot());
-    // If what was saved last is lost, the save of years ago opens once more.
+    // If the last save is lost, the old save opens once more.
     fs::write(slot.path(), b"").unwrap();
     is_all_there(&slot.open(&schema).unwrap().progress, 17);
 }
@@ -134,7 +134,7 @@ fn more_oil_than_there_may_be_becomes_as_much_as_there_may_be_and_is_told() {
     is_all_there(&save.into_progress(), 60);
 }
 
-/// The names that the compiler checks know the versions before, without a line of code in the game.
+/// Compiled names know the past versions, without any code in the game.
 #[test]
 fn a_game_with_names_opens_saves_of_every_version() {
     assert_eq!(fen_post::schema().past().len(), 2);
@@ -154,7 +154,7 @@ fn a_game_with_names_opens_saves_of_every_version() {
     }
 }
 
-/// Where the saved checkpoint was dropped the player stands at the start of the level, as after a death.
+/// If the saved checkpoint was dropped, the player is at the start of the level, as after a death.
 #[test]
 fn a_checkpoint_that_is_gone_puts_the_player_at_the_start_of_the_level() {
     let schema = fen_post_of(2);
@@ -196,8 +196,8 @@ fn what_leads_nowhere_is_refused_and_left_alone() {
     slot.save(&Progress::new(parsed(one)).snapshot(), "quit").unwrap();
     let before = fs::read(slot.path()).unwrap();
     for (schema, code, told) in [
-        (refusing, "step_failed", "the step to version 2 cannot be done: oil, 70: it lies above 60"),
-        (Arc::new(parsed(two)), "older_version", "no step leads from it to version 2"),
+        (refusing, "step_failed", "the step to version 2 failed: oil, 70: it is above 60"),
+        (Arc::new(parsed(two)), "older_version", "which cannot be migrated to version 2"),
     ] {
         let Err(OpenError::Refused { error, .. }) = slot.open(&schema) else { panic!("{code} was opened") };
         assert_eq!(error.fault.code().as_str(), code);
@@ -207,10 +207,10 @@ fn what_leads_nowhere_is_refused_and_left_alone() {
     let older = versions(&[&one.replace("70", "50"), two], &[step]).unwrap();
     SaveDir::at(folder.path()).slot("owl").unwrap().save(&Progress::new(older).snapshot(), "quit").unwrap();
     let newer = SaveDir::at(folder.path()).slot("owl").unwrap().open(&Arc::new(parsed(one))).unwrap_err();
-    assert!(newer.to_string().contains("saved by version 2 of the game, and this is version 1"), "{newer}");
+    assert!(newer.to_string().contains("saved by version 2 of the game, but this is version 1"), "{newer}");
 }
 
-/// Only a state says of which version it is. Where none is whole, the keys of what can be had of a save do.
+/// Only a state names its version. Without an intact state, the keys of the sections show it.
 #[test]
 fn what_is_salvaged_of_an_earlier_version_goes_by_its_steps() {
     let mut bytes = write(&long_ago(17), &Stamp::first(1, "test"));
@@ -230,7 +230,7 @@ fn what_is_salvaged_of_an_earlier_version_goes_by_its_steps() {
     );
 }
 
-/// Changing thresholds, stars, defaults and titles is nobody's business but the game's.
+/// Thresholds, stars, defaults and titles can be changed freely.
 #[test]
 fn balance_changes_no_save_and_needs_no_version() {
     let text = read("demo/progress.toml");
@@ -249,7 +249,7 @@ fn balance_changes_no_save_and_needs_no_version() {
         files.frozen.insert(3, file("frozen/v3.toml", &read("demo/frozen/v3.toml")));
         let balanced = Schema::parse_with_past(&files).unwrap();
         let told: Vec<String> = balanced.of_past.iter().map(ToString::to_string).collect();
-        // That a rule asks for more is pointed out, and nothing to stop for.
+        // A rule that asks for more is pointed out, without an error.
         assert_eq!(told.len(), usize::from(to.ends_with("stars >= 9")), "{told:?}");
         assert!(
             told.iter().all(|told| told.contains("hint: since version 3 was frozen: unlock fog_lamp")),

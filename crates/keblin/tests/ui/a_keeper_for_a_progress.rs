@@ -1,6 +1,6 @@
 keblin::schema!(otter, "otter.toml");
 
-// Ends the frame of a progress: of a keeper nothing would be saved.
+// Ends the frame of a progress: for a keeper this would save nothing.
 fn frame(game: &mut otter::Progress) {
     game.tick(std::time::Duration::from_millis(16));
 }

@@ -1,4 +1,4 @@
-//! Bounds that follow from other values: compiled, of the field's own kind, not in a circle, and held against defaults.
+//! Bounds that follow other values: compiled, of the field's own type, not circular, and checked against defaults.
 
 use std::cmp::Ordering;
 
@@ -47,7 +47,7 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
     defaults(declared, model, found);
 }
 
-/// The programs of a field's bounds.
+/// Returns the programs of a field's bounds.
 pub(super) fn programs(model: &Model, field: usize) -> impl Iterator<Item = &Program> {
     let bounds = model.fields.get(field).into_iter().flat_map(|field| [&field.min, &field.max]);
     bounds
@@ -55,7 +55,7 @@ pub(super) fn programs(model: &Model, field: usize) -> impl Iterator<Item = &Pro
         .filter_map(|bound| if let Bound::Follows(program) = bound { Some(program.as_ref()) } else { None })
 }
 
-/// The fields that a field's bounds name.
+/// Returns the fields that a field's bounds name.
 fn named(model: &Model, field: usize) -> Vec<usize> {
     let reads = programs(model, field).flat_map(Program::reads);
     let owners = reads.filter_map(|read| match read {
@@ -65,7 +65,7 @@ fn named(model: &Model, field: usize) -> Vec<usize> {
     owners.collect()
 }
 
-/// A bound that in the end follows from the field it bounds cannot come to rest.
+/// Reports bounds that depend on the field they limit, because they would never settle.
 fn circles(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     for index in 0..model.fields.len() {
         let mut seen = Vec::new();
@@ -80,14 +80,14 @@ fn circles(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>)
         let follows = |bound: &&Placed<BoundDecl>| matches!(bound.value, BoundDecl::Follows(_));
         let bound = bounds.into_iter().flatten().flatten().find(follows);
         if let (true, Some(bound), Some(field)) = (seen.contains(&index), bound, model.fields.get(index)) {
-            let message = format!("the bounds of `{0}` follow from `{0}` itself, in a circle", field.name);
+            let message = format!("the bounds of `{0}` depend on `{0}` itself, in a circle", field.name);
             let finding = Finding::error(Code::CircularBounds, bound.span.clone(), message);
-            found.push(finding.instead("write one of them out"));
+            found.push(finding.instead("use a number for one of them"));
         }
     }
 }
 
-/// A default must lie within its bounds where everything is as declared.
+/// Reports defaults that are outside their bounds when all values are at their defaults.
 fn defaults(declared: &Declarations, model: &Model, found: &mut Vec<Finding>) {
     for (field, decl) in model.fields.iter().zip(&declared.fields) {
         for (bound, side, word) in
@@ -96,9 +96,9 @@ fn defaults(declared: &Declarations, model: &Model, found: &mut Vec<Finding>) {
             let Some(Bound::Follows(program)) = bound else { continue };
             let Some(limit) = program.outcome(&Declared(model), 0, field.holds().into()) else { continue };
             if field.default.order(&limit) == Some(side) {
-                let said = if decl.default.is_some() { "the default" } else { "no default is declared, and" };
+                let said = if decl.default.is_some() { "the default" } else { "the implied default" };
                 let message = format!(
-                    "{said} {} lies {word} {}, which is {limit} at first",
+                    "{said} {} lies {word} {}, which is {limit} on the first launch",
                     field.default,
                     program.source()
                 );
@@ -110,7 +110,7 @@ fn defaults(declared: &Declarations, model: &Model, found: &mut Vec<Finding>) {
     }
 }
 
-/// Everything as it is declared, before anything was played.
+/// All values at their defaults, before anything was played.
 struct Declared<'s>(&'s Model);
 
 impl Facts for Declared<'_> {

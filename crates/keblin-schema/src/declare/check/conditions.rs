@@ -1,4 +1,4 @@
-//! Locks, stars, unlocks and moments: compiled against the schema, and what is worth a look in them.
+//! Locks, stars, unlocks and moments: compiled against the schema, with warnings about them.
 
 use crate::condition::names::Fact;
 use crate::condition::{Comparison, Expr, Failing, Node, Program, Read, Val, parse};
@@ -66,7 +66,7 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
     doubt_bounds(declared, model, found);
 }
 
-/// A bound that can end in an error is none.
+/// Warns about bounds that can end in an error, because the bound is then ignored.
 fn doubt_bounds(declared: &Declarations, model: &Model, found: &mut Vec<Finding>) {
     for (field, decl) in model.fields.iter().zip(&declared.fields) {
         for (bound, decl) in [(&field.min, &decl.min), (&field.max, &decl.max)] {
@@ -74,15 +74,17 @@ fn doubt_bounds(declared: &Declarations, model: &Model, found: &mut Vec<Finding>
             let BoundDecl::Follows(source) = &decl.value else { continue };
             if let Some((span, why)) = program.can_fail() {
                 let why = if why == Failing::Unset { "unset" } else { "zero" };
-                let message = format!("this can be {why}, and there is no bound where it is");
+                let message = format!("this can be {why}; the bound is then ignored");
                 let finding = Finding::error(Code::FailingRule, place(&span, source), message);
-                found.push(finding.as_severity(Severity::Warning).instead("name what always has a value"));
+                found.push(
+                    finding.as_severity(Severity::Warning).instead("use something that always has a value"),
+                );
             }
         }
     }
 }
 
-/// Bounds, locks, unlocks and moments are asked again when something they name has changed; stars are asked at a finish.
+/// Bounds, locks, unlocks and moments are evaluated again when something they name has changed; stars at a finish.
 fn watch(model: &Model) -> Watch {
     let positions = || 0_u32..;
     let bounds = (0..model.fields.len()).zip(positions());
@@ -114,7 +116,7 @@ fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_
             && stars.len() == level.star_rules.len()
         {
             for (rule, star) in level.star_rules.iter().zip(stars) {
-                // A star for finishing at all is written `true`.
+                // A star for finishing is written `true`.
                 if star.text.trim() != "true" {
                     doubt(&rule.program, reachable, star, found);
                 }
@@ -134,7 +136,8 @@ fn doubt_unlocks(
         let (Some(rule), Some(when)) = (&unlock.when, &decl.when) else { continue };
         if let Some(span) = rule.program.asks_in_question() {
             let name = rule.program.source().get(span.clone()).unwrap_or_default().to_string();
-            let message = format!("`{name}` leaves the difficulty open, and an unlock has none in question");
+            let message =
+                format!("`{name}` needs a difficulty, because an unlock does not have a current one");
             let (first, last) = name.rsplit_once('.').unwrap_or((name.as_str(), ""));
             let one = model.difficulties.first().map_or("DIFFICULTY", |difficulty| difficulty.as_str());
             let all = if first == "totals" { "all" } else { "any" };
@@ -150,14 +153,14 @@ fn doubt_unlocks(
     }
 }
 
-/// What is worth a look in a rule that compiles: it can fail, or is decided whatever is played.
+/// Warns about a rule that compiles but can fail, or is always true or never.
 fn doubt(program: &Program, reachable: &Reachable<'_>, condition: &ConditionDecl, found: &mut Vec<Finding>) {
     if let Some((span, why)) = program.can_fail() {
         let (why, instead) = match why {
-            Failing::Unset => ("unset", "ask first, as in `best != null && best > 3`"),
-            Failing::Zero => ("zero", "divide by a number that is written out"),
+            Failing::Unset => ("unset", "test for null first, as in `best != null && best > 3`"),
+            Failing::Zero => ("zero", "divide by a literal number"),
         };
-        let message = format!("this can be {why}, and the rule is false where it is");
+        let message = format!("this can be {why}; the rule is then false");
         let finding = Finding::error(Code::FailingRule, place(&span, condition), message);
         found.push(finding.as_severity(Severity::Warning).instead(instead));
     }
@@ -165,13 +168,16 @@ fn doubt(program: &Program, reachable: &Reachable<'_>, condition: &ConditionDecl
     if possible.yes && possible.no {
         return;
     }
-    let decided = if possible.yes { "always holds" } else { "never holds" };
+    let decided = if possible.yes { "is always true" } else { "is never true" };
     let finding = Finding::error(Code::DecidedRule, condition.span.clone(), format!("this rule {decided}"));
-    found
-        .push(finding.as_severity(Severity::Warning).instead("whatever is played; leave it out, or mend it"));
+    found.push(
+        finding
+            .as_severity(Severity::Warning)
+            .instead("no play-through changes it: remove the rule or correct it"),
+    );
 }
 
-/// What can open, and which level or unlock is being asked about.
+/// What can open, and which level or unlock is being checked.
 struct Shut<'s> {
     reachable: &'s Reachable<'s>,
     own: Read,
@@ -187,10 +193,10 @@ fn never_opens(
 ) {
     let message = format!("`{name}` can never open: {}", waits_for(model, shut, program));
     let finding = Finding::error(Code::NeverOpens, condition.span.clone(), message);
-    found.push(finding.instead("mend the rule, or leave it out"));
+    found.push(finding.instead("correct the rule or remove it"));
 }
 
-/// What keeps something shut, as far as it can be said in a few words.
+/// Says what keeps something locked, as far as a few words can.
 fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program) -> String {
     let mut names = Vec::new();
     for read in program.reads() {
@@ -212,12 +218,12 @@ fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program) -> String {
         names.extend(name.filter(|_| is_shut).map(|name| format!("`{name}`")));
     }
     if names.is_empty() {
-        return "whatever is played, its rule does not hold".to_string();
+        return "no play-through makes its rule true".to_string();
     }
     format!("it waits for {}, which can never open either", names.join(" and "))
 }
 
-/// Stars that hold the same number against other thresholds should go from the easy one to the hard one.
+/// Warns about stars that compare one number with several thresholds, but not from easy to hard.
 fn unordered(rules: &[Rule], stars: &[ConditionDecl], found: &mut Vec<Finding>) {
     for ((earlier, later), star) in rules.iter().zip(rules.iter().skip(1)).zip(stars.iter().skip(1)) {
         let (Some(first), Some(second)) = (threshold(earlier), threshold(later)) else { continue };
@@ -228,14 +234,14 @@ fn unordered(rules: &[Rule], stars: &[ConditionDecl], found: &mut Vec<Finding>) 
         };
         if (first.0, first.1) == (second.0, second.1) && easier {
             let message =
-                format!("this star is given for less than the one before it: `{}`", earlier.program.source());
+                format!("this star asks for less than the one before it: `{}`", earlier.program.source());
             let finding = Finding::error(Code::UnorderedStars, star.span.clone(), message);
             found.push(finding.as_severity(Severity::Warning).instead("put the easier one first"));
         }
     }
 }
 
-/// What a rule of one comparison holds against a number written out.
+/// Returns the name and the literal that a rule of one comparison compares.
 fn threshold(rule: &Rule) -> Option<(&str, Comparison, i64)> {
     let [part] = rule.parts.as_slice() else { return None };
     let RuleAsks::Number(threshold) = &part.asks else { return None };
@@ -245,11 +251,11 @@ fn threshold(rule: &Rule) -> Option<(&str, Comparison, i64)> {
     }
 }
 
-/// A rule that asks for a level and for a checkpoint that stands in another one.
+/// Reports a rule that asks for a level and for a checkpoint of another level.
 fn stray_checkpoints(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) {
     let Ok(expr) = parse(&condition.text) else { return };
     let mut rows = vec![vec![&expr]];
-    // Each row is what holds together; what stands under an `||` is a row of its own.
+    // Each row holds together; each side of an `||` is a row of its own.
     while let Some(row) = rows.pop() {
         let (mut level, mut checkpoints, mut parts) = (None, Vec::new(), row);
         while let Some(part) = parts.pop() {
@@ -270,7 +276,7 @@ fn stray_checkpoints(model: &Model, condition: &ConditionDecl, found: &mut Vec<F
         for (id, span) in
             checkpoints.into_iter().filter(|(id, _)| model.checkpoint_named(index, id).is_none())
         {
-            let message = format!("`{}` has no checkpoint `{id}`", def.name);
+            let message = format!("`{}` does not have a checkpoint `{id}`", def.name);
             let finding = Finding::error(Code::UnknownName, place(&span, condition), message);
             let known: Vec<&str> = def.checkpoints.iter().map(AsRef::as_ref).collect();
             found.push(match known.is_empty() {
@@ -281,7 +287,7 @@ fn stray_checkpoints(model: &Model, condition: &ConditionDecl, found: &mut Vec<F
     }
 }
 
-/// `level == 'x'`, either way round: the name, the text, and where the text stands.
+/// Matches `level == 'x'`, either way round: returns the name, the text, and the place of the text.
 fn asked_word<'e>(left: &'e Expr, right: &'e Expr) -> Option<(&'e str, &'e str, std::ops::Range<usize>)> {
     let word = |expr: &'e Expr| match &expr.node {
         Node::Path(parts) => match parts.as_slice() {

@@ -1,4 +1,4 @@
-//! What the keys of one field mean together: which have an effect, which bounds hold for the default.
+//! How the keys of one field work together: which have an effect, and which bounds apply to the default.
 
 use std::cmp::Ordering;
 use std::ops::Range;
@@ -19,7 +19,8 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
     needed(field, found);
     per(field, declared, found);
     if field.scope.is_of_run() && field.on_death.is_none() {
-        let message = format!("`{}` does not say what a death does to it, so it stays", field.name.value);
+        let message =
+            format!("`{}` does not set `on_death`; it will keep its value on death", field.name.value);
         let finding = Finding::error(Code::UnansweredDeath, field.name.span.clone(), message);
         let instead = "add `on_death = \"stays\"`, or \"checkpoint\", \"entry\" or \"default\"";
         found.push(finding.as_severity(Severity::Warning).instead(instead));
@@ -36,7 +37,7 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
     let KindDecl { kind, of, key } = field.holds;
     let fixed = |bound: &Option<Placed<BoundDecl>>| match bound.as_ref().map(|bound| &bound.value) {
         Some(BoundDecl::Fixed(value)) => Some(Bound::Fixed(value.clone())),
-        // Expressions are compiled once there is a layout.
+        // Expressions are compiled after the layout is made.
         Some(BoundDecl::Follows(_)) | None => None,
     };
     FieldDef {
@@ -66,18 +67,19 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
     }
 }
 
-/// What outlives runs and is not written is lost when the program ends.
+/// Warns about a profile value that is never saved, which is lost when the program ends.
 fn unsaved(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) {
     let Some(durable) = field.durable.as_ref().filter(|durable| !durable.value) else { return };
     if field.scope == Scope::Profile || keep != Keep::Latest {
-        let message = format!("`{}` is progress, and nothing saves it", field.name.value);
+        let message = format!("`{}` is progress, but it is never saved", field.name.value);
         let finding = Finding::error(Code::UnsavedProgress, durable.span.clone(), message);
-        let instead = "leave `durable` out; what lives as long as the program is `scope = \"device\"`";
+        let instead =
+            "leave `durable` out; for a value that lives as long as the program use `scope = \"device\"`";
         found.push(finding.as_severity(Severity::Warning).instead(instead));
     }
 }
 
-/// Keys without which a field of its kind has no limit.
+/// Reports a missing limit that the field's type needs.
 fn needed(field: &FieldDecl, found: &mut Vec<Finding>) {
     let name = &field.name;
     let mut need = |message: String, instead: &str| {
@@ -85,14 +87,17 @@ fn needed(field: &FieldDecl, found: &mut Vec<Finding>) {
     };
     if field.holds.kind.has_length() && field.max_len.is_none() {
         let what = if field.holds.kind == Kind::Text { "characters" } else { "bytes" };
-        need(format!("`{}` needs `max_len`: the most {what} it may hold", name.value), "add `max_len = 40`");
+        need(format!("`{}` needs `max_len`: its largest number of {what}", name.value), "add `max_len = 40`");
     }
     if field.holds.kind.has_items() && field.max_items.is_none() {
-        need(format!("`{}` needs `max_items`: the most it may hold", name.value), "add `max_items = 100`");
+        need(
+            format!("`{}` needs `max_items`: its largest number of items", name.value),
+            "add `max_items = 100`",
+        );
     }
 }
 
-/// A value of a run or a visit that every event leaves as it is lives as long as the profile, whatever its scope says.
+/// Warns about a run or level value that no event resets: it lives as long as the profile, whatever its scope.
 fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
     let resets = [words.on_level, words.on_new_run].contains(&OnReset::Default)
         || words.on_death == OnDeath::Default
@@ -101,7 +106,7 @@ fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
         return;
     }
     let scope = field.scope.as_str();
-    let message = format!("no event resets `{}`, though its scope is {scope}", field.name.value);
+    let message = format!("no event resets `{}`, although its scope is {scope}", field.name.value);
     let finding = Finding::error(Code::NeverReset, field.name.span.clone(), message);
     found.push(
         finding
@@ -110,7 +115,7 @@ fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
     );
 }
 
-/// Keys that have no effect on a field of this kind, scope or keep rule.
+/// Reports keys that have no effect on a field of this type, scope or keep rule.
 fn meaningless(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) {
     let mut refuse = |span: Option<Range<usize>>, message: String, instead: &str| {
         if let Some(span) = span {
@@ -130,7 +135,11 @@ fn of_kind(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
     let keep_span = span(&field.keep);
     match keep {
         Keep::Highest | Keep::Lowest if !kind_of.is_number() => {
-            refuse(keep_span, format!("{kind} has no highest or lowest"), "only int, float and time have");
+            refuse(
+                keep_span,
+                format!("{kind} does not have a highest or lowest value"),
+                "only int, float and time have",
+            );
         }
         Keep::Once if kind_of != Kind::Bool => {
             refuse(keep_span, format!("{kind} cannot be kept once"), "only bool can");
@@ -139,21 +148,25 @@ fn of_kind(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
             refuse(keep_span, format!("{kind} cannot be summed up"), "only int, float and time can");
         }
         Keep::Union if kind_of != Kind::Set => {
-            refuse(keep_span, format!("{kind} cannot be united"), "only set can");
+            refuse(keep_span, format!("{kind} cannot be combined by `union`"), "only set can");
         }
         _ => {}
     }
     if !kind_of.has_length() && !kind_of.has_items() {
-        refuse(span(&field.max_len), format!("{kind} has no length"), "leave `max_len` out");
+        refuse(span(&field.max_len), format!("{kind} does not have a length"), "leave `max_len` out");
     }
     if !kind_of.has_items() {
-        refuse(span(&field.max_items), format!("{kind} has no items"), "leave `max_items` out");
+        refuse(span(&field.max_items), format!("{kind} does not have items"), "leave `max_items` out");
     }
     if !kind_of.has_items() && !matches!(kind_of, Kind::Id(_) | Kind::Shape(_)) {
-        refuse(field.of_span.clone(), format!("{kind} is not one of anything"), "leave `of` out");
+        refuse(
+            field.of_span.clone(),
+            format!("`of` only applies to ids, shapes and collections, not to {kind}"),
+            "leave `of` out",
+        );
     }
     if kind_of != Kind::Map {
-        refuse(field.key_span.clone(), format!("{kind} has no keys"), "leave `key` out");
+        refuse(field.key_span.clone(), format!("{kind} does not have keys"), "leave `key` out");
     }
     if kind_of != Kind::Time {
         refuse(span(&field.counts), format!("{kind} cannot count time"), "only time can");
@@ -175,7 +188,7 @@ fn of_scope(field: &FieldDecl, refuse: &mut Refuse<'_>) {
         ("on_new_run", span(&field.on_new_run)),
     ];
     for (word, span) in words {
-        refuse(span, format!("`{word}` has no meaning: a {scope} value outlives {outlives}"), "leave it out");
+        refuse(span, format!("`{word}` has no effect: a {scope} value outlives {outlives}"), "leave it out");
     }
 }
 
@@ -187,15 +200,16 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
         refuse(span(&field.counts), "a clock is one value".to_string(), "leave `counts` or `per` out");
     }
     if keep.is_record() {
-        let message = format!("a field that keeps the {} starts unset, not with a default", keep.as_str());
+        let message =
+            format!("a field that keeps the {} value starts unset, without a default", keep.as_str());
         refuse(span(&field.default), message, "leave `default` out");
         return;
     }
     if !field.keep_is_faulty {
-        let message = "only a field that keeps the highest or lowest is fed";
+        let message = "only a field that keeps the highest or lowest value can be fed";
         let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
         refuse(span(&field.from).or(span(&field.at)), message.to_string(), instead);
-        let message = "only a field that keeps the highest or lowest has places";
+        let message = "only a field that keeps the highest or lowest value can have places";
         refuse(span(&field.places), message.to_string(), "add `keep = \"highest\"`, or leave `places` out");
     }
 }
@@ -207,13 +221,12 @@ fn span<T>(placed: &Option<Placed<T>>) -> Option<Range<usize>> {
 fn per(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) {
     let Some(per) = &field.per else { return };
     if field.scope == Scope::Level {
-        let message =
-            "a value of level scope belongs to one visit, so it cannot have one for each of something";
+        let message = "a value of level scope belongs to one visit, so it cannot have an axis";
         let finding = Finding::error(Code::MeaninglessKey, per.span.clone(), message);
         found.push(finding.instead("leave `per` out, or write `scope = \"profile\"`"));
     }
     if per.value.len() > MAX_AXES {
-        let message = format!("a field has one value for each of at most {MAX_AXES} things");
+        let message = format!("a field has at most {MAX_AXES} axes");
         found.push(Finding::error(Code::OutOfRange, per.span.clone(), message));
     }
     let missing = [
@@ -227,7 +240,7 @@ fn per(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) {
     ];
     for (axis, word, is_missing, instead) in missing {
         if is_missing && per.value.contains(&axis) {
-            let message = format!("there is no {word} to have a value for each");
+            let message = format!("`per = \"{word}\"` needs at least one {word}");
             found.push(Finding::error(Code::UnknownName, per.span.clone(), message).instead(instead));
         }
     }
@@ -242,7 +255,7 @@ fn default(field: &FieldDecl, names: &Model, keep: Keep, found: &mut Vec<Finding
     if let (Some(low), Some(high), Some(bound)) = (&min, &max, &field.max)
         && low.order(high) == Some(Ordering::Greater)
     {
-        let message = format!("max {high} lies below min {low}");
+        let message = format!("max {high} is below min {low}");
         found.push(Finding::error(Code::CrossedBounds, bound.span.clone(), message).instead("swap them?"));
         return Value::Unset;
     }
@@ -253,10 +266,10 @@ fn default(field: &FieldDecl, names: &Model, keep: Keep, found: &mut Vec<Finding
         Some(default) => (default.value.clone(), default.span.clone()),
         None => (names.own_default(field.holds.kind), field.name.span.clone()),
     };
-    let said = if field.default.is_some() { "the default" } else { "no default is declared, and" };
+    let said = if field.default.is_some() { "the default" } else { "the implied default" };
     let outside = |bound: &Option<Value>, outside: Ordering, side: &str| {
         let bound = bound.as_ref().filter(|bound| default.order(bound) == Some(outside))?;
-        let message = format!("{said} {default} lies {side} {bound}");
+        let message = format!("{said} {default} is {side} {bound}");
         let finding = Finding::error(Code::DefaultOutsideBounds, span.clone(), message);
         Some(finding.instead(format!("write `default = {}`", as_declared(bound))))
     };
@@ -272,7 +285,7 @@ fn default(field: &FieldDecl, names: &Model, keep: Keep, found: &mut Vec<Finding
     default
 }
 
-/// Whether a default has the length and number of items that a field may have.
+/// Checks whether a default has an allowed length and number of items.
 fn fits(field: &FieldDecl, default: &Value) -> Result<(), Unfit> {
     let most = |most: &Option<Placed<usize>>| most.as_ref().map_or(usize::MAX, |most| most.value);
     if !field.holds.kind.has_items() {
@@ -290,7 +303,7 @@ fn fits(field: &FieldDecl, default: &Value) -> Result<(), Unfit> {
     }
 }
 
-/// A value as the declaration writes it.
+/// Returns a value as the declaration writes it.
 fn as_declared(value: &Value) -> String {
     match value {
         Value::Time(time) => format!("\"{time}\""),

@@ -1,28 +1,28 @@
-//! From declarations to a schema: every name resolved, every rule that spans two places held. Takes what `parse` gives,
-//! adds to the findings, and gives the schema if enough of it stands.
+//! Makes a model from parsed declarations: resolves every name, and checks every rule that spans two places. Takes
+//! what `parse` returns, adds to the findings, and returns the model if there are no errors.
 
-/// What the keys of one field mean together.
+/// How the keys of one field work together.
 mod field;
 
 /// Lives and records: rules between fields.
 mod rules;
 
-/// Bounds that follow from other values.
+/// Bounds that follow other values.
 mod bounds;
 
-/// Where something in a condition stands.
+/// The place of a part of a condition.
 pub(crate) mod place;
 
 /// Locks, stars, unlocks and moments: compiled, and whether a player can ever reach them.
 pub(crate) mod conditions;
 
-/// Whether what is progress is ever saved.
+/// Whether progress is ever saved.
 mod saving;
 
-/// Which fields something names.
+/// Which fields are named.
 mod named;
 
-/// By what handles of two schemas are told apart.
+/// How handles of two schemas are told apart.
 mod tag;
 
 /// What a player can ever reach.
@@ -36,17 +36,17 @@ use crate::text::name::Name;
 /// The most cells a layout may have.
 const MAX_CELLS: usize = 1 << 20;
 
-/// The most levels, difficulties, lists, or checkpoints of one level or items of one list.
+/// The most levels, difficulties, lists, checkpoints of one level, or items of one list.
 const MAX_IN_LIST: usize = 16_384;
 
-/// The schema, and a hint for every field that the declaration names nowhere else.
+/// Returns the model, and a hint for every field that the declaration names nowhere else.
 pub(crate) fn resolve(
     declared: Declarations,
     found: &mut Vec<Finding>,
 ) -> Option<(Model, Vec<(usize, Finding)>)> {
     let fields = declared.fields.iter().map(|field| field::resolve(field, &declared, found)).collect();
     let mut model = Model {
-        // Where one of them is missing there is a complaint already, and the rest is checked all the same.
+        // If one of them is missing, an error says so; the rest is still checked.
         game: declared.game.as_ref().map_or_else(Name::placeholder, |game| game.value.clone()),
         version: declared.version.unwrap_or(1),
         level_facts_per_difficulty: declared.level_facts_per.is_some(),
@@ -65,7 +65,7 @@ pub(crate) fn resolve(
     if let Some(facts_per) = &declared.level_facts_per
         && model.difficulties.is_empty()
     {
-        let message = "facts cannot be kept apart for each difficulty: no difficulties are declared";
+        let message = "facts cannot be kept per difficulty: no difficulties are declared";
         let finding = Finding::error(Code::UnknownName, facts_per.span.clone(), message);
         found.push(finding.instead("declare them: `difficulties = [\"easy\", \"hard\"]`"));
     }
@@ -74,7 +74,7 @@ pub(crate) fn resolve(
     saving::saving(&declared, &mut model, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut model, found);
     if fits {
-        // Conditions are compiled against the layout.
+        // Conditions are compiled after the layout is made.
         bounds::compile(&declared, &mut model, found);
         conditions::compile(&declared, &mut model, found);
     }
@@ -105,8 +105,8 @@ fn lists_fit(declared: &Declarations, found: &mut Vec<Finding>) -> bool {
     fit
 }
 
-/// Gives every value its cell: level scope first, then run, profile and device, each in declared order, so that what the
-/// copies hold is one range from the start.
+/// Gives every value its cell: level scope first, then run, profile and device, each in declared order. So the values
+/// in the copies are one range from the start.
 fn lay_out(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) -> bool {
     let places = |model: &Model, per: &[Axis]| {
         per.iter().try_fold(1_usize, |places, axis| places.checked_mul(model.axis_len(*axis)))

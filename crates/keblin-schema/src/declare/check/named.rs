@@ -1,4 +1,4 @@
-//! Which fields the declaration itself names outside of their own table: in a rule, a bound, a record or the lives.
+//! Which fields the declaration names outside their own table: in a rule, a bound, a record or the lives.
 
 use crate::condition::{Program, Read};
 use crate::declare::parse::Declarations;
@@ -7,7 +7,7 @@ use crate::text::finding::{Code, Finding, Severity};
 
 use super::bounds::programs;
 
-/// A hint for every field that nothing names, with the field's position.
+/// Returns a hint for every field that nothing names, with the field's position.
 pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Finding)> {
     let mut named = vec![false; model.fields.len()];
     let mut name = |field: Option<usize>| {
@@ -34,7 +34,7 @@ pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Fin
     let hint = |field: &crate::declare::parse::FieldDecl| {
         let message = format!("no rule, record or rehearsal names `{}`", field.name.value);
         let finding = Finding::error(Code::UnnamedField, field.name.span.clone(), message);
-        finding.as_severity(Severity::Hint).instead("rehearse what becomes of it, or leave it out")
+        finding.as_severity(Severity::Hint).instead("test it in a rehearsal, or leave it out")
     };
     unnamed.map(|(index, (_, field))| (index, hint(field))).collect()
 }

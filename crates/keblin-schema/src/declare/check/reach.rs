@@ -8,25 +8,25 @@ use crate::model::{Bound, Model};
 use crate::value::Value;
 use crate::value::kind::Kind;
 
-/// What can be read when only some levels can be entered and some unlocks given.
+/// What can be read if only some levels can be entered and some unlocks are unlocked.
 pub(crate) struct Reachable<'s> {
     model: &'s Model,
     pub(super) levels: Vec<bool>,
     pub(super) unlocks: Vec<bool>,
 }
 
-/// How often a level can have been tried, at most, by anybody who plays.
+/// The most attempts at a level that any player can have.
 const MAX_TRIES: i64 = 1 << 40;
 
 impl Reachable<'_> {
-    /// All of it, also what no player can reach now: an earlier save may hold it.
+    /// Everything, even what no player can reach now, because an earlier save may contain it.
     pub(crate) fn everything(model: &Model) -> Reachable<'_> {
         Reachable { model, levels: vec![true; model.levels.len()], unlocks: vec![true; model.unlocks.len()] }
     }
 
-    /// Levels without a lock first, then what can hold with what those give, until nothing more opens. So circles are
-    /// found, also those through stars, totals and unlocks. What is reached stays reached, also where a rule asks for
-    /// something not to be there.
+    /// Starts with levels without a lock, then adds what these can open, until nothing more opens. This finds
+    /// circles, also through stars, totals and unlocks. What was reached stays reached, even if a rule asks for
+    /// something to be absent.
     pub(super) fn of(model: &Model) -> Reachable<'_> {
         let (levels, unlocks) = (vec![false; model.levels.len()], vec![false; model.unlocks.len()]);
         let mut reachable = Reachable { model, levels, unlocks };
@@ -40,7 +40,7 @@ impl Reachable<'_> {
                     due.extend(asks.of_it.get(&what).into_iter().flatten());
                 }
             }
-            // Those that ask for all levels together are asked once for all that has opened.
+            // Rules that name all levels together are evaluated once for everything that has opened.
             if opened_any {
                 due.extend(asks.of_all.iter().copied());
             }
@@ -48,7 +48,7 @@ impl Reachable<'_> {
         reachable
     }
 
-    /// Whether something opens now that was not reached before.
+    /// Returns whether something opens that was not reached before.
     fn opens(&mut self, what: Opens) -> bool {
         let (reached, rule) = match what {
             Opens::Level(at) => (self.levels.get(at), self.model.levels.get(at).map(|level| &level.unlock)),
@@ -76,13 +76,13 @@ enum Opens {
     Unlock(usize),
 }
 
-/// What is to be asked again when something has opened.
+/// What to evaluate again when something has opened.
 #[derive(Default)]
 struct Asks {
-    /// Everything, the first to be asked last.
+    /// Everything; the first one is evaluated last.
     all: Vec<Opens>,
     of_it: HashMap<Opens, Vec<Opens>>,
-    /// What asks for all levels together.
+    /// Rules that name all levels together.
     of_all: Vec<Opens>,
 }
 

@@ -1,4 +1,4 @@
-//! Lives and records: rules between fields. Each takes the declarations and completes the schema.
+//! Lives and records: rules between fields. Each takes the declarations and completes the model.
 
 use crate::declare::parse::{Declarations, FieldDecl, Placed};
 use crate::model::{Axis, Bound, Lives, Model, OnDeath, OnRetry, RecordFeed, Scope};
@@ -8,7 +8,7 @@ use crate::value::Value;
 use crate::value::keep::Keep;
 use crate::value::kind::Kind;
 
-/// A field by a name that some key gives, or a complaint with the nearest one.
+/// Resolves the name of a field, or reports it with the nearest name.
 fn field_named(
     declared: &Declarations,
     model: &Model,
@@ -17,7 +17,7 @@ fn field_named(
 ) -> Option<usize> {
     let field = model.field_named(&name.value).map(|(index, _)| index);
     if field.is_none() && !declared.faulty_fields.contains(&name.value) {
-        let message = format!("no field `{}` is declared", name.value);
+        let message = format!("`{}` is not a declared field", name.value);
         let finding = Finding::error(Code::UnknownName, name.span.clone(), message);
         let known = model.fields.iter().map(|field| field.name.as_str());
         found.push(match nearest(&name.value, known) {
@@ -28,7 +28,7 @@ fn field_named(
     field
 }
 
-/// Records that the engine feeds: where from and when.
+/// Resolves the records that the engine feeds: from which field, and when.
 pub(super) fn feeds(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     for (index, field) in declared.fields.iter().enumerate() {
         let is_record = field.keep.as_ref().is_some_and(|keep| keep.value.is_record());
@@ -69,21 +69,18 @@ fn fed_by(
     } else if source.kind != field.holds.kind {
         format!("`{}` is {}, but this record is {}", source.name, source.kind, field.holds.kind)
     } else if !source.per.is_empty() {
-        format!(
-            "`{}` has one value for each of something, so it is not clear which one is offered",
-            source.name
-        )
+        format!("`{}` has an axis, so it is not clear which value to offer", source.name)
     } else if source.scope == Scope::Device {
-        format!("`{}` is a setting of the device", source.name)
+        format!("`{}` is a device setting", source.name)
     } else if source.keep.is_record() {
         format!("`{}` is a record itself", source.name)
     } else if let Some(list) = field.per.iter().flat_map(|per| &per.value).find_map(|axis| match axis {
         Axis::List(_) => Some(model.axis_name(*axis)),
         _ => None,
     }) {
-        let message = format!("which of `{list}` a record is for, only the game knows");
+        let message = format!("the engine cannot know which item of `{list}` this record belongs to");
         let finding = Finding::error(Code::RecordMisfit, from.span.clone(), message);
-        found.push(finding.instead("leave `from` and `at` out, and offer its values with `submit`"));
+        found.push(finding.instead("leave `from` and `at` out, and use `submit`"));
         return None;
     } else {
         return Some(index);
@@ -93,7 +90,7 @@ fn fed_by(
     None
 }
 
-/// The lives rule: a field that counts lives, and that nothing but a new run fills up again.
+/// Resolves the lives rule: a field that counts lives, and that only a new run refills.
 pub(super) fn lives(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     let Some(rule) = &declared.lives else { return };
     let Some(name) = &rule.field else { return };
@@ -112,7 +109,7 @@ pub(super) fn lives(declared: &Declarations, model: &mut Model, found: &mut Vec<
         ),
         (
             said_death != Some(OnDeath::Stays),
-            "would get its life back from the death that took it",
+            "would regain the life a death just took",
             "on_death = \"stays\"",
         ),
         (def.survival.on_retry != OnRetry::Stays, "would be filled up by a retry", "on_retry = \"stays\""),

@@ -1,4 +1,4 @@
-//! Whether what is progress is ever saved.
+//! Whether progress is ever saved.
 
 use crate::declare::parse::Declarations;
 use crate::model::{Model, RecordAt, SaveAt};
@@ -12,7 +12,7 @@ pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec
         found.push(finding.as_severity(Severity::Warning).instead(instead));
     };
     if autosave.value.is_empty() {
-        let message = "nothing is ever saved by itself".to_string();
+        let message = "nothing is ever saved automatically".to_string();
         warn(
             Code::UnsavedProgress,
             autosave.span.clone(),
@@ -30,7 +30,8 @@ pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec
         ];
         for (at, save_at, when) in misses {
             if fed(at) && !saves(save_at) {
-                let message = format!("`{}` is fed at {when}, and nothing is saved then", field.name);
+                let message =
+                    format!("`{}` takes its value at {when}, but that event does not save", field.name);
                 let instead = format!("add {:?} to `autosave`", save_at.as_str());
                 warn(Code::MissedRecord, decl.name.span.clone(), message, &instead);
             }

@@ -1,10 +1,11 @@
-//! The tag of a model: a number by which handles of two schemas are told apart.
+//! The tag of a model: a number that tells handles of two schemas apart.
 
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 use crate::model::Model;
 
-/// The tag of a model, of everything that it says. It holds within one program: no file and no constant has it.
+/// Returns the tag of a model, made from everything it says. It is valid within one program: no file or constant
+/// contains it.
 pub(super) fn of(model: &Model) -> u32 {
     let Model {
         game,
@@ -38,6 +39,6 @@ pub(super) fn of(model: &Model) -> u32 {
     (autosave, lives, lists, shapes, fields, levels, unlocks, moments, stars_by).hash(&mut hasher);
     (cell_count, copied_cells, saved_cells, clock_cells).hash(&mut hasher);
     let [a, b, c, d, ..] = hasher.finish().to_be_bytes();
-    // Names that were compiled in have 0.
+    // Compiled names have 0.
     u32::from_be_bytes([a, b, c, d]).max(1)
 }

@@ -1,4 +1,4 @@
-//! `autosave`: when a game wants to be saved.
+//! `autosave`: the events that make a save due.
 
 use super::Placed;
 use super::table::Reader;
@@ -7,7 +7,7 @@ use crate::text::finding::{Code, Finding};
 use crate::text::name::nearest;
 use crate::text::time::Time;
 
-/// The declared list; `None` where the game declares none.
+/// Reads the list; `None` if the game declares none.
 pub(super) fn list(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Placed<Vec<SaveAt>>> {
     let mut chosen = Vec::new();
     for item in top.list("autosave", found)? {
@@ -18,12 +18,12 @@ pub(super) fn list(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Pla
         };
         match at {
             Ok(at) if chosen.contains(&at) => {
-                let finding = Finding::error(Code::SameId, item.span(), "`autosave` says this twice");
+                let finding = Finding::error(Code::SameId, item.span(), "`autosave` lists this twice");
                 found.push(finding.instead("leave it out"));
             }
             Ok(at) => chosen.push(at),
             Err(instead) => {
-                let message = format!("`autosave` knows no `{text}`");
+                let message = format!("unknown autosave trigger `{text}`");
                 found.push(Finding::error(Code::UnknownWord, item.span(), message).instead(instead));
             }
         }
@@ -40,7 +40,7 @@ fn word(text: &str) -> Result<SaveAt, String> {
     })
 }
 
-/// `every 60s`; `None` for anything that does not begin so.
+/// Reads `every 60s`; `None` for anything that does not start like it.
 fn every(text: &str) -> Option<Result<Time, String>> {
     let time = text.strip_prefix("every")?.trim();
     Some(match time.parse::<Time>() {

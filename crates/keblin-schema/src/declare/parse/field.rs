@@ -1,4 +1,4 @@
-//! `[fields.NAME]`: one declared field with its words and values, each read by the field's own kind.
+//! `[fields.NAME]`: one declared field with its words and values, each read by the field's own type.
 
 use std::collections::HashSet;
 use std::ops::Range;
@@ -17,7 +17,7 @@ use crate::value::Value;
 use crate::value::keep::Keep;
 use crate::value::kind::Kind;
 
-/// A field as declared, before its keys are held against each other.
+/// A field as declared, before its keys are checked together.
 #[derive(Debug)]
 pub(crate) struct FieldDecl {
     pub(crate) name: Placed<Name>,
@@ -28,16 +28,16 @@ pub(crate) struct FieldDecl {
     pub(crate) min: Option<Placed<BoundDecl>>,
     pub(crate) max: Option<Placed<BoundDecl>>,
     pub(crate) max_len: Option<Placed<usize>>,
-    /// What the items of a list, set or map may be.
+    /// Limits of the items of a list, set or map.
     pub(crate) items: Limits,
     pub(crate) max_items: Option<Placed<usize>>,
     pub(crate) places: Option<Placed<usize>>,
     pub(crate) durable: Option<Placed<bool>>,
-    /// `of` and `key`, where they are said, for complaints.
+    /// The places of `of` and `key`, for findings.
     pub(crate) of_span: Option<Range<usize>>,
     pub(crate) key_span: Option<Range<usize>>,
     pub(crate) keep: Option<Placed<Keep>>,
-    /// There is a keep rule, but not one that is known.
+    /// There is a keep rule, but not a known one.
     pub(crate) keep_is_faulty: bool,
     pub(crate) from: Option<Placed<String>>,
     pub(crate) at: Option<Placed<Vec<RecordAt>>>,
@@ -73,7 +73,7 @@ const KEYS: &[&str] = &[
     "on_new_run",
 ];
 
-/// The fields that can be used, and the ids of those that are left out for a fault of their own.
+/// Reads the fields, and the ids of those that are left out because of their own mistakes.
 pub(super) fn all(
     top: &Reader<'_, '_>,
     names: &Model,
@@ -116,7 +116,7 @@ fn one(
         found,
     ));
     let keep = word(&reader, "keep", &words_of(Keep::ALL, Keep::as_str), found);
-    // Bounds and lengths of a list, set or map are those of its items.
+    // The bounds and lengths of a list, set or map are those of its items.
     let (min, max, max_len, items) = match (declared, holds.of) {
         (None, _) => (None, None, None, Limits::default()),
         (_, Some(of)) => (None, None, None, shape::limits(&reader, &name, of, names, found)),
@@ -157,11 +157,11 @@ fn one(
         on_new_run: word(&reader, "on_new_run", &words_of(OnReset::ALL, OnReset::as_str), found),
         name,
     };
-    // Without its kind and scope nothing more can be said of a field; the complaint about them is already there.
+    // Without type and scope there is nothing more to check, and an error already says so.
     (declared.is_some() && scope.is_some()).then_some(decl)
 }
 
-/// What a field can have one value for each of.
+/// Returns what a field can have an axis of.
 fn axes(names: &Model) -> Vec<(&str, Axis)> {
     let lists = names.lists.iter().zip(0_u16..);
     let lists = lists.map(|(list, index)| (list.name.as_str(), Axis::List(index)));
@@ -197,13 +197,13 @@ fn words<T: Clone + PartialEq>(
 /// A bound as declared.
 #[derive(Clone, Debug)]
 pub(crate) enum BoundDecl {
-    /// A number that is written out.
+    /// A literal number.
     Fixed(Value),
     /// An expression.
     Follows(ConditionDecl),
 }
 
-/// A bound of the field's own number: written out, or an expression that it follows from.
+/// Reads the bound of a number: a literal, or an expression that it follows.
 fn bound(
     reader: &Reader<'_, '_>,
     key: &str,
@@ -213,12 +213,12 @@ fn bound(
 ) -> Option<Placed<BoundDecl>> {
     let item = reader.get(key)?;
     if !holds.kind.is_number() {
-        let message = format!("{} has no `{key}`", holds.kind.with_article());
+        let message = format!("{} does not take `{key}`", holds.kind.with_article());
         let finding = Finding::error(Code::MeaninglessKey, reader.key_span(key), message);
         found.push(finding.instead(if holds.kind.has_length() { "write `max_len`" } else { "leave it out" }));
         return None;
     }
-    // The text of a time that starts like a number is one; any other text is an expression.
+    // A text that starts like a number is a time; any other text is an expression.
     let is_time = |text: &str| text.starts_with(|c: char| c.is_ascii_digit() || c == '-');
     let follows = item.get_ref().as_str().is_some_and(|text| holds.kind != Kind::Time || !is_time(text));
     let value = if follows {

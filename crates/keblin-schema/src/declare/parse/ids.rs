@@ -1,4 +1,4 @@
-//! Ids and lists of ids: each checked by itself, and against the others of its list.
+//! Ids and lists of ids: each checked on its own, and against the others of its list.
 
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
@@ -12,12 +12,12 @@ use crate::text::finding::{Code, Finding, Severity};
 use crate::text::name::{Name, as_people_read, one_letter_apart, repaired};
 
 impl<'a, 'i> Reader<'a, 'i> {
-    /// The value of a key as an id.
+    /// Reads the value of a key as an id.
     pub(super) fn id(&self, item: &'a Item<'i>, found: &mut Vec<Finding>) -> Option<Placed<Name>> {
         placed(self.string(item, found)?, item.span(), found)
     }
 
-    /// A key as an id.
+    /// Reads a key as an id.
     pub(super) fn key_id(
         &self,
         key: &Spanned<DeString<'i>>,
@@ -26,7 +26,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         placed(key.get_ref(), key.span(), found)
     }
 
-    /// A key that takes a list of ids, which may not clash; `what` is one of them, in complaints.
+    /// Reads a key that takes a list of ids, which must not clash; `what` is the word for one of them in messages.
     pub(super) fn ids(&self, key: &str, what: &str, found: &mut Vec<Finding>) -> Vec<Placed<Name>> {
         let items = self.list(key, found).unwrap_or_default();
         let ids = items.iter().filter_map(|item| self.id(item, found)).collect();
@@ -48,14 +48,17 @@ fn placed(text: &str, span: Range<usize>, found: &mut Vec<Finding>) -> Option<Pl
     }
 }
 
-/// Complains about ids of one list that a person cannot keep apart, and leaves the later ones out.
+/// Reports ids of one list that a person cannot tell apart, and leaves the later ones out.
 pub(crate) fn clashes(what: &str, ids: Vec<Placed<Name>>, found: &mut Vec<Finding>) -> Vec<Placed<Name>> {
     let mut apart: Vec<Placed<Name>> = Vec::new();
     let (mut as_read, mut near) = (HashMap::new(), NearIds::default());
     for id in ids {
         let name = id.value.as_str();
         if let Some(other) = as_read.get(&as_people_read(name)).and_then(|at: &usize| apart.get(*at)) {
-            let message = format!("{what} `{name}` is the same to a reader as `{}`", other.value);
+            let message = match other.value.as_str() == name {
+                true => format!("{what} `{name}` is declared twice"),
+                false => format!("{what} `{name}` differs from `{}` only in underscores", other.value),
+            };
             let finding = Finding::error(Code::SameId, id.span.clone(), message);
             found.push(finding.instead("give one of them another id, or leave one out"));
             continue;
@@ -64,25 +67,25 @@ pub(crate) fn clashes(what: &str, ids: Vec<Placed<Name>>, found: &mut Vec<Findin
         if let Some(other) = near.among(name, &apart) {
             let message = format!("{what} `{name}` is one letter away from `{}`", other.value);
             let finding = Finding::error(Code::NearId, id.span.clone(), message).as_severity(Severity::Hint);
-            found.push(finding.instead("if both are meant, all is well"));
+            found.push(finding.instead("ignore this if both are intended"));
         }
         apart.push(id);
     }
     apart
 }
 
-/// How many ids are compared with one, at most, to find whether it is one letter away from them: a list of thousands that
-/// are alike must not take long.
+/// The most ids that one id is compared with when looking for near misses, so that a list of thousands of similar ids
+/// stays fast.
 const MAX_COMPARED: usize = 32;
 
-/// Ids by what they become when a letter is left out: two that are one letter apart have one of these in common.
+/// Ids by what remains when one letter is left out: two that are one letter apart have a remainder in common.
 #[derive(Default)]
 struct NearIds {
     by_part: HashMap<u64, Vec<usize>>,
 }
 
 impl NearIds {
-    /// The first of the others that is one letter away, of those that are compared. The id is one of them from now on.
+    /// Returns the first id that is one letter away, and adds this id to the set.
     fn among<'i>(&mut self, name: &str, others: &'i [Placed<Name>]) -> Option<&'i Placed<Name>> {
         let mut candidates = Vec::new();
         for part in parts(name) {
@@ -99,12 +102,12 @@ impl NearIds {
     }
 }
 
-/// An id, and the same without each of its characters, as hashes.
+/// Returns hashes of an id, and of the id without each of its characters.
 fn parts(name: &str) -> Vec<u64> {
     let bytes = name.as_bytes();
     let without = |left_out: usize| {
         let kept = bytes.iter().enumerate().filter(|(at, _)| *at != left_out).map(|(_, byte)| byte);
-        // FNV-1a, 64 bits: what falls together by chance is compared and found to be apart.
+        // FNV-1a, 64 bits: ids that share a hash by chance are compared and found different.
         kept.fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| {
             (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3)
         })
@@ -115,8 +118,8 @@ fn parts(name: &str) -> Vec<u64> {
     parts
 }
 
-/// A list of tables that have an id each, such as `[[levels]]`: every well-formed one whose id does not clash with one
-/// before it. The words are the key, what one of them is called, and an example of one.
+/// Reads a list of tables that have an id each, such as `[[levels]]`: every valid one whose id does not clash with an
+/// earlier one. The words are the key, the name of an entry in messages, and an example.
 pub(super) fn named_tables<T>(
     top: &Reader<'_, '_>,
     (key, what, example): (&str, &str, &str),

@@ -1,21 +1,21 @@
-//! `type`, `of` and `key`: what a field, or a member of a shape, holds.
+//! `type`, `of` and `key`: the type of a field or of a member of a shape.
 
 use super::table::Reader;
 use crate::model::Model;
 use crate::text::finding::{Code, Finding};
 use crate::value::kind::{Ids, Kind};
 
-/// What something holds, as far as it is well-formed.
+/// A type, as far as it is valid.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct KindDecl {
     pub(crate) kind: Kind,
-    /// Of lists, sets and maps.
+    /// For lists, sets and maps.
     pub(crate) of: Option<Kind>,
-    /// Of maps.
+    /// For maps.
     pub(crate) key: Option<Kind>,
 }
 
-/// Every list of ids, declared or not, with its word.
+/// Returns every list of ids, built-in or declared, with its word.
 fn lists(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
     let declared = names.lists.iter().zip(0_u16..);
     let declared = declared.map(|(list, index)| (list.name.as_str(), Kind::Id(Ids::List(index))));
@@ -30,7 +30,7 @@ fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
     Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar())
 }
 
-/// What a field holds.
+/// Reads the type of a field.
 pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<KindDecl> {
     let words = Kind::PLAIN.into_iter().map(|(word, kind)| (word, Some(kind)));
     let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
@@ -51,7 +51,7 @@ pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<F
     }
 }
 
-/// What a member of a shape holds.
+/// Reads the type of a member of a shape.
 pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Kind> {
     let words = scalars().map(|(word, kind)| (word, Some(kind)));
     let words: Vec<_> = words.chain([("id", None)]).collect();
@@ -70,7 +70,7 @@ fn named(
     found: &mut Vec<Finding>,
 ) -> Option<Kind> {
     if reader.get("of").is_none() {
-        let message = format!("{what} needs `of`: what it is one of, or what is in it");
+        let message = format!("{what} needs `of`: its list, its shape or the type of its items");
         let finding = Finding::error(Code::MissingKey, reader.key_span("type"), message);
         found.push(finding.instead(format!("add `of = \"{example}\"`")));
     }
@@ -79,8 +79,11 @@ fn named(
 
 fn map_key(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Kind> {
     if reader.get("key").is_none() {
-        let finding =
-            Finding::error(Code::MissingKey, reader.key_span("type"), "a map needs `key`: what its keys are");
+        let finding = Finding::error(
+            Code::MissingKey,
+            reader.key_span("type"),
+            "a map needs `key`: the type of its keys",
+        );
         found.push(finding.instead("add `key = \"text\"`"));
     }
     let words: Vec<_> = [("text", Kind::Text), ("int", Kind::Int)].into_iter().chain(lists(names)).collect();

@@ -22,7 +22,7 @@ pub(crate) struct LevelDecl {
 }
 
 impl LevelDecl {
-    /// The level before its rules are compiled.
+    /// Returns the level before its rules are compiled.
     pub(crate) fn def(&self) -> LevelDef {
         LevelDef {
             name: self.name.value.clone(),
@@ -39,22 +39,22 @@ impl LevelDecl {
     }
 }
 
-/// The text of a condition and where it stands.
+/// The text of a condition and its place.
 #[derive(Clone, Debug)]
 pub(crate) struct ConditionDecl {
     pub(crate) text: String,
-    /// The whole value, with its quotes.
+    /// The place of the whole value, with its quotes.
     pub(crate) span: Range<usize>,
-    /// Where the condition's first character stands, unless escapes make its characters stand elsewhere.
+    /// The place of the condition's first character; `None` if escapes move its characters.
     pub(crate) text_start: Option<usize>,
 }
 
 /// A level's rating as declared.
 #[derive(Debug)]
 pub(crate) enum StarsDecl {
-    /// The game gives up to so many.
+    /// The game gives up to this many.
     Given(u8),
-    /// One for each condition.
+    /// One star per condition.
     Rules(Vec<ConditionDecl>),
 }
 
@@ -68,7 +68,7 @@ pub(crate) struct LivesDecl {
 const LEVEL_KEYS: &[&str] = &["id", "title", "checkpoints", "checkpoint_order", "stars", "unlock"];
 const LIVES_KEYS: &[&str] = &["field", "at_zero"];
 
-/// The most stars a level can be rated with.
+/// The most stars that a level can have.
 const MAX_STARS: u8 = 64;
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<LevelDecl> {
@@ -106,7 +106,7 @@ fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> StarsDecl {
     match u8::try_from(number) {
         Ok(stars) if stars <= MAX_STARS => StarsDecl::Given(stars),
         _ => {
-            let message = format!("`stars` is from 0 to {MAX_STARS}, but found {number}");
+            let message = format!("`stars` must be from 0 to {MAX_STARS}, but found {number}");
             found.push(Finding::error(Code::OutOfRange, item.span(), message));
             StarsDecl::Given(0)
         }
@@ -117,7 +117,7 @@ fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Condition
     condition(reader, reader.get("unlock")?, found)
 }
 
-/// A text that is to be a condition.
+/// Reads a text that should be a condition.
 pub(crate) fn condition(
     reader: &Reader<'_, '_>,
     item: &Item<'_>,

@@ -1,4 +1,4 @@
-//! `[lists]`: closed lists of ids, an axis for fields and a type for their values.
+//! `[lists]`: closed lists of ids, as axes of fields and as types of values.
 
 use super::table::Reader;
 use super::{Placed, clashes};
@@ -20,10 +20,10 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
     let mut declared = Vec::new();
     for (key, _) in lists.entries() {
         let Some(name) = lists.key_id(key, found) else { continue };
-        // Where a list is named, these words mean something else.
+        // These words mean something else wherever a list is named.
         let is_word = |word: &&str| *word == name.value.as_str();
         let taken = [
-            (Ids::BUILT_IN.iter().any(|(word, _)| is_word(word)), "a list of its own already"),
+            (Ids::BUILT_IN.iter().any(|(word, _)| is_word(word)), "a built-in list"),
             (Kind::PLAIN.iter().any(|(word, _)| is_word(word)), "the name of a type"),
         ];
         if let Some((_, what)) = taken.iter().find(|(taken, _)| *taken) {
@@ -33,9 +33,9 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
         }
         let items = lists.ids(key.get_ref(), "item", found);
         if items.is_empty() && lists.list(key.get_ref(), &mut Vec::new()).is_some_and(<[_]>::is_empty) {
-            let message = format!("the list `{}` has no items", name.value);
+            let message = format!("the list `{}` is empty", name.value);
             let finding = Finding::error(Code::MissingKey, name.span.clone(), message);
-            found.push(finding.instead("name some, or leave it out"));
+            found.push(finding.instead("add items, or leave it out"));
         }
         declared.push(ListDecl { name, items });
     }

@@ -1,6 +1,5 @@
-//! From text to declarations. Takes the text of a `progress.toml`, gives everything that was declared, each thing with
-//! its place; whatever is not well-formed goes to the list of findings and is left out. What the declarations mean
-//! together is decided in `check`.
+//! From text to declarations. Takes the text of a `progress.toml`, returns everything declared, each with its place.
+//! Whatever is not valid becomes a finding and is left out. `check` decides what the declarations mean together.
 
 /// Reading one table of the text: known keys, expected types.
 pub(crate) mod table;
@@ -35,7 +34,7 @@ mod shape;
 /// `type`, `of` and `key`
 mod kind;
 
-/// Values written out.
+/// Literal values.
 pub(crate) mod value;
 
 use std::ops::Range;
@@ -56,14 +55,14 @@ pub(crate) use moment::MomentDecl;
 use table::Reader;
 pub(crate) use unlock::UnlockDecl;
 
-/// Something declared, and where.
+/// Something declared, and its place.
 #[derive(Clone, Debug)]
 pub(crate) struct Placed<T> {
     pub(crate) value: T,
     pub(crate) span: Range<usize>,
 }
 
-/// Everything a text declares, as far as it is well-formed by itself.
+/// Everything a text declares, as far as each thing is valid on its own.
 #[derive(Debug)]
 pub(crate) struct Declarations {
     pub(crate) game: Option<Placed<Name>>,
@@ -75,16 +74,16 @@ pub(crate) struct Declarations {
     pub(crate) autosave: Option<Placed<Vec<SaveAt>>>,
     pub(crate) lives: Option<LivesDecl>,
     pub(crate) lists: Vec<ListDecl>,
-    /// The names that values can be, before anything else is known of the schema.
+    /// The names that values can have, before anything else of the model is known.
     pub(crate) names: Model,
     pub(crate) fields: Vec<FieldDecl>,
-    /// Ids of fields that are declared but left out for a fault of their own.
+    /// Ids of fields that are declared but left out because of their own mistakes.
     pub(crate) faulty_fields: Vec<String>,
     pub(crate) levels: Vec<LevelDecl>,
     pub(crate) unlocks: Vec<UnlockDecl>,
     pub(crate) moments: Vec<MomentDecl>,
     pub(crate) stars_by: StarsBy,
-    /// The text is not whole, so that a name that is missing may be behind the fault.
+    /// The text is not complete TOML, so a missing name may come after the mistake.
     pub(crate) broken_syntax: bool,
 }
 
@@ -163,7 +162,7 @@ fn version(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<u32> {
     match u32::try_from(number) {
         Ok(version) if version > 0 => Some(version),
         _ => {
-            let message = format!("`version` counts from 1 to {}, but found {number}", u32::MAX);
+            let message = format!("`version` must be from 1 to {}, but found {number}", u32::MAX);
             found
                 .push(Finding::error(Code::OutOfRange, value.span(), message).instead("write `version = 1`"));
             None

@@ -1,4 +1,4 @@
-//! `[[moments]]`: conditions that are told once when they turn true.
+//! `[[moments]]`: conditions that are reported once when they become true.
 
 use std::ops::Range;
 
@@ -21,7 +21,7 @@ pub(crate) struct MomentDecl {
 }
 
 impl MomentDecl {
-    /// The moment before its rule is compiled.
+    /// Returns the moment before its rule is compiled.
     pub(crate) fn def(&self) -> MomentDef {
         MomentDef { name: self.name.value.clone(), about: self.about.clone(), when: None, again: self.again }
     }

@@ -13,7 +13,7 @@ use crate::value::kind::Kind;
 
 const MEMBER_KEYS: &[&str] = &["about", "type", "of", "default", "min", "max", "max_len"];
 
-/// The declared structs, as far as they are well-formed. `names` knows the lists that their members can name.
+/// Reads the declared structs, as far as they are valid. `names` has the lists that their members can name.
 pub(super) fn all(
     top: &Reader<'_, '_>,
     names: &Model,
@@ -98,7 +98,7 @@ fn member(
     Some(MemberDef { name: name.value.clone(), about, kind, default, limits })
 }
 
-/// What something that is written out may be: bounds for numbers, a length for texts and bytes.
+/// Reads the limits of a value: bounds for numbers, a length for texts and bytes.
 pub(super) fn limits(
     reader: &Reader<'_, '_>,
     name: &Placed<Name>,
@@ -108,7 +108,7 @@ pub(super) fn limits(
 ) -> Limits {
     let holds = KindDecl { kind, of: None, key: None };
     for key in ["min", "max"].into_iter().filter(|key| reader.get(key).is_some() && !kind.is_number()) {
-        let message = format!("{} has no `{key}`", kind.with_article());
+        let message = format!("{} does not take `{key}`", kind.with_article());
         found.push(
             Finding::error(Code::MeaninglessKey, reader.key_span(key), message).instead("leave it out"),
         );
@@ -120,7 +120,7 @@ pub(super) fn limits(
     let (min, max) = (bound("min"), bound("max"));
     let max_len = length(reader, "max_len", found);
     if kind.has_length() && reader.get("max_len").is_none() {
-        let message = format!("`{}` needs `max_len`: the most characters or bytes it may hold", name.value);
+        let message = format!("`{}` needs `max_len`: its largest number of characters or bytes", name.value);
         found
             .push(Finding::error(Code::MissingKey, name.span.clone(), message).instead("add `max_len = 40`"));
     }

@@ -1,5 +1,5 @@
-//! Reading one table of the text. Complains about unknown keys when it is made, about wrong types when asked; every
-//! complaint names the nearest right thing.
+//! Reads one table of the text. Reports unknown keys when it is made, and wrong types when a key is read; every
+//! finding names the nearest valid choice.
 
 use std::ops::Range;
 
@@ -11,7 +11,7 @@ use crate::text::name::nearest;
 
 pub(crate) type Item<'i> = Spanned<DeValue<'i>>;
 
-/// One table and what complaints call it.
+/// One table and its name in messages.
 pub(crate) struct Reader<'a, 'i> {
     what: &'static str,
     table: &'a DeTable<'i>,
@@ -19,7 +19,7 @@ pub(crate) struct Reader<'a, 'i> {
     text: &'a str,
 }
 
-/// How a type of TOML is called in complaints.
+/// Returns the name of a TOML type in messages.
 pub(crate) fn type_text(value: &DeValue<'_>) -> &'static str {
     match value {
         DeValue::String(_) => "a text",
@@ -43,20 +43,20 @@ impl<'a, 'i> Reader<'a, 'i> {
     ) -> Reader<'a, 'i> {
         let reader = Reader::of_any_keys(what, table, span, text);
         for key in table.keys().filter(|key| !known.contains(&key.get_ref().as_ref())) {
-            let message = format!("{what} has no key `{}`", key.get_ref());
+            let message = format!("{what} does not take the key `{}`", key.get_ref());
             let free = known.iter().copied().filter(|word| !table.contains_key(*word));
             let instead = match nearest(key.get_ref(), free)
                 .or_else(|| nearest(key.get_ref(), known.iter().copied()))
             {
                 Some(nearest) => format!("write `{nearest}`"),
-                None => format!("known here: {}", known.join(", ")),
+                None => format!("expected one of: {}", known.join(", ")),
             };
             found.push(Finding::error(Code::UnknownKey, key.span(), message).instead(instead));
         }
         reader
     }
 
-    /// A table without fixed keys, such as that of all fields.
+    /// Reads a table without fixed keys, such as that of all fields.
     pub(crate) fn of_any_keys(
         what: &'static str,
         table: &'a DeTable<'i>,
@@ -80,7 +80,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         self.table.iter()
     }
 
-    /// Where a key stands; the table's own place where the key is not there.
+    /// Returns the place of a key; if there is no such key, the place of the table.
     pub(crate) fn key_span(&self, key: &str) -> Range<usize> {
         self.table.get_key_value(key).map_or(self.span.clone(), |(key, _)| key.span())
     }
@@ -100,7 +100,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         item
     }
 
-    /// A value of another type than its key takes.
+    /// Reports a value whose type does not fit its key.
     pub(crate) fn wrong_type(&self, item: &Item<'i>, expected: &str, found: &mut Vec<Finding>) {
         let message = format!("expected {expected}, but found {}", type_text(item.get_ref()));
         found.push(Finding::error(Code::WrongType, item.span(), message));
@@ -154,7 +154,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         }
     }
 
-    /// A key that takes one of the words of an enum.
+    /// Reads a key that takes one of the words of an enum.
     pub(crate) fn one_of<T: Copy>(
         &self,
         key: &str,
@@ -165,7 +165,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         self.word(key, &words_of(all, word), found)
     }
 
-    /// A key that takes one of a few words.
+    /// Reads a key that takes one of a few words.
     pub(crate) fn word<T: Clone>(
         &self,
         key: &str,
@@ -176,7 +176,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         self.word_of(key, item, words, found)
     }
 
-    /// A key that takes a list of a few words; a word twice counts once.
+    /// Reads a key that takes a list of a few words; a repeated word counts once.
     pub(crate) fn words<T: Clone + PartialEq>(
         &self,
         key: &str,
@@ -187,7 +187,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         for item in self.list(key, found)? {
             if let Some(word) = self.word_of(key, item, words, found) {
                 if chosen.contains(&word) {
-                    let message = format!("`{key}` says this twice");
+                    let message = format!("`{key}` lists this twice");
                     found.push(Finding::error(Code::SameId, item.span(), message).instead("leave it out"));
                 } else {
                     chosen.push(word);
@@ -208,7 +208,7 @@ impl<'a, 'i> Reader<'a, 'i> {
         let word = words.iter().find(|(word, _)| *word == text).map(|(_, value)| value.clone());
         if word.is_none() {
             let known = || words.iter().map(|(word, _)| *word);
-            let message = format!("`{key}` knows no `{text}`");
+            let message = format!("unknown value `{text}` for `{key}`");
             let instead = match nearest(text, known()) {
                 Some(nearest) => format!("write {nearest:?}"),
                 None => format!("write one of: {}", known().collect::<Vec<_>>().join(", ")),
@@ -219,7 +219,7 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 }
 
-/// The words of an enum, each with what it stands for.
+/// Returns the words of an enum, each with its meaning.
 pub(crate) fn words_of<T: Copy>(all: &[T], word: fn(T) -> &'static str) -> Vec<(&'static str, T)> {
     all.iter().map(|one| (word(*one), *one)).collect()
 }

@@ -1,4 +1,4 @@
-//! `[[unlocks]]`: what is not a level and opens.
+//! `[[unlocks]]`: everything to unlock that is not a level.
 
 use std::ops::Range;
 
@@ -21,7 +21,7 @@ pub(crate) struct UnlockDecl {
 }
 
 impl UnlockDecl {
-    /// The unlock before its rule is compiled.
+    /// Returns the unlock before its rule is compiled.
     pub(crate) fn def(&self) -> UnlockDef {
         UnlockDef {
             name: self.name.value.clone(),

@@ -1,4 +1,4 @@
-//! Values written out in a declaration, each read by the kind that is to hold it.
+//! Literal values in a declaration, each read by the type of its field.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -15,7 +15,7 @@ use crate::text::time::Time;
 use crate::value::kind::{Holds, Kind};
 use crate::value::{Part, Value};
 
-/// The value of a key.
+/// Reads the value of a key.
 pub(super) fn of_key(
     reader: &Reader<'_, '_>,
     key: &str,
@@ -28,7 +28,7 @@ pub(super) fn of_key(
     Some(Placed { value, span: item.span() })
 }
 
-/// A value as a declaration would write it, outside of one.
+/// Reads a value as a declaration writes it, on its own.
 pub(crate) fn written(names: &Model, holds: Holds, text: &str) -> Result<Value, String> {
     let document = format!("value = {text}\n");
     let (table, faults) = DeTable::parse_recoverable(&document);
@@ -47,7 +47,7 @@ pub(crate) fn written(names: &Model, holds: Holds, text: &str) -> Result<Value, 
     }
 }
 
-/// What a value of a kind looks like, for complaints.
+/// Returns what a value of a type looks like, for messages.
 fn expected(kind: Kind) -> &'static str {
     match kind {
         Kind::Bool => "true or false",
@@ -61,7 +61,7 @@ fn expected(kind: Kind) -> &'static str {
         Kind::Quat => "four numbers such as [0.0, 0.0, 0.0, 1.0]",
         Kind::List | Kind::Set => "a list",
         Kind::Map | Kind::Shape(_) => "a table",
-        Kind::Bytes | Kind::Opaque => "no value, since bytes start empty",
+        Kind::Bytes | Kind::Opaque => "no value, because bytes start empty",
     }
 }
 
@@ -80,7 +80,7 @@ impl Reading<'_, '_, '_> {
             (Kind::Set, DeValue::Array(items)) => {
                 let set: BTreeSet<Value> = self.all(of, items, found)?.into_iter().collect();
                 if set.len() < items.len() {
-                    let message = "a set has each item once, and here one is written twice";
+                    let message = "a set has each item once, but this one is repeated";
                     found.push(Finding::error(Code::SameId, item.span(), message).instead("leave it out"));
                 }
                 Some(Value::Set(Arc::new(set)))
@@ -116,7 +116,7 @@ impl Reading<'_, '_, '_> {
         Some(Value::Map(Arc::new(entries)))
     }
 
-    /// A value that has no items.
+    /// Reads a value that does not have items.
     fn one(&self, kind: Kind, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<Value> {
         match (kind, item.get_ref()) {
             (Kind::Bool, DeValue::Boolean(yes)) => Some(Value::Bool(*yes)),
@@ -166,7 +166,7 @@ impl Reading<'_, '_, '_> {
         value
     }
 
-    /// A shape: members that are not written are as declared.
+    /// Reads a shape; members that are left out get their defaults.
     fn shape(
         &self,
         shape: u16,
@@ -185,7 +185,7 @@ impl Reading<'_, '_, '_> {
     }
 }
 
-/// A number with or without a fraction.
+/// Reads a number with or without a fraction.
 fn number(item: &Item<'_>) -> Option<f64> {
     match item.get_ref() {
         DeValue::Float(float) => float.as_str().replace('_', "").parse().ok(),

@@ -1,4 +1,4 @@
-//! Fields and shapes, key by key. A bound that a save may exceed is a matter of shape, one that lets more in is growth.
+//! Fields and shapes, key by key. A bound that a save may exceed is a shape change; a wider bound is growth.
 
 use std::cmp::Ordering;
 
@@ -7,14 +7,14 @@ use super::{Class, Found, What};
 use crate::model::{Bound, FieldDef, Limits, MemberDef, Model};
 use crate::value::Value;
 
-/// Which end of a range a bound is.
+/// Which bound of a range.
 #[derive(Clone, Copy)]
 enum End {
     Least,
     Most,
 }
 
-/// What another bound means: growth only where everything that fitted before still does.
+/// Classifies a changed bound: growth only if every value that fitted still does.
 fn class_of(end: End, before: Option<&Value>, now: Option<&Value>) -> Class {
     let wider = match (before, now) {
         (_, None) => true,
@@ -32,7 +32,7 @@ fn text(value: Option<&impl ToString>) -> String {
 }
 
 impl Found<'_> {
-    /// Fields.
+    /// Compares fields.
     pub(super) fn fields(&mut self) {
         let (before, now) = (self.before, self.now);
         let ids = |model: &Model| names_of(&model.fields, |field| &field.name);
@@ -53,9 +53,10 @@ impl Found<'_> {
             (Class::Shape, "keep", before.keep.as_str().to_string(), now.keep.as_str().to_string()),
             (Class::Shape, "durable", before.durable.to_string(), now.durable.to_string()),
             (
-                // What may be unset now was something before; the other way round there is nothing to put in its place.
+                // A field that may now be unset had a value before. The other way round there is no value for an
+                // unset field.
                 if now.may_be_unset() { Class::Growth } else { Class::Shape },
-                "is ever unset",
+                "may be unset",
                 before.may_be_unset().to_string(),
                 now.may_be_unset().to_string(),
             ),
@@ -102,13 +103,13 @@ impl Found<'_> {
         let class = match (before, now) {
             (Some(Bound::Fixed(before)), Some(Bound::Fixed(now))) => class_of(end, Some(before), Some(now)),
             (_, None) => Class::Growth,
-            // Where a bound follows other values nobody can say what a save holds.
+            // If a bound follows other values, nobody can say what a save holds.
             _ => Class::Shape,
         };
         self.key(class, what, key, text(before), text(now));
     }
 
-    /// The most there may be of something.
+    /// Compares a largest number.
     fn most(&mut self, what: &What, key: &'static str, before: Option<usize>, now: Option<usize>) {
         let class =
             if now.is_none() || before.is_some() && now > before { Class::Growth } else { Class::Shape };
@@ -125,7 +126,7 @@ impl Found<'_> {
         self.most(what, "max_len", before.max_len, now.max_len);
     }
 
-    /// Shapes and their members.
+    /// Compares shapes and their members.
     pub(super) fn shapes(&mut self) {
         let (before, now) = (self.before, self.now);
         let ids = |model: &Model| names_of(&model.shapes, |shape| &shape.name);
@@ -145,7 +146,7 @@ impl Found<'_> {
                 self.key(Class::Shape, &what, "type", old, new);
                 let is_unset = |member: &MemberDef| (member.default == Value::Unset).to_string();
                 let class = if same.default == Value::Unset { Class::Growth } else { Class::Shape };
-                self.key(class, &what, "is ever unset", is_unset(member), is_unset(same));
+                self.key(class, &what, "may be unset", is_unset(member), is_unset(same));
                 self.limits(&what, &member.limits, &same.limits);
                 if is_unset(member) == is_unset(same) {
                     let default = |member: &MemberDef| member.default.to_string();
@@ -156,7 +157,7 @@ impl Found<'_> {
     }
 }
 
-/// Whether two defaults can be told apart by their values: those of a shape whose members have changed differ by that.
+/// Whether two defaults can be compared as values. The defaults of a shape differ whenever its members do.
 fn have_same_members(before: &Value, now: &Value) -> bool {
     match (before, now) {
         (Value::Shape(before), Value::Shape(now)) => {
@@ -166,7 +167,7 @@ fn have_same_members(before: &Value, now: &Value) -> bool {
     }
 }
 
-/// What a field holds, with the lists and shapes it names.
+/// Returns the type of a field, with the lists and shapes it names.
 fn holds(model: &Model, field: &FieldDef) -> String {
     let kind = |kind| model.kind_text(kind);
     match &field.items {
@@ -178,12 +179,12 @@ fn holds(model: &Model, field: &FieldDef) -> String {
     }
 }
 
-/// The axes of a field, as they are declared.
+/// Returns the axes of a field, as declared.
 fn per(model: &Model, field: &FieldDef) -> String {
     field.per.iter().map(|axis| model.axis_name(*axis)).collect::<Vec<_>>().join(", ")
 }
 
-/// Where the values of a record come from, and when.
+/// Returns where the values of a record come from, and when.
 fn feed(model: &Model, field: &FieldDef) -> (String, String) {
     let Some(feed) = &field.feed else { return (String::new(), String::new()) };
     let from = model.fields.get(feed.from).map(|from| from.name.to_string()).unwrap_or_default();

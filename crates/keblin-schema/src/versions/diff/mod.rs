@@ -1,7 +1,7 @@
-//! What is different between two versions of a declaration, in three classes: what the values of a save depend on, what
-//! only grows, and what no save holds.
+//! The differences between two versions of a declaration, in three classes: what the values of a save depend on, what
+//! only grows, and what is not saved.
 
-/// Lists of names, compared by id: what is new, what is gone, and what it is perhaps called now.
+/// Lists of names, compared by id: what is new, what was removed, and its new name if one looks likely.
 mod names;
 
 /// Fields and shapes, key by key.
@@ -16,15 +16,15 @@ use crate::model::{Model, SaveAt};
 use crate::text::name::Name;
 
 crate::words! {
-    /// What a difference means for the saves that there are.
+    /// What a difference means for existing saves.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     #[non_exhaustive]
     pub enum Class {
-        /// An earlier save does not fit: its values need a step, and the declaration a new version.
+        /// Older saves do not fit: their values need a step, and the declaration a new version.
         Shape = "shape",
-        /// An earlier save fits, and what is new is as declared.
+        /// Older saves fit, and new values get their defaults.
         Growth = "growth",
-        /// No save holds it.
+        /// It is not saved.
         Rule = "rule",
     }
 }
@@ -33,7 +33,7 @@ crate::words! {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Difference {
-    /// What it means for the saves that there are.
+    /// What it means for existing saves.
     pub class: Class,
     /// What is different.
     pub what: What,
@@ -42,14 +42,14 @@ pub struct Difference {
 }
 
 impl Difference {
-    /// Whether a rule asks for more than it did.
+    /// Returns whether a rule asks for more than before.
     #[must_use]
     pub fn is_stricter(&self) -> bool {
         matches!(self.change, Change::Key { is_stricter: true, .. })
     }
 }
 
-/// What is different.
+/// What differs.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum What {
@@ -92,31 +92,31 @@ pub enum What {
     },
 }
 
-/// How something is different.
+/// How something differs.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Change {
     /// It is new.
     New,
-    /// It is gone.
+    /// It was removed.
     Gone {
-        /// What it is perhaps called now.
+        /// Its new name, if one looks likely.
         perhaps: Option<Name>,
     },
-    /// Those that were there stand in another order.
+    /// The old ones are in another order.
     Order {
-        /// Of what.
+        /// What is in another order.
         of: &'static str,
     },
-    /// A key says something else.
+    /// A key has another value.
     Key {
         /// The key.
         key: &'static str,
-        /// What it said; empty if it was not there.
+        /// Its old value; empty if it was not there.
         before: String,
-        /// What it says now; empty if it is not there.
+        /// Its new value; empty if it is not there.
         now: String,
-        /// Whether a rule asks for more than it did.
+        /// Whether a rule asks for more than before.
         is_stricter: bool,
     },
 }
@@ -139,15 +139,15 @@ impl fmt::Display for What {
     }
 }
 
-/// As people read it: `field oil: max 60 -> 40`, `level reedgate is gone; perhaps it is reed_gate now`.
+/// As people read it: `field oil: max 60 -> 40`, `level reedgate was removed; perhaps it is now reed_gate`.
 impl fmt::Display for Difference {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Difference { what, change, .. } = self;
         match change {
             Change::New => write!(f, "{what} is new"),
-            Change::Gone { perhaps: None } => write!(f, "{what} is gone"),
-            Change::Gone { perhaps: Some(now) } => write!(f, "{what} is gone; perhaps it is {now} now"),
-            Change::Order { of } => write!(f, "{what}: {of} stand in another order"),
+            Change::Gone { perhaps: None } => write!(f, "{what} was removed"),
+            Change::Gone { perhaps: Some(now) } => write!(f, "{what} was removed; perhaps it is now {now}"),
+            Change::Order { of } => write!(f, "{what}: {of} are in another order"),
             Change::Key { key, before, now, is_stricter } => {
                 let said =
                     |text: &str| if text.is_empty() { "nothing".to_string() } else { text.to_string() };
@@ -158,9 +158,10 @@ impl fmt::Display for Difference {
     }
 }
 
-/// Every difference between two versions of a declaration, the gravest first, else in declared order.
+/// Returns every difference between two versions of a declaration, the most severe first, otherwise in declared
+/// order.
 ///
-/// The versions' numbers and what is said to people (`about`, titles) are none.
+/// Version numbers and texts for people (`about`, titles) are not compared.
 ///
 /// ```
 /// use keblin_schema::{Declaration, diff::{Class, differences}};
@@ -187,7 +188,7 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.list
 }
 
-/// When it is saved, with how often.
+/// Returns a save trigger as text, with its interval.
 fn said_of_saving(at: SaveAt) -> String {
     match at {
         SaveAt::Every(time) => format!("{} {time}", at.as_str()),
@@ -195,7 +196,7 @@ fn said_of_saving(at: SaveAt) -> String {
     }
 }
 
-/// What was found so far.
+/// The differences found so far.
 struct Found<'s> {
     before: &'s Model,
     now: &'s Model,
@@ -207,14 +208,14 @@ impl Found<'_> {
         self.list.push(Difference { class, what: what.clone(), change });
     }
 
-    /// A key, if it says something else.
+    /// Adds a key, if its value differs.
     fn key(&mut self, class: Class, what: &What, key: &'static str, before: String, now: String) {
         if before != now {
             self.add(class, what, Change::Key { key, before, now, is_stricter: false });
         }
     }
 
-    /// What the declaration says of everything.
+    /// Compares the declaration as a whole.
     fn declaration(&mut self) {
         let (before, now, what) = (self.before, self.now, What::Declaration);
         let word = |is: bool, word: &str| if is { word.to_string() } else { String::new() };

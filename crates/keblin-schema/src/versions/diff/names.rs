@@ -1,10 +1,10 @@
-//! Lists of names, compared by id: what is new, what is gone, and what it is perhaps called now.
+//! Lists of names, compared by id: what is new, what was removed, and its new name if one looks likely.
 
 use super::{Change, Class, Found, What};
 use crate::model::ListDef;
 use crate::text::name::{Name, nearest};
 
-/// The names of two versions that are in both, each with its positions.
+/// Returns the names that both versions have, with their positions.
 pub(super) fn in_both(before: &[&Name], now: &[&Name]) -> Vec<(usize, usize)> {
     let position = |name: &Name| now.iter().position(|other| *other == name);
     let pairs = before.iter().enumerate().filter_map(|(index, name)| Some((index, position(name)?)));
@@ -12,7 +12,7 @@ pub(super) fn in_both(before: &[&Name], now: &[&Name]) -> Vec<(usize, usize)> {
 }
 
 impl Found<'_> {
-    /// A list of names that saves hold by id: one that is gone is missed, a new one is not.
+    /// Compares a list of names that saves hold by id: a removed name is a shape change, a new one is growth.
     pub(super) fn names(
         &mut self,
         before: &[Name],
@@ -25,7 +25,7 @@ impl Found<'_> {
         self.ids(&before, &now, of, within, what);
     }
 
-    /// The same of things that have names.
+    /// Compares a list of things that have names.
     pub(super) fn ids(
         &mut self,
         before: &[&Name],
@@ -36,7 +36,7 @@ impl Found<'_> {
     ) {
         let new: Vec<&Name> = now.iter().filter(|name| !before.contains(name)).copied().collect();
         for (index, gone) in before.iter().enumerate().filter(|(_, name)| !now.contains(name)) {
-            // By its letters, or by its place.
+            // By its letters, or by its position.
             let near = nearest(gone.as_str(), new.iter().map(|name| name.as_str()));
             let near = near.and_then(|near| new.iter().find(|name| name.as_str() == near));
             let in_place = now.get(index).filter(|name| new.contains(name) && before.len() == now.len());
@@ -51,7 +51,7 @@ impl Found<'_> {
         }
     }
 
-    /// Closed lists and their items.
+    /// Compares closed lists and their items.
     pub(super) fn lists(&mut self) {
         let (before, now) = (&self.before.lists, &self.now.lists);
         let ids = |lists: &[ListDef]| names_of(lists, |list| &list.name);
@@ -64,7 +64,7 @@ impl Found<'_> {
     }
 }
 
-/// The names of some things.
+/// Returns the names of some things.
 pub(super) fn names_of<T>(things: &[T], name: impl Fn(&T) -> &Name) -> Vec<Name> {
     things.iter().map(|thing| name(thing).clone()).collect()
 }

@@ -5,8 +5,8 @@ use super::{Change, Class, Found, What};
 use crate::condition::Comparison;
 use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart};
 
-/// Whether a rule asks for more than another: for everything that one asked for, or a higher number of it, and for
-/// something besides. Not every rule that is stricter can be known for one.
+/// Returns whether a rule asks for more than another: for everything that one asked for, or a higher number of it,
+/// and for something more. Some stricter rules are not recognised.
 fn is_stricter(before: Option<&Rule>, now: Option<&Rule>) -> bool {
     let (before, now) = match (before, now) {
         (None, now) => return now.is_some(),
@@ -19,7 +19,7 @@ fn is_stricter(before: Option<&Rule>, now: Option<&Rule>) -> bool {
     before.iter().all(keeps) && now.iter().any(is_new)
 }
 
-/// Whether a part asks for a higher number of the same.
+/// Returns whether a part asks for a higher number of the same thing.
 fn asks_more(before: &RulePart, now: &RulePart) -> bool {
     let (RuleAsks::Number(before), RuleAsks::Number(now)) = (&before.asks, &now.asks) else { return false };
     let number = |program: &crate::condition::Program| program.source().parse::<i64>().ok();
@@ -34,7 +34,7 @@ fn asks_more(before: &RulePart, now: &RulePart) -> bool {
 }
 
 impl Found<'_> {
-    /// A rule, if it is another one.
+    /// Adds a rule, if it differs.
     fn rule(&mut self, what: &What, key: &'static str, before: Option<&Rule>, now: Option<&Rule>) {
         let text =
             |rule: Option<&Rule>| rule.map(|rule| rule.program.source().to_string()).unwrap_or_default();
@@ -45,7 +45,7 @@ impl Found<'_> {
         }
     }
 
-    /// Levels and their checkpoints.
+    /// Compares levels and their checkpoints.
     pub(super) fn levels(&mut self) {
         let (before, now) = (self.before, self.now);
         let ids = |model: &Model| names_of(&model.levels, |level| &level.name);
@@ -61,7 +61,7 @@ impl Found<'_> {
         let what = What::Level(before.name.clone());
         let checkpoint = |id| What::Checkpoint { level: before.name.clone(), id };
         self.names(&before.checkpoints, &now.checkpoints, "checkpoints", &what, checkpoint);
-        // How many stars there are is balance, like what they are given for: no save is changed by it.
+        // The number of stars is balance, like their conditions: it changes no save.
         self.key(Class::Rule, &what, "stars", before.stars.to_string(), now.stars.to_string());
         self.rule(&what, "unlock", before.unlock.as_ref(), now.unlock.as_ref());
         for (old, new) in before.star_rules.iter().zip(&now.star_rules) {
@@ -73,7 +73,7 @@ impl Found<'_> {
         self.key(Class::Rule, &what, "checkpoint_order", order(before), order(now));
     }
 
-    /// Unlocks.
+    /// Compares unlocks.
     pub(super) fn unlocks(&mut self) {
         let (before, now) = (self.before, self.now);
         let ids = |model: &Model| names_of(&model.unlocks, |unlock| &unlock.name);
@@ -84,14 +84,14 @@ impl Found<'_> {
             self.rule(&what, "when", unlock.when.as_ref(), same.when.as_ref());
             if unlock.latch != same.latch {
                 let (before, now) = (unlock.latch.to_string(), same.latch.to_string());
-                // What is given from now on can be taken back.
+                // An unlock that no longer latches can be lost.
                 let change = Change::Key { key: "latch", before, now, is_stricter: unlock.latch };
                 self.add(Class::Rule, &what, change);
             }
         }
     }
 
-    /// Moments.
+    /// Compares moments.
     pub(super) fn moments(&mut self) {
         let (before, now) = (self.before, self.now);
         let ids = |model: &Model| names_of(&model.moments, |moment| &moment.name);
@@ -100,7 +100,7 @@ impl Found<'_> {
             let Some(same) = now.moments.iter().find(|other| other.name == moment.name) else { continue };
             let what = What::Moment(moment.name.clone());
             self.rule(&what, "when", moment.when.as_ref(), same.when.as_ref());
-            // Where it was told is saved with its scope.
+            // The scope of `again` decides where a save records that it was reported.
             let again = |moment: &MomentDef| moment.again.as_str().to_string();
             self.key(Class::Shape, &what, "again", again(moment), again(same));
         }

@@ -1,5 +1,5 @@
-//! A schema as text again: the declaration in one plain form, with every word that has a meaning for saves or rules and
-//! none that is for people only. Read back, it is the same schema; so it can be kept for as long as there are saves of it.
+//! A model as text again: the declaration in one plain form, with every key that matters for saves or rules and none
+//! that is only for people. It reads back as the same model, so it can be kept for as long as there are saves of it.
 
 /// Values as a declaration writes them.
 mod written;
@@ -17,7 +17,8 @@ use crate::value::kind::{Ids, Kind};
 pub(crate) use written::{literal, quoted};
 
 impl Model {
-    /// The declaration in its normal form: a text of TOML that reads back as this schema, titles and `about` aside.
+    /// Returns the declaration in its normal form: a text of TOML that reads back as this model, apart from titles
+    /// and `about`.
     ///
     /// ```
     /// let text = "version = 1\ngame = 'otter'\n[fields]\nfish = { scope = 'profile', type = 'int', max = 9 }\n";
@@ -38,7 +39,7 @@ impl Model {
         out.text
     }
 
-    /// What a field holds as a declaration says it: each key with its value.
+    /// Returns the type of a field as a declaration writes it: each key with its value.
     pub(crate) fn kind_words(&self, field: &FieldDef) -> Vec<(&'static str, String)> {
         let mut words = self.words_of_kind(field.kind);
         if let Some(Items { of, key, .. }) = &field.items {
@@ -54,7 +55,7 @@ impl Model {
         [("type", quoted(kind.as_str()))].into_iter().chain(of).collect()
     }
 
-    /// The word for what is in a list, set or map, or for the list or shape that something is of.
+    /// Returns the word for the contents of a list, set or map, or for the list or shape of a type.
     pub(crate) fn item_word(&self, kind: Kind) -> String {
         let named = match kind {
             Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
@@ -66,7 +67,7 @@ impl Model {
     }
 }
 
-/// A bound as a declaration says it.
+/// Returns a bound as a declaration writes it.
 pub(crate) fn bound_text(bound: &Bound) -> String {
     match bound {
         Bound::Fixed(value) => literal(value).unwrap_or_default(),
@@ -74,7 +75,7 @@ pub(crate) fn bound_text(bound: &Bound) -> String {
     }
 }
 
-/// Ids as a list of texts.
+/// Returns ids as a list of texts.
 pub(crate) fn id_list(ids: impl IntoIterator<Item = impl AsRef<str>>) -> String {
     let ids: Vec<String> = ids.into_iter().map(|id| quoted(id.as_ref())).collect();
     format!("[{}]", ids.join(", "))
@@ -95,7 +96,7 @@ impl Normal<'_> {
         self.key(key, &quoted(word));
     }
 
-    /// A key that is there only where a value is.
+    /// Writes a key, if it has a value.
     fn maybe(&mut self, key: &str, value: Option<String>) {
         if let Some(value) = value {
             self.key(key, &value);

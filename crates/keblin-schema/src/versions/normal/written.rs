@@ -1,4 +1,4 @@
-//! Values as a declaration writes them, the mirror of `parse::value`.
+//! Values as a declaration writes them, the reverse of `parse::value`.
 
 use crate::value::Value;
 
@@ -18,7 +18,7 @@ pub(crate) fn quoted(text: &str) -> String {
     out
 }
 
-/// A value; `None` for what cannot be written out: unset, and bytes.
+/// Returns a value; `None` for values that cannot be written in TOML: unset, and bytes.
 pub(crate) fn literal(value: &Value) -> Option<String> {
     Some(match value {
         Value::Bool(_) | Value::Int(_) | Value::Float(_) => value.to_string(),
@@ -37,7 +37,7 @@ pub(crate) fn literal(value: &Value) -> Option<String> {
             table(entries.collect::<Option<Vec<_>>>()?)
         }
         Value::Shape(members) => {
-            // Bytes, and ids without a default, start as nothing else can be written.
+            // Bytes, and ids without a default, always start with the same value.
             let said =
                 members.iter().filter_map(|(name, value)| Some(format!("{name} = {}", literal(value)?)));
             table(said.collect())

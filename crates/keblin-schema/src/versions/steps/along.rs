@@ -1,4 +1,4 @@
-//! Axes: where the values of before go on those that are new, and which are taken of those that are gone.
+//! Axes: where the old values go on new axes, and which are taken from removed axes.
 
 use crate::model::{Axis, FieldDef};
 use crate::text::name::Name;
@@ -8,19 +8,19 @@ use super::Take;
 use super::decl::FieldDecl;
 use super::resolve::Resolving;
 
-/// What becomes of the axes of a field.
+/// What happens to the axes of a field.
 #[derive(Debug, Default)]
 pub(super) struct Along {
-    /// Where the values of before go on axes that are new.
+    /// Where the old values go on new axes.
     pub(super) at: Vec<(Axis, usize)>,
-    /// Which are taken of axes of before that are gone.
+    /// Which values are taken from removed axes.
     pub(super) take: Vec<(Axis, Take)>,
-    /// Whether the step says nothing of some of them.
+    /// Whether the step leaves some of them out.
     pub(super) is_unsaid: bool,
 }
 
 impl Resolving<'_> {
-    /// The axes that are new, and those of before that are gone.
+    /// Returns the new axes, and the removed ones.
     pub(super) fn axes_apart(&self, old: &FieldDef, field: &FieldDef) -> (Vec<Axis>, Vec<Axis>) {
         let kept: Vec<Option<Axis>> = old.per.iter().map(|axis| self.axis_now(*axis)).collect();
         let gained = field.per.iter().copied().filter(|axis| !kept.contains(&Some(*axis))).collect();
@@ -29,7 +29,7 @@ impl Resolving<'_> {
         (gained, lost.map(|(axis, _)| *axis).collect())
     }
 
-    /// What the step says of the axes of a field.
+    /// Reads what the step says about the axes of a field.
     pub(super) fn along(&mut self, old: &FieldDef, field: &FieldDef, said: Option<&FieldDecl>) -> Along {
         let (gained, lost) = self.axes_apart(old, field);
         let mut along = Along::default();
@@ -51,7 +51,10 @@ impl Resolving<'_> {
                     Some(place) if is_take => along.take.push((*axis, Take::One(place))),
                     Some(place) => along.at.push((*axis, place)),
                     None => {
-                        let message = format!("version {} has no `{}` along {name}", model.version, id.value);
+                        let message = format!(
+                            "version {} does not have `{}` on the axis {name}",
+                            model.version, id.value
+                        );
                         let ids: Vec<&str> = model.axis_ids(*axis).map(Name::as_str).collect();
                         let all = if is_take && old.keep != Keep::Latest { ", or all" } else { "" };
                         self.misfit(
@@ -64,8 +67,8 @@ impl Resolving<'_> {
             }
             for (key, _) in pairs {
                 if !axes.iter().any(|axis| model.axis_name(*axis) == key.value) {
-                    let which = if is_take { "gone from" } else { "new on" };
-                    let message = format!("`{}` is no axis that is {which} {}", key.value, field.name);
+                    let which = if is_take { "a removed axis of" } else { "a new axis of" };
+                    let message = format!("`{}` is not {which} {}", key.value, field.name);
                     self.misfit(key.span.clone(), message, "leave it out");
                 }
             }

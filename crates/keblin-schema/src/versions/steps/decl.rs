@@ -1,5 +1,5 @@
-//! The text of a step: what is said of each thing of the new version, with its place. What it means is decided against the
-//! two versions.
+//! The text of a step: what it says about each name of the new version, with its place. Its meaning is checked
+//! against the two versions.
 
 use std::ops::Range;
 
@@ -13,7 +13,7 @@ use crate::versions::normal::quoted;
 
 use super::Misfit;
 
-/// Something said, and where.
+/// A value of a step, and its place.
 #[derive(Clone, Debug)]
 pub(super) struct Said<T> {
     pub(super) value: T,
@@ -23,7 +23,7 @@ pub(super) struct Said<T> {
 /// A whole step.
 #[derive(Debug, Default)]
 pub(super) struct Decl {
-    /// What is lost on purpose, as paths of ids of the version before.
+    /// What is removed on purpose, as paths of the old version.
     pub(super) drop: Vec<Said<String>>,
     pub(super) fields: Vec<FieldDecl>,
     /// Everything else that has a name, by path of the new version without the last id: `levels`,
@@ -32,21 +32,21 @@ pub(super) struct Decl {
     pub(super) facts: FactsDecl,
 }
 
-/// What is said of something of the new version.
+/// What a step says about one name of the new version.
 #[derive(Debug)]
 pub(super) struct NamedDecl {
     pub(super) path: String,
     pub(super) name: Said<String>,
     pub(super) from: Option<Said<String>>,
-    /// Of unlocks.
+    /// For unlocks.
     pub(super) fill: Option<ConditionDecl>,
-    /// Of members and moments: keys of the declaration with what they say now.
+    /// For members and moments: keys of the declaration with their new values.
     pub(super) says: Vec<(&'static str, Said<String>)>,
-    /// Of members.
+    /// For members.
     pub(super) misfit: Option<Misfit>,
 }
 
-/// What is said of the facts of levels.
+/// What a step says about the facts of levels.
 #[derive(Debug, Default)]
 pub(super) struct FactsDecl {
     pub(super) at: Option<Said<String>>,
@@ -54,25 +54,25 @@ pub(super) struct FactsDecl {
     pub(super) fills: Vec<(&'static str, ConditionDecl)>,
 }
 
-/// What is said of a field.
+/// What a step says about a field.
 #[derive(Debug)]
 pub(super) struct FieldDecl {
     pub(super) name: Said<String>,
     pub(super) from: Option<Said<String>>,
-    /// Keys of the declaration with what they say now, as a declaration would write it.
+    /// Keys of the declaration with their new values, as a declaration writes them.
     pub(super) says: Vec<(&'static str, Said<String>)>,
     pub(super) scale: Option<Said<ScaleDecl>>,
-    /// Values of before, as texts, and what they are now, as a declaration would write them.
+    /// Old values, as texts, and their new values, as a declaration writes them.
     pub(super) values: Vec<(Said<String>, Said<String>)>,
     pub(super) at: Vec<(Said<String>, Said<String>)>,
     pub(super) take: Vec<(Said<String>, Said<String>)>,
     pub(super) fill: Option<ConditionDecl>,
     pub(super) misfit: Option<Said<Misfit>>,
-    /// It is put in place by the game's own code.
+    /// The game sets it in code.
     pub(super) by_code: Option<Range<usize>>,
 }
 
-/// What one of before is now.
+/// What one old unit is now.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum ScaleDecl {
     By(f64),
@@ -82,7 +82,7 @@ pub(super) enum ScaleDecl {
 const KEYS: &[&str] =
     &["drop", "fields", "levels", "difficulties", "unlocks", "moments", "lists", "shapes", "facts"];
 
-/// The keys of a declaration that a step repeats where they have changed.
+/// The keys of a declaration that a step repeats if they changed.
 pub(super) const SHAPE_KEYS: [&str; 12] =
     ["type", "of", "key", "scope", "keep", "per", "durable", "min", "max", "max_len", "max_items", "places"];
 
@@ -109,13 +109,13 @@ const FIELD_KEYS: &[&str] = &[
     "by",
 ];
 
-/// What is said of a member besides its name.
+/// The keys of a member other than its name.
 const MEMBER_KEYS: [&str; 6] = ["type", "of", "min", "max", "max_len", "misfit"];
 
 /// The facts that a step can fill.
 const FACTS: [&str; 4] = ["finished", "stars", "attempts", "deaths"];
 
-/// What else is named, and what is inside it.
+/// Other named things, and what they contain.
 const NAMED: [(&str, Option<&str>); 6] = [
     ("levels", Some("checkpoints")),
     ("difficulties", None),
@@ -146,7 +146,7 @@ pub(super) fn step(text: &str, found: &mut Vec<Finding>) -> Decl {
     decl
 }
 
-/// Everything under one key, each with what stands inside it.
+/// Reads everything under one key, with what it contains.
 fn named(
     top: &Reader<'_, '_>,
     (key, path): (&str, &str),
@@ -186,7 +186,7 @@ fn named(
     }
 }
 
-/// The tables under a key, with their names.
+/// Reads the tables under a key, with their names.
 fn entries<'a, 'i>(
     top: &Reader<'a, 'i>,
     key: &str,
@@ -252,7 +252,7 @@ fn field(name: Said<String>, table: &DeTable<'_>, text: &str, found: &mut Vec<Fi
     }
 }
 
-/// What is repeated of the declaration.
+/// Reads the repeated keys of the declaration.
 fn says(reader: &Reader<'_, '_>) -> Vec<(&'static str, Said<String>)> {
     let says = SHAPE_KEYS.into_iter().filter_map(|key| {
         let item = reader.get(key)?;
@@ -280,7 +280,7 @@ fn scale(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Said<Scale
     value.map(|value| Said { value, span: item.span() })
 }
 
-/// A table of what is one thing before, and another now.
+/// Reads a table of old and new values.
 fn pairs(
     reader: &Reader<'_, '_>,
     key: &str,
@@ -292,7 +292,7 @@ fn pairs(
     })
 }
 
-/// The same where both are texts.
+/// Reads a table of old and new texts.
 fn pairs_of_texts(
     reader: &Reader<'_, '_>,
     key: &str,
@@ -319,7 +319,7 @@ fn pairs_by(
     pairs
 }
 
-/// A value as a declaration in its normal form writes it.
+/// Returns a value as a declaration in its normal form writes it.
 fn as_declared(value: &DeValue<'_>) -> String {
     match value {
         DeValue::String(text) => quoted(text),

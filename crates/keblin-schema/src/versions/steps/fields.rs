@@ -1,5 +1,5 @@
-//! Fields: which of before each is now, and how its values become those of now. What has changed in shape must be said by
-//! the step in the words of the new declaration, so that a change nobody meant is found.
+//! Fields: the old field of each new one, and how its values are converted. The step must state what changed in
+//! shape, with the new declaration's words, so that an accidental change is found.
 
 use crate::model::{FieldDef, Model, Scope};
 use crate::text::name::Name;
@@ -18,7 +18,7 @@ impl Resolving<'_> {
     pub(super) fn fields(&mut self) {
         let (before, now, decl) = (self.before, self.now, self.decl);
         let said = |name: &Name| decl.fields.iter().find(|field| field.name.value == name.as_str());
-        // A field of the device and one of a slot are kept in different files: neither becomes the other.
+        // Fields of a device and of a slot are in different files: neither becomes the other.
         let is_device = |field: &FieldDef| field.scope == Scope::Device;
         let mut froms = vec![None; now.fields.len()];
         for of_device in [false, true] {
@@ -59,7 +59,8 @@ impl Resolving<'_> {
         }
     }
 
-    /// A field of before is carried, or dropped, or something is missing. What is new and of another type is no likely name.
+    /// Checks that each old field is carried or dropped. A new field of another type is not suggested as its new
+    /// name.
     fn account_fields(&mut self, pairs: &Pairs<'_>, taken: &[Option<usize>]) {
         let (before, now) = (self.before, self.now);
         for (index, old) in pairs.before.iter().enumerate() {
@@ -74,7 +75,7 @@ impl Resolving<'_> {
             };
             let perhaps = pairs.perhaps(index, taken).filter(is_alike);
             let gone = format!(
-                "field {old} of version {} is gone, and the step does not say where to",
+                "field {old} of version {} was removed, but the step neither renames nor drops it",
                 before.version
             );
             match perhaps.and_then(|perhaps| now.field_named(perhaps.as_str())) {
@@ -82,7 +83,7 @@ impl Resolving<'_> {
                     let lines = self.paste_of(old_def, field);
                     let paste = format!("[fields.{}]\nfrom = \"{old}\"\n{}", field.name, lines.join("\n"));
                     self.unaccounted(
-                        format!("{gone}; perhaps it is {} now", field.name),
+                        format!("{gone}; perhaps it is now {}", field.name),
                         Paste::Table(paste),
                     );
                 }
@@ -91,7 +92,7 @@ impl Resolving<'_> {
         }
     }
 
-    /// A field that was not there before.
+    /// Resolves a field that is new.
     fn new_field(&mut self, field: &FieldDef, said: Option<&FieldDecl>) -> FieldStep {
         let Some(said) = said else { return FieldStep::AsDeclared };
         if let Some(fill) = &said.fill {
@@ -100,17 +101,16 @@ impl Resolving<'_> {
         if said.by_code.is_some() {
             return FieldStep::ByCode;
         }
-        // A `from` that names nothing is told where it stands.
+        // A `from` with an unknown name is reported at its place.
         if said.from.is_none() {
-            let message =
-                format!("version {} has nothing that {} could come from", self.before.version, field.name);
-            let instead = "say `from`, `fill` or `by = \"code\"`; or leave it out, and it is as declared";
+            let message = format!("version {} does not have a value for {}", self.before.version, field.name);
+            let instead = "write `from`, `fill` or `by = \"code\"`; or leave it out for the default";
             self.misfit(said.name.span.clone(), message, instead);
         }
         FieldStep::AsDeclared
     }
 
-    /// A field of before as one of now.
+    /// Resolves a field that is carried from an old one.
     fn carried(
         &mut self,
         from: usize,
@@ -119,8 +119,7 @@ impl Resolving<'_> {
         said: Option<&FieldDecl>,
     ) -> FieldStep {
         if let Some(said) = said.filter(|said| said.fill.is_some() || said.by_code.is_some()) {
-            let message =
-                format!("{} is carried from {} and cannot be put in place as well", field.name, old.name);
+            let message = format!("{} is carried from {}, so it cannot be filled too", field.name, old.name);
             let instead = format!("drop `fields.{}`, or leave `fill` and `by` out", old.name);
             self.misfit(said.name.span.clone(), message, &instead);
             return FieldStep::AsDeclared;
@@ -137,12 +136,12 @@ impl Resolving<'_> {
             .changed(old, field)
             .into_iter()
             .filter(|(key, _)| !says(key))
-            .map(|(key, now)| format!("{key} is {now} now"))
+            .map(|(key, now)| format!("{key} is now {now}"))
             .collect();
         for (is_there, what) in [
-            (!along.is_unsaid, "its values have other places now"),
+            (!along.is_unsaid, "its values are at other places"),
             (has_misfit, "some values do not fit"),
-            (has_unit, "its unit is another"),
+            (has_unit, "its unit changed"),
         ] {
             if !is_there && lacking.is_empty() {
                 lacking.push(what.to_string());
@@ -154,9 +153,11 @@ impl Resolving<'_> {
         }
         if !is_convertible {
             let span = said.map_or(0..0, |said| said.name.span.clone());
-            let message = format!("no {} becomes {}", old.holds(), field.holds());
-            let instead =
-                format!("say what each value becomes in `values`, or drop `fields.{}` and fill", old.name);
+            let message = format!("{} cannot be converted to {}", old.holds(), field.holds());
+            let instead = format!(
+                "state what each value becomes in `values`, or drop `fields.{}` and use `fill`",
+                old.name
+            );
             self.misfit(span, message, &instead);
             return FieldStep::AsDeclared;
         }
@@ -167,10 +168,10 @@ impl Resolving<'_> {
         FieldStep::Carried(Box::new(Carrying { from, at, take, scale, values, misfit }))
     }
 
-    /// What a step lacks of a field that has changed.
+    /// Reports what a step lacks for a field that changed.
     fn ask_for(&mut self, old: &FieldDef, field: &FieldDef, lacking: &[String], is_convertible: bool) {
         let message = format!(
-            "field {} of version {} is another in version {}: {}",
+            "field {} of version {} changed in version {}: {}",
             old.name,
             self.before.version,
             self.now.version,
@@ -178,7 +179,7 @@ impl Resolving<'_> {
         );
         let mut lines = vec![format!("[fields.{}]", field.name)];
         if !is_convertible {
-            lines.push(format!("# drop = [\"fields.{}\"], or say what each value becomes:", old.name));
+            lines.push(format!("# drop = [\"fields.{}\"], or state what each value becomes:", old.name));
             lines.push("values = {}".to_string());
         }
         if old.name != field.name {
@@ -188,7 +189,7 @@ impl Resolving<'_> {
         self.unaccounted(message, Paste::Table(lines.join("\n")));
     }
 
-    /// What a step of a changed field looks like.
+    /// Returns a suggested step for a field that changed.
     fn paste_of(&self, old: &FieldDef, field: &FieldDef) -> Vec<String> {
         let changed = self.changed(old, field);
         let mut lines: Vec<String> = changed.iter().map(|(key, value)| format!("{key} = {value}")).collect();
@@ -222,9 +223,12 @@ impl Resolving<'_> {
             _ => None,
         };
         if resolved.is_none() {
-            let message =
-                format!("this is no scale from {} to {}", old.kind.with_article(), field.kind.with_article());
-            let instead = "between a number and a time, the time that 1 stands for, as in \"1s\"; else a number to multiply by";
+            let message = format!(
+                "this scale cannot convert {} to {}",
+                old.kind.with_article(),
+                field.kind.with_article()
+            );
+            let instead = "between a number and a time, write the time that 1 stands for, as in \"1s\"; otherwise a number to multiply by";
             self.misfit(scale.span.clone(), message, instead);
         }
         resolved
@@ -238,7 +242,7 @@ impl Resolving<'_> {
     ) -> Vec<(Value, Value)> {
         let (before, now) = (self.before, self.now);
         let mut values = Vec::new();
-        // Of a list, set or map each item is looked up.
+        // In a list, set or map each item is looked up.
         let (was, is) = (
             old.items.as_ref().map_or(old.kind, |items| items.of),
             field.items.as_ref().map_or(field.kind, |items| items.of),
@@ -254,7 +258,7 @@ impl Resolving<'_> {
                 value.map_err(|why| {
                     self.misfit(
                         span.clone(),
-                        format!("no value of {} in version {version}: {why}", field.name),
+                        format!("not a value of {} in version {version}: {why}", field.name),
                         "",
                     );
                 })

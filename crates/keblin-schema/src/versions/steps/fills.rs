@@ -1,5 +1,5 @@
-//! What is computed from the values of before: facts of levels, unlocks, fields; and where facts go that are kept apart
-//! now, or were.
+//! Values computed from old ones: facts of levels, unlocks, fields; and where facts go that are now kept per
+//! difficulty, or no longer are.
 
 use crate::condition::names::Fact;
 use crate::condition::{Failing, Program, Type};
@@ -24,18 +24,18 @@ impl Resolving<'_> {
                 Some(said) => match now.difficulty_named(&said.value) {
                     Some(at) => facts.at = Some(at),
                     None => {
-                        let message = format!("version {} has no difficulty `{}`", now.version, said.value);
+                        let message = format!("version {} does not have a difficulty `{}`", now.version, said.value);
                         self.found.push(Finding::error(Code::UnknownName, said.span.clone(), message));
                     }
                 },
                 None => self.unaccounted(
-                    "level_facts_per is \"difficulty\" now, and the step does not say on which the facts of before are"
+                    "level_facts_per is now \"difficulty\", but the step does not give a difficulty for the old facts"
                         .to_string(),
                     Paste::Table(format!("[facts]\nat = \"{}\"", first(&now.difficulties))),
                 ),
             }
         } else if let Some(said) = &decl.at {
-            let message = "the facts of levels are no further apart than before".to_string();
+            let message = "the facts of levels did not gain a difficulty".to_string();
             self.misfit(said.span.clone(), message, "leave `at` out");
         }
         if was && !is {
@@ -45,17 +45,17 @@ impl Resolving<'_> {
                     Some(one) => facts.take = Some(Take::One(one)),
                     None => {
                         let message =
-                            format!("version {} has no difficulty `{}`", before.version, said.value);
+                            format!("version {} does not have a difficulty `{}`", before.version, said.value);
                         self.found.push(Finding::error(Code::UnknownName, said.span.clone(), message));
                     }
                 },
                 None => self.unaccounted(
-                    "level_facts_per is gone, and the step does not say which facts are taken".to_string(),
+                    "level_facts_per was removed, but the step does not say which facts to take".to_string(),
                     Paste::Table("[facts]\ntake = \"all\"".to_string()),
                 ),
             }
         } else if let Some(said) = &decl.take {
-            let message = "the facts of levels are as far apart as before".to_string();
+            let message = "the facts of levels did not lose a difficulty".to_string();
             self.misfit(said.span.clone(), message, "leave `take` out");
         }
         for (name, fill) in &decl.fills {
@@ -76,7 +76,7 @@ impl Resolving<'_> {
         let difficulties = if now.level_facts_per_difficulty { now.difficulties.len() } else { 1 };
         for (level, def) in now.levels.iter().enumerate() {
             for difficulty in 0..difficulties {
-                // Where the facts of before go, what is made of other values goes too.
+                // Computed facts go to the same place as the old ones.
                 if facts.at.is_some_and(|at| at != difficulty) {
                     continue;
                 }
@@ -87,7 +87,7 @@ impl Resolving<'_> {
                     .collect();
                 let Some((program, kind)) = self.expression(fill, &places) else { return };
                 if kind != wanted {
-                    let message = format!("{} is {wanted}, and this is {kind}", fact.as_str());
+                    let message = format!("{} is {wanted}, but this is {kind}", fact.as_str());
                     self.misfit(fill.span.clone(), message, "");
                     return;
                 }
@@ -96,7 +96,7 @@ impl Resolving<'_> {
         }
     }
 
-    /// An expression for each value of a field.
+    /// Compiles an expression for each value of a field.
     pub(super) fn fill(&mut self, field: &FieldDef, fill: &ConditionDecl) -> FieldStep {
         let now = self.now;
         let wanted = Type::from(field.holds());
@@ -116,13 +116,13 @@ impl Resolving<'_> {
             let Some((program, kind)) = self.expression(fill, &places) else { return FieldStep::AsDeclared };
             let is_wanted = self.type_now(kind) == wanted || kind == Type::Null && field.may_be_unset();
             if !is_wanted {
-                let message = format!("{} holds {}, and this is {kind}", field.name, field.holds());
+                let message = format!("{} is {}, but this is {kind}", field.name, field.holds());
                 self.misfit(fill.span.clone(), message, "");
                 return FieldStep::AsDeclared;
             }
             programs.push((program, kind));
             if !has_placeholder(&fill.text) {
-                // The same everywhere.
+                // The same expression at every place.
                 let rest = cells.count();
                 let one = programs.first().cloned();
                 programs.extend(one.into_iter().cycle().take(rest));
@@ -132,7 +132,7 @@ impl Resolving<'_> {
         FieldStep::Filled(programs)
     }
 
-    /// A type of before: lists and shapes may have other positions now.
+    /// Converts an old type to a new one, because lists and shapes may have other positions.
     fn type_now(&self, kind: Type) -> Type {
         match kind {
             Type::List(Some(of)) => Type::List(self.kind_now(of)),
@@ -142,7 +142,7 @@ impl Resolving<'_> {
         }
     }
 
-    /// What gives an unlock, if that is said.
+    /// Compiles the condition for an unlock, if the step has one.
     pub(super) fn unlock_fill(&mut self, index: usize) -> Option<Program> {
         let (decl, now) = (self.decl, self.now);
         let unlock = now.unlocks.get(index)?;
@@ -151,21 +151,21 @@ impl Resolving<'_> {
         let fill = said?.fill.as_ref()?;
         if !unlock.latch {
             let message =
-                format!("{} is given whenever its condition holds, and nothing else gives it", unlock.name);
+                format!("{} is unlocked whenever its condition is true, so it cannot be filled", unlock.name);
             self.misfit(fill.span.clone(), message, "leave `fill` out, or declare `latch = true`");
             return None;
         }
         let (program, kind) = self.expression(fill, &[("unlock", &unlock.name, index)])?;
         if kind != Type::Bool {
-            let message = format!("an unlock is given or not, and this is {kind}");
+            let message = format!("an unlock is true or false, but this is {kind}");
             self.misfit(fill.span.clone(), message, "");
             return None;
         }
         Some(program)
     }
 
-    /// An expression over the values of before, at a place: `{level}` in it is the id of the level there, `{number}` the
-    /// position of the first id, from 1.
+    /// Compiles an expression over the old values, at a place: `{level}` in it is the id of the level there,
+    /// `{number}` the position of the first id, from 1.
     pub(super) fn expression(
         &mut self,
         fill: &ConditionDecl,
@@ -187,21 +187,21 @@ impl Resolving<'_> {
                     let finding = Finding::error(
                         Code::FailingRule,
                         fill.span.clone(),
-                        format!("something in `{text}` can be {why}, and then there is no value"),
+                        format!("something in `{text}` can be {why}; then there is no value"),
                     );
-                    self.found.push(finding.instead("ask first, as in `best != null && best > 3`"));
+                    self.found.push(finding.instead("test for null first, as in `best != null && best > 3`"));
                     return None;
                 }
-                // Said once for all places that it is put together for.
+                // Reported once for all places.
                 let is_told = |told: &Finding| told.code == Code::FailingRule && told.span == fill.span;
                 if program.can_overflow(&Reachable::everything(self.before))
                     && !self.found.iter().any(is_told)
                 {
                     let message = format!(
-                        "a number in `{text}` can become larger than 64 bits: a save that holds such a value is left as it is, and does not open"
+                        "a number in `{text}` can exceed 64 bits; a save with such a value is left untouched and does not open"
                     );
                     let finding = Finding::error(Code::FailingRule, fill.span.clone(), message);
-                    let instead = "keep it small, as in `least(parcels, 1000000) * 3`";
+                    let instead = "limit it, as in `least(parcels, 1000000) * 3`";
                     self.found.push(finding.as_severity(Severity::Warning).instead(instead));
                 }
                 Some((program, kind))
@@ -226,7 +226,7 @@ impl Resolving<'_> {
     }
 }
 
-/// Whether a text is to be put together for each place.
+/// Returns whether an expression differs from place to place.
 fn has_placeholder(text: &str) -> bool {
     text.contains('{')
 }

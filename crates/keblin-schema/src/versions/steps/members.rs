@@ -39,7 +39,7 @@ impl Resolving<'_> {
             let message = format!("the step says that {} has {key} = {}", member.name, text.value);
             let instead = match declared {
                 Some((_, declared)) => format!("version {} declares {key} = {declared}", self.now.version),
-                None => format!("version {} declares no {key}", self.now.version),
+                None => format!("version {} does not declare {key}", self.now.version),
             };
             self.misfit(text.span.clone(), message, &instead);
         }
@@ -48,7 +48,7 @@ impl Resolving<'_> {
         let unsaid: Vec<String> = changed
             .iter()
             .filter(|(key, _)| !says(key))
-            .map(|(key, now)| format!("{key} is {now} now"))
+            .map(|(key, now)| format!("{key} is now {now}"))
             .collect();
         let kind = self.kind_now(old.kind);
         let converts = kind == Some(member.kind)
@@ -60,14 +60,14 @@ impl Resolving<'_> {
             );
         if !converts {
             let (was, is) = (old.kind.with_article(), member.kind.with_article());
-            let message = format!("member {} of {shape}: no step makes {is} of {was}", member.name);
+            let message = format!("member {} of {shape}: no step can convert {was} to {is}", member.name);
             self.unaccounted(message, Paste::Drop(format!("shapes.{shape}.members.{}", old.name)));
             return Misfit::Refuse;
         }
         if !unsaid.is_empty() || (!changed.is_empty() && misfit.is_none()) {
             let what =
                 if unsaid.is_empty() { "some values do not fit".to_string() } else { unsaid.join(", ") };
-            let message = format!("member {} of {shape} is another now: {what}", member.name);
+            let message = format!("member {} of {shape} changed: {what}", member.name);
             let lines: Vec<String> =
                 changed.iter().map(|(key, value)| format!("{key} = {value}\n")).collect();
             let from =
@@ -90,7 +90,7 @@ impl Resolving<'_> {
         words
     }
 
-    /// What has changed in shape.
+    /// Returns what changed in shape.
     fn changed_of_member(&self, old: &MemberDef, member: &MemberDef) -> Vec<(&'static str, String)> {
         let is_same_kind = self.kind_now(old.kind) == Some(member.kind);
         let (was, is) = (&old.limits, &member.limits);

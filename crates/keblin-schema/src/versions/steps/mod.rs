@@ -4,9 +4,9 @@
 //! migrations/v3.toml ──► decl ──► resolve (against version 2 and version 3) ──► Step ──► applied by `keblin::migrate`
 //! ```
 //!
-//! A step says something only where the two versions differ in shape. It looks like the declaration it leads to: what
-//! stands under `[fields.letters]` is about `letters` of the new version. Whatever it names no source for is as declared,
-//! and whatever of the version before it neither carries nor drops is a finding, so that no value is lost unsaid.
+//! A step says something only if the two versions differ in shape. It looks like the declaration it leads to:
+//! `[fields.letters]` describes `letters` of the new version. A new name without a source gets its default. An old
+//! name that the step neither carries nor drops is a finding, so that no value is lost silently.
 
 /// The text of a step.
 mod decl;
@@ -14,25 +14,25 @@ mod decl;
 /// Lists of names in two versions.
 mod pairs;
 
-/// Lists of names: which of before is which now.
+/// Lists of names: the old name of each new one.
 mod names;
 
 /// Fields.
 mod fields;
 
-/// What has changed in the shape of a field.
+/// What changed in the shape of a field.
 mod shape;
 
-/// Axes that are new or gone.
+/// New and removed axes.
 mod along;
 
 /// Members of shapes.
 mod members;
 
-/// Facts of levels, and what is computed.
+/// Facts of levels, and computed values.
 mod fills;
 
-/// The two versions held against each other, names first.
+/// Checking a step against its two versions, names first.
 mod resolve;
 
 use crate::condition::names::Fact;
@@ -43,12 +43,12 @@ use crate::text::source::Source;
 use crate::text::time::Time;
 use crate::value::Value;
 
-/// How the saves of one version become those of the next. Positions are those of the two schemas; each list is one of the
-/// version after, and says where a thing was in the version before, `None` where it is new.
+/// How saves of one version become saves of the next. Positions are those of the two models. Each list is in the
+/// order of the new version, and holds the position in the old version; `None` if it is new.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Step {
-    /// The version after.
+    /// The new version.
     pub to: u32,
     /// The levels.
     pub levels: Vec<Option<usize>>,
@@ -70,7 +70,7 @@ pub struct Step {
     pub facts: FactsStep,
 }
 
-/// Where a list was before, and where each of its items.
+/// The old positions of a list and its items.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct PartsStep {
@@ -80,7 +80,7 @@ pub struct PartsStep {
     pub parts: Vec<Option<usize>>,
 }
 
-/// Where a shape was before, and where each of its members.
+/// The old positions of a shape and its members.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct ShapeStep {
@@ -90,13 +90,13 @@ pub struct ShapeStep {
     pub members: Vec<MemberStep>,
 }
 
-/// Where a member of a shape comes from.
+/// Where the values of a member of a shape come from.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct MemberStep {
-    /// The member it was.
+    /// The old member.
     pub from: Option<usize>,
-    /// What becomes of a value that does not fit.
+    /// What to do with a value that does not fit.
     pub misfit: Misfit,
 }
 
@@ -104,9 +104,9 @@ pub struct MemberStep {
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct UnlockStep {
-    /// The unlock it was.
+    /// The old unlock.
     pub from: Option<usize>,
-    /// A condition over the values of before, by which it is given.
+    /// A condition over the old values that unlocks it.
     pub fill: Option<Program>,
 }
 
@@ -114,36 +114,37 @@ pub struct UnlockStep {
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum FieldStep {
-    /// From nowhere: they are as declared.
+    /// From nowhere: they get their defaults.
     AsDeclared,
-    /// From a field of before.
+    /// From an old field.
     Carried(Box<Carrying>),
-    /// From an expression over the values of before: one for each of the field's values, in the order of its places.
+    /// From an expression over the old values: one for each of the field's values, in the order of its places.
     Filled(Vec<(Program, Type)>),
     /// From the game's own code.
     ByCode,
 }
 
-/// How the values of a field become those of another.
+/// How the values of a field are converted.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Carrying {
-    /// The field of before.
+    /// The old field.
     pub from: usize,
-    /// For each axis that is new, which place on it the values of before take.
+    /// For each new axis, the place that the old values go to.
     pub at: Vec<(Axis, usize)>,
-    /// For each axis that is gone, as an axis of before, which place of it is taken.
+    /// For each removed axis, as an old axis, the place that is taken.
     pub take: Vec<(Axis, Take)>,
-    /// What one of before is now.
+    /// What one old unit is now.
     pub scale: Option<Scale>,
-    /// Values of before that are others now.
+    /// Old values that are replaced by new ones.
     pub values: Vec<(Value, Value)>,
-    /// What becomes of a value that does not fit.
+    /// What to do with a value that does not fit.
     pub misfit: Misfit,
 }
 
 impl Carrying {
-    /// The values of a field as they are; what does not fit becomes the nearest that does.
+    /// Returns a conversion that keeps the values of a field; a value that does not fit becomes the nearest one that
+    /// does.
     #[must_use]
     pub fn plainly(from: usize) -> Carrying {
         let misfit = Misfit::Nearest;
@@ -151,39 +152,40 @@ impl Carrying {
     }
 }
 
-/// What is taken along an axis that is gone.
+/// What is taken from a removed axis.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Take {
     /// One place.
     One(usize),
-    /// All of them, brought together by the keep rule.
+    /// All of them, combined by the keep rule.
     All,
 }
 
-/// What one of before is now.
+/// What one old unit is now.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Scale {
-    /// So many.
+    /// This many new ones.
     By(f64),
-    /// A number is so long a time now.
+    /// A number becomes a time: 1 is this long.
     ToTime(Time),
-    /// So long a time is 1 now.
+    /// A time becomes a number: this long is 1.
     FromTime(Time),
 }
 
 crate::words! {
-    /// What becomes of a value that does not fit. A step need not say it where whatever fits the version before fits: what a
-    /// save holds beyond that becomes the nearest, as opening it in that version would have made it, and costs nobody the save.
+    /// What to do with a value that does not fit. A step need not say it if every value of the old version fits. A
+    /// value that did not fit the old version either becomes the nearest one, as opening it in that version would do;
+    /// it does not cost the player the save.
     #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
     #[non_exhaustive]
     pub enum Misfit {
-        /// It becomes the nearest that fits: a number its bound, a text its beginning.
+        /// It becomes the nearest value that fits: its bound, or the start of a text.
         #[default]
         Nearest = "nearest",
-        /// It is as declared.
+        /// It gets the default.
         Default = "default",
-        /// The save is not migrated, and left as it is.
+        /// The save is not migrated, and left untouched.
         Refuse = "refuse",
     }
 }
@@ -192,35 +194,34 @@ crate::words! {
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct FactsStep {
-    /// Where they are kept apart for each difficulty and were not: the difficulty that those of before are of.
+    /// If they are now kept per difficulty: the difficulty that the old facts belong to.
     pub at: Option<usize>,
-    /// Where they were kept apart and are not: which are taken.
+    /// If they no longer are: which facts are taken.
     pub take: Option<Take>,
-    /// Expressions over the values of before, each for a fact, by its position among the facts.
+    /// Expressions over the old values, each for a fact, by its position among the facts.
     pub fills: Vec<(Fact, usize, Program)>,
 }
 
-/// What a step came to.
+/// A resolved step.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Resolved {
-    /// The step; `None` where a finding is an error.
+    /// The step; `None` if a finding is an error.
     pub step: Option<Step>,
-    /// What was found in it.
+    /// The findings about it.
     pub findings: Findings,
-    /// What the step lacks, as text to be put into it; empty where it lacks nothing that can be said without knowing the
-    /// game.
+    /// What the step lacks, as suggested text; empty if it lacks nothing that can be suggested.
     pub lacks: String,
 }
 
 impl Step {
-    /// Parses a step and holds it against the two versions it stands between. `source_name` is what complaints call the
-    /// text. An empty text is a step between versions of one shape.
+    /// Parses a step and checks it against the two versions it connects. `source_name` is the name of the text in
+    /// messages. An empty text is a step between versions of the same shape.
     #[must_use]
     pub fn resolve(before: &Model, now: &Model, source_name: &str, text: &str) -> Resolved {
         let mut list = Vec::new();
         let decl = decl::step(text, &mut list);
-        // Of a text that is no TOML nobody can say what is missing in it.
+        // If the text is not TOML, nobody can say what it lacks.
         let is_whole = list.is_empty();
         let (step, lacks) = resolve::resolve(before, now, &decl, &mut list);
         if !is_whole {

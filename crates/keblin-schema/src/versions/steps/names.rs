@@ -1,4 +1,4 @@
-//! Lists of names: which of before is which now, by what the step says, else by being called the same.
+//! Lists of names: the old name of each new one, from the step, or else the same name.
 
 use crate::text::finding::{Code, Finding};
 use crate::text::name::{Name, nearest};
@@ -8,7 +8,7 @@ use super::pairs::Pairs;
 use super::resolve::{Paste, Resolving};
 
 impl Resolving<'_> {
-    /// Where each name of now was before; a finding for each of before that is nowhere now.
+    /// Returns the old position of each new name; reports each old name that is left.
     pub(super) fn pairs(&mut self, pairs: &Pairs<'_>) -> Vec<Option<usize>> {
         let decl = self.decl;
         let said: Vec<&NamedDecl> = decl.named.iter().filter(|said| said.path == pairs.path).collect();
@@ -20,7 +20,7 @@ impl Resolving<'_> {
         taken
     }
 
-    /// By what is said, else by name.
+    /// Returns the old position from the step, or else by name.
     pub(super) fn taken(
         &mut self,
         pairs: &Pairs<'_>,
@@ -33,7 +33,7 @@ impl Resolving<'_> {
             match (place, old) {
                 (Some(_), None) => {
                     let message = format!(
-                        "version {} has no {} `{}`{}",
+                        "version {} does not have a {} `{}`{}",
                         self.before.version, pairs.what, from.value, pairs.of
                     );
                     let finding = Finding::error(Code::UnknownName, from.span.clone(), message);
@@ -46,12 +46,12 @@ impl Resolving<'_> {
                 (Some(_), Some(old)) if taken.contains(&Some(old)) => {
                     let message = format!("`{}` is carried to two places", from.value);
                     let finding = Finding::error(Code::SameId, from.span.clone(), message);
-                    self.found.push(finding.instead("carry it once, and fill the other"));
+                    self.found.push(finding.instead("carry it once, and use `fill` for the other"));
                 }
                 (Some(place), Some(old)) => {
                     taken.get_mut(place).into_iter().for_each(|taken| *taken = Some(old));
                 }
-                // Told as a name that is not there.
+                // Reported as an unknown name.
                 (None, _) => {}
             }
         }
@@ -66,7 +66,7 @@ impl Resolving<'_> {
         taken
     }
 
-    /// Everything of before must be carried or dropped.
+    /// Checks that every old name is carried or dropped.
     pub(super) fn account(
         &mut self,
         pairs: &Pairs<'_>,
@@ -79,13 +79,13 @@ impl Resolving<'_> {
                 continue;
             }
             let gone = format!(
-                "{} {old}{} of version {} is gone, and the step does not say where to",
+                "{} {old}{} of version {} was removed, but the step neither renames nor drops it",
                 pairs.what, pairs.of, self.before.version
             );
             match pairs.perhaps(index, taken) {
                 Some(now) => {
                     let paste = rename(pairs, now, old);
-                    self.unaccounted(format!("{gone}; perhaps it is {now} now"), Paste::Table(paste));
+                    self.unaccounted(format!("{gone}; perhaps it is now {now}"), Paste::Table(paste));
                 }
                 None => self.unaccounted(gone, Paste::Drop(path)),
             }

@@ -4,17 +4,17 @@ use crate::text::name::{Name, nearest};
 
 /// A list of names in two versions.
 pub(super) struct Pairs<'n> {
-    /// Where it stands in the new version: `levels`, `levels.reedgate.checkpoints`.
+    /// Its path in the new version: `levels`, `levels.reedgate.checkpoints`.
     pub(super) path: String,
-    /// Where it stood.
+    /// Its path in the old version.
     pub(super) old_path: String,
-    /// What one of them is.
+    /// The word for one of them.
     pub(super) what: &'static str,
-    /// Of what, for complaints: nothing, or ` of reedgate`.
+    /// What it belongs to, for messages: nothing, or ` of reedgate`.
     pub(super) of: String,
     pub(super) before: Vec<&'n Name>,
     pub(super) now: Vec<&'n Name>,
-    /// Whether something new at the place of something gone is perhaps the same.
+    /// Whether a new name at the position of a removed one is perhaps the same.
     pub(super) perhaps_by_place: bool,
 }
 
@@ -31,7 +31,7 @@ impl<'n> Pairs<'n> {
         }
     }
 
-    /// What something that is gone is perhaps called now: something like it by its letters, or by its place.
+    /// Returns the likely new name of a removed one: similar letters, or the same position.
     pub(super) fn perhaps(&self, gone: usize, taken: &[Option<usize>]) -> Option<&'n Name> {
         let free = |name: &Name, index: usize| {
             taken.get(index) == Some(&None) && !self.before.iter().any(|old| **old == *name)

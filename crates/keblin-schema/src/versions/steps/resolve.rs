@@ -1,4 +1,4 @@
-//! Holding a step against the two versions: in the order in which one needs the other, names first.
+//! Checks a step against its two versions, in the order in which one part needs another, names first.
 
 use std::ops::Range;
 
@@ -15,19 +15,19 @@ use super::{MemberStep, Misfit, PartsStep, ShapeStep, Step, UnlockStep};
 /// What a step lacks.
 #[derive(Clone, Debug)]
 pub(super) enum Paste {
-    /// A path to be dropped.
+    /// A path to drop.
     Drop(String),
     /// A table.
     Table(String),
 }
 
-/// All that a step lacks, as its text. What stands before the first table is of the step as a whole.
+/// Returns all that a step lacks, as its text. Lines before the first table are about the whole step.
 pub(super) fn whole(pastes: &[Paste]) -> String {
     let drops =
         pastes.iter().filter_map(|paste| if let Paste::Drop(path) = paste { Some(path) } else { None });
     let drops: Vec<&String> = drops.collect();
-    // Nobody should paste this without having read it.
-    let lost = "# Lost for good, unless carried, filled or renamed instead:";
+    // Nobody should paste this without reading it.
+    let lost = "# Lost forever, unless carried, filled or renamed instead:";
     let first = (!drops.is_empty()).then(|| format!("{lost}\ndrop = {}", id_list(drops)));
     let tables = pastes.iter().filter_map(|paste| match paste {
         Paste::Table(text) => Some(text.trim_end().to_string()),
@@ -36,19 +36,19 @@ pub(super) fn whole(pastes: &[Paste]) -> String {
     first.into_iter().chain(tables).collect::<Vec<_>>().join("\n\n")
 }
 
-/// A step being held against two versions.
+/// A step that is checked against two versions.
 pub(super) struct Resolving<'s> {
     pub(super) before: &'s Model,
     pub(super) now: &'s Model,
     pub(super) decl: &'s Decl,
-    /// What of `drop` has named something.
+    /// Which paths of `drop` have matched something.
     pub(super) dropped: Vec<bool>,
     pub(super) found: &'s mut Vec<Finding>,
     pub(super) pastes: Vec<Paste>,
     pub(super) step: Step,
 }
 
-/// The step, as far as it can be made out, and what it lacks.
+/// Resolves the step as far as possible, and what it lacks.
 pub(super) fn resolve(
     before: &Model,
     now: &Model,
@@ -56,7 +56,8 @@ pub(super) fn resolve(
     found: &mut Vec<Finding>,
 ) -> (Option<Step>, Vec<Paste>) {
     if before.game != now.game {
-        let message = format!("version {} is of `{}`, not of `{}`", before.version, before.game, now.game);
+        let message =
+            format!("version {} belongs to `{}`, not to `{}`", before.version, before.game, now.game);
         found.push(Finding::error(Code::StepMisfit, 0..0, message));
         return (None, Vec::new());
     }
@@ -87,7 +88,7 @@ fn ids<'s, T>(things: &'s [T], name: impl Fn(&'s T) -> &'s Name) -> Vec<&'s Name
 }
 
 impl Resolving<'_> {
-    /// Everything that has a name and is no field.
+    /// Resolves everything that has a name and is not a field.
     fn names(&mut self) {
         let (before, now) = (self.before, self.now);
         self.step.lists = self.with_parts(
@@ -111,7 +112,7 @@ impl Resolving<'_> {
             |index| old_members.get(index).map(|names| names.iter().collect()),
             |index| new_members.get(index).map(|names| names.iter().collect()),
         );
-        // Members name no shapes, but lists and levels, and are looked at once those are known.
+        // Members refer to lists and levels but not to shapes, so they come after those.
         self.step.shapes = shapes
             .into_iter()
             .map(|shape| {
@@ -144,8 +145,8 @@ impl Resolving<'_> {
             unlocks.map(|(index, from)| UnlockStep { from, fill: self.unlock_fill(index) }).collect();
     }
 
-    /// A moment that is told once in something else than before must say so: what was told in a run is told for good now,
-    /// or the other way round.
+    /// Checks that the step states a changed `again`: what was reported in a run is now reported forever, or the
+    /// other way round.
     fn told_again(&mut self) {
         let (before, now, decl) = (self.before, self.now, self.decl);
         for (moment, from) in now.moments.iter().zip(self.step.moments.clone()) {
@@ -164,7 +165,7 @@ impl Resolving<'_> {
                 }
                 None if old.again != moment.again => {
                     let message = format!(
-                        "moment {} of version {} is another in version {}: again is {again} now",
+                        "moment {} of version {} changed in version {}: again is now {again}",
                         old.name, before.version, now.version
                     );
                     let from = if old.name == moment.name {
@@ -182,7 +183,7 @@ impl Resolving<'_> {
         }
     }
 
-    /// Names with others inside them.
+    /// Resolves names with others inside them.
     fn with_parts<'n>(
         &mut self,
         (path, what, inside, part): (&'static str, &'static str, &'static str, &'static str),
@@ -212,7 +213,7 @@ impl Resolving<'_> {
         steps
     }
 
-    /// Whether something of before is dropped, by its path.
+    /// Returns whether something old is dropped, by its path.
     pub(super) fn is_dropped(&mut self, path: &str) -> bool {
         let at = self.decl.drop.iter().position(|said| said.value == path);
         if let Some(named) = at.and_then(|at| self.dropped.get_mut(at)) {
@@ -221,7 +222,7 @@ impl Resolving<'_> {
         at.is_some()
     }
 
-    /// What is dropped and was never there, and what is said of nothing.
+    /// Reports dropped paths that never existed, and names that match nothing.
     fn stray(&mut self) {
         let before = self.before;
         let known: Vec<String> = before.fields.iter().map(|field| format!("fields.{}", field.name)).collect();
@@ -229,13 +230,13 @@ impl Resolving<'_> {
             if *named {
                 continue;
             }
-            let message = format!("version {} has no `{}` that is gone", before.version, said.value);
+            let message = format!("`{}` was not removed from version {}", said.value, before.version);
             let finding = Finding::error(Code::UnknownName, said.span.clone(), message);
             let near = nearest(&said.value, known.iter().map(String::as_str));
             self.found.push(match near {
                 Some(near) if *near != said.value => finding.instead(format!("did you mean `{near}`?")),
                 _ => finding.instead(
-                    "name what the version before has and this one has not, as in `fields.lamp` or \
+                    "name something that only the old version has, as in `fields.lamp` or \
                      `levels.reedgate.checkpoints.osier`",
                 ),
             });
@@ -247,7 +248,7 @@ impl Resolving<'_> {
         self.found.extend(strays);
     }
 
-    /// A complaint about a part of the step that is about nothing.
+    /// Returns a finding for a part of the step whose name does not exist.
     fn stray_name(&self, path: &str, name: &Said<String>) -> Option<Finding> {
         let now = self.now;
         let within = path.split('.').nth(1).unwrap_or_default();
@@ -275,7 +276,7 @@ impl Resolving<'_> {
         if known.contains(&name.value) {
             return None;
         }
-        let message = format!("version {} has no `{path}.{}`", now.version, name.value);
+        let message = format!("version {} does not have `{path}.{}`", now.version, name.value);
         let finding = Finding::error(Code::UnknownName, name.span.clone(), message);
         Some(match nearest(&name.value, known.iter().map(String::as_str)) {
             Some(near) => finding.instead(format!("did you mean `{near}`?")),
@@ -283,7 +284,7 @@ impl Resolving<'_> {
         })
     }
 
-    /// Something of before that is neither carried nor dropped, with what to paste.
+    /// Adds a finding for an old name that is neither carried nor dropped, with a suggestion.
     pub(super) fn unaccounted(&mut self, message: String, paste: Paste) {
         let version = self.now.version;
         let finding = Finding::error(Code::Unaccounted, 0..0, message);
@@ -291,7 +292,9 @@ impl Resolving<'_> {
             Paste::Drop(path) => {
                 let already = self.decl.drop.iter().map(|said| said.value.as_str());
                 let all = id_list(already.chain([path.as_str()]));
-                format!("if it is to be lost, say so at the top of migrations/v{version}.toml:\ndrop = {all}")
+                format!(
+                    "to lose it on purpose, write at the top of migrations/v{version}.toml:\ndrop = {all}"
+                )
             }
             Paste::Table(text) => format!("add to migrations/v{version}.toml:\n{}", text.trim_end()),
         };
@@ -304,7 +307,7 @@ impl Resolving<'_> {
         self.found.push(if instead.is_empty() { finding } else { finding.instead(instead) });
     }
 
-    /// An axis of before as one of now.
+    /// Converts an old axis to a new one.
     pub(super) fn axis_now(&self, axis: Axis) -> Option<Axis> {
         match axis {
             Axis::List(list) => {
@@ -315,7 +318,7 @@ impl Resolving<'_> {
         }
     }
 
-    /// A kind of before as one of now; nothing where its list or shape is gone.
+    /// Converts an old type to a new one; `None` if its list or shape was removed.
     pub(super) fn kind_now(&self, kind: Kind) -> Option<Kind> {
         match kind {
             Kind::Id(Ids::List(list)) => match self.axis_now(Axis::List(list))? {

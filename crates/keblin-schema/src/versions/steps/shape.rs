@@ -1,4 +1,4 @@
-//! What has changed in the shape of a field, and whether its values fit as they are.
+//! What changed in the shape of a field, and whether its values still fit.
 
 use std::cmp::Ordering;
 
@@ -11,11 +11,11 @@ use crate::versions::normal::{bound_text, id_list, literal, quoted};
 use super::decl::FieldDecl;
 use super::resolve::Resolving;
 
-/// A key of a field that has changed in shape, with what a declaration says now.
+/// A key of a field that changed in shape, with its new value.
 pub(super) type Changed = (&'static str, String);
 
 impl Resolving<'_> {
-    /// What has changed in shape, in the words of the new declaration.
+    /// Returns what changed in shape, with the words of the new declaration.
     pub(super) fn changed(&self, old: &FieldDef, field: &FieldDef) -> Vec<Changed> {
         let now = self.now;
         let mut changed = Vec::new();
@@ -42,7 +42,7 @@ impl Resolving<'_> {
         if old.durable != field.durable {
             changed.push(("durable", field.durable.to_string()));
         }
-        // Bounds of another kind of number are another thing altogether, and its conversion asks what becomes of misfits.
+        // Bounds of another type cannot be compared; the conversion asks about misfits.
         let same_number = same && old.kind == field.kind;
         for (key, side, was, is) in
             [("min", Ordering::Less, &old.min, &field.min), ("max", Ordering::Greater, &old.max, &field.max)]
@@ -85,7 +85,7 @@ impl Resolving<'_> {
         changed
     }
 
-    /// What the step says of the new declaration is what that says.
+    /// Checks that the keys repeated in the step equal those of the new declaration.
     pub(super) fn said_as_declared(&mut self, field: &FieldDef, said: Option<&FieldDecl>) {
         let now = self.now;
         for (key, text) in said.map_or(&[][..], |said| &said.says) {
@@ -111,13 +111,13 @@ impl Resolving<'_> {
             let message = format!("the step says that {} has {key} = {}", field.name, text.value);
             let instead = match declared {
                 Some(declared) => format!("version {} declares {key} = {declared}", now.version),
-                None => format!("version {} declares no {key}", now.version),
+                None => format!("version {} does not declare {key}", now.version),
             };
             self.misfit(text.span.clone(), message, &instead);
         }
     }
 
-    /// Whether values of before become values of now by themselves.
+    /// Returns whether old values convert to new ones without help.
     pub(super) fn converts(&self, old: &FieldDef, field: &FieldDef, said: Option<&FieldDecl>) -> bool {
         let has_scale = said.is_some_and(|said| said.scale.is_some());
         let one = |was: Kind, is: Kind| {
@@ -140,13 +140,13 @@ impl Resolving<'_> {
                     |was: Option<Kind>, is: Option<Kind>| was.zip(is).is_none_or(|(was, is)| one(was, is));
                 pair(was.of, is.of) && pair(was.key, is.key)
             }
-            // Told as a scale that is missing.
+            // Reported as a missing scale.
             _ if needs_scale(old, field) => true,
             (was, is) => one(was, is),
         }
     }
 
-    /// Whether a value of before may not fit now, as far as the declarations say.
+    /// Returns whether an old value may not fit, as far as the declarations say.
     pub(super) fn can_misfit(&self, old: &FieldDef, field: &FieldDef, said: Option<&FieldDecl>) -> bool {
         let narrower = |(key, _): &Changed| ["min", "max", "max_len", "max_items", "places"].contains(key);
         let changed = self.changed(old, field);
@@ -167,7 +167,7 @@ impl Resolving<'_> {
     }
 }
 
-/// Between a number and a time somebody must say what 1 stands for.
+/// Returns whether the step must say what 1 stands for: between a number and a time.
 pub(super) fn needs_scale(old: &FieldDef, field: &FieldDef) -> bool {
     matches!(
         (old.kind, field.kind),
@@ -175,7 +175,7 @@ pub(super) fn needs_scale(old: &FieldDef, field: &FieldDef) -> bool {
     )
 }
 
-/// Whether two texts of a declaration say the same: `"90s"` and `"1m30s"`, `1` and `1.0`.
+/// Returns whether two texts of a declaration mean the same: `"90s"` and `"1m30s"`, `1` and `1.0`.
 pub(super) fn is_same(declared: &str, said: &str) -> bool {
     let time = |text: &str| text.trim_matches('"').parse::<Time>().ok().filter(|_| text.starts_with('"'));
     let number = |text: &str| text.parse::<f64>().ok();

@@ -19,16 +19,16 @@ pub const MIN_KEY_BYTES: usize = 16;
 #[derive(Clone, PartialEq, Eq)]
 pub struct SealKey(Vec<u8>);
 
-/// A key that is too short to be one.
+/// A key is too short.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
-#[error("a key for seals has at least {MIN_KEY_BYTES} bytes, but found {bytes}")]
+#[error("expected a key of at least {MIN_KEY_BYTES} bytes, but found {bytes}")]
 #[non_exhaustive]
 pub struct KeyTooShort {
     /// Its length in bytes.
     pub bytes: usize,
 }
 
-/// The bytes of a key are for nobody's log.
+/// Hides the key bytes so that they never reach a log.
 impl fmt::Debug for SealKey {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "SealKey({} bytes)", self.0.len())
@@ -36,7 +36,7 @@ impl fmt::Debug for SealKey {
 }
 
 impl SealKey {
-    /// A key from its bytes, best 32 of them from a good source of chance.
+    /// Makes a key from its bytes, ideally 32 bytes from a cryptographic random source.
     ///
     /// # Errors
     /// [`KeyTooShort`] for fewer than [`MIN_KEY_BYTES`].
@@ -47,16 +47,16 @@ impl SealKey {
         }
     }
 
-    /// The item of a seal over a state's digest.
+    /// Returns the item of a seal over a state's digest.
     pub(in crate::save) fn seal(&self, state: &Digest) -> Vec<u8> {
         let protected = HeaderBuilder::new().algorithm(iana::Algorithm::HMAC_256_256).build();
         let builder = CoseMac0Builder::new().protected(protected).payload(state.to_vec());
         let sealed = builder.create_tag(&[], |bytes| self.mac(bytes).map(tag).unwrap_or_default());
-        // A message without a key's or a date's oddities always has an encoding.
+        // This message can always be encoded.
         sealed.build().to_tagged_vec().unwrap_or_default()
     }
 
-    /// How a seal's item stands to a state's digest.
+    /// Checks a seal against a state's digest.
     pub(in crate::save) fn check(&self, seal: &[u8], state: &Digest) -> Seal {
         let Ok(message) = CoseMac0::from_tagged_slice(seal) else { return Seal::Broken };
         let algorithm = RegisteredLabelWithPrivate::Assigned(iana::Algorithm::HMAC_256_256);
@@ -70,7 +70,7 @@ impl SealKey {
         if is_ours && is_of_state && verified.is_ok() { Seal::Holds } else { Seal::Broken }
     }
 
-    /// The MAC of some bytes; every key that can be made has one.
+    /// Returns the MAC of some bytes; every key has one.
     fn mac(&self, bytes: &[u8]) -> Option<Hmac<Sha256>> {
         let mac = Hmac::<Sha256>::new_from_slice(&self.0).ok()?;
         Some(mac.chain_update(bytes))

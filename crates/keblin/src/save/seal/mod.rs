@@ -1,7 +1,8 @@
-//! The seal: a COSE_Mac0 (RFC 9052) with HMAC 256/256 over the digest of a state, by a key of the game. It shows that the
-//! game itself wrote a state; it hides nothing, and a key inside a game is no secret from its owner's machine.
+//! The seal: a COSE_Mac0 (RFC 9052) with HMAC 256/256 over the digest of a state, with a key of the game. It shows
+//! that the game itself wrote a state. It encrypts nothing, and a key inside a game is not a secret from the owner of
+//! the machine.
 //!
-//! Keys are made with the feature `seal`. Without it a game depends on less, and saves that are sealed open all the same.
+//! Keys need the feature `seal`. Without it a game has fewer dependencies, and sealed saves still open.
 
 /// Keys.
 #[cfg(feature = "seal")]
@@ -17,17 +18,17 @@ pub use key::{KeyTooShort, MIN_KEY_BYTES, SealKey};
 pub use no_key::SealKey;
 
 keblin_schema::words! {
-    /// How the seal of a save stands.
+    /// The result of checking a seal.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]
     pub enum Seal {
-        /// There is none.
+        /// There is no seal.
         None = "none",
-        /// There is one, and no key to check it with.
+        /// There is a seal, but no key to check it with.
         NotChecked = "not_checked",
-        /// It was made with the key, over this state.
+        /// It was made with the key, for this state.
         Holds = "holds",
-        /// It was not: somebody without the key wrote this state, or the key has changed.
+        /// It does not match: this state was written without the key, or the key has changed.
         Broken = "broken",
     }
 }

@@ -1,9 +1,9 @@
-//! Without the feature `seal` there are no keys, so nothing can be sealed or checked with one.
+//! Without the feature `seal` there are no keys, so nothing can be sealed or checked.
 
 use super::Seal;
 use crate::save::layout::Digest;
 
-/// A game's key for seals. Without the feature `seal` there is none.
+/// A game's key for seals. Without the feature `seal` it cannot be made.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum SealKey {}
 

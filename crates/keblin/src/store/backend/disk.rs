@@ -1,6 +1,6 @@
-//! The disk: the calls to the operating system, each with its path in the error. The only file that writes, renames or
-//! looks at the clock. Only regular files are opened, and none through a link: what lies in a folder that others can
-//! write to may be anything.
+//! The disk: the calls to the operating system, each with its path in the error. Only this file writes, renames or
+//! reads the clock. It opens only regular files, and never through a link: a folder that others can write to may
+//! contain anything.
 
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 
@@ -14,7 +14,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use super::{Backend, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed, there};
 
-/// Milliseconds since 1970; 0 on a clock that stands before.
+/// Returns milliseconds since 1970; 0 if the clock is before.
 pub(super) fn now_unix_ms() -> u64 {
     unix_ms(SystemTime::now())
 }
@@ -24,7 +24,7 @@ fn unix_ms(time: SystemTime) -> u64 {
     u64::try_from(since.as_millis()).unwrap_or(u64::MAX)
 }
 
-/// What is known of a regular file; an error for anything else of that name.
+/// Returns the metadata of a regular file; an error for anything else with that name.
 fn regular(path: &Path) -> io::Result<Metadata> {
     let found = fs::symlink_metadata(path)?;
     is_regular(&found).map(|()| found)
@@ -43,7 +43,7 @@ fn is_regular(found: &Metadata) -> io::Result<()> {
     Err(io::Error::new(ErrorKind::InvalidInput, what))
 }
 
-/// Opens a regular file, never through a link, and never waiting for a pipe.
+/// Opens a regular file, never through a link, and without waiting for a pipe.
 fn open_regular(options: &mut OpenOptions, path: &Path) -> io::Result<File> {
     regular(path)?;
     #[cfg(unix)]
@@ -52,14 +52,14 @@ fn open_regular(options: &mut OpenOptions, path: &Path) -> io::Result<File> {
         options.custom_flags(libc::O_NOFOLLOW | libc::O_NONBLOCK);
     }
     let file = options.open(path)?;
-    // It may have been exchanged since it was looked at.
+    // It may have been replaced since the check.
     is_regular(&file.metadata()?).map(|()| file)
 }
 
 /// The files of the operating system.
 #[derive(Debug, Default)]
 pub struct Disk {
-    /// The files that were appended to, by name: each is the one to be synced and, as a rule, appended to next.
+    /// Files that were appended to, by name: the next call usually syncs or appends to the same one.
     kept: Mutex<BTreeMap<PathBuf, OpenFile>>,
 }
 
@@ -67,11 +67,11 @@ pub struct Disk {
 #[derive(Clone, Debug)]
 struct OpenFile {
     file: Arc<File>,
-    /// Which file of the system it is; nothing where that cannot be known, and then it is kept no longer than to its sync.
+    /// The identity of the file; `None` if the system does not give one, and then it is kept only until its sync.
     which: Which,
 }
 
-/// Which file of the system a name stands for, whatever it is called.
+/// Returns the identity of a file, whatever its name.
 #[cfg(unix)]
 fn which_of(found: &Metadata) -> Which {
     use std::os::unix::fs::MetadataExt;
@@ -89,12 +89,12 @@ impl Disk {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Gives up the open file of a name that is about to stand for another.
+    /// Closes the file of a name that will refer to another one.
     fn let_go(&self, path: &Path) {
         self.kept().remove(path);
     }
 
-    /// The file of a name, opened, and how long it is: the one that is kept, if the name still stands for it.
+    /// Opens the file of a name and returns its length: the kept one, if the name still refers to it.
     fn open(&self, path: &Path) -> Result<Option<(Arc<File>, u64)>, DiskError> {
         let found = there(regular(path)).map_err(failed("looking for", path))?;
         let Some(found) = found else {
@@ -114,17 +114,17 @@ impl Disk {
     }
 }
 
-/// At most so many bytes of a file of some length from an offset on.
+/// Reads at most this many bytes of a file of some length from an offset on.
 fn read_from(mut file: &File, len: u64, from: u64, most: u64) -> io::Result<Vec<u8>> {
-    let room = usize::try_from(len.saturating_sub(from).min(most)).unwrap_or(usize::MAX);
+    let wanted = usize::try_from(len.saturating_sub(from).min(most)).unwrap_or(usize::MAX);
     let mut bytes = Vec::new();
-    bytes.try_reserve_exact(room).map_err(|_| io::Error::from(ErrorKind::OutOfMemory))?;
+    bytes.try_reserve_exact(wanted).map_err(|_| io::Error::from(ErrorKind::OutOfMemory))?;
     file.seek(SeekFrom::Start(from))?;
     file.take(most).read_to_end(&mut bytes)?;
     Ok(bytes)
 }
 
-/// Writes all parts together: in single pieces they would be on more pages, and a sync of those takes longer.
+/// Writes all parts together: separate writes would use more pages, and syncing those takes longer.
 fn write_all(mut file: &File, parts: &[&[u8]]) -> io::Result<()> {
     let mut slices: Vec<IoSlice<'_>> = parts.iter().map(|part| IoSlice::new(part)).collect();
     let mut rest = slices.as_mut_slice();
@@ -168,7 +168,7 @@ impl Backend for Disk {
 
     fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         let kept = self.kept().get(path).cloned();
-        // The same open file: some systems tell a failure only there.
+        // The same open file, because some systems report a failure only there.
         let Some(OpenFile { file, which }) = kept else {
             let file = open_regular(OpenOptions::new().write(true), path).map_err(failed("opening", path))?;
             file.sync_data().map_err(failed("syncing", path))?;
@@ -200,7 +200,7 @@ impl Backend for Disk {
     }
 
     fn remove(&self, path: &Path) -> Result<bool, DiskError> {
-        // Of a link this removes the link.
+        // For a link this removes the link.
         let removed = there(fs::remove_file(path)).map_err(failed("removing", path))?;
         Ok(removed.is_some())
     }
@@ -242,7 +242,7 @@ impl Steps for Disk {
     fn make_folder(&self, folder: &Path) -> Result<(), DiskError> {
         let is_there = |folder: &&Path| folder.as_os_str().is_empty() || folder.exists();
         let missing: Vec<&Path> = folder.ancestors().take_while(|folder| !is_there(folder)).collect();
-        fs::create_dir_all(folder).map_err(failed("making the folder", folder))?;
+        fs::create_dir_all(folder).map_err(failed("creating the folder", folder))?;
         // A folder is only as safe as its name in its parent.
         let parents = missing.into_iter().rev().filter_map(Path::parent);
         parents.into_iter().try_for_each(|parent| self.sync_folder(parent))
@@ -276,12 +276,12 @@ impl Steps for Disk {
 
     #[cfg(unix)]
     fn sync_folder(&self, folder: &Path) -> Result<(), DiskError> {
-        // The folder of a relative path that has none.
+        // The folder of a relative path without one.
         let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
         File::open(folder).and_then(|folder| folder.sync_all()).map_err(failed("syncing the folder", folder))
     }
 
-    /// Elsewhere a folder cannot be opened as a file; the rename itself is what can be had.
+    /// Elsewhere a folder cannot be opened as a file; the rename alone must do.
     #[cfg(not(unix))]
     fn sync_folder(&self, _folder: &Path) -> Result<(), DiskError> {
         Ok(())

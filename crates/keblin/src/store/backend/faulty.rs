@@ -1,4 +1,4 @@
-//! Files that fail when they are told to, for tests of what a game does then.
+//! Files that fail on demand, to test what a game does then.
 
 use std::collections::BTreeMap;
 use std::io::ErrorKind;
@@ -11,7 +11,7 @@ use crate::store::error::{DiskError, failed};
 /// A call of a [`Backend`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Doing {
-    /// [`Backend::read`], [`Backend::len`], and the look at the end of a file before [`Backend::append`].
+    /// [`Backend::read`], [`Backend::len`], and the check of the end of a file before [`Backend::append`].
     Read,
     /// [`Backend::append`]; half of the bytes are written before it fails.
     Append,
@@ -29,7 +29,7 @@ pub enum Doing {
     Lock,
 }
 
-/// Files elsewhere, of which some calls fail. Clones fail together.
+/// Files of another backend, with some calls that fail. Clones fail together.
 #[derive(Clone, Debug)]
 pub struct Faulty {
     files: Arc<dyn Backend>,
@@ -40,31 +40,31 @@ pub struct Faulty {
 /// How calls of a kind fail.
 #[derive(Clone, Copy, Debug)]
 struct Failing {
-    /// How many succeed before.
+    /// How many calls succeed first.
     after: usize,
     with: ErrorKind,
     times: usize,
 }
 
 impl Faulty {
-    /// The same files; nothing fails yet.
+    /// Wraps a backend; nothing fails yet.
     #[must_use]
     pub fn new(files: Arc<dyn Backend>) -> Faulty {
         Faulty { files, failing: Arc::default(), bad: Arc::default() }
     }
 
-    /// Lets the next calls of a kind fail, so many of them.
+    /// Makes the next calls of a kind fail, this many of them.
     pub fn fail(&self, doing: Doing, with: ErrorKind, times: usize) {
         self.fail_after(doing, 0, with, times);
     }
 
-    /// As [`Faulty::fail`], once so many calls of that kind have succeeded.
+    /// As [`Faulty::fail`], after this many calls of that kind have succeeded.
     pub fn fail_after(&self, doing: Doing, after: usize, with: ErrorKind, times: usize) {
         let failing = Failing { after, with, times };
         self.failing.lock().unwrap_or_else(PoisonError::into_inner).insert(doing, failing);
     }
 
-    /// Lets every call of a kind fail for one file, as for one on a bad sector, whatever it is called later.
+    /// Makes every call of a kind fail for one file, like a bad sector, even after it is renamed.
     pub fn fail_for(&self, path: PathBuf, doing: Doing, with: ErrorKind) {
         self.bad().insert((path, doing), with);
     }
@@ -73,7 +73,7 @@ impl Faulty {
         self.bad.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// A file has another name now, or none.
+    /// Notes that a file was renamed or removed.
     fn renamed(&self, path: &Path, to: Option<&Path>) {
         let mut bad = self.bad();
         let of_file: Vec<_> = bad.keys().filter(|(file, _)| file == path).cloned().collect();

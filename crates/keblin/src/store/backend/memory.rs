@@ -10,7 +10,7 @@ use super::disk::now_unix_ms;
 use super::{Backend, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed};
 
-/// Files in memory. Clones share them. They are gone with the program, so a sync promises nothing.
+/// Files in memory. Clones share them. They are lost when the program ends, so a sync guarantees nothing.
 #[derive(Clone, Debug, Default)]
 pub struct Memory {
     held: Arc<Mutex<Held>>,
@@ -20,17 +20,17 @@ pub struct Memory {
 struct Held {
     files: BTreeMap<PathBuf, MemoryFile>,
     locked: BTreeSet<PathBuf>,
-    /// The files that were appended to since they were synced, by name: each a number of [`MemoryFile`].
+    /// Files that were appended to since they were synced, by name: each the number of a [`MemoryFile`].
     appended: BTreeMap<PathBuf, u64>,
     /// How many files were made.
     made: u64,
-    /// How many names were asked for that nobody can guess.
+    /// How many unguessable names were made.
     names: u64,
-    /// In milliseconds since 1970, if it is not the system's.
+    /// In milliseconds since 1970, if it is not the system's clock.
     clock: Option<u64>,
 }
 
-/// A file, whatever it is called.
+/// A file, whatever its name.
 #[derive(Clone, Debug)]
 struct MemoryFile {
     number: u64,
@@ -51,7 +51,7 @@ impl Drop for HeldLock {
 }
 
 impl Memory {
-    /// Files that are there from the start.
+    /// Returns files that exist from the start.
     #[must_use]
     pub fn of(files: impl IntoIterator<Item = (PathBuf, Vec<u8>)>) -> Memory {
         let memory = Memory::default();
@@ -61,18 +61,18 @@ impl Memory {
         memory
     }
 
-    /// All files with their bytes.
+    /// Returns all files with their bytes.
     #[must_use]
     pub fn files(&self) -> BTreeMap<PathBuf, Vec<u8>> {
         self.held().files.iter().map(|(path, file)| (path.clone(), file.bytes.clone())).collect()
     }
 
-    /// Puts a file there, in place of the one of that name, as another program would.
+    /// Puts a file there, replacing one of that name, as another program would.
     pub fn put_file(&self, path: impl Into<PathBuf>, bytes: Vec<u8>) {
         self.held().make(path.into(), bytes);
     }
 
-    /// Changes a byte of a file where it lies, as a medium does that rots.
+    /// Changes a byte of a file in place, like a medium that rots.
     pub fn rot(&self, path: &Path, at: usize, byte: u8) {
         if let Some(place) = self.held().files.get_mut(path).and_then(|file| file.bytes.get_mut(at)) {
             *place = byte;
@@ -95,7 +95,7 @@ impl Held {
         self.clock.unwrap_or_else(now_unix_ms)
     }
 
-    /// Makes a new file; its number.
+    /// Creates a file and returns its number.
     fn make(&mut self, path: PathBuf, bytes: Vec<u8>) -> u64 {
         self.made += 1;
         let file = MemoryFile { number: self.made, bytes, written_unix_ms: self.now_unix_ms() };
@@ -104,13 +104,13 @@ impl Held {
     }
 }
 
-/// At most so many bytes of a file from an offset on.
+/// Returns at most this many bytes of a file from an offset on.
 fn part_of(bytes: &[u8], from: u64, most: u64) -> &[u8] {
     let rest = bytes.get(usize::try_from(from).unwrap_or(usize::MAX)..).unwrap_or_default();
     rest.get(..usize::try_from(most).unwrap_or(usize::MAX).min(rest.len())).unwrap_or_default()
 }
 
-/// Puts bytes at a place in a file; what lies before it and was never written is zero.
+/// Writes bytes at a position in a file; unwritten bytes before it are zero.
 pub(super) fn put(file: &mut Vec<u8>, at: usize, bytes: &[u8]) {
     if bytes.is_empty() {
         return;
@@ -193,13 +193,13 @@ impl Backend for Memory {
         self.held().now_unix_ms()
     }
 
-    /// The same numbers in each run, so that what is tested can be repeated.
+    /// The same numbers in each run, so that tests can be repeated.
     fn unguessable(&self) -> u64 {
         let mut held = self.held();
         held.names += 1;
         let mut hasher = DefaultHasher::new();
         held.names.hash(&mut hasher);
-        // What an earlier run has left has other names.
+        // Files from an earlier run have other names.
         held.files.keys().for_each(|path| path.hash(&mut hasher));
         hasher.finish()
     }

@@ -1,5 +1,5 @@
-//! Where the files of saves rest: on a disk, in memory, or wherever a platform keeps them. What saving promises, it
-//! promises by the duties written down here.
+//! Where the files of saves are kept: on a disk, in memory, or wherever a platform keeps them. The duties written
+//! down here are what makes saving safe.
 
 use std::collections::BTreeSet;
 use std::fmt;
@@ -16,11 +16,11 @@ mod disk;
 /// Files in memory.
 mod memory;
 
-/// Files whose power can be cut.
+/// Files that lose power, for tests.
 #[cfg(feature = "testing")]
 mod power_cut;
 
-/// Files that fail when they are told to.
+/// Files that fail on demand, for tests.
 #[cfg(feature = "testing")]
 mod faulty;
 
@@ -31,117 +31,119 @@ pub use memory::Memory;
 #[cfg(feature = "testing")]
 pub use power_cut::{PowerCut, Tear};
 
-/// How the end of a file was left.
+/// The end of a file as the last write left it.
 #[derive(Clone, Copy, Debug)]
 pub struct LeftAt<'l> {
-    /// How long the file is, in bytes.
+    /// The length of the file, in bytes.
     pub len: u64,
-    /// Where its last bytes end. Behind them is room, zero bytes and nothing else, or nothing.
+    /// Where its last bytes end. After them comes only the reserve of zero bytes, or nothing.
     pub end: u64,
-    /// Those last bytes, as many as are to be looked at; as many are looked at of the room.
+    /// Those last bytes, as many as must be checked; as many bytes of the reserve are checked too.
     pub last: &'l [u8],
 }
 
 impl LeftAt<'_> {
-    /// Which bytes are to be looked at: from where on, and how many there may be.
+    /// Returns which bytes to check: the offset, and the largest number.
     #[must_use]
     pub fn looked_at(&self) -> (u64, u64) {
         let count = self.last.len() as u64;
         (self.end.saturating_sub(count), 2 * count)
     }
 
-    /// Whether those bytes are as they were left.
+    /// Returns whether those bytes are as they were left.
     #[must_use]
     pub fn is_so(&self, found: &[u8]) -> bool {
-        let room = found.strip_prefix(self.last);
-        self.end <= self.len && room.is_some_and(|room| room.iter().all(|byte| *byte == 0))
+        let reserve = found.strip_prefix(self.last);
+        self.end <= self.len && reserve.is_some_and(|reserve| reserve.iter().all(|byte| *byte == 0))
     }
 }
 
-/// Files by their paths. A path is a name and nothing more: `FOLDER/NAME.keblin`, or `FOLDER/aside/…`.
+/// The files of a save folder, by their paths. Implement it for a platform with its own storage; otherwise use
+/// [`Disk`]. A path is only a name: `FOLDER/NAME.keblin`, or `FOLDER/aside/…`.
 ///
-/// Every call may be made from another thread than the one before. An error means that nothing of what was there is
-/// lost; only [`Backend::append`] may leave a part of its bytes behind what was there.
+/// Every call may come from another thread. An error means that nothing was lost; only [`Backend::append`] may leave
+/// part of its bytes after the existing ones.
 pub trait Backend: fmt::Debug + Send + Sync {
-    /// How long a file is, in bytes; `None` if there is none of that name.
+    /// Returns the length of a file, in bytes; `None` if it does not exist.
     ///
     /// # Errors
-    /// [`DiskError`] if that cannot be said. Not for a file that is not there.
+    /// [`DiskError`] if the length cannot be read; not if the file does not exist.
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError>;
 
-    /// At most so many bytes of a file from an offset on, fewer only at its end; `None` if there is no such file.
+    /// Returns at most this many bytes of a file from an offset on, fewer only at its end; `None` if it does not
+    /// exist.
     ///
     /// # Errors
-    /// [`DiskError`] if it is there and cannot be read.
+    /// [`DiskError`] if it exists but cannot be read.
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError>;
 
-    /// Writes bytes behind the last ones of a file that is as it was left. It grows where they are more than its room.
-    /// Bytes before them do not change, whatever happens. They come in parts that stand behind each other, because large
-    /// ones are not copied together. Whether they were written: not, and nothing was, if the file is not as it was left.
+    /// Writes bytes after the last ones of a file that is as it was left; the file grows if its reserve is too small.
+    /// Bytes before them never change, whatever happens. The bytes come in parts, because large ones are not copied
+    /// together. Returns `false`, having written nothing, if the file has changed since `left`.
     ///
     /// # Errors
-    /// [`DiskError`] if that cannot be said, or the bytes could not all be written.
+    /// [`DiskError`] if the file cannot be checked, or not all bytes could be written.
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
-    /// Brings everything that was appended to a file to where it outlives a loss of power. Returns whether the file that
-    /// was synced is still the one under that name when it is done: somebody else may have put another one there.
+    /// Syncs everything that was appended to a file, so that it survives a power failure. Returns whether the name
+    /// still refers to the synced file afterwards: another program may have replaced it.
     ///
     /// # Errors
-    /// [`DiskError`] if that cannot be said; then any part of it may be lost, also if a later call succeeds.
+    /// [`DiskError`] if the sync failed; then any part may be lost, even if a later call succeeds.
     fn sync(&self, path: &Path) -> Result<bool, DiskError>;
 
-    /// Puts a file with these bytes where there may be another, and makes the folder if there is none. At every instant,
-    /// also after a loss of power, the name stands for the whole old file or the whole new one; when this returns, for
-    /// the new one. `beside` is a name that nothing has, to be used on the way; it is made new, and never through a link.
-    /// The new file gets the access rights of the old one. Returns whether the name stands for the new file when it is
-    /// done: somebody else may have put another one there.
+    /// Writes a new file with these bytes, replacing an old one, and creates the folder if needed. At every moment,
+    /// also after a power failure, the name refers to the whole old file or the whole new one; when this returns, to
+    /// the new one. `beside` is an unused name for the temporary file; it is created new, and never through a link.
+    /// The new file gets the access rights of the old one. Returns whether the name still refers to the new file
+    /// afterwards: another program may have replaced it.
     ///
     /// # Errors
-    /// [`DiskError`] if it cannot; then the name stands for either.
+    /// [`DiskError`] if it fails; then the name refers to either file.
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
-    /// Gives files other names, each from its first to its second, and makes those folders if there are none. At every
-    /// instant each has one of its two names, and when this returns the second, also after a loss of power.
+    /// Renames files, each from its first to its second path, and creates the folders if needed. At every moment each
+    /// has one of its two names, and when this returns the second, also after a power failure.
     ///
     /// # Errors
-    /// [`DiskError`] if it cannot; then each has either.
+    /// [`DiskError`] if it fails; then each has either name.
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError>;
 
-    /// Removes a file: what a write that was cut off has left behind, or the oldest of what was set aside. Whether there
-    /// was one. It need not outlive a loss of power.
+    /// Removes a file: what an interrupted write has left, or the oldest file that was set aside. Returns whether
+    /// there was one. The removal need not survive a power failure.
     ///
     /// # Errors
-    /// [`DiskError`] if it is there and cannot be removed.
+    /// [`DiskError`] if it exists but cannot be removed.
     fn remove(&self, path: &Path) -> Result<bool, DiskError>;
 
-    /// When a file was last written to, in milliseconds since 1970; `None` if there is none of that name, or if nobody
-    /// knows.
+    /// Returns when a file was last written, in milliseconds since 1970; `None` if it does not exist, or if the time
+    /// is unknown.
     ///
     /// # Errors
-    /// [`DiskError`] if that cannot be said.
+    /// [`DiskError`] if the time cannot be read.
     fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError>;
 
-    /// The names of the files in a folder, in alphabetical order; none if there is no folder.
+    /// Returns the names of the files in a folder, in alphabetical order; none if the folder does not exist.
     ///
     /// # Errors
-    /// [`DiskError`] if it is there and cannot be listed.
+    /// [`DiskError`] if it exists but cannot be listed.
     fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError>;
 
-    /// Keeps everybody else from taking the same lock, in this program and in others, until what is given back is
-    /// dropped or the program ends, however it does; `None` if somebody else has it. The file and its folder are made.
+    /// Takes an exclusive lock, across threads and processes, held until the returned guard is dropped or the program
+    /// ends; `None` if another holder has it. Creates the file and its folder if needed.
     ///
     /// # Errors
-    /// [`DiskError`] if that cannot be said.
+    /// [`DiskError`] if the lock cannot be tried.
     fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError>;
 
-    /// The time, in milliseconds since 1970. Nothing depends on its going forward.
+    /// Returns the time, in milliseconds since 1970. It may go backwards.
     fn now_unix_ms(&self) -> u64 {
         disk::now_unix_ms()
     }
 
-    /// A number that nobody can know beforehand, for names of files on the way.
+    /// Returns a number that nobody can guess, for names of temporary files.
     fn unguessable(&self) -> u64 {
-        // Each is keyed anew by the operating system's random numbers.
+        // The operating system's random numbers seed each one.
         RandomState::new().hash_one(disk::now_unix_ms())
     }
 }
@@ -151,22 +153,22 @@ pub trait Lock: Send + Sync {}
 
 impl<T: Send + Sync> Lock for T {}
 
-/// Which file a name stands for, whatever it is called; nothing where that cannot be known.
+/// The identity of a file, whatever its name; `None` if the system does not give one.
 pub(super) type Which = Option<(u64, u64)>;
 
-/// The steps that publishing and setting aside are made of, where a place for files has such steps.
+/// The steps of publishing and setting aside, for backends that have such steps.
 pub(super) trait Steps: Backend {
-    /// Makes a folder and its parents, so that they outlive a loss of power.
+    /// Creates a folder and its parents, so that they survive a power failure.
     fn make_folder(&self, folder: &Path) -> Result<(), DiskError>;
-    /// Writes a new file. Nothing has that name.
+    /// Writes a new file under an unused name.
     fn write(&self, path: &Path, parts: &[&[u8]]) -> Result<Which, DiskError>;
-    /// Gives a file the access rights of another, if there is one.
+    /// Gives a file the access rights of another one, if that exists.
     fn take_rights(&self, path: &Path, of: &Path) -> Result<(), DiskError>;
-    /// Which file a name stands for.
+    /// Returns the identity of the file that a name refers to.
     fn which(&self, path: &Path) -> Result<Which, DiskError>;
     fn sync_file(&self, path: &Path) -> Result<(), DiskError>;
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
-    /// Brings the names in a folder to where they outlive a loss of power.
+    /// Syncs the names in a folder, so that they survive a power failure.
     fn sync_folder(&self, folder: &Path) -> Result<(), DiskError>;
 
     fn publish_by_steps(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
@@ -175,7 +177,7 @@ pub(super) trait Steps: Backend {
         }
         let written = self.write_and_sync(path, beside, parts);
         if written.is_err() {
-            // A part of it helps nobody. That it cannot be removed either is not what the caller asked about.
+            // A partial file is useless. If it cannot be removed either, the first error is the one to report.
             let _ = self.remove(beside);
         }
         let which = written?;
@@ -192,8 +194,8 @@ pub(super) trait Steps: Backend {
         Ok(which)
     }
 
-    /// Whether a name stands for a file that was written; where nobody knows which that is, whether it has its length and
-    /// its last bytes.
+    /// Returns whether a name refers to a file that was written; if its identity is unknown, whether it has its
+    /// length and its last bytes.
     fn stands_for(&self, path: &Path, which: Which, parts: &[&[u8]]) -> Result<bool, DiskError> {
         if which.is_some() {
             return Ok(self.which(path)? == which);
@@ -217,7 +219,7 @@ pub(super) trait Steps: Backend {
         if Broken::NoFolderSync.is() {
             return Ok(());
         }
-        // The new names first: a file with two names is found, one with none is not.
+        // The new names first: a file with two names is found, one without a name is not.
         let new: BTreeSet<&Path> = moves.iter().filter_map(|(_, to)| to.parent()).collect();
         let old: BTreeSet<&Path> = moves.iter().filter_map(|(path, _)| path.parent()).collect();
         new.iter().chain(old.difference(&new)).try_for_each(|folder| self.sync_folder(folder))

@@ -1,5 +1,5 @@
-//! Files whose power can be cut after every single call: what was synced is kept apart from what was only written, and any
-//! part of the latter is lost, torn or out of order.
+//! Files that can lose power after every single call. Synced data and data that was only written are kept separately, and
+//! any part of the latter is lost, torn or out of order.
 
 use std::collections::BTreeMap;
 use std::io::Error;
@@ -11,42 +11,42 @@ use super::memory::{Memory, put};
 use super::{Backend, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed};
 
-/// The bytes that a medium writes as one.
+/// The bytes that a medium writes at once.
 const BLOCK_BYTES: usize = 512;
 
-/// Files in memory that remember every call, for tests of what outlives a loss of power. A session runs once; then
-/// [`PowerCut::after`] tells what would be left had the power gone after any of its calls.
+/// Files in memory that remember every call, for tests of power failures. Run a session once; then
+/// [`PowerCut::after`] returns the files that would be left if the power had failed after any of its calls.
 #[derive(Clone, Debug, Default)]
 pub struct PowerCut {
-    /// What was there before the first call.
+    /// The files before the first call.
     start: BTreeMap<PathBuf, Vec<u8>>,
     files: Memory,
     calls: Arc<Mutex<Vec<Call>>>,
     failing: Arc<AtomicBool>,
 }
 
-/// What becomes of what was written and not yet synced.
+/// What happens to data that was written but not synced.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Tear {
     /// All of it is lost.
     Lost,
-    /// All of it is there.
+    /// All of it is kept.
     Kept,
-    /// The first half of each write is there, and the first half of the new names.
+    /// The first half of each write is kept, and the first half of the new names.
     Half,
-    /// The lengths and the new names are there, the bytes are zero.
+    /// The lengths and the new names are kept, but the bytes are zero.
     Zeroed,
-    /// Only the last write and the last new name are there.
+    /// Only the last write and the last new name are kept.
     LastOnly,
-    /// Each block of 512 bytes and each new name is there or not by itself; by a number, so that it can be repeated.
+    /// Each block of 512 bytes and each new name is kept or lost at random; the number makes it repeatable.
     Mixed(u64),
 }
 
-/// A call that changes something.
+/// A call that changes files.
 #[derive(Clone, Debug)]
 enum Call {
     Write(PathBuf, Vec<u8>),
-    /// The file, from where on, and what.
+    /// The file, the position, and the bytes.
     Append(PathBuf, usize, Vec<u8>),
     Sync(PathBuf),
     SyncFailed(PathBuf),
@@ -56,39 +56,39 @@ enum Call {
 }
 
 impl PowerCut {
-    /// No files yet.
+    /// Returns no files.
     #[must_use]
     pub fn new() -> PowerCut {
         PowerCut::default()
     }
 
-    /// Files that are there from the start, all of them synced.
+    /// Returns files that exist from the start, all of them synced.
     #[must_use]
     pub fn of(files: &Memory) -> PowerCut {
         let start = files.files();
         PowerCut { files: Memory::of(start.clone()), start, ..PowerCut::default() }
     }
 
-    /// Lets the next sync of what was appended fail. As on real systems, what it was to bring to the medium never gets
-    /// there, although the program sees it, and although a later sync succeeds.
+    /// Makes the next sync of appended data fail. As on real systems, the data never reaches the medium, although the
+    /// program still sees it and a later sync succeeds.
     pub fn fail_next_sync(&self) {
         self.failing.store(true, Ordering::SeqCst);
     }
 
-    /// The files as the program sees them: what is put there past it is not remembered as a call.
+    /// Returns the files as the program sees them. Changes made through them are not remembered as calls.
     #[must_use]
     pub fn files(&self) -> &Memory {
         &self.files
     }
 
-    /// How many calls that change something there were.
+    /// Returns how many calls changed something.
     #[must_use]
     pub fn calls(&self) -> usize {
         self.lock_calls().len()
     }
 
-    /// What is left when the power goes after each number of calls from none to all, torn in each of some ways. Each is
-    /// given with the number of calls before it.
+    /// Passes on the files that are left when the power fails after each number of calls, from none to all, torn in
+    /// each of some ways, with the number of calls before it.
     pub fn after_each_call(&self, tears: &[Tear], mut look: impl FnMut(usize, Tear, Memory)) {
         let mut medium = Medium::of(&self.start);
         let calls = self.lock_calls().clone();
@@ -102,7 +102,7 @@ impl PowerCut {
         }
     }
 
-    /// What is left when the power goes after so many calls.
+    /// Returns the files that are left when the power fails after this many calls.
     #[must_use]
     pub fn after(&self, calls: usize, tear: Tear) -> Memory {
         let mut medium = Medium::of(&self.start);
@@ -212,29 +212,29 @@ impl Steps for PowerCut {
     }
 }
 
-/// What a medium holds, and what is only on its way there.
+/// What is on a medium, and what is only on its way there.
 #[derive(Debug, Default)]
 struct Medium {
     contents: Vec<Content>,
     /// The names as the program sees them.
     seen: BTreeMap<PathBuf, usize>,
-    /// The names that outlive a loss of power.
+    /// The names that survive a power failure.
     synced: BTreeMap<PathBuf, usize>,
     /// The changes of names that are on their way.
     naming: Vec<Naming>,
 }
 
-/// The bytes of a file, whatever it is called.
+/// The bytes of a file, whatever its name.
 #[derive(Debug, Default)]
 struct Content {
     synced: Vec<u8>,
-    /// What was written since, in order, each with where it goes.
+    /// The writes since, in order, each with its position.
     writes: Vec<(usize, Vec<u8>)>,
-    /// How many of those will never get there, because a sync has failed.
+    /// How many of those never reach the medium, because a sync failed.
     lost: usize,
 }
 
-/// A file that gets a name, gives up another, or both.
+/// A file that gets a name, loses another, or both.
 #[derive(Clone, Debug)]
 struct Naming {
     content: usize,
@@ -370,12 +370,12 @@ impl Content {
     }
 }
 
-/// Makes a file at least so long, by zero bytes.
+/// Extends a file with zero bytes to a length.
 fn grow(bytes: &mut Vec<u8>, len: usize) {
     bytes.resize(bytes.len().max(len), 0);
 }
 
-/// Yes or no, again and again, the same ones for the same number.
+/// Random bools, the same ones for the same number.
 struct Random(u64);
 
 impl Random {

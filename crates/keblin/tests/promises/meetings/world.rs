@@ -1,4 +1,4 @@
-//! What meets at a slot, what each of it does, and what must be true once it is done.
+//! The parties that meet at a slot, their actions, and what must be true afterwards.
 
 use std::collections::BTreeSet;
 use std::io::ErrorKind;
@@ -25,41 +25,41 @@ pub(super) fn best() -> Field<Option<i64>> {
     SCHEMA.field("best").unwrap()
 }
 
-/// Two keepers, one after the other by name.
+/// Two keepers.
 pub(super) const KEEPERS: usize = 2;
 
 /// The best value of the stranger's save, below and above those of the keepers.
 const STRANGERS: [i64; 2] = [15, 500];
 
-/// More saves than a state names of those before it.
+/// More saves than a state names as predecessors.
 const OFTEN: usize = keblin::save::layout::MAX_PREDECESSORS + 6;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(super) enum Act {
     Open(usize),
-    /// Plays on to a better record and saves.
+    /// Plays to a better record and saves.
     Save(usize),
-    /// Plays on and saves so often that the states of before are no longer named by the last one.
+    /// Plays and saves so often that the last state no longer names the old ones.
     SaveOften(usize),
-    /// As one save; the program ends after so many calls of the files.
+    /// As one save; the program ends after this many calls to the files.
     SaveCutOff(usize, i64),
     Close(usize),
     /// Erases the record and saves.
     Erase(usize),
     EraseCutOff(usize, i64),
-    /// Puts the first file that was ever there in its place.
+    /// Puts back the first file that was ever there.
     PutBack,
     /// Puts a save of another player there.
     PutStrange(usize),
-    /// A byte of the areas in the slot's file changes where it lies.
+    /// A byte of the areas in the slot's file changes in place.
     Rot,
     QuarterOfAnHour,
 }
 
-/// The end of a program, after so many calls of its files that change something.
+/// The end of a program, after some calls that change its files.
 #[derive(Clone, Debug)]
 pub(super) struct End {
-    /// How many such calls there may still be; below zero there is no end.
+    /// How many such calls remain; below zero there is no end.
     left: Arc<AtomicI64>,
 }
 
@@ -69,7 +69,7 @@ fn ending(files: &Memory) -> Ending {
     Watched { files: files.clone(), watcher: End { left: Arc::new(AtomicI64::new(-1)) } }
 }
 
-/// What is asked of files once their program is gone matters to nobody.
+/// Results of calls after the program has ended do not matter.
 fn gone(path: &Path) -> DiskError {
     let faulty = Faulty::new(Arc::new(Memory::default()));
     faulty.fail(Doing::Read, ErrorKind::BrokenPipe, 1);
@@ -88,23 +88,23 @@ impl Watcher for End {
     }
 }
 
-/// What is known after a history, besides what is in the files.
+/// What is known after a history, apart from the contents of the files.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub(super) struct Told {
-    /// The best value that must be there whenever the slot is opened; `None` where none need be.
+    /// The best value that must be there whenever the slot is opened; `None` if there need not be one.
     pub(super) must: Option<i64>,
     /// Values up to this one were erased.
     erased: i64,
-    /// Values that a keeper holds and could not save: another program that erases knows nothing of them.
+    /// Values that a keeper has but could not save: another program that erases knows nothing of them.
     unsaved: BTreeSet<i64>,
-    /// Whole files that strangers have put there, and that must be somewhere once ours has saved over them.
+    /// Intact files that strangers have put there, which must still exist after ours has saved over them.
     strange: BTreeSet<Vec<u8>>,
-    /// Those of them that were set aside when something was erased: put there again, nothing of them is taken.
+    /// Those that were set aside by an erasure: if put back, nothing is taken from them.
     refused: BTreeSet<Vec<u8>>,
-    /// Whether an area of the slot's file is rotten: states that share it cannot be opened, and that is told when the slot
-    /// is. The file is written anew when a quarter of an hour has passed, or when the area changes.
+    /// Whether an area of the slot's file is rotten: states that share it cannot be opened, and opening the slot
+    /// reports it. The file is published anew after 15 minutes, or when the area changes.
     rotten: bool,
-    /// What went wrong, if anything did.
+    /// What went wrong, if anything.
     pub(super) broken: Option<String>,
 }
 
@@ -118,7 +118,7 @@ pub(super) struct World {
     next: i64,
     first_file: Option<Vec<u8>>,
     pub(super) told: Told,
-    /// What each keeper has erased and could not save: its next save erases it.
+    /// What each keeper has erased but could not save: its next save erases it.
     owes: [Option<i64>; KEEPERS],
     /// What each keeper has done since it was opened, as far as it may matter.
     pub(super) hidden: [u64; KEEPERS],
@@ -128,7 +128,7 @@ fn slot_of(files: &Ending) -> Slot {
     SaveDir::on(Arc::new(files.clone()), "saves").slot("otter").unwrap()
 }
 
-/// Whole saves have a best value; of anything else there is none to be told.
+/// An intact save has a best value; other files do not have one.
 fn best_in(bytes: Option<&Vec<u8>>) -> Option<i64> {
     let save = keblin::verify::verify(bytes?, &SCHEMA).ok()?;
     save.into_progress().get(best())
@@ -168,7 +168,7 @@ impl World {
         self.files.files().get(path).cloned()
     }
 
-    /// What a save of the slot holds, opened by somebody else, from a copy of the files.
+    /// Opens a copy of the files as another program, and returns the contents of the save.
     pub(super) fn opened_best(&self) -> Result<Option<i64>, String> {
         let copy = Memory::of(
             self.files
@@ -201,7 +201,7 @@ impl World {
             Act::EraseCutOff(who, calls) => {
                 self.save(who, calls, true);
                 self.end(who);
-                // Nobody was told that it is erased: it may be, or not yet.
+                // The erasure was not acknowledged, so it may have happened or not.
                 if self.opened_best() == Ok(None) {
                     self.told.must = None;
                 }
@@ -292,7 +292,7 @@ impl World {
         }
     }
 
-    /// The program of a keeper has ended: nothing of what it would still do is done.
+    /// The program of a keeper has ended: its remaining work is not done.
     pub(super) fn end(&mut self, who: usize) {
         self.owes[who] = None;
         if let Some((kept, end)) = self.keepers[who].take() {
@@ -302,12 +302,12 @@ impl World {
         }
     }
 
-    /// It was acknowledged that values up to this one are erased, if any are.
+    /// Notes the acknowledgement that values up to this one are erased, if any are.
     fn erased(&mut self, erased: Option<i64>) {
         let Some(erased) = erased else { return };
         self.told.erased = self.told.erased.max(erased);
         self.told.must = None;
-        // What a stranger's save brings later is not what was erased here.
+        // A stranger's later save is not what was erased here.
         let strange = std::mem::take(&mut self.told.strange);
         self.told.refused.extend(strange);
     }
@@ -319,20 +319,20 @@ impl World {
         }
     }
 
-    /// Whether a value need not have been erased with the others.
+    /// Returns whether a value need not have been erased with the others.
     fn is_of_elsewhere(&self, value: i64) -> bool {
         STRANGERS.contains(&value) || self.told.unsaved.contains(&value)
     }
 
-    /// What a stranger puts over another stranger's file is not ours to keep.
+    /// If a stranger replaces another stranger's file, it is not ours to keep.
     fn strangers_own(&mut self) {
         if let Some(there) = self.file(&self.path()) {
             self.told.strange.remove(&there);
         }
     }
 
-    /// Somebody has destroyed what was in the file: what need be there now is what the copy before holds, and what
-    /// took its place.
+    /// The contents of the file were destroyed: only the contents of the backup must still be there, and the file
+    /// that took its place.
     fn destroyed(&mut self) {
         let left = [self.path(), self.previous()].map(|path| self.file(&path));
         let left = left.iter().flatten().filter(|bytes| !self.told.refused.contains(*bytes));
@@ -340,7 +340,7 @@ impl World {
         self.told.must = self.told.must.min(left.max());
     }
 
-    /// Whether what was promised is true.
+    /// Checks the promises.
     fn look(&self) -> Result<(), String> {
         let is_anything = self.file(&self.path()).is_some() || self.file(&self.previous()).is_some();
         if !is_anything {
@@ -350,7 +350,7 @@ impl World {
             };
         }
         let found = match self.opened_best() {
-            // Where rot has taken the file and nobody has saved since, there may be nothing but a ruin: that is told.
+            // If rot has destroyed the file and nobody has saved since, there may only be a ruin, which is reported.
             Err(_) if self.told.must.is_none() => return Ok(()),
             found => found?,
         };
@@ -365,7 +365,7 @@ impl World {
     }
 }
 
-/// A save of another player.
+/// Returns a save of another player.
 fn stranger(which: usize) -> Vec<u8> {
     static SAVES: LazyLock<[Vec<u8>; 2]> = LazyLock::new(|| {
         STRANGERS.map(|value| {

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use super::Dice;
 
-/// A declaration with most of what can be declared, each a matter of chance.
+/// Returns a declaration with most of what can be declared, at random.
 pub(super) fn declaration(dice: &mut Dice) -> String {
     let levels = 2 + dice.roll(4);
     let mut text = format!(
@@ -25,7 +25,7 @@ pub(super) fn declaration(dice: &mut Dice) -> String {
              at = ['finish'], min = '1ms' }\n";
     for index in 0..3 + dice.roll(5) {
         let scopes = ["level", "run", "run", "profile", "device"];
-        // The first is what the record is fed from, so it is no setting.
+        // The first one feeds the record, so it cannot be a setting.
         let scope = dice.one(if index == 0 { &scopes[..4] } else { &scopes });
         write!(text, "plain_{index}x = {{ type = 'int', scope = '{scope}', default = {}", dice.roll(5))
             .unwrap();
@@ -91,7 +91,7 @@ pub(super) fn declaration(dice: &mut Dice) -> String {
     text
 }
 
-/// What a field of a scope lives through, and the end of its line.
+/// The survival words of a field of a scope, and the end of its line.
 fn survival(dice: &mut Dice, scope: &str) -> String {
     if !["level", "run"].contains(&scope) {
         return " }\n".to_string();

@@ -1,4 +1,4 @@
-//! Going back to an instant that was held, data that is there at last, and erasing.
+//! Loading a held snapshot, late data, and erasing.
 
 use std::sync::Arc;
 
@@ -9,7 +9,7 @@ use keblin::{Keep, Value};
 use super::Naive;
 
 impl Naive {
-    /// What is saved of this instant: a run that is over is not.
+    /// Returns what is saved now: a run that is over is not.
     pub(crate) fn held(&self) -> Naive {
         let mut held = self.clone();
         if held.stage == "over" {
@@ -20,7 +20,7 @@ impl Naive {
         held
     }
 
-    /// Back to an instant that was held: the run is as it was, everything else meets.
+    /// Loads a held snapshot: the run is as it was, and everything else meets.
     pub(crate) fn load(&mut self, held: &Naive) {
         for field in &self.schema.clone().fields {
             for cell in field.cells.clone() {
@@ -52,20 +52,20 @@ impl Naive {
         self.settle(true);
     }
 
-    /// The data is there, and it is the first launch.
+    /// The data arrives, and it is a first launch.
     pub(crate) fn arrive(&mut self) {
         if std::mem::take(&mut self.is_late) {
             self.settle(true);
         }
     }
 
-    /// Everything that is not of the device is as on the first launch.
+    /// Resets everything except device values to the first launch.
     pub(crate) fn erase_profile(&mut self) {
         let mut first = Naive::new(&self.schema, self.is_late);
         first.values.extend(self.values.split_off(&self.schema.saved_cells));
         let signals = std::mem::take(&mut self.signals);
         *self = Naive { signals, ..first };
-        // What is told on the first launch is told again.
+        // Notices of the first launch are delivered again.
         self.told.fill(false);
         self.held.fill(false);
         self.moments.clear();
@@ -83,7 +83,7 @@ impl Naive {
         self.settle(true);
     }
 
-    /// A level's facts, and its values of every field that has one for each level.
+    /// Returns a level's facts, and its values of every field with one per level.
     pub(crate) fn erase_level(&mut self, level: usize) {
         let schema = Arc::clone(&self.schema);
         self.facts.retain(|(of, _, _), _| *of != level);

@@ -1,4 +1,4 @@
-//! The events of a run, each as `docs/events.md` says it.
+//! The events of a run, each as in `docs/events.md`.
 
 use keblin::Value;
 use keblin::condition::names::Fact;
@@ -160,7 +160,7 @@ impl Naive {
         possible
     }
 
-    /// Feeds a signal; whether it acts.
+    /// Feeds a signal; returns whether it fires.
     pub(crate) fn feed(&mut self, signal: &'static str, on: bool) -> bool {
         let (armed, fed) = self.signals.entry(signal).or_insert((true, false));
         let acts = on && *armed;

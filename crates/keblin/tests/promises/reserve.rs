@@ -1,9 +1,10 @@
-//! Room behind the last state: states are written into it, and it is never taken for damage, nor damage for it.
+//! The reserve after the last state: states are written into it, and it is never mistaken for damage, nor damage for
+//! it.
 
 use std::io::ErrorKind;
 use std::sync::Arc;
 
-use keblin::save::{Fault, Stamp, read, write, write_behind};
+use keblin::save::{Fault, Stamp, read, write, write_after};
 use keblin::store::backend::{Backend, Disk, Doing, Faulty, LeftAt, Memory};
 use keblin::store::{Origin, Slot};
 use keblin::{Field, Keeper, Progress, SaveDir, Schema};
@@ -16,7 +17,8 @@ fn save_of(schema: &Arc<Schema>) -> Vec<u8> {
     write(&Progress::new(Arc::clone(schema)).snapshot(), &stamp(1))
 }
 
-/// A slot that was saved a number of times with one more shell each time, and how long its file was after each.
+/// Returns a slot that was saved a number of times with one more shell each time, and the length of its file after
+/// each.
 fn saved(files: &Arc<dyn Backend>, times: i64) -> (Slot, Vec<u64>) {
     let (slot, Game { ref schema, shells, .. }) = (slot_on(files), game());
     let mut kept = Keeper::open(&slot, schema).unwrap();
@@ -68,7 +70,7 @@ fn any_byte_in_the_room_is_told_and_a_shorter_or_longer_room_is_none_the_worse()
         let mut behind = with_room.clone();
         behind.truncate(file.end());
         let after = Stamp { number: 2, ..stamp(2) };
-        behind.extend(write_behind(&file, &Progress::new(Arc::clone(&schema)).snapshot(), &after, None));
+        behind.extend(write_after(&file, &Progress::new(Arc::clone(&schema)).snapshot(), &after, None));
         assert_eq!(read(&behind).unwrap().head.number, 2);
         for at in [0, room / 2, room - 1] {
             let mut damaged = with_room.clone();
@@ -154,7 +156,7 @@ fn where_room_cannot_be_made_the_save_stands_and_the_next_one_is_a_whole_file() 
         let Game { ref schema, shells: field, .. } = game();
         let mut kept = Keeper::open(&slot, schema).unwrap();
         if fails {
-            // The first append is the second save, the next one its room.
+            // The first append is the second save, the next one its reserve.
             faulty.fail_after(Doing::Append, 1, ErrorKind::StorageFull, 1);
         }
         for count in 1..=3 {
