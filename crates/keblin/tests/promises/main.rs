@@ -17,6 +17,7 @@ mod damage;
 mod deaths;
 mod differences;
 mod edges;
+mod english;
 mod erasing;
 mod examples;
 mod exchanged;
