@@ -52,7 +52,7 @@ pub(crate) enum Command {
     },
     /// Freeze this version's shape so that its saves stay loadable
     Freeze,
-    /// Migrate saves of earlier versions, and show what each value becomes
+    /// Show what saves of earlier versions become, and migrate them with --write
     Migrate {
         /// Saves, or folders of saves
         #[arg(required = true)]

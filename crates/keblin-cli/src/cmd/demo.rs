@@ -136,7 +136,7 @@ fn first_launch(
     did(console, "reach osier", "copied: a death comes back to these values")?;
     game.add(names.oil, -30);
     game.add(names.letters, 2);
-    did(console, "30 oil burnt, 2 more letters", &read(&game, names))?;
+    did(console, "30 more oil, 2 letters", &read(&game, names))?;
     if let Some(Death::LifeLost { left, place }) = game.die() {
         let left = left.unwrap_or_default();
         did(console, "die", &format!("boats left: {left}, back to {}", place.text(schema)))?;
@@ -183,7 +183,7 @@ fn second_evening(
     did(console, "best crossing of reedgate", &format!("still {best}"))?;
     let over = game.end_run()?;
     let records: Vec<String> = over.iter().flat_map(|over| &over.records).map(record_text).collect();
-    did(console, "give the run up", &format!("its letters still count: {}", records.join(", ")))?;
+    did(console, "give up the run", &format!("its letters still count: {}", records.join(", ")))?;
     let saved = slot.save(&game.snapshot(), "quit").map_err(told)?;
     did(console, "quit", &format!("save {}: {} bytes", saved.number, saved.len_bytes))?;
     console.line("   The routes after the run, on neap tide:")?;

@@ -80,13 +80,13 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
 const NOTES: [&str; 6] = [
     "* set by the field; everything else follows from its scope.",
     "death: one with a life left. entry: the value on arrival in the level. checkpoint: the value at the last \
-     checkpoint, before one the value on arrival.",
+     checkpoint, or on arrival if there was none.",
     "A checkpoint copies the values of level and run scope; so does arriving in a level.",
     "Leaving a level and resuming it changes nothing. A finish changes nothing until the next level.",
     "The death that takes the last life, and every other end of a run, resets nothing: values can be read until \
      the next run, and there is nothing to continue.",
-    "Profile values outlive runs; records among them keep the better value. Erasing the profile takes everything but \
-     what belongs to the device.",
+    "Profile values outlive runs; records among them keep the better value. Erasing the profile erases everything \
+     except device values.",
 ];
 
 fn fate_cell(schema: &Schema, field: &FieldDef, moment: Row, is_lives: bool) -> Cell {
