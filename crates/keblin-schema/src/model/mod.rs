@@ -43,7 +43,7 @@ pub use words::{AfterLast, Again, AtZero, CheckpointOrder, RecordAt, Resume, Sav
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct RecordFeed {
-    /// The field whose value is offered, as a position in [`Model::fields`].
+    /// The field that feeds it, as a position in [`Model::fields`].
     pub from: usize,
     /// When it is offered.
     pub at: Vec<RecordAt>,

@@ -194,10 +194,18 @@ fn of_scope(field: &FieldDecl, refuse: &mut Refuse<'_>) {
 
 fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
     if keep != Keep::Latest {
-        refuse(span(&field.counts), "a clock only grows".to_string(), "leave `counts` or `keep` out");
+        refuse(
+            span(&field.counts),
+            "`keep` has no effect on a clock, which only grows".to_string(),
+            "leave `counts` or `keep` out",
+        );
     }
     if field.per.is_some() {
-        refuse(span(&field.counts), "a clock is one value".to_string(), "leave `counts` or `per` out");
+        refuse(
+            span(&field.counts),
+            "`per` has no effect on a clock, which is one value".to_string(),
+            "leave `counts` or `per` out",
+        );
     }
     if keep.is_record() {
         let message =

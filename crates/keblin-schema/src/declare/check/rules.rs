@@ -36,13 +36,13 @@ pub(super) fn feeds(declared: &Declarations, model: &mut Model, found: &mut Vec<
             (Some(from), Some(at)) if is_record => fed_by(declared, model, field, from, found)
                 .map(|from| RecordFeed { from, at: at.value.clone() }),
             (Some(from), None) if is_record => {
-                let message = "a record with `from` needs `at`: when its value is offered";
+                let message = "a record with `from` needs `at`: when it takes a value";
                 let finding = Finding::error(Code::MissingKey, from.span.clone(), message);
                 found.push(finding.instead("add `at = [\"finish\"]` or `at = [\"run_end\"]`"));
                 None
             }
             (None, Some(at)) if is_record => {
-                let message = "a record with `at` needs `from`: the field whose value is offered";
+                let message = "a record with `at` needs `from`: the field that feeds it";
                 let finding = Finding::error(Code::MissingKey, at.span.clone(), message);
                 found.push(finding.instead("add `from = \"FIELD\"`"));
                 None
@@ -104,7 +104,7 @@ pub(super) fn lives(declared: &Declarations, model: &mut Model, found: &mut Vec<
         (!def.per.is_empty(), "is one number", "no `per`"),
         (
             def.min.as_ref().and_then(Bound::fixed) != Some(&Value::Int(0)),
-            "must end at 0, no life left",
+            "must reach 0 when no life is left",
             "min = 0",
         ),
         (
@@ -112,10 +112,10 @@ pub(super) fn lives(declared: &Declarations, model: &mut Model, found: &mut Vec<
             "would regain the life a death just took",
             "on_death = \"stays\"",
         ),
-        (def.survival.on_retry != OnRetry::Stays, "would be filled up by a retry", "on_retry = \"stays\""),
+        (def.survival.on_retry != OnRetry::Stays, "would be refilled by a retry", "on_retry = \"stays\""),
         (
             def.kind == Kind::Int && def.default.number().is_some_and(|lives| lives < 1),
-            "begins a run with no life",
+            "would start a run without lives",
             "default = 3",
         ),
     ];

@@ -188,7 +188,7 @@ fn words<T: Clone + PartialEq>(
     if chosen.is_empty() && reader.list(key, found).is_some_and(<[_]>::is_empty) {
         let known = words.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", ");
         let finding = Finding::error(Code::UnknownWord, span.clone(), format!("`{key}` is an empty list"));
-        found.push(finding.instead(format!("leave it out, or name some of: {known}")));
+        found.push(finding.instead(format!("leave it out, or list some of: {known}")));
         return None;
     }
     Some(Placed { value: chosen, span })
