@@ -15,6 +15,7 @@ mod faults;
 mod huge;
 mod kinds;
 mod layout;
+mod meeting;
 mod mutation;
 mod names;
 mod page;
