@@ -1,13 +1,16 @@
 //! Data that arrives while the game is running: reloading a held snapshot, or a slow load completing.
 
+use std::slice::from_ref;
 use std::sync::Arc;
 
-use keblin_schema::keep::meet;
+use keblin_schema::keep::meet_all;
+use keblin_schema::model::{FieldDef, OnReset, SaveAt, Scope};
 use keblin_schema::{Keep, Value};
 
 use super::journal::{Cause, Journal};
 use super::notice::Notice;
 use super::phase::EventName;
+use super::place::RunEnd;
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
 use crate::snapshot::{LevelFacts, Schema, Snapshot, State, Stay};
@@ -15,8 +18,18 @@ use crate::snapshot::{LevelFacts, Schema, Snapshot, State, Stay};
 /// What was changed while the data was on its way, and what is reported only after it arrives.
 #[derive(Clone, Debug)]
 pub(super) struct Waiting {
-    touched: Vec<bool>,
+    changed: Vec<Meanwhile>,
     held_back: Vec<Notice>,
+}
+
+/// What the game did with a value while the data was on its way.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum Meanwhile {
+    #[default]
+    Nothing,
+    /// It only added and spent, which counts on top of what arrives.
+    Added,
+    Set,
 }
 
 impl<G, P: Holder> Play<G, P> {
@@ -28,8 +41,10 @@ impl<G, P: Holder> Play<G, P> {
     }
 
     /// Applies the loaded data; `None` is a first run. A value that was not changed meanwhile becomes the loaded one.
-    /// Records and facts meet by their keep rules. A run begun meanwhile replaces the saved one. Then it delivers the
-    /// notices that were held back, and [`Notice::Ready`]. If the data has arrived already, the call has no effect.
+    /// What was added or spent meanwhile is added to the loaded value; a value that was set stays. Records and facts
+    /// meet by their keep rules. A run that was begun meanwhile replaces the saved one, which ends and feeds its
+    /// records. Then the call delivers the notices that were held back, and [`Notice::Ready`]. If the data has arrived
+    /// already, the call has no effect.
     pub fn arrive(&mut self, loaded: Option<Snapshot>) {
         self.engine_mut().arrive(loaded);
     }
@@ -53,7 +68,7 @@ impl Engine {
         let mut progress = Engine::at_title(schema, state, Arc::default(), Notice::FirstRun);
         (progress.notices, progress.dropped) = Default::default();
         progress.state.told.fill(false);
-        progress.waiting = Some(Waiting { touched: vec![false; cells], held_back: Vec::new() });
+        progress.waiting = Some(Waiting { changed: vec![Meanwhile::Nothing; cells], held_back: Vec::new() });
         progress
     }
 
@@ -62,47 +77,19 @@ impl Engine {
     }
 
     pub(crate) fn arrive(&mut self, loaded: Option<Snapshot>) {
-        let Some(Waiting { touched, held_back }) = self.waiting.take() else { return };
+        let Some(Waiting { changed, mut held_back }) = self.waiting.take() else { return };
         match loaded {
             None => self.tell(Notice::FirstRun),
             Some(snapshot) => {
-                let loaded = Engine::restored(snapshot);
+                let mut loaded = Engine::restored(snapshot);
                 let begun = self.stage != Stage::Title;
-                let (played, mut facts) = (self.state.played, self.state.facts.clone().into_iter());
-                self.take_in(&loaded.state, |progress, cell, value| {
-                    let of_run = cell < progress.schema.copied_cells;
-                    let untouched = touched.get(cell) == Some(&false);
-                    if of_run && begun {
-                        return None;
-                    }
-                    let held = progress.value_at(cell);
-                    let keep = progress.schema.cell_owner(cell).map_or(Keep::Latest, |(field, _)| field.keep);
-                    match (untouched, keep) {
-                        (true, _) => Some(value.clone()),
-                        // Sums that grew meanwhile are added to the loaded ones.
-                        (false, Keep::Sum) => value.plus(held).map(|(sum, _)| sum),
-                        (false, Keep::Latest) => None,
-                        (false, keep) => meet(keep, held, value),
-                    }
-                });
-                // Counts made meanwhile are added.
-                self.state.played = loaded.state.played.saturating_add(played);
-                self.put_facts(&loaded.state.facts, |held, saved| {
-                    let meanwhile = facts.next().unwrap_or_default();
-                    LevelFacts {
-                        attempts: saved.attempts.saturating_add(meanwhile.attempts),
-                        deaths: saved.deaths.saturating_add(meanwhile.deaths),
-                        ..held
-                    }
-                });
-                if !begun {
-                    self.state.run.clone_from(&loaded.state.run);
-                    self.state.difficulty = loaded.state.difficulty;
+                if begun && loaded.has_run() {
+                    loaded.notices.clear();
+                    loaded.end(RunEnd::Replaced);
+                    held_back.extend(loaded.notices.drain(..));
+                    self.save_at(SaveAt::RunEnd);
                 }
-                self.carried = loaded.carried;
-                if !begun {
-                    self.areas = loaded.areas;
-                }
+                self.take_in_late(&loaded, &changed, begun);
                 self.tell(Notice::Restored);
             }
         }
@@ -114,19 +101,66 @@ impl Engine {
         self.tell(Notice::Ready);
     }
 
+    /// Takes over what was saved, with what was played meanwhile on top of it.
+    fn take_in_late(&mut self, loaded: &Engine, changed: &[Meanwhile], begun: bool) {
+        let first = State::first(&self.schema);
+        let is_taken = |field: &FieldDef| {
+            !begun || !field.scope.is_of_run() || field.survival.on_new_run == OnReset::Stays
+        };
+        self.take_in(&loaded.state, Some(&first), |progress, field, cell, theirs| {
+            let ours = progress.table_at(field, cell);
+            let base = first.cells.get(cell..cell + ours.len());
+            let changed = changed.get(cell).copied().unwrap_or_default();
+            match field.keep {
+                _ if !is_taken(field) => ours.to_vec(),
+                Keep::Latest => match (changed, base) {
+                    (Meanwhile::Nothing, _) => theirs.to_vec(),
+                    (Meanwhile::Added, Some(base)) => meet_all(Keep::Sum, ours, theirs, Some(base)),
+                    _ => ours.to_vec(),
+                },
+                keep => meet_all(keep, ours, theirs, base),
+            }
+        });
+        self.take_in_copies(&loaded.state, &first.cells, |field| field.scope.is_of_run() && is_taken(field));
+        if !begun {
+            self.state.run.clone_from(&loaded.state.run);
+            self.state.difficulty = loaded.state.difficulty;
+            self.areas = Arc::clone(&loaded.areas);
+        }
+        self.carried = Arc::clone(&loaded.carried);
+    }
+
+    /// Adds what was saved to the copies of a visit that was entered meanwhile.
+    fn take_in_copies(&mut self, saved: &State, first: &[Value], is_taken: impl Fn(&FieldDef) -> bool) {
+        let schema = Arc::clone(&self.schema);
+        let taken: Vec<bool> =
+            (0..schema.copied_cells).map(|cell| schema.field_at(cell).is_some_and(&is_taken)).collect();
+        let Some(visit) = self.visit_mut() else { return };
+        let copies = std::iter::once(&mut visit.entry).chain(visit.at_checkpoint.as_mut());
+        for copy in copies.filter(|copy| !copy.is_empty()) {
+            let with_saved = |(cell, ours): (usize, &Value)| match (saved.cells.get(cell), first.get(cell)) {
+                (Some(theirs), Some(_)) if taken.get(cell) == Some(&true) => {
+                    let sum = meet_all(Keep::Sum, from_ref(ours), from_ref(theirs), first.get(cell..=cell));
+                    sum.into_iter().next().unwrap_or_else(|| ours.clone())
+                }
+                _ => ours.clone(),
+            };
+            *copy = copy.iter().enumerate().map(with_saved).collect();
+        }
+    }
+
     pub(crate) fn load(&mut self, snapshot: &Snapshot, yes: bool) -> Result<(), Refused> {
         if !yes {
             let would = if self.has_run() { vec!["the run in progress".to_string()] } else { Vec::new() };
             return Err(self.refusal(EventName::Load, Why::NotConfirmed { would }));
         }
         let saved = &snapshot.state;
-        self.take_in(saved, |progress, cell, value| {
-            let (field, _) = progress.schema.cell_owner(cell)?;
-            match field.keep {
-                _ if cell < progress.schema.copied_cells => Some(value.clone()),
-                _ if cell >= progress.schema.saved_cells => None,
-                Keep::Latest => None,
-                keep => meet(keep, progress.value_at(cell), value),
+        self.take_in(saved, None, |progress, field, cell, theirs| {
+            let ours = progress.table_at(field, cell);
+            match field.scope {
+                scope if scope.is_of_run() => theirs.to_vec(),
+                Scope::Profile => meet_all(field.keep, ours, theirs, None),
+                _ => ours.to_vec(),
             }
         });
         self.state.run.clone_from(&saved.run);
@@ -146,14 +180,20 @@ impl Engine {
         Ok(())
     }
 
-    /// Takes over what another copy of the game saved to the same slot. Records, facts and unlocks meet by their keep
-    /// rules; plain values, the run and settings stay. Delivers [`Notice::Reconciled`].
-    pub(crate) fn reconcile(&mut self, theirs: &Snapshot) {
-        self.take_in(&theirs.state, |progress, cell, value| {
-            let (field, _) = progress.schema.cell_owner(cell)?;
-            let of_profile = (progress.schema.copied_cells..progress.schema.saved_cells).contains(&cell);
-            let meets = of_profile && field.keep != Keep::Latest;
-            meets.then(|| meet(field.keep, progress.value_at(cell), value))?
+    /// Takes over what another copy of the game saved to the same slot. `base` is what both had before they diverged, if
+    /// a file still holds it. Records, facts and unlocks meet by their keep rules; with `base`, sums and counts are what
+    /// both gained, and a plain value that this copy did not change is theirs. Otherwise plain values stay, and the run
+    /// and settings always do. Delivers [`Notice::Reconciled`].
+    pub(crate) fn reconcile(&mut self, theirs: &Snapshot, base: Option<&Snapshot>) {
+        let base = base.map(|base| &base.state);
+        self.take_in(&theirs.state, base, |progress, field, cell, theirs| {
+            let ours = progress.table_at(field, cell);
+            let base = base.and_then(|base| base.cells.get(cell..cell + ours.len()));
+            match field.scope {
+                Scope::Profile if field.keep == Keep::Latest && base == Some(ours) => theirs.to_vec(),
+                Scope::Profile => meet_all(field.keep, ours, theirs, base),
+                _ => ours.to_vec(),
+            }
         });
         Arc::make_mut(&mut self.carried).join(&theirs.carried);
         self.clamp_all();
@@ -161,16 +201,33 @@ impl Engine {
         self.tell(Notice::Reconciled);
     }
 
-    /// Takes over values by a rule, and facts, furthest level, unlocks and moments by theirs.
-    fn take_in(&mut self, from: &State, rule: impl Fn(&Engine, usize, &Value) -> Option<Value>) {
-        for (cell, value) in from.cells.iter().enumerate() {
-            if let Some(value) = rule(self, cell, value) {
-                self.put(cell, value, &Cause::Load);
+    /// Takes over values by a rule, table by table, and facts, furthest level, unlocks and moments by theirs. `base` is
+    /// what both had before they diverged, if that is known.
+    fn take_in(
+        &mut self,
+        from: &State,
+        base: Option<&State>,
+        rule: impl Fn(&Engine, &FieldDef, usize, &[Value]) -> Vec<Value>,
+    ) {
+        let schema = Arc::clone(&self.schema);
+        for field in &schema.fields {
+            for first in field.cells.clone().step_by(field.places) {
+                let Some(theirs) = from.cells.get(first..first + field.places) else { continue };
+                for (cell, value) in (first..).zip(rule(self, field, first, theirs)) {
+                    self.put(cell, value, &Cause::Load);
+                }
             }
         }
-        self.put_facts(&from.facts, best);
+        let mut common = base.map(|base| base.facts.iter());
+        self.put_facts(&from.facts, |ours, theirs| {
+            let base = common.as_mut().map(|common| common.next().copied().unwrap_or_default());
+            best(ours, theirs, base)
+        });
         self.state.furthest = self.state.furthest.max(from.furthest);
-        self.state.played = self.state.played.max(from.played);
+        self.state.played = match base {
+            Some(base) => self.state.played + (from.played - base.played),
+            None => self.state.played.max(from.played),
+        };
         for (held, saved) in self.state.latched.iter_mut().zip(&from.latched) {
             *held |= *saved;
         }
@@ -179,12 +236,21 @@ impl Engine {
         }
     }
 
-    /// Notes that a value was changed while the data was on its way.
+    /// Returns the values of a field from a cell on: its table of best values, or its one value.
+    fn table_at(&self, field: &FieldDef, cell: usize) -> &[Value] {
+        self.state.cells.get(cell..cell + field.places).unwrap_or_default()
+    }
+
+    /// Notes that a value was changed while the data was on its way. Bounds that move a value do not count.
     #[inline]
-    pub(super) fn touched(&mut self, cell: usize) {
-        if let Some(waiting) = &mut self.waiting {
-            waiting.touched.get_mut(cell).into_iter().for_each(|touched| *touched = true);
-        }
+    pub(super) fn changed_meanwhile(&mut self, cell: usize, cause: &Cause) {
+        let Some(waiting) = &mut self.waiting else { return };
+        let Some(changed) = waiting.changed.get_mut(cell) else { return };
+        *changed = match cause {
+            Cause::Bound | Cause::Load => *changed,
+            Cause::Add(_) | Cause::Spend(_) if *changed != Meanwhile::Set => Meanwhile::Added,
+            _ => Meanwhile::Set,
+        };
     }
 
     /// Holds back a notice that may not be true once the data arrives.
@@ -217,13 +283,17 @@ impl Engine {
     }
 }
 
-/// Combines facts: finished stays, the better rating stays, and the higher counts stay.
-fn best(held: LevelFacts, saved: LevelFacts) -> LevelFacts {
+/// Combines facts: finished stays, the better rating stays, and counts meet like sums.
+fn best(ours: LevelFacts, theirs: LevelFacts, base: Option<LevelFacts>) -> LevelFacts {
+    let count = |of: fn(&LevelFacts) -> u64| match &base {
+        Some(base) => of(&ours).saturating_add(of(&theirs).saturating_sub(of(base))),
+        None => of(&ours).max(of(&theirs)),
+    };
     LevelFacts {
-        finished: held.finished || saved.finished,
-        stars: held.stars.max(saved.stars),
-        collected: held.collected | saved.collected,
-        attempts: held.attempts.max(saved.attempts),
-        deaths: held.deaths.max(saved.deaths),
+        finished: ours.finished || theirs.finished,
+        stars: ours.stars.max(theirs.stars),
+        collected: ours.collected | theirs.collected,
+        attempts: count(|facts| facts.attempts),
+        deaths: count(|facts| facts.deaths),
     }
 }

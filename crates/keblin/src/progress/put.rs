@@ -47,7 +47,7 @@ impl Engine {
         {
             let before = std::mem::replace(held, value.clone());
             self.journal.note(Target::Cell(cell), before, value, cause.clone());
-            self.cell_changed(cell);
+            self.cell_changed(cell, cause);
         }
     }
 
@@ -57,7 +57,7 @@ impl Engine {
         if let Some(Value::Int(number)) = self.state.cells.get_mut(cell) {
             *number = after;
             self.journal.note_added(cell, [held, after], by);
-            self.cell_changed(cell);
+            self.cell_changed(cell, &Cause::Add(Value::Int(by)));
         }
     }
 
@@ -73,9 +73,9 @@ impl Engine {
     }
 
     #[inline]
-    fn cell_changed(&mut self, cell: usize) {
+    fn cell_changed(&mut self, cell: usize, cause: &Cause) {
         self.rules.cell_changed(&self.schema, cell);
-        self.touched(cell);
+        self.changed_meanwhile(cell, cause);
         self.changed();
     }
 

@@ -211,7 +211,7 @@ impl Stage<'_> {
         })?;
         let replaced = saved.replaced.filter(|replaced| replaced.has_met);
         if let (Some(replaced), Some(progress)) = (replaced, &mut self.progress) {
-            progress.reconcile(&replaced.snapshot);
+            progress.reconcile(&replaced.snapshot, replaced.base.as_ref());
         }
         Ok(())
     }

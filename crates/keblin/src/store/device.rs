@@ -8,7 +8,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::keep::meet;
+use keblin_schema::keep::meet_all;
 use keblin_schema::model::Scope;
 use keblin_schema::{Keep, Severity, Value};
 
@@ -18,7 +18,7 @@ use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
 use crate::save::decode::of_this_game;
 use crate::save::{Lineage, SaveCode, Stamp, read_within, write_device};
-use crate::snapshot::{Schema, Snapshot};
+use crate::snapshot::{Schema, Snapshot, State};
 use crate::verify::SaveFinding;
 use crate::verify::past::device_values;
 
@@ -79,7 +79,9 @@ impl SaveDir {
     pub(super) fn save_settings_held(&self, snapshot: &Snapshot, held: &mut Held) -> Result<(), DiskError> {
         let is_as_before = |before: &Vec<Value>| snapshot.device_is(before);
         if !held.settings.as_ref().is_some_and(is_as_before) {
-            self.save_settings_since(snapshot, held.settings.as_deref())?;
+            // Without a file to read, the slot started with the defaults.
+            let first = State::first_cells(snapshot.schema()).split_off(snapshot.schema().saved_cells);
+            self.save_settings_since(snapshot, Some(held.settings.as_deref().unwrap_or(&first)))?;
             held.settings = Some(snapshot.device_values().to_vec());
         }
         Ok(())
@@ -159,17 +161,17 @@ impl SaveDir {
 fn met(snapshot: &Snapshot, theirs: &[Value], before: Option<&[Value]>) -> Snapshot {
     let mut together = snapshot.clone();
     let (schema, first) = (Arc::clone(snapshot.schema()), snapshot.schema().saved_cells);
-    let ours = together.state.cells.iter_mut().enumerate().skip(first);
-    for (number, ((cell, ours), theirs)) in ours.zip(theirs).enumerate() {
-        let keep = schema.cell_owner(cell).map_or(Keep::Latest, |(field, _)| field.keep);
-        let is_as_before = before.is_some_and(|before| before.get(number) == Some(ours));
-        let met = match keep {
-            Keep::Latest if is_as_before => Some(theirs.clone()),
-            Keep::Latest => None,
-            keep => meet(keep, ours, theirs),
-        };
-        if let Some(met) = met {
-            *ours = met;
+    for field in schema.fields.iter().filter(|field| field.scope == Scope::Device) {
+        for cell in field.cells.clone().step_by(field.places) {
+            let table = cell - first..cell - first + field.places;
+            let Some(theirs) = theirs.get(table.clone()) else { continue };
+            let Some(ours) = together.state.cells.get_mut(cell..cell + field.places) else { continue };
+            let is_as_before = before.is_some_and(|before| before.get(table) == Some(&*ours));
+            let met = match field.keep {
+                Keep::Latest if is_as_before => theirs.to_vec(),
+                keep => meet_all(keep, ours, theirs, None),
+            };
+            ours.clone_from_slice(&met);
         }
     }
     together

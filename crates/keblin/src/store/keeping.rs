@@ -170,7 +170,7 @@ impl Keeping {
                     engine.have_written(cells);
                     self.note_what_was_found(engine, saved);
                     if let Some(replaced) = saved.replaced.as_ref().filter(|replaced| replaced.has_met) {
-                        engine.reconcile(&replaced.snapshot);
+                        engine.reconcile(&replaced.snapshot, replaced.base.as_ref());
                     }
                 }
                 Err(error) => self.failed(engine, cause, erased, &error.to_string()),

@@ -324,8 +324,12 @@ impl Slot {
             false => (copy, file, self.path()),
         };
         self.know(later.lineage(), Some(earlier.lineage()), way);
+        let files = [self.path(), self.previous_path()].map(|path| self.dir().read(&path).ok().flatten());
+        let files: Vec<&[u8]> = files.iter().flatten().map(Vec::as_slice).collect();
+        let theirs = earlier.lineage().states.iter().copied().collect();
+        let base = self.common(&later.lineage().states, &theirs, &files, later.snapshot().schema());
         let mut opened = Opened::from_save(later, settings, Origin::Met { other });
-        opened.progress.engine_mut().reconcile(earlier.snapshot());
+        opened.progress.engine_mut().reconcile(earlier.snapshot(), base.as_ref());
         opened
     }
 

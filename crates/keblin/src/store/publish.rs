@@ -93,7 +93,8 @@ impl Slot {
             _ => None,
         };
         let both = theirs.as_ref().filter(|_| standing == Some(Standing::Strange) && !how.erases());
-        let both = both.map(|theirs| met(snapshot, theirs));
+        let base = both.and_then(|_| self.base_of(held.known.as_ref()?, there, [&file, &copy], snapshot));
+        let both = both.map(|theirs| met(snapshot, theirs, base.as_ref()));
         let before = joined(held.known.as_ref(), file.lineage(), copy.lineage(), how);
         let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         stamp.erasures += u64::from(how == How::Erasing);
@@ -130,6 +131,7 @@ impl Slot {
             |(theirs, (set_aside, _))| Replaced {
                 set_aside,
                 snapshot: theirs.snapshot().clone(),
+                base,
                 has_met: both.is_some(),
             },
         );
@@ -317,10 +319,10 @@ struct Aside {
     copy_gives_way: bool,
 }
 
-/// Returns a snapshot with the records, facts and unlocks of another program's save.
-fn met(snapshot: &Snapshot, theirs: &Verified<Save>) -> Snapshot {
+/// Returns a snapshot with the records, facts and unlocks of another program's save. `base` is what both had before.
+fn met(snapshot: &Snapshot, theirs: &Verified<Save>, base: Option<&Snapshot>) -> Snapshot {
     let mut both = Engine::view(snapshot);
-    both.reconcile(theirs.snapshot());
+    both.reconcile(theirs.snapshot(), base);
     let mut both = both.snapshot();
     both.picture.clone_from(&snapshot.picture);
     both

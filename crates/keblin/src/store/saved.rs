@@ -38,6 +38,8 @@ pub struct Replaced {
     pub set_aside: PathBuf,
     /// Its contents.
     pub snapshot: Snapshot,
+    /// What both saves had before they diverged, if a file still holds it.
+    pub base: Option<Snapshot>,
     /// Whether records, facts and unlocks of both have met by their keep rules in the save; plain values and the run
     /// are ours. False after an erasure, which must not come back through the other save.
     pub has_met: bool,

@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 use std::path::Path;
+use std::sync::Arc;
 
 use super::saved::SaveError;
 use super::slot::Slot;
@@ -10,7 +11,8 @@ use crate::save::decode::of_this_game;
 use crate::save::layout::Digest;
 use crate::save::search::History;
 use crate::save::{Lineage, read_within};
-use crate::snapshot::Schema;
+use crate::snapshot::{Schema, Snapshot};
+use crate::verify::verify_within;
 
 /// An existing file, as far as it can be read.
 pub(super) struct There {
@@ -32,6 +34,13 @@ pub(super) enum Found {
 }
 
 impl Found {
+    pub(super) fn bytes(&self) -> Option<&[u8]> {
+        match self {
+            Found::There(there) => Some(&there.bytes),
+            _ => None,
+        }
+    }
+
     /// Returns whether it holds the last state of a save, even if it is damaged. A state names only some of its
     /// predecessors.
     pub(super) fn holds(&self, save: Option<&Lineage>) -> bool {
@@ -98,5 +107,44 @@ impl Slot {
         let lineage = lineage.filter(|_| history.faults().is_empty());
         let been = history.lineage();
         Found::There(There { bytes, lineage, last, been })
+    }
+
+    /// Returns what our save and another program's had before they diverged, if one of the files still holds it.
+    pub(super) fn base_of(
+        &self,
+        ours: &Lineage,
+        theirs: &Found,
+        files: [&Found; 2],
+        snapshot: &Snapshot,
+    ) -> Option<Snapshot> {
+        let Found::There(theirs) = theirs else { return None };
+        let files: Vec<&[u8]> = files.into_iter().filter_map(Found::bytes).collect();
+        self.common(&ours.states, &theirs.been, &files, snapshot.schema())
+    }
+
+    /// Returns the latest state that two saves both continue, if one of some files still holds it.
+    pub(super) fn common(
+        &self,
+        ours: &[Digest],
+        theirs: &HashSet<Digest>,
+        files: &[&[u8]],
+        schema: &Arc<Schema>,
+    ) -> Option<Snapshot> {
+        let (limits, key) = (self.dir().limits(), self.dir().key());
+        let mut latest: Option<(u64, &[u8])> = None;
+        for bytes in files {
+            let mut history = History::within(bytes, limits.clone());
+            for offset in history.states() {
+                let Ok(file) = history.state(offset) else { continue };
+                let (digest, number) = (file.head.digest, file.head.number);
+                let is_later = latest.is_none_or(|(latest, _)| latest < number);
+                if is_later && ours.contains(&digest) && theirs.contains(&digest) {
+                    // The file up to this state is a save of its own.
+                    latest = bytes.get(..file.end()).map(|bytes| (number, bytes));
+                }
+            }
+        }
+        let save = verify_within(latest?.1, schema, key, limits).ok()?;
+        Some(save.snapshot().clone())
     }
 }

@@ -147,7 +147,7 @@ fn a_run_begun_while_the_data_was_on_its_way_stays() {
     let facts = game.facts(brook, None);
     assert_eq!((facts.finished, facts.stars, facts.attempts), (true, 2, 2), "both visits count");
     let told: Vec<&str> = game.drain_notices().map(|notice| notice.word()).collect();
-    assert_eq!(told, ["restored", "opened", "new_record", "ready"], "now that it is sure");
+    assert_eq!(told, ["restored", "opened", "new_record", "run_over", "ready"], "now that it is sure");
     let mut first = Progress::awaiting(Arc::clone(&schema));
     first.arrive(None);
     assert_eq!(first.drain_notices().collect::<Vec<_>>(), [Notice::FirstRun, Notice::Ready]);

@@ -37,6 +37,7 @@ mod levels;
 mod limits;
 mod made_up;
 mod meetings;
+mod meets;
 mod mended;
 mod mistakes;
 mod mixed_kinds;
