@@ -132,7 +132,7 @@ impl<'t> Words<'t> {
             "quit" => Step::Quit,
             "kill" => Step::Kill(self.write_step()?),
             "launch" => Step::Launch(self.late()?),
-            "elsewhere" => Step::Elsewhere(Box::new(self.step()?)),
+            "elsewhere" => self.elsewhere()?,
             "erase" => self.erase()?,
             "expect" => self.expect()?,
             "refused" => Step::Refused(Box::new(self.step()?)),
@@ -184,6 +184,18 @@ impl<'t> Words<'t> {
         let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
         let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "expected a positive time"))?;
         Ok(Duration::from_nanos(nanos))
+    }
+
+    /// `elsewhere STEP`: an event, or an expectation about values or a level.
+    fn elsewhere(&mut self) -> Result<Step, Finding> {
+        let start = self.offset + self.at + 1;
+        let step = self.step()?;
+        match step.is_for_another_copy() {
+            true => Ok(Step::Elsewhere(Box::new(step))),
+            false => {
+                Err(bad(start..self.offset + self.at, "expected an event or an expectation about values"))
+            }
+        }
     }
 
     /// `launch`, `launch late 2s`

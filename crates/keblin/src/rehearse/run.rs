@@ -243,7 +243,7 @@ impl Stage<'_> {
         Ok(())
     }
 
-    /// Another copy of the game opens the slot, runs a step, saves and closes.
+    /// Another copy of the game opens the slot, runs a step, saves and closes; it saves nothing after an expectation.
     fn elsewhere(&self, step: &Step) -> Result<(), FailureKind> {
         let slot = self.a_slot()?;
         let opened = slot.open(&self.rehearsal.schema).map_err(|error| match error {
@@ -251,7 +251,13 @@ impl Stage<'_> {
             other => failed(other),
         })?;
         let mut progress = opened.progress.into_engine();
-        play(&mut progress, step).map_err(FailureKind::Refused)?;
+        match step {
+            Step::Expect(expectation) => return expect(&progress, &self.trace, expectation),
+            Step::ExpectOpen { level, difficulty, open } => {
+                return expect_open(&progress, *level, *difficulty, *open);
+            }
+            event => play(&mut progress, event).map_err(FailureKind::Refused)?,
+        }
         slot.append(&progress.snapshot(), "quit").map(drop).map_err(failed)
     }
 

@@ -126,6 +126,27 @@ keblin_schema::words! {
     }
 }
 
+impl Step {
+    /// Returns whether another copy of the game can run the step: an event, or an expectation about values or a level.
+    pub(super) fn is_for_another_copy(&self) -> bool {
+        !matches!(
+            self,
+            Step::ExpectNotice(..)
+                | Step::ExpectMoment(..)
+                | Step::Launch(_)
+                | Step::Save
+                | Step::Suspend
+                | Step::Quit
+                | Step::Kill(_)
+                | Step::Hold
+                | Step::Load(_)
+                | Step::Autosave(_)
+                | Step::Elsewhere(_)
+                | Step::Refused(_)
+        )
+    }
+}
+
 /// Runs a step that is an event.
 pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
     match event {

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use keblin::rehearse::{FailureKind, Rehearsal};
 use keblin::store::backend::{Backend, Memory};
 use keblin::store::{Origin, Slot};
 use keblin::{Field, Keeper, Notice, Progress, SaveDir, Schema};
@@ -193,4 +194,21 @@ fn a_slot_that_never_changed_a_setting_leaves_it_as_another_slot_has_set_it() {
     one.close().unwrap();
     let now = Keeper::view(&slot(&memory, "anke"), &schema).unwrap();
     assert_eq!((now.get(volume), now.get(light)), (2, 9));
+}
+
+#[test]
+fn an_expectation_elsewhere_is_checked_and_only_steps_that_make_sense_there_are_accepted() {
+    let schema = reeds();
+    let run = |text: &str| Rehearsal::parse("copies.txt", text, &schema).unwrap().run();
+    let text = "set coppers 200\nquit\nelsewhere expect coppers == 200\nelsewhere expect open brook\n";
+    assert!(run(text).failure.is_none());
+    let failure = run(&text.replace("== 200", "== 201")).failure.unwrap();
+    assert_eq!(failure.line, 3);
+    assert!(matches!(failure.kind, FailureKind::Expectation { .. }), "{failure:?}");
+    for step in
+        ["elsewhere quit", "elsewhere expect notice ready once", "elsewhere elsewhere die", "elsewhere hold"]
+    {
+        let findings = Rehearsal::parse("copies.txt", step, &schema).unwrap_err().to_string();
+        assert!(findings.contains("expected an event or an expectation about values"), "{findings}");
+    }
 }
