@@ -8,7 +8,7 @@ use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Value};
 use super::expectation::Expectation;
 use crate::progress::items::ItemPlace;
 use crate::progress::journal::{Cause, Target};
-use crate::progress::{Engine, Erase, Refused, Signal};
+use crate::progress::{Engine, Erase, Refused, Signal, Why};
 
 /// The meaning of a line of a rehearsal.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -196,9 +196,10 @@ pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
         Step::Retry => progress.retry().map(drop),
         Step::Finish(None) => progress.finish().map(drop),
         Step::Finish(Some(stars)) => progress.finish_with_stars(*stars).and_then(|finished| {
-            // The author of the step wants to see a refused rating.
-            let refused = finished.into_iter().flat_map(|finished| finished.refused).next();
-            refused.map_or(Ok(()), Err)
+            // The rating is part of the step. A record that did not take its value is not, and the level is finished.
+            let mut refused = finished.into_iter().flat_map(|finished| finished.refused);
+            let is_rating = |why: &Why| matches!(why, Why::Stars { .. } | Why::StarsByRules { .. });
+            refused.find(|refused| is_rating(&refused.why)).map_or(Ok(()), Err)
         }),
         Step::Erase(what, yes) => progress.erase(what, *yes).map(drop),
         Step::Leave => progress.leave().map(drop),

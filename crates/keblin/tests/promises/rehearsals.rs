@@ -172,6 +172,13 @@ fn what_should_be_refused_and_what_should_not_is_told_apart() {
 }
 
 #[test]
+fn a_finish_stands_when_a_record_refuses_its_value() {
+    let text = "begin neap\nenter reedgate\nfinish stars 2\nexpect levels.reedgate.neap.stars == 2\n\
+        expect levels.reedgate.neap.best_crossing == null\n";
+    assert!(run("test", text).failure.is_none(), "a crossing of 0 ms is below the field's min");
+}
+
+#[test]
 fn a_closed_game_takes_no_steps_and_a_running_one_is_not_launched_again() {
     for text in [
         "quit\nbegin neap\n",
