@@ -167,6 +167,7 @@ impl Engine {
         self.areas = Arc::clone(&snapshot.areas);
         let in_run = saved.run.as_ref().is_some_and(|run| run.visit.is_some());
         self.stage = if in_run { Stage::Running } else { Stage::Title };
+        self.paused = false;
         self.state.difficulty = saved.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);
         if let Some(visit) = self.visit_mut().filter(|visit| visit.stay == Stay::Down) {
             visit.stay = Stay::Playing;

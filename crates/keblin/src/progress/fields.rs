@@ -70,7 +70,7 @@ impl Engine {
             Err(refused) => return self.unchanged(cell, refused),
         };
         let Some((keep, scope)) = self.schema.field_at(cell).map(|field| (field.keep, field.scope)) else {
-            return self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::Phase));
+            return self.unchanged(cell, self.not_now(EventName::WriteProfile));
         };
         let before = self.value_at(cell).clone();
         let mut change = Change { after: before.clone(), before, clamped, place: None, refused: None };
@@ -97,7 +97,7 @@ impl Engine {
         }
         let before = self.value_at(cell);
         let Some(field) = self.schema.field_at(cell) else {
-            return self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::Phase));
+            return self.unchanged(cell, self.not_now(EventName::WriteProfile));
         };
         let why = match before.plus(&amount) {
             _ if field.keep == Keep::Sum && amount.is_negative() => {
@@ -196,7 +196,7 @@ impl Engine {
     /// Returns the value that can be written to a cell now, and whether it was clamped.
     fn admitted(&self, cell: usize, value: Value) -> Result<(Value, bool), Refused> {
         let Some(field) = self.schema.field_at(cell) else {
-            return Err(self.refusal(EventName::WriteProfile, Why::Phase));
+            return Err(self.not_now(EventName::WriteProfile));
         };
         let event = write_event(field.scope);
         self.ask(event)?;

@@ -327,13 +327,29 @@ impl Engine {
     /// Checks an event against the phase; a refusal is an error.
     fn ask(&self, event: EventName) -> Result<Answer, Refused> {
         match event.answer(self.phase()) {
-            Answer::Refused => Err(self.refusal(event, Why::Phase)),
+            Answer::Refused => Err(self.not_now(event)),
             answer => Ok(answer),
         }
     }
 
     fn refusal(&self, event: EventName, why: Why) -> Refused {
         Refused { event, phase: self.phase(), why: Box::new(why) }
+    }
+
+    /// Returns the refusal of an event that the phase does not allow.
+    fn not_now(&self, event: EventName) -> Refused {
+        let is_possible = |other: &EventName| match other {
+            EventName::Begin => !self.has_run(),
+            EventName::Resume if self.stage == Stage::Title => self.state.run.is_some(),
+            EventName::Resume | EventName::Retry if self.phase() == Phase::Map => {
+                self.visit().is_some_and(|visit| visit.stay == Stay::Left)
+            }
+            EventName::Finish => self.phase() == Phase::Playing,
+            EventName::EndRun => self.state.run.is_some(),
+            _ => true,
+        };
+        let possible = EventName::possible_in(self.phase()).filter(is_possible).collect();
+        self.refusal(event, Why::Phase { possible })
     }
 
     /// Returns the current place: the level of the visit, and the difficulty of the run or the one last chosen.

@@ -24,7 +24,10 @@ pub struct Refused {
 #[non_exhaustive]
 pub enum Why {
     /// The phase does not allow it.
-    Phase,
+    Phase {
+        /// What the game can call now, except writes, ticks, erasing and loading.
+        possible: Vec<EventName>,
+    },
     /// There is no run to resume.
     NoRun,
     /// No level was left half-way.
@@ -148,10 +151,9 @@ impl fmt::Display for Refused {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Refused { event, phase, .. } = self;
         match self.why.as_ref() {
-            Why::Phase => {
-                write!(f, "`{event}` refused in phase {phase}; possible now: ")?;
-                let possible: Vec<_> = EventName::possible_in(*phase).map(EventName::as_str).collect();
-                f.write_str(&possible.join(", "))
+            Why::Phase { possible } => {
+                let possible: Vec<_> = possible.iter().map(|event| event.as_str()).collect();
+                write!(f, "`{event}` refused in phase {phase}; possible now: {}", possible.join(", "))
             }
             Why::NoRun => write!(f, "`{event}` refused: there is no run to resume; begin one"),
             Why::NoVisit => write!(f, "`{event}` refused: no level was left half-way; enter one"),

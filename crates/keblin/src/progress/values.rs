@@ -7,7 +7,7 @@ use super::fields::Change;
 use super::journal::Cause;
 use super::phase::EventName;
 use super::play::{Holder, Play};
-use super::refusal::{Refused, Why};
+use super::refusal::Refused;
 use super::typed::{FieldOf, Read, UnsettableOf, Write};
 
 /// A number, for adding, spending and submitting.
@@ -119,6 +119,11 @@ impl<G, P: Holder> Play<G, P> {
     /// [`Why::NotEnough`] if less than the field's `min` would remain, [`Why::SpendsLessThanNothing`] for a negative
     /// amount, [`Why::OnlyGains`] for a field with `keep = "sum"`, [`Why::Phase`] if the field cannot be written.
     ///
+    /// [`Why::NotEnough`]: super::Why::NotEnough
+    /// [`Why::SpendsLessThanNothing`]: super::Why::SpendsLessThanNothing
+    /// [`Why::OnlyGains`]: super::Why::OnlyGains
+    /// [`Why::Phase`]: super::Why::Phase
+    ///
     /// # Panics
     /// If the field was looked up in another schema.
     pub fn spend<F: FieldOf<G, Of: Amount>>(
@@ -131,9 +136,7 @@ impl<G, P: Holder> Play<G, P> {
             Some(amount) => self.engine_mut().spend_from(cell, &amount),
             None => {
                 let change = self.engine_mut().not_finite(cell);
-                change
-                    .refused
-                    .map_or(Err(self.engine_mut().refusal(EventName::WriteProfile, Why::Phase)), Err)
+                change.refused.map_or(Err(self.engine_mut().not_now(EventName::WriteProfile)), Err)
             }
         }
     }

@@ -124,7 +124,8 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().leave()
     }
 
-    /// Stops all clocks, as for a loading screen, or restarts them. Not saved.
+    /// Stops all clocks, as for a loading screen, or restarts them. A pause ends with the visit: when the level is
+    /// finished or left for the map or another level, and when the run ends. Not saved.
     pub fn pause(&mut self, on: bool) {
         self.engine_mut().pause(on);
     }
@@ -190,8 +191,10 @@ impl Engine {
         if let Some(locked) = self.locked(index) {
             return Err(self.refusal(EventName::Enter, locked));
         }
-        if self.phase() == Phase::Map {
-            self.signals.arm_all();
+        match self.phase() {
+            Phase::Map => self.signals.arm_all(),
+            // A pause on the map is a loading screen for this level, and lasts.
+            _ => self.paused = false,
         }
         self.covered();
         let entered = self.open_visit(Some(level));
@@ -266,7 +269,7 @@ impl Engine {
     fn finish_rated(&mut self, stars: Option<i64>) -> Result<Option<Finished>, Refused> {
         if self.ask(EventName::Finish)? == Answer::Depends {
             let finished = self.visit().is_some_and(|visit| visit.stay == Stay::Finished);
-            return if finished { Ok(None) } else { Err(self.refusal(EventName::Finish, Why::Phase)) };
+            return if finished { Ok(None) } else { Err(self.not_now(EventName::Finish)) };
         }
         let here = self.here();
         let mut refused = Vec::new();
@@ -279,6 +282,7 @@ impl Engine {
             visit.entry = Arc::default();
             visit.at_checkpoint = None;
         }
+        self.paused = false;
         let level = self.level();
         self.tell(Notice::Finished { level, stars });
         let opened = self.moved();
@@ -310,6 +314,7 @@ impl Engine {
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Left;
         }
+        self.paused = false;
         self.moved();
         self.save_at(SaveAt::Leave);
         Ok(true)

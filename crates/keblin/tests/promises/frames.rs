@@ -74,6 +74,33 @@ fn frames_of_any_length_add_up_to_real_time() {
     assert_eq!(game.get(clock), Time::from_millis(5000));
 }
 
+#[test]
+fn a_pause_ends_with_the_visit_and_lasts_through_a_loading_screen_and_a_retry() {
+    let (schema, _) = in_long_mere();
+    let next = schema.level("long_mere").unwrap();
+    let after = |leave: &dyn Fn(&mut Progress)| {
+        let (_, mut game) = in_long_mere();
+        game.pause(true);
+        leave(&mut game);
+        game.is_paused()
+    };
+    assert!(after(&|game| _ = game.retry().unwrap()));
+    assert!(after(&|game| _ = game.die()), "a life is left");
+    assert!(!after(&|game| _ = game.leave().unwrap()));
+    assert!(!after(&|game| _ = game.finish().unwrap()));
+    assert!(!after(&|game| _ = game.end_run().unwrap()));
+    assert!(!after(&|game| _ = game.begin_replacing(None)));
+    let (_, mut game) = in_long_mere();
+    let held = game.snapshot();
+    game.pause(true);
+    game.load(&held, true).unwrap();
+    assert!(!game.is_paused());
+    game.leave().unwrap();
+    game.pause(true);
+    game.enter(next).unwrap();
+    assert!(game.is_paused(), "a loading screen that began on the map");
+}
+
 const LATE: &str = r#"
     game = "late"
     version = 1

@@ -219,10 +219,12 @@ fn a_refusal_says_what_is_possible_instead() {
     let schema = schema(GAME);
     let mut game = situation(&schema, "Down", "first");
     let refused = game.enter(schema.level("second").unwrap()).unwrap_err();
-    assert_eq!(*refused.why, Why::Phase);
+    let Why::Phase { possible } = refused.why.as_ref() else { panic!("{refused:?}") };
+    use keblin::progress::phase::EventName::{EndRun, Leave, Respawn, Retry};
+    assert_eq!(*possible, [Respawn, Retry, Leave, EndRun]);
     assert_eq!(
         refused.to_string(),
-        "`enter` refused in phase down; possible now: begin, respawn, retry, leave, end_run"
+        "`enter` refused in phase down; possible now: respawn, retry, leave, end_run"
     );
     let mut game = situation(&schema, "Playing", "first");
     let refused = game.enter(schema.level("first").unwrap()).unwrap_err();
