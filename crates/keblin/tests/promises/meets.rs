@@ -170,13 +170,22 @@ fn sums_counts_and_plain_values_are_what_both_copies_made_of_the_save_that_they_
         assert_eq!((facts.attempts, facts.deaths), (3, 3));
     };
     check(&ours);
+    // The sync program puts the same file there again: it is known by now, and counts once.
+    memory.publish(&path, std::path::Path::new("saves/temporary"), &[&file]).unwrap();
+    ours.save_now().unwrap();
+    ours.tick(Duration::from_millis(16));
+    check(&ours);
     ours.close().unwrap();
     check(&Keeper::view(&slot(&memory, "otter"), &schema).unwrap());
     // The same when the file was replaced while the game was closed: our save is then the backup.
-    let files = [(path, file), (slot(&memory, "otter").previous_path(), alone)];
-    let opened = Keeper::open(&slot(&Memory::of(files), "otter"), &schema).unwrap();
+    let files = [(path.clone(), file.clone()), (slot(&memory, "otter").previous_path(), alone)];
+    let memory = Memory::of(files);
+    let opened = Keeper::open(&slot(&memory, "otter"), &schema).unwrap();
     assert!(matches!(opened.origin(), Origin::Met { .. }), "{:?}", opened.origin());
     check(&opened);
+    opened.close().unwrap();
+    memory.publish(&path, std::path::Path::new("saves/temporary"), &[&file]).unwrap();
+    check(&Keeper::open(&slot(&memory, "otter"), &schema).unwrap());
 }
 
 #[test]
