@@ -111,6 +111,12 @@ fn a_version_is_frozen_grows_and_may_not_change_its_shape() {
     assert!(run(&["check"]).out.contains("the sample is missing; `keblin freeze` makes it"));
     assert!(run(&["freeze"]).out.starts_with("frozen/v1.keblin: written\nfrozen/v2.toml: written\n"));
     assert_eq!(run(&["check"]).code, 0);
+    // Its shape changes again: the step that players already have is not part of the advice.
+    edit(&at("progress.toml"), "[fields.oils]", "[fields.lamp_oil]");
+    let ran = run(&["check"]);
+    assert!(ran.out.contains("        [fields.lamp_oil]\n        from = \"oils\"\n"), "{}", ran.out);
+    assert!(!ran.out.contains("migrations/v2.toml"), "{}", ran.out);
+    assert!(ran.out.contains("  2 errors\n"), "{}", ran.out);
 }
 
 /// Every step, every table of one, every frozen version: whatever is removed or changed, `check` names it.

@@ -73,7 +73,7 @@ impl Looking<'_> {
                 format!("there is a step to version {later}, but the declaration is version {version}");
             self.told(file, Finding::error(Code::StepMisfit, 0..0, message));
         }
-        self.still_frozen();
+        let changed = self.still_frozen();
         let first_step = files.steps.keys().map(|to| to.saturating_sub(1));
         let Some(first) = files.frozen.keys().copied().chain(first_step).min() else {
             self.nothing_frozen();
@@ -87,7 +87,8 @@ impl Looking<'_> {
             let [Some(before), after] = pair else { continue };
             let now = match after {
                 Some(after) => after,
-                None if from + 1 == version => self.now,
+                // The step to a frozen version leads to its frozen shape, whatever the declaration is now.
+                None if from + 1 == version => changed.as_ref().unwrap_or(self.now),
                 None => continue,
             };
             past.extend(self.step(before, now).map(|step| Past { model: before.clone(), step }));
@@ -187,15 +188,15 @@ impl Looking<'_> {
         step
     }
 
-    /// Checks that the frozen text of the current version still has its shape.
-    fn still_frozen(&mut self) {
+    /// Checks that the frozen text of the current version still has its shape. Returns the frozen model if not.
+    fn still_frozen(&mut self) -> Option<Model> {
         let now = self.now;
-        let Some(file) = self.files.frozen.get(&now.version) else { return };
+        let file = self.files.frozen.get(&now.version)?;
         let frozen = match Declared::parse(&file.name, &file.text) {
             Ok(parsed) => parsed.model,
             Err(findings) => {
                 self.found.push(findings);
-                return;
+                return None;
             }
         };
         let next = now.version + 1;
@@ -214,7 +215,7 @@ impl Looking<'_> {
                 })
             });
             self.found.push(without_pastes(&findings));
-            return;
+            return Some(frozen);
         }
         let differences = differences(&frozen, now);
         for stricter in differences.iter().filter(|difference| difference.is_stricter()) {
@@ -231,6 +232,7 @@ impl Looking<'_> {
                 finding.instead("run `keblin freeze` again before saves of it reach players")
             });
         }
+        None
     }
 }
 
