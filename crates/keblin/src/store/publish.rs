@@ -120,7 +120,7 @@ impl Slot {
             told.extend(aside.told);
             return Ok(None);
         }
-        self.copy_of(&written, &file, &aside, how)?;
+        self.copy_of(&written, &aside, how)?;
         held.owes_erasing = false;
         let (number, len_bytes) = (stamp.number, written.parts.len());
         let fullness = written.fullness(limits);
@@ -172,6 +172,9 @@ impl Slot {
             let is_ours = why == AsideReason::Damaged && !held.tried.is_empty() && is_behind;
             aside.told.extend((!is_ours).then(|| (to.clone(), why)));
             aside.file = Some((to, why));
+            let is_ours = |head| held.known.as_ref().is_some_and(|known| known.has_been(head));
+            let copy = copy.lineage().and_then(Lineage::head);
+            aside.copy_gives_way = why == AsideReason::Replaced && copy.is_some_and(is_ours);
         }
         Ok(aside)
     }
@@ -248,8 +251,8 @@ impl Slot {
         Ok(aside)
     }
 
-    /// The file becomes the backup if it continues the current one; otherwise that backup is kept aside, and is
-    /// replaced once the new file is there.
+    /// The file becomes the backup if it continues the current one. Otherwise two saves have met: both are kept aside,
+    /// and the new file becomes the backup once it is there.
     fn becomes_the_copy(
         &self,
         file: &There,
@@ -270,6 +273,11 @@ impl Slot {
                 aside.told.push((to, why));
                 aside.copy_gives_way = why == AsideReason::Replaced;
             }
+            if aside.copy_gives_way && !how.erases() {
+                let to = self.dir().free_aside(self.name().as_str(), AsideReason::Replaced.as_str())?;
+                self.put(&to, &[&file.bytes])?;
+                aside.told.push((to, AsideReason::Replaced));
+            }
         }
         if !aside.copy_gives_way && !how.erases() && !Broken::NoPrevious.is() {
             self.put(&self.previous_path(), &[&file.bytes])?;
@@ -277,15 +285,13 @@ impl Slot {
         Ok(())
     }
 
-    /// Makes the old file the backup where the current backup must be replaced; and the new file its own backup where
-    /// there is none, or the current one must not stay.
-    fn copy_of(&self, written: &Written, file: &Found, aside: &Aside, how: How) -> Result<(), DiskError> {
-        if let (true, false, Found::There(file)) = (aside.copy_gives_way, how.erases(), file) {
-            return self.put(&self.previous_path(), &[&file.bytes]).map(drop);
-        }
+    /// Makes the new file its own backup where there is none, or the current one must not stay. If two saves have met,
+    /// both files then hold what both had, so neither is lost if a sync program puts an old one back.
+    fn copy_of(&self, written: &Written, aside: &Aside, how: How) -> Result<(), DiskError> {
         let is_missing = || self.dir().exists(&self.previous_path()).map(|there| !there);
-        let is_wanted = how.erases() || (how == How::WithCopy && is_missing()?);
-        if is_wanted && (how.erases() || !Broken::NoPrevious.is()) {
+        let gives_way = how.erases() || aside.copy_gives_way;
+        let is_wanted = gives_way || (how == How::WithCopy && is_missing()?);
+        if is_wanted && (gives_way || !Broken::NoPrevious.is()) {
             self.put(&self.previous_path(), &written.parts.all())?;
         }
         Ok(())
