@@ -321,7 +321,7 @@ struct Aside {
     file: Option<(PathBuf, AsideReason)>,
     /// Everything to report.
     told: Vec<(PathBuf, AsideReason)>,
-    /// Whether the backup is kept aside, and must be replaced once the new file is there.
+    /// Whether the new file must become the backup as well, because two saves have met.
     copy_gives_way: bool,
 }
 
