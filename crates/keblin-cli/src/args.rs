@@ -64,7 +64,7 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         key: Option<PathBuf>,
     },
-    /// Recover the intact sections from a save that has no intact state
+    /// Recover the intact sections of a save without an intact state
     Salvage {
         /// The damaged save; it is only read
         file: PathBuf,

@@ -24,7 +24,7 @@ pub(crate) fn page(code: Code) -> Page {
             "game = \"fen_post\"",
         ),
         Code::UnknownKey => (
-            "a key that has no meaning in this place",
+            "a key that cannot be used here",
             "Otherwise a misspelt key would be a rule that is silently ignored.",
             "[fields.oil]\ndefualt = 60",
             "[fields.oil]\ndefault = 60",
@@ -132,7 +132,7 @@ pub(crate) fn page(code: Code) -> Page {
             "unlock = \"letters > 0\"",
         ),
         Code::BareName => (
-            "a name without a difficulty, in a rule that has no current difficulty",
+            "a name that needs a difficulty, in a rule without a current one",
             "An unlock belongs to the profile, not to a run, so it is not clear which difficulty is meant.",
             "[[unlocks]]\nwhen = \"totals.stars >= 8\"",
             "[[unlocks]]\nwhen = \"totals.all.stars >= 8\"",

@@ -1,4 +1,4 @@
-//! `keblin salvage`: recovers the intact sections from a save that has no intact state, and writes them to a new save
+//! `keblin salvage`: recovers the intact sections of a save without an intact state, and writes them to a new save
 //! that is marked as made by a tool. It only reads the damaged file.
 
 use std::path::Path;

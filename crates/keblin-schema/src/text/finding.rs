@@ -27,7 +27,7 @@ crate::words! {
     pub enum Code {
         /// The text is not TOML.
         Syntax = "syntax",
-        /// A key that has no meaning in this place.
+        /// A key that cannot be used here.
         UnknownKey = "unknown_key",
         /// A required key is missing.
         MissingKey = "missing_key",
@@ -63,7 +63,7 @@ crate::words! {
         NeverOpens = "never_opens",
         /// A rule that is always true, or never.
         DecidedRule = "decided_rule",
-        /// A name without a difficulty, in a rule that has no current difficulty.
+        /// A name that needs a difficulty, in a rule without a current one.
         BareName = "bare_name",
         /// A later star that asks for less than an earlier one.
         UnorderedStars = "unordered_stars",
