@@ -144,6 +144,7 @@ pub use keblin_schema::{
     Level, LookupError, Model, Moment, Name, PerField, Severity, TextFile, Time, Unlock, Value, condition,
     diff, kind, limits, model, name, source, steps, survival, time, typed, value, version_of_file,
 };
+pub use progress::reconcile;
 pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};
 pub use snapshot::{Parsed, PastVersion, Schema, Snapshot};
 pub use store::{Keeper, KeeperOf, SaveDir};

@@ -68,6 +68,15 @@ impl Model {
         level * self.fact_difficulties() + if self.level_facts_per_difficulty { difficulty } else { 0 }
     }
 
+    /// Returns the level, and the difficulty if facts are kept per difficulty, of a position in the facts.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn fact_place(&self, index: usize) -> At {
+        let difficulties = self.fact_difficulties();
+        let difficulty = self.level_facts_per_difficulty.then_some(index % difficulties);
+        At::level(Some(index / difficulties), difficulty)
+    }
+
     fn fact_difficulties(&self) -> usize {
         if self.level_facts_per_difficulty { self.difficulties.len().max(1) } else { 1 }
     }

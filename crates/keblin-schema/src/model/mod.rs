@@ -260,6 +260,12 @@ pub struct Model {
 }
 
 impl Model {
+    /// Returns whether two schemas say the same, so that values of one have their places in the other.
+    #[must_use]
+    pub fn is_same(&self, other: &Model) -> bool {
+        std::ptr::eq(self, other) || (self.game == other.game && self.tag == other.tag)
+    }
+
     /// Returns a model that knows only names.
     pub(crate) fn of_names(
         lists: Vec<ListDef>,

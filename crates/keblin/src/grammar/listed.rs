@@ -142,7 +142,7 @@ pub(crate) fn run(model: &Model) -> Map {
 
 /// Returns the map of a device file.
 pub(crate) fn device(model: &Model) -> Map {
-    fields(model, &[Scope::Device]).leaving_out_unknown()
+    fields(model, &[Scope::Device])
 }
 
 /// Lists the moments that are reported once per one of some scopes.

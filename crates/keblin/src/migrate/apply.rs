@@ -31,11 +31,10 @@ pub(super) fn slot(
     applying.dropped();
     let carried = Carried { blocks: before.carried.blocks.clone(), ..Carried::default() };
     let mut snapshot = Snapshot {
-        schema: Arc::clone(now),
-        state,
         carried: Arc::new(carried),
         picture: before.picture.clone(),
         areas: Arc::clone(&before.areas),
+        ..Snapshot::of_state(now, state)
     };
     after::by_code(past, &before, &mut snapshot, Kept::InSlots, entries)?;
     after::hold_bounds(&mut snapshot, entries);
@@ -54,8 +53,7 @@ pub(super) fn settings(
     let mut state = State::first(now);
     let mut applying = Applying::new(past, &before, now, Kept::OnDevice, &mut entries);
     state.cells = applying.cells(&before.state.cells, true)?;
-    let (carried, areas) = (Arc::default(), Arc::default());
-    let mut snapshot = Snapshot { schema: Arc::clone(now), state, carried, picture: None, areas };
+    let mut snapshot = Snapshot::of_state(now, state);
     after::by_code(past, &before, &mut snapshot, Kept::OnDevice, &mut entries)?;
     after::fits(&snapshot)?;
     Ok(snapshot)

@@ -55,13 +55,7 @@ pub fn sample(schema: &Arc<Schema>) -> Snapshot {
     let unlocks = schema.unlocks.iter().map(|unlock| unlock.latch);
     state.latched = unlocks.collect();
     state.told.iter_mut().for_each(|told| *told = true);
-    let mut snapshot = Snapshot {
-        schema: Arc::clone(schema),
-        state,
-        carried: Arc::default(),
-        picture: None,
-        areas: Arc::default(),
-    };
+    let mut snapshot = Snapshot::of_state(schema, state);
     // Bounds may follow made-up values too.
     let mut view = Engine::view(&snapshot);
     view.clamp_all();

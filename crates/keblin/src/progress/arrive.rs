@@ -4,16 +4,18 @@ use std::slice::from_ref;
 use std::sync::Arc;
 
 use keblin_schema::keep::meet_all;
-use keblin_schema::model::{FieldDef, OnReset, SaveAt, Scope};
+use keblin_schema::model::{Again, FieldDef, OnReset, SaveAt, Scope};
 use keblin_schema::{Keep, Value};
 
 use super::journal::{Cause, Journal};
+use super::meeting::{By, Meeting, Side};
 use super::notice::Notice;
 use super::phase::EventName;
 use super::place::RunEnd;
+use super::reconcile::{Playing, meet};
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
-use crate::snapshot::{LevelFacts, Schema, Snapshot, State, Stay};
+use crate::snapshot::{Schema, Snapshot, State, Stay};
 
 /// What was changed while the data was on its way, and what is reported only after it arrives.
 #[derive(Clone, Debug)]
@@ -104,30 +106,28 @@ impl Engine {
     /// Takes over what was saved, with what was played meanwhile on top of it.
     fn take_in_late(&mut self, loaded: &Engine, changed: &[Meanwhile], begun: bool) {
         let first = State::first(&self.schema);
+        let run = if begun { Side::Ours } else { Side::Theirs };
         let is_taken = |field: &FieldDef| {
             !begun || !field.scope.is_of_run() || field.survival.on_new_run == OnReset::Stays
         };
-        self.take_in(&loaded.state, Some(&first), |progress, field, cell, theirs| {
-            let ours = progress.table_at(field, cell);
-            let base = first.cells.get(cell..cell + ours.len());
-            let changed = changed.get(cell).copied().unwrap_or_default();
-            match field.keep {
-                _ if !is_taken(field) => ours.to_vec(),
-                Keep::Latest => match (changed, base) {
-                    (Meanwhile::Nothing, _) => theirs.to_vec(),
-                    (Meanwhile::Added, Some(base)) => meet_all(Keep::Sum, ours, theirs, Some(base)),
-                    _ => ours.to_vec(),
-                },
-                keep => meet_all(keep, ours, theirs, base),
-            }
-        });
+        let schema = Arc::clone(&self.schema);
+        let (ours, theirs) = (&self.state, &loaded.state);
+        let meeting = Meeting { schema: &schema, ours, theirs, base: Some(&first), run };
+        let met =
+            meeting.state(|field, cell| match (field.keep, changed.get(cell).copied().unwrap_or_default()) {
+                _ if !is_taken(field) => By::Side(Side::Ours),
+                (Keep::Latest, Meanwhile::Nothing) => By::Side(Side::Theirs),
+                (Keep::Latest, Meanwhile::Added) => By::Gain,
+                (Keep::Latest, Meanwhile::Set) => By::Side(Side::Ours),
+                _ => By::Rule,
+            });
+        self.take_over(met, run);
         self.take_in_copies(&loaded.state, &first.cells, |field| field.scope.is_of_run() && is_taken(field));
-        if !begun {
-            self.state.run.clone_from(&loaded.state.run);
-            self.state.difficulty = loaded.state.difficulty;
-            self.areas = Arc::clone(&loaded.areas);
-        }
         self.carried = Arc::clone(&loaded.carried);
+        match run {
+            Side::Ours => self.forget_unknown_run(),
+            Side::Theirs => self.areas = Arc::clone(&loaded.areas),
+        }
     }
 
     /// Adds what was saved to the copies of a visit that was entered meanwhile.
@@ -154,21 +154,24 @@ impl Engine {
             let would = if self.has_run() { vec!["the run in progress".to_string()] } else { Vec::new() };
             return Err(self.refusal(EventName::Load, Why::NotConfirmed { would }));
         }
-        let saved = &snapshot.state;
-        self.take_in(saved, None, |progress, field, cell, theirs| {
-            let ours = progress.table_at(field, cell);
-            match field.scope {
-                scope if scope.is_of_run() => theirs.to_vec(),
-                Scope::Profile => meet_all(field.keep, ours, theirs, None),
-                _ => ours.to_vec(),
-            }
+        let schema = Arc::clone(&self.schema);
+        let (ours, theirs) = (&self.state, &snapshot.state);
+        let meeting = Meeting { schema: &schema, ours, theirs, base: None, run: Side::Theirs };
+        let met = meeting.state(|field, _| match field.scope {
+            scope if scope.is_of_run() => By::Side(Side::Theirs),
+            Scope::Profile => By::Rule,
+            _ => By::Side(Side::Ours),
         });
-        self.state.run.clone_from(&saved.run);
+        let chosen = met.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);
+        self.take_over(met, Side::Theirs);
+        self.state.difficulty = chosen;
+        let carried = Arc::make_mut(&mut self.carried);
+        carried.join(&snapshot.carried);
+        carried.with_run_of(Some(&snapshot.carried));
         self.areas = Arc::clone(&snapshot.areas);
-        let in_run = saved.run.as_ref().is_some_and(|run| run.visit.is_some());
+        let in_run = self.visit().is_some();
         self.stage = if in_run { Stage::Running } else { Stage::Title };
         self.paused = false;
-        self.state.difficulty = saved.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);
         if let Some(visit) = self.visit_mut().filter(|visit| visit.stay == Stay::Down) {
             visit.stay = Stay::Playing;
         }
@@ -182,64 +185,37 @@ impl Engine {
     }
 
     /// Takes over what another copy of the game saved to the same slot. `base` is what both had before they diverged, if
-    /// a file still holds it. Records, facts and unlocks meet by their keep rules; with `base`, sums and counts are what
-    /// both gained, and a plain value that this copy did not change is theirs. Otherwise plain values stay, and the run
-    /// and settings always do. Delivers [`Notice::Reconciled`].
+    /// a file still holds it. The run and settings stay. Delivers [`Notice::Reconciled`].
     pub(crate) fn reconcile(&mut self, theirs: &Snapshot, base: Option<&Snapshot>) {
-        let base = base.map(|base| &base.state);
-        self.take_in(&theirs.state, base, |progress, field, cell, theirs| {
-            let ours = progress.table_at(field, cell);
-            let base = base.and_then(|base| base.cells.get(cell..cell + ours.len()));
-            match field.scope {
-                Scope::Profile if field.keep == Keep::Latest && base == Some(ours) => theirs.to_vec(),
-                Scope::Profile => meet_all(field.keep, ours, theirs, base),
-                _ => ours.to_vec(),
-            }
-        });
-        Arc::make_mut(&mut self.carried).join(&theirs.carried);
+        let mut met = meet(&self.snapshot(), theirs, base, Side::Ours, Playing::Ours).snapshot;
+        // A run that is over is not in the snapshot, but its values stay readable.
+        for (met, ours) in met.state.cells.iter_mut().zip(&self.state.cells).take(self.schema.copied_cells) {
+            met.clone_from(ours);
+        }
+        self.take_over(met.state, Side::Ours);
+        self.carried = met.carried;
         self.clamp_all();
         self.note_rules();
         self.tell(Notice::Reconciled);
     }
 
-    /// Takes over values by a rule, table by table, and facts, furthest level, unlocks and moments by theirs. `base` is
-    /// what both had before they diverged, if that is known.
-    fn take_in(
-        &mut self,
-        from: &State,
-        base: Option<&State>,
-        rule: impl Fn(&Engine, &FieldDef, usize, &[Value]) -> Vec<Value>,
-    ) {
+    /// Takes over the values of a meeting, so that the journal and the rules see each change.
+    fn take_over(&mut self, met: State, run: Side) {
+        for (cell, value) in met.cells.into_iter().enumerate() {
+            self.put(cell, value, &Cause::Load);
+        }
+        self.put_facts(&met.facts, |_, now| now);
+        (self.state.furthest, self.state.played, self.state.latched) =
+            (met.furthest, met.played, met.latched);
         let schema = Arc::clone(&self.schema);
-        for field in &schema.fields {
-            for first in field.cells.clone().step_by(field.places) {
-                let Some(theirs) = from.cells.get(first..first + field.places) else { continue };
-                for (cell, value) in (first..).zip(rule(self, field, first, theirs)) {
-                    self.put(cell, value, &Cause::Load);
-                }
+        for ((told, met), moment) in self.state.told.iter_mut().zip(met.told).zip(&schema.moments) {
+            if run == Side::Theirs || moment.again == Again::Profile {
+                *told = met;
             }
         }
-        let mut common = base.map(|base| base.facts.iter());
-        self.put_facts(&from.facts, |ours, theirs| {
-            let base = common.as_mut().map(|common| common.next().copied().unwrap_or_default());
-            best(ours, theirs, base)
-        });
-        self.state.furthest = self.state.furthest.max(from.furthest);
-        self.state.played = match base {
-            Some(base) => self.state.played + (from.played - base.played),
-            None => self.state.played.max(from.played),
-        };
-        for (held, saved) in self.state.latched.iter_mut().zip(&from.latched) {
-            *held |= *saved;
+        if run == Side::Theirs {
+            (self.state.run, self.state.difficulty) = (met.run, met.difficulty);
         }
-        for (held, saved) in self.state.told.iter_mut().zip(&from.told) {
-            *held |= *saved;
-        }
-    }
-
-    /// Returns the values of a field from a cell on: its table of best values, or its one value.
-    fn table_at(&self, field: &FieldDef, cell: usize) -> &[Value] {
-        self.state.cells.get(cell..cell + field.places).unwrap_or_default()
     }
 
     /// Notes that a value was changed while the data was on its way. Bounds that move a value do not count.
@@ -281,20 +257,5 @@ impl Engine {
         if news {
             self.tell(notice);
         }
-    }
-}
-
-/// Combines facts: finished stays, the better rating stays, and counts meet like sums.
-fn best(ours: LevelFacts, theirs: LevelFacts, base: Option<LevelFacts>) -> LevelFacts {
-    let count = |of: fn(&LevelFacts) -> u64| match &base {
-        Some(base) => of(&ours).saturating_add(of(&theirs).saturating_sub(of(base))),
-        None => of(&ours).max(of(&theirs)),
-    };
-    LevelFacts {
-        finished: ours.finished || theirs.finished,
-        stars: ours.stars.max(theirs.stars),
-        collected: ours.collected | theirs.collected,
-        attempts: count(|facts| facts.attempts),
-        deaths: count(|facts| facts.deaths),
     }
 }

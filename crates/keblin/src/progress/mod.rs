@@ -76,6 +76,15 @@ mod event;
 /// Data that arrives while the game is running.
 mod arrive;
 
+/// How the values of two saves meet.
+mod meeting;
+
+/// What two saves of one game have together, with an account.
+pub mod reconcile;
+
+/// What a snapshot has, part by part.
+mod parts;
+
 /// Areas of the world: bytes that are kept with the run.
 mod areas;
 
@@ -261,8 +270,8 @@ impl Engine {
                 });
             }
         }
-        let (schema, carried) = (Arc::clone(&self.schema), Arc::clone(&self.carried));
-        Snapshot { schema, state, carried, picture: None, areas: Arc::clone(&self.areas) }
+        let (carried, areas) = (Arc::clone(&self.carried), Arc::clone(&self.areas));
+        Snapshot { carried, areas, ..Snapshot::of_state(&self.schema, state) }
     }
 
     pub(crate) fn schema(&self) -> &Arc<Schema> {

@@ -51,6 +51,11 @@ impl Engine {
         }
     }
 
+    /// Makes a record unset.
+    pub(super) fn forget(&mut self, cell: usize) {
+        self.put(cell, Value::Unset, &Cause::Load);
+    }
+
     /// Adds to a whole number.
     #[inline]
     pub(super) fn put_sum(&mut self, cell: usize, [held, after]: [i64; 2], by: i64) {
@@ -161,12 +166,8 @@ impl Engine {
         mut rule: impl FnMut(LevelFacts, LevelFacts) -> LevelFacts,
     ) {
         let schema = Arc::clone(&self.schema);
-        let apart = schema.level_facts_per_difficulty.then_some(schema.difficulties.len());
-        let difficulties: Vec<Option<usize>> =
-            apart.map_or_else(|| vec![None], |count| (0..count).map(Some).collect());
-        let places = (0..schema.levels.len())
-            .flat_map(|level| difficulties.iter().map(move |difficulty| At::level(Some(level), *difficulty)));
-        for (at, other) in places.zip(others) {
+        for (index, other) in others.iter().enumerate() {
+            let at = schema.fact_place(index);
             let held = self.facts_at(at.level.unwrap_or(0), at.difficulty);
             let now = rule(held, *other);
             self.put_collected(at, now.collected);
@@ -178,6 +179,6 @@ impl Engine {
     }
 }
 
-fn count(number: u64) -> Value {
+pub(super) fn count(number: u64) -> Value {
     Value::Int(i64::try_from(number).unwrap_or(i64::MAX))
 }

@@ -12,7 +12,7 @@ use super::phase::{Answer, EventName};
 use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Phase, Play, Stage};
-use crate::snapshot::{Run, Stay};
+use crate::snapshot::{Carried, Run, Stay};
 
 /// The result of a begin.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -133,11 +133,7 @@ impl Engine {
             difficulty.map(Difficulty::index).filter(|index| *index < self.schema.difficulties.len());
         self.state.difficulty = chosen.or(self.state.difficulty);
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None });
-        // A difficulty of another build was kept until one is chosen here.
-        if self.carried.difficulty.is_some() || self.carried.run_difficulty.is_some() {
-            let carried = Arc::make_mut(&mut self.carried);
-            (carried.difficulty, carried.run_difficulty) = (None, None);
-        }
+        self.forget_unknown_run();
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.stage = Stage::Running;
         self.changed();
@@ -152,6 +148,13 @@ impl Engine {
         self.save_at(SaveAt::Begin);
         let difficulty = self.difficulty();
         Begun { difficulty, replaced }
+    }
+
+    /// Removes what another build has saved of the run before: the next run starts without it.
+    pub(super) fn forget_unknown_run(&mut self) {
+        if *self.carried != Carried::default() {
+            Arc::make_mut(&mut self.carried).with_run_of(None);
+        }
     }
 
     pub(crate) fn difficulty(&self) -> Option<Difficulty> {

@@ -93,6 +93,8 @@ keblin_schema::words! {
         CopyUnreadable = "copy_unreadable",
         /// The settings of the device are damaged.
         SettingsDamaged = "settings_damaged",
+        /// The settings of the device are of a newer version of the game, or of another game.
+        SettingsRefused = "settings_refused",
         /// The settings of the device cannot be read.
         SettingsUnreadable = "settings_unreadable",
     }

@@ -4,8 +4,6 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::Value;
-
 use super::block::Section;
 use super::error::{Fault, ReadError};
 use super::file::{self, SaveFile};
@@ -89,8 +87,8 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     let Reading { state, carried, missing, .. } = reading;
     let carried = Carried { blocks: file.carried_blocks(), ..carried };
     let (picture, areas) = (file.picture()?, Arc::new(file.areas()?));
-    let (schema, carried) = (Arc::clone(schema), Arc::new(carried));
-    let snapshot = Snapshot { schema, state, carried, picture, areas };
+    let carried = Arc::new(carried);
+    let snapshot = Snapshot { carried, picture, areas, ..Snapshot::of_state(schema, state) };
     Ok(Decoded { snapshot, missing })
 }
 
@@ -111,8 +109,7 @@ pub(crate) fn decode_apart(
         (reading.state, faults[1]) = (before, Some(error));
     }
     let Reading { state, carried, missing, .. } = reading;
-    let (schema, carried) = (Arc::clone(schema), Arc::new(carried));
-    let snapshot = Snapshot { schema, state, carried, picture: None, areas: Arc::default() };
+    let snapshot = Snapshot { carried: Arc::new(carried), ..Snapshot::of_state(schema, state) };
     (Decoded { snapshot, missing }, faults)
 }
 
@@ -123,11 +120,11 @@ pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool
     Reading::new(schema, plan).follow(section, body).is_some()
 }
 
-/// Reads the values of a device file, in the order of the schema's cells from
-/// [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
-pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
+/// Reads a device file: a snapshot in which all but the values of device scope are the defaults.
+pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Snapshot, ReadError> {
     let plan = schema.plan();
     let mut reading = Reading::new(schema, plan);
     reading.by_keys(file.section(DEVICE)?, &plan.device)?;
-    Ok(reading.state.cells.split_off(schema.saved_cells))
+    let Reading { state, carried, .. } = reading;
+    Ok(Snapshot { carried: Arc::new(carried), ..Snapshot::of_state(schema, state) })
 }

@@ -46,7 +46,8 @@ pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealK
 #[must_use]
 pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::whole(snapshot, stamp);
-    let plan = snapshot.schema().plan();
+    let own_plan = writing.own_plan();
+    let plan = own_plan.as_ref().unwrap_or_else(|| snapshot.schema().plan());
     writing.body(DEVICE, plan, &plan.device);
     writing.state(Shelf::default(), false, None).parts.into_bytes()
 }
@@ -190,7 +191,7 @@ impl<'s> Writing<'s> {
     /// Writes the sections of a slot and the state.
     fn slot(mut self, mut shelf: Shelf, key: Option<&SealKey>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
-        let own_plan = (!carried.fields.is_empty()).then(|| Plan::carrying(schema, &carried.fields));
+        let own_plan = self.own_plan();
         let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
         // Shared areas come before everything that is written now.
         let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
@@ -208,6 +209,12 @@ impl<'s> Writing<'s> {
         }
         let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
         self.state(shelf, has_new_areas, key)
+    }
+
+    /// Returns a plan that also writes unknown values, if there are any.
+    fn own_plan(&self) -> Option<Plan> {
+        let Snapshot { schema, carried, .. } = self.snapshot;
+        (!carried.fields.is_empty()).then(|| Plan::carrying(schema, &carried.fields))
     }
 
     fn body(&mut self, name: &str, plan: &Plan, body: &Body) {

@@ -10,13 +10,15 @@ use std::sync::Arc;
 use keblin_schema::{Model, Time, Value};
 use thiserror::Error;
 
+use crate::grammar::RUN;
+
 pub use schema::{Parsed, PastVersion, Schema};
 
 /// One complete moment of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot). Save it, hold
 /// it to load it later, or pass it to another thread.
 ///
-/// Two snapshots are equal if they have the same values, whatever their pictures; the caller must know that they have
-/// the same schema.
+/// Two snapshots are equal if they have the same values, whatever their pictures and whenever they were saved; the
+/// caller must know that they have the same schema.
 #[derive(Clone, Debug)]
 pub struct Snapshot {
     pub(crate) schema: Arc<Schema>,
@@ -24,6 +26,17 @@ pub struct Snapshot {
     pub(crate) carried: Arc<Carried>,
     pub(crate) picture: Option<Arc<Picture>>,
     pub(crate) areas: Arc<Areas>,
+    /// When it was saved; `None` if it is from progress in memory.
+    pub(crate) saved: Option<SavedAs>,
+}
+
+/// When a snapshot was saved, as an order of all saves: by the clock first, because two machines have nothing else in
+/// common. The rest makes the order total.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct SavedAs {
+    pub(crate) at_unix_ms: u64,
+    pub(crate) number: u64,
+    pub(crate) digest: [u8; 32],
 }
 
 /// The start of the name of an area of the world; its id follows.
@@ -68,6 +81,12 @@ impl Picture {
 }
 
 impl Snapshot {
+    /// Returns a snapshot of a state alone.
+    pub(crate) fn of_state(schema: &Arc<Schema>, state: State) -> Snapshot {
+        let (schema, carried, areas) = (Arc::clone(schema), Arc::default(), Arc::default());
+        Snapshot { schema, state, carried, areas, picture: None, saved: None }
+    }
+
     /// Returns the snapshot with a picture, which is saved with it and shown in lists of slots.
     #[must_use]
     pub fn with_picture(mut self, picture: Picture) -> Snapshot {
@@ -95,6 +114,15 @@ impl Snapshot {
     /// Returns the values of device scope.
     pub(crate) fn device_values(&self) -> &[Value] {
         self.state.cells.get(self.schema.saved_cells..).unwrap_or_default()
+    }
+
+    /// Returns the snapshot with other values of device scope.
+    #[must_use]
+    pub(crate) fn with_device_values(mut self, values: &[Value]) -> Snapshot {
+        for (cell, value) in self.state.cells.iter_mut().skip(self.schema.saved_cells).zip(values) {
+            cell.clone_from(value);
+        }
+        self
     }
 
     /// Returns whether the stored values of device scope equal these.
@@ -197,16 +225,33 @@ pub(crate) struct Carried {
 }
 
 impl Carried {
-    /// Takes over the unknown values of another save that this one does not have. Nobody who does not know both
-    /// levels can say which one is further, and the difficulty belongs to the run: those stay.
+    /// Takes over the unknown values of another save that this one does not have, except those of its run. Nobody
+    /// who does not know both levels can say which one is further: if both are unknown, this one stays.
     pub(crate) fn join(&mut self, other: &Carried) {
-        for (path, value) in &other.fields {
+        for (path, value) in other.fields.iter().filter(|(path, _)| !is_of_run(path)) {
             self.fields.entry(path.clone()).or_insert_with(|| value.clone());
         }
+        self.furthest = self.furthest.take().or_else(|| other.furthest.clone());
         let unknown =
             other.blocks.iter().filter(|(name, _)| self.blocks.iter().all(|(held, _)| held != name));
         let unknown: Vec<_> = unknown.cloned().collect();
         self.blocks.extend(unknown);
+    }
+
+    /// Replaces the unknown values of the run by those of another save; `None` removes them.
+    pub(crate) fn with_run_of(&mut self, other: Option<&Carried>) {
+        self.fields.retain(|path, _| !is_of_run(path));
+        let theirs = other.into_iter().flat_map(|other| &other.fields).filter(|(path, _)| is_of_run(path));
+        self.fields.extend(theirs.map(|(path, value)| (path.clone(), value.clone())));
+        self.difficulty = other.and_then(|other| other.difficulty.clone());
+        self.run_difficulty = other.and_then(|other| other.run_difficulty.clone());
+    }
+
+    /// Returns the bytes of an unknown value, by its place in a save.
+    pub(crate) fn bytes_at(&self, place: &str) -> Option<&[u8]> {
+        let field = self.fields.iter().find(|(path, _)| path.join(".") == place);
+        let block = || self.blocks.iter().find(|(name, _)| name == place).map(|(_, bytes)| &**bytes);
+        field.map(|(_, bytes)| bytes.as_slice()).or_else(block)
     }
 
     /// Returns the names of all unknown values, as places in a save.
@@ -214,6 +259,11 @@ impl Carried {
         let fields = self.fields.keys().map(|path| path.join("."));
         fields.chain(self.blocks.iter().map(|(name, _)| name.clone()))
     }
+}
+
+/// Returns whether the path of an unknown value leads to the run.
+fn is_of_run(path: &[String]) -> bool {
+    path.first().is_some_and(|section| section == RUN)
 }
 
 impl State {

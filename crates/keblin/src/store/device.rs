@@ -8,19 +8,20 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::keep::meet_all;
 use keblin_schema::model::Scope;
-use keblin_schema::{Keep, Severity, Value};
+use keblin_schema::{Severity, Value};
 
 use super::backend::Lock;
 use super::error::{DiskError, failed};
 use super::held::Held;
+use super::saved::SaveError;
 use super::savedir::{ENDING, SaveDir};
+use crate::progress::reconcile::{Playing, Side, meet};
 use crate::save::decode::of_this_game;
-use crate::save::{Lineage, SaveCode, Stamp, read_within, write_device};
+use crate::save::{Fault, Lineage, SaveCode, Stamp, read_within, write_device};
 use crate::snapshot::{Schema, Snapshot, State};
 use crate::verify::SaveFinding;
-use crate::verify::past::device_values;
+use crate::verify::past::settings_in;
 
 /// The settings, as read from the device file.
 pub(super) struct Settings {
@@ -49,8 +50,15 @@ impl SaveDir {
         let (code, error) = match self.read(&path) {
             Ok(None) => return none(),
             Ok(Some(bytes)) => {
-                match read_within(&bytes, self.limits()).and_then(|file| device_values(&file, schema)) {
-                    Ok(values) => return Settings { values: Some(values), findings: Vec::new() },
+                match read_within(&bytes, self.limits()).and_then(|file| settings_in(&file, schema)) {
+                    Ok(settings) => {
+                        let values = settings.device_values().to_vec();
+                        return Settings { values: Some(values), findings: carried_along(&settings) };
+                    }
+                    Err(error) if error.is_refusal() && !matches!(error.fault, Fault::Step(_)) => {
+                        let left = "left as they are; changes here are not saved";
+                        (SaveCode::SettingsRefused, format!("{error}; {left}"))
+                    }
                     Err(error) => (SaveCode::SettingsDamaged, error.to_string()),
                 }
             }
@@ -65,29 +73,39 @@ impl SaveDir {
     /// Saves the values of device scope, if they have changed.
     ///
     /// # Durability
-    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside, and so is one that could not be migrated; a
-    /// file of another game or a newer version is left untouched, and nothing is written.
+    /// As [`Slot::save`](super::Slot::save). A damaged file is set aside, and so is one that could not be migrated.
     ///
     /// # Errors
-    /// [`DiskError`] if the disk is full, read-only or missing, or if another program holds the lock of the settings.
-    pub fn save_settings(&self, snapshot: &Snapshot) -> Result<(), DiskError> {
+    /// [`SaveError::Refused`] if the file belongs to another game or a newer version: it is left untouched.
+    /// [`SaveError::Disk`] if the disk is full, read-only or missing, or if another program holds the lock of the
+    /// settings.
+    pub fn save_settings(&self, snapshot: &Snapshot) -> Result<(), SaveError> {
         self.save_settings_since(snapshot, None)
     }
 
     /// As [`SaveDir::save_settings`], for a slot that knows the settings when it last read or wrote them: only what
     /// it has changed since replaces what other slots have written.
-    pub(super) fn save_settings_held(&self, snapshot: &Snapshot, held: &mut Held) -> Result<(), DiskError> {
+    pub(super) fn save_settings_held(&self, snapshot: &Snapshot, held: &mut Held) -> Result<(), SaveError> {
         let is_as_before = |before: &Vec<Value>| snapshot.device_is(before);
         if !held.settings.as_ref().is_some_and(is_as_before) {
             // Without a file to read, the slot started with the defaults.
             let first = State::first_cells(snapshot.schema()).split_off(snapshot.schema().saved_cells);
-            self.save_settings_since(snapshot, Some(held.settings.as_deref().unwrap_or(&first)))?;
-            held.settings = Some(snapshot.device_values().to_vec());
+            let before = held.settings.as_deref().unwrap_or(&first);
+            let has_changed = !snapshot.device_is(before);
+            let saved = self.save_settings_since(snapshot, Some(before));
+            let is_refused = matches!(saved, Err(SaveError::Refused { .. }));
+            if saved.is_ok() || is_refused {
+                // A file that is refused will be refused again: one error for each change is enough.
+                held.settings = Some(snapshot.device_values().to_vec());
+            }
+            if has_changed || !is_refused {
+                saved?;
+            }
         }
         Ok(())
     }
 
-    fn save_settings_since(&self, snapshot: &Snapshot, before: Option<&[Value]>) -> Result<(), DiskError> {
+    fn save_settings_since(&self, snapshot: &Snapshot, before: Option<&[Value]>) -> Result<(), SaveError> {
         let (path, schema) = (self.device_path(), snapshot.schema());
         if !has_settings(schema) {
             return Ok(());
@@ -106,7 +124,7 @@ impl SaveDir {
             match file.and_then(|file| of_this_game(&file, schema).map(|()| file)) {
                 Ok(file) => {
                     lineage = Some(Lineage::of(&file));
-                    theirs = device_values(&file, schema).ok();
+                    theirs = settings_in(&file, schema).ok();
                     if theirs.is_none() {
                         // A step failed: the settings now have their defaults, and whoever corrects the step can find
                         // the file.
@@ -114,7 +132,7 @@ impl SaveDir {
                         self.files().set_aside(&[(path.clone(), aside)])?;
                     }
                 }
-                Err(error) if error.is_refusal() => return Ok(()),
+                Err(error) if error.is_refusal() => return Err(SaveError::Refused { path, error }),
                 Err(_) => {
                     self.files().set_aside(&[(path.clone(), self.free_aside("device", "damaged")?)])?;
                 }
@@ -122,7 +140,7 @@ impl SaveDir {
         }
         let together = theirs.as_ref().map(|theirs| met(snapshot, theirs, before));
         let written = together.as_ref().unwrap_or(snapshot);
-        if theirs.is_some_and(|theirs| written.device_is(&theirs)) {
+        if theirs.is_some_and(|theirs| written.device_is(theirs.device_values())) {
             return Ok(());
         }
         let stamp = Stamp::after(lineage.as_ref(), self.files().now_unix_ms(), "settings");
@@ -156,23 +174,22 @@ impl SaveDir {
     }
 }
 
-/// Returns a snapshot with settings of both: what was not changed here since `before` is as others have written it,
-/// and settings with a keep rule meet by it.
-fn met(snapshot: &Snapshot, theirs: &[Value], before: Option<&[Value]>) -> Snapshot {
-    let mut together = snapshot.clone();
-    let (schema, first) = (Arc::clone(snapshot.schema()), snapshot.schema().saved_cells);
-    for field in schema.fields.iter().filter(|field| field.scope == Scope::Device) {
-        for cell in field.cells.clone().step_by(field.places) {
-            let table = cell - first..cell - first + field.places;
-            let Some(theirs) = theirs.get(table.clone()) else { continue };
-            let Some(ours) = together.state.cells.get_mut(cell..cell + field.places) else { continue };
-            let is_as_before = before.is_some_and(|before| before.get(table) == Some(&*ours));
-            let met = match field.keep {
-                Keep::Latest if is_as_before => theirs.to_vec(),
-                keep => meet_all(keep, ours, theirs, None),
-            };
-            ours.clone_from_slice(&met);
-        }
-    }
-    together
+/// Returns a snapshot with settings of both: what was not changed here since `before` is as others have written it, and
+/// what only they know is kept.
+fn met(snapshot: &Snapshot, theirs: &Snapshot, before: Option<&[Value]>) -> Snapshot {
+    let before = before.map(|before| snapshot.clone().with_device_values(before));
+    let theirs_here = snapshot.clone().with_device_values(theirs.device_values());
+    let met = meet(snapshot, &theirs_here, before.as_ref(), Side::Ours, Playing::Nobody).snapshot;
+    Snapshot { carried: Arc::clone(&theirs.carried), ..met }
+}
+
+/// Returns the findings about settings that this schema does not know.
+fn carried_along(settings: &Snapshot) -> Vec<SaveFinding> {
+    let finding = |place| SaveFinding {
+        code: SaveCode::CarriedAlong,
+        severity: Severity::Hint,
+        place,
+        message: "unknown to this schema; preserved when settings are saved".to_string(),
+    };
+    settings.carried.names().map(finding).collect()
 }

@@ -101,7 +101,7 @@ impl Opened {
     pub(super) fn from_save(save: Verified<Save>, settings: &Settings, origin: Origin) -> Opened {
         let findings = save.findings().to_vec();
         let save = match &settings.values {
-            Some(values) => save.with_settings(values.clone()),
+            Some(values) => save.with_settings(values),
             None => save,
         };
         let mut progress = save.into_progress();
@@ -328,8 +328,9 @@ impl Slot {
         let files: Vec<&[u8]> = files.iter().flatten().map(Vec::as_slice).collect();
         let theirs = earlier.lineage().states.iter().copied().collect();
         let base = self.common(&later.lineage().states, &theirs, &files, later.snapshot().schema());
-        let mut opened = Opened::from_save(later, settings, Origin::Met { other });
-        opened.progress.engine_mut().reconcile(earlier.snapshot(), base.as_ref());
+        let mut opened =
+            Opened::from_save(later.together_with(&earlier, base.as_ref()), settings, Origin::Met { other });
+        opened.progress.engine_mut().tell(Notice::Reconciled);
         opened
     }
 

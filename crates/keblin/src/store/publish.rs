@@ -10,11 +10,12 @@ use super::held::{Held, Left, Standing};
 use super::saved::{Replaced, SaveError, Saved};
 use super::slot::Slot;
 use super::there::{Found, There};
-use crate::progress::{AsideReason, Engine};
+use crate::progress::AsideReason;
+use crate::progress::reconcile::{Playing, Side, meet};
 use crate::save::writer::{Written, write_whole};
 use crate::save::{Lineage, Stamp};
 use crate::snapshot::Snapshot;
-use crate::verify::{Save, Verified, verify_within};
+use crate::verify::verify_within;
 
 /// How often a file is published again because another program keeps replacing it.
 const TRIES: usize = 4;
@@ -94,7 +95,9 @@ impl Slot {
         };
         let both = theirs.as_ref().filter(|_| standing == Some(Standing::Strange) && !how.erases());
         let base = both.and_then(|_| self.base_of(held.known.as_ref()?, there, [&file, &copy], snapshot));
-        let both = both.map(|theirs| met(snapshot, theirs, base.as_ref()));
+        let both = both.map(|theirs| {
+            meet(snapshot, theirs.snapshot(), base.as_ref(), Side::Ours, Playing::Ours).snapshot
+        });
         let before = joined(held.known.as_ref(), file.lineage(), copy.lineage(), how);
         let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         stamp.erasures += u64::from(how == How::Erasing);
@@ -323,15 +326,6 @@ struct Aside {
     told: Vec<(PathBuf, AsideReason)>,
     /// Whether the new file must become the backup as well, because two saves have met.
     copy_gives_way: bool,
-}
-
-/// Returns a snapshot with the records, facts and unlocks of another program's save. `base` is what both had before.
-fn met(snapshot: &Snapshot, theirs: &Verified<Save>, base: Option<&Snapshot>) -> Snapshot {
-    let mut both = Engine::view(snapshot);
-    both.reconcile(theirs.snapshot(), base);
-    let mut both = both.snapshot();
-    both.picture.clone_from(&snapshot.picture);
-    both
 }
 
 /// Returns what the next save continues: ours, and the saves in the two places. Its number is higher than all of

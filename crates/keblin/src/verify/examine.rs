@@ -8,7 +8,7 @@ use keblin_schema::Severity;
 
 use super::check_file;
 use super::finding::SaveFinding;
-use super::past::device_values;
+use super::past::settings_in;
 use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
 use crate::save::layout::{PROFILE, RUN};
 use crate::save::reader::{at_the_end, is_final};
@@ -123,7 +123,7 @@ fn kept(
         let findings = check_file(file, schema, key)?;
         return Ok((Kept::Slot { number, seal }, findings));
     }
-    device_values(&file, schema)?;
+    settings_in(&file, schema)?;
     Ok((Kept::Device { number }, super::about_the_file(&file, seal, false)))
 }
 
@@ -139,7 +139,7 @@ impl Readable<'_> {
         // A state of another game or version is intact if its bytes are; its values are for its own schema to check.
         let Ok(()) = of_this_game(file, self.schema) else { return Ok(()) };
         if file.is_device() {
-            return device_values(file, self.schema).map(drop);
+            return settings_in(file, self.schema).map(drop);
         }
         let schema = of_the_past(file, self.schema).unwrap_or(self.schema);
         for name in [PROFILE, RUN] {

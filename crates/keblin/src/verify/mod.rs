@@ -34,6 +34,7 @@ use std::sync::Arc;
 use keblin_schema::{Severity, Value};
 
 use crate::migrate::Account;
+use crate::progress::reconcile::{Playing, Side, meet};
 use crate::progress::{Notice, Progress};
 use crate::save::decode::{of_the_past, of_this_game};
 use crate::save::glance::glance;
@@ -41,7 +42,7 @@ use crate::save::missing::Missing;
 use crate::save::{
     Lineage, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
 };
-use crate::snapshot::{Schema, Snapshot};
+use crate::snapshot::{SavedAs, Schema, Snapshot};
 
 /// A value whose bytes and types were checked. Only [`verify`] makes one.
 #[derive(Clone, Debug)]
@@ -134,7 +135,9 @@ fn verify_file(
     findings.extend(of_values);
     let (stamp, lineage) = (Stamp::of(&file), Lineage::of(&file));
     let SaveFile { head, fault, .. } = file;
-    let (snapshot, missing, account) = (decoded.snapshot, decoded.missing, account.map(Arc::new));
+    let (mut snapshot, missing, account) = (decoded.snapshot, decoded.missing, account.map(Arc::new));
+    let StateHead { saved_at_unix_ms, number, digest, .. } = head;
+    snapshot.saved = Some(SavedAs { at_unix_ms: saved_at_unix_ms, number, digest });
     Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, account, findings }))
 }
 
@@ -232,10 +235,22 @@ impl Verified<Save> {
 
     /// Adds the settings of the device, which are stored next to it: bounds may follow them.
     #[must_use]
-    pub(crate) fn with_settings(mut self, values: Vec<Value>) -> Verified<Save> {
-        let Snapshot { schema, state, .. } = &mut self.0.snapshot;
-        for (cell, value) in state.cells.iter_mut().skip(schema.saved_cells).zip(values) {
-            *cell = value;
+    pub(crate) fn with_settings(mut self, values: &[Value]) -> Verified<Save> {
+        self.0.snapshot = self.0.snapshot.with_device_values(values);
+        self
+    }
+
+    /// Returns it with what an earlier save had: both have met. `base` is what both had before, if it is known.
+    #[must_use]
+    pub(crate) fn together_with(
+        mut self,
+        earlier: &Verified<Save>,
+        base: Option<&Snapshot>,
+    ) -> Verified<Save> {
+        let both = meet(&self.0.snapshot, &earlier.0.snapshot, base, Side::Ours, Playing::Nobody);
+        self.0.snapshot = both.snapshot;
+        if both.run == Side::Theirs {
+            self.0.missing.clone_from(&earlier.0.missing);
         }
         self
     }

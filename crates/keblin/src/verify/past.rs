@@ -2,15 +2,13 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
-
 use super::finding::SaveFinding;
 use super::relations;
 use crate::migrate::{Account, StepFault, migrate, migrate_settings};
 use crate::save::decode::{Decoded, decode, decode_device, of_the_past, of_this_game};
 use crate::save::layout::STATE;
 use crate::save::{Fault, ReadError, SaveFile};
-use crate::snapshot::{Schema, Snapshot, State};
+use crate::snapshot::{Schema, Snapshot};
 
 /// The values of a save, and the findings about them.
 pub(super) struct OfAnyVersion {
@@ -42,18 +40,11 @@ pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Of
     Ok(OfAnyVersion { decoded, account: Some(account), findings })
 }
 
-/// Reads the values of a device file, in the order of the schema's cells from
-/// [`Model::saved_cells`](keblin_schema::Model::saved_cells) on.
-pub(crate) fn device_values(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Vec<Value>, ReadError> {
+/// Reads a device file of any version: a snapshot in which all but the values of device scope are the defaults.
+pub(crate) fn settings_in(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Snapshot, ReadError> {
     of_this_game(file, schema)?;
     let Some(before) = of_the_past(file, schema) else { return decode_device(file, schema) };
-    let mut state = State::first(before);
-    state.cells.truncate(before.saved_cells);
-    state.cells.extend(decode_device(file, before)?);
-    let (carried, areas) = (Arc::default(), Arc::default());
-    let snapshot = Snapshot { schema: Arc::clone(before), state, carried, picture: None, areas };
-    let mut snapshot = migrate_settings(snapshot, schema).map_err(|fault| step_fault(file, fault))?;
-    Ok(snapshot.state.cells.split_off(schema.saved_cells))
+    migrate_settings(decode_device(file, before)?, schema).map_err(|fault| step_fault(file, fault))
 }
 
 fn step_fault(file: &SaveFile<'_>, fault: StepFault) -> ReadError {

@@ -9,6 +9,7 @@
 )]
 
 mod broken;
+mod builds;
 mod carried;
 mod causes;
 mod cddl;
@@ -50,6 +51,7 @@ mod processes;
 mod public;
 mod real_disk;
 mod rebuild;
+mod reconciled;
 mod rehearsals;
 mod reserve;
 mod round_trip;

@@ -189,6 +189,33 @@ fn sums_counts_and_plain_values_are_what_both_copies_made_of_the_save_that_they_
 }
 
 #[test]
+fn the_run_of_another_copy_ends_and_feeds_its_records_and_ours_is_played_on() {
+    let schema = reeds();
+    let (letters, best) = (int(&schema, "letters"), best(&schema));
+    let (memory, far) = (Memory::default(), Memory::default());
+    let mut theirs = Keeper::open(&slot(&far, "otter"), &schema).unwrap();
+    theirs.begin(None).unwrap();
+    theirs.set(letters, 60);
+    theirs.close().unwrap();
+    let mut ours = Keeper::open(&slot(&memory, "otter"), &schema).unwrap();
+    ours.begin(None).unwrap();
+    ours.set(letters, 4);
+    ours.save_now().unwrap();
+    let path = slot(&memory, "otter").path();
+    memory.publish(&path, std::path::Path::new("saves/temporary"), &[&far.files()[&path]]).unwrap();
+    ours.add(letters, 1);
+    ours.save_now().unwrap();
+    assert_eq!((ours.get(letters), ours.get(best)), (5, Some(60)));
+    ours.end_run().unwrap();
+    assert_eq!(ours.table(best).collect::<Vec<_>>(), [60, 5]);
+    ours.close().unwrap();
+    assert_eq!(
+        Keeper::view(&slot(&memory, "otter"), &schema).unwrap().table(best).collect::<Vec<_>>(),
+        [60, 5]
+    );
+}
+
+#[test]
 fn a_slot_that_never_changed_a_setting_leaves_it_as_another_slot_has_set_it() {
     let schema = reeds();
     let (volume, light) = (int(&schema, "volume"), int(&schema, "light"));

@@ -42,7 +42,9 @@ impl Naive {
             *ours = (*ours).max(*count);
         }
         self.furthest = self.furthest.max(held.furthest);
-        self.told.iter_mut().zip(&held.told).for_each(|(ours, theirs)| *ours |= theirs);
+        for ((ours, theirs), moment) in self.told.iter_mut().zip(&held.told).zip(&self.schema.moments) {
+            *ours = *theirs || (moment.again == Again::Profile && *ours);
+        }
         self.given.iter_mut().zip(&held.given).for_each(|(ours, theirs)| *ours |= theirs);
         (self.run, self.visit) = (held.run, held.visit.clone());
         self.stage = if self.visit.is_some() { "running" } else { "title" };

@@ -1,0 +1,122 @@
+//! How the values of two saves meet: the one place for copies of a game, data that arrives late, pins and tools.
+
+use keblin_schema::keep::meet_all;
+use keblin_schema::model::{Again, FieldDef};
+use keblin_schema::{Keep, Model, Value};
+
+use crate::snapshot::{LevelFacts, State};
+
+/// One of two saves that meet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Side {
+    /// The first one: what the game holds.
+    Ours,
+    /// The second one.
+    Theirs,
+}
+
+/// How a value is decided.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum By {
+    /// It is the one of this side.
+    Side(Side),
+    /// By the keep rule of its field.
+    Rule,
+    /// What each side has added since the base is added together.
+    Gain,
+}
+
+/// Two states, and what both had before they diverged.
+#[derive(Clone, Copy)]
+pub(super) struct Meeting<'m> {
+    pub(super) schema: &'m Model,
+    pub(super) ours: &'m State,
+    pub(super) theirs: &'m State,
+    pub(super) base: Option<&'m State>,
+    /// Whose run it is.
+    pub(super) run: Side,
+}
+
+impl Meeting<'_> {
+    /// Returns the state of both; `decide` is asked for every value that differs.
+    pub(super) fn state(&self, decide: impl Fn(&FieldDef, usize) -> By) -> State {
+        let Meeting { schema, ours, theirs, base, run } = *self;
+        let mut met = match run {
+            Side::Ours => ours.clone(),
+            Side::Theirs => {
+                let (told, run) = (theirs.told.clone(), theirs.run.clone());
+                State { told, run, difficulty: theirs.difficulty, ..ours.clone() }
+            }
+        };
+        for field in &schema.fields {
+            for first in field.cells.clone().step_by(field.places) {
+                let table = first..first + field.places;
+                let [ours, theirs] = [ours, theirs].map(|state| state.cells.get(table.clone()));
+                let base = base.and_then(|base| base.cells.get(table.clone()));
+                let (Some(ours), Some(theirs)) = (ours, theirs) else { continue };
+                // Two sums that are equal may have gained apart.
+                if ours == theirs && (base.is_none() || base == Some(ours)) {
+                    continue;
+                }
+                let both = match decide(field, first) {
+                    By::Side(Side::Ours) => continue,
+                    By::Side(Side::Theirs) => theirs.to_vec(),
+                    By::Rule => meet_all(field.keep, ours, theirs, base),
+                    By::Gain => meet_all(Keep::Sum, ours, theirs, base),
+                };
+                met.cells.get_mut(table).into_iter().for_each(|cells| cells.clone_from_slice(&both));
+            }
+        }
+        for (index, (facts, theirs)) in met.facts.iter_mut().zip(&theirs.facts).enumerate() {
+            let base = base.map(|base| base.facts.get(index).copied().unwrap_or_default());
+            *facts = of_both(*facts, *theirs, base);
+        }
+        met.furthest = ours.furthest.max(theirs.furthest);
+        met.played = match base {
+            Some(base) => ours.played + (theirs.played - base.played),
+            None => ours.played.max(theirs.played),
+        };
+        for (latched, theirs) in met.latched.iter_mut().zip(&theirs.latched) {
+            *latched |= *theirs;
+        }
+        let told = met.told.iter_mut().zip(&schema.moments).zip(ours.told.iter().zip(&theirs.told));
+        for ((told, moment), (ours, theirs)) in told {
+            if moment.again == Again::Profile {
+                *told = *ours || *theirs;
+            }
+        }
+        met
+    }
+
+    /// Returns whose value it is, if no keep rule decides: that of the side that has changed it since the base, or
+    /// else that of the later side.
+    pub(super) fn changed_or(&self, later: Side, table: impl Fn(&State) -> Option<&[Value]>) -> Side {
+        let base = self.base.and_then(&table);
+        match base {
+            Some(_) if base == table(self.ours) => Side::Theirs,
+            Some(_) if base == table(self.theirs) => Side::Ours,
+            _ => later,
+        }
+    }
+}
+
+/// Returns whether two states are in the same run with the same values.
+pub(super) fn has_same_run(schema: &Model, one: &State, other: &State) -> bool {
+    let [cells, others] = [one, other].map(|state| state.cells.get(..schema.copied_cells));
+    one.run == other.run && one.difficulty == other.difficulty && cells == others
+}
+
+/// Returns the facts of a level in both: finished stays, the better rating stays, and counts meet like sums.
+fn of_both(ours: LevelFacts, theirs: LevelFacts, base: Option<LevelFacts>) -> LevelFacts {
+    let count = |of: fn(&LevelFacts) -> u64| match &base {
+        Some(base) => of(&ours).saturating_add(of(&theirs).saturating_sub(of(base))),
+        None => of(&ours).max(of(&theirs)),
+    };
+    LevelFacts {
+        finished: ours.finished || theirs.finished,
+        stars: ours.stars.max(theirs.stars),
+        collected: ours.collected | theirs.collected,
+        attempts: count(|facts| facts.attempts),
+        deaths: count(|facts| facts.deaths),
+    }
+}

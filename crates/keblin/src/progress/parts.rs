@@ -1,0 +1,280 @@
+//! What a snapshot has, part by part, with a name for each as people read it: for comparing two of them.
+
+use std::collections::BTreeSet;
+use std::fmt;
+use std::sync::Arc;
+
+use keblin_schema::condition::names::Fact;
+use keblin_schema::kind::Ids;
+use keblin_schema::model::{Again, LevelDef};
+use keblin_schema::{Keep, Name, Value};
+
+use super::journal::Target;
+use super::place::FACT_AXES;
+use super::put::count;
+use crate::snapshot::{AREA, Schema, Snapshot, State, Visit};
+
+/// A value that is not the same in two snapshots.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Differing {
+    /// What it is, as people read it: `oil`, `best_crossing at reedgate, neap`, `the run`.
+    pub what: String,
+    /// Its value in the first one. A table of best values is a list.
+    pub one: Value,
+    /// Its value in the other one.
+    pub other: Value,
+}
+
+/// `oil: 30 -> 20`
+impl fmt::Display for Differing {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {} -> {}", self.what, self.one, self.other)
+    }
+}
+
+impl Snapshot {
+    /// Returns every value that differs in another snapshot of the same game: fields, facts of levels, unlocks that
+    /// latch, moments that were reported, the run with its copies, areas of the world, and unknown values.
+    ///
+    /// Both must have the same schema; values that only one of them has are left out.
+    #[must_use]
+    pub fn differences(&self, other: &Snapshot) -> Vec<Differing> {
+        let differing = |part: Part| Differing {
+            what: part.text(&self.schema),
+            one: part.value(self),
+            other: part.value(other),
+        };
+        Part::that_differ(self, other).into_iter().map(differing).collect()
+    }
+}
+
+/// A part of a snapshot.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum Part {
+    Run,
+    RunLevel,
+    RunCheckpoint,
+    RunStay,
+    Difficulty,
+    /// A value, or a table of best values, by its first cell.
+    Table(usize),
+    /// A value that a restart restores, by its cell.
+    AtEntry(usize),
+    /// A value that a death restores, by its cell.
+    AtCheckpoint(usize),
+    Fact(usize, Fact),
+    /// Which stars are collected, if they are collected separately.
+    Collected(usize),
+    Furthest,
+    Played,
+    Latched(usize),
+    Told(usize),
+    Area(Arc<str>),
+    /// An unknown value, by its place in the save.
+    Unknown(String),
+}
+
+/// The parts that every snapshot has once.
+const ONCE: [Part; 7] = [
+    Part::Run,
+    Part::RunLevel,
+    Part::RunCheckpoint,
+    Part::RunStay,
+    Part::Difficulty,
+    Part::Furthest,
+    Part::Played,
+];
+
+impl Part {
+    /// Returns the parts that are not the same in two snapshots.
+    pub(super) fn that_differ(one: &Snapshot, other: &Snapshot) -> Vec<Part> {
+        let (a, b) = (&one.state, &other.state);
+        let mut parts = Vec::from(ONCE);
+        parts.retain(|part| part.value(one) != part.value(other));
+        for field in &one.schema.fields {
+            let tables = field.cells.clone().step_by(field.places);
+            let differs = |first: &usize| {
+                let table = *first..first + field.places;
+                a.cells.get(table.clone()) != b.cells.get(table)
+            };
+            parts.extend(tables.filter(differs).map(Part::Table));
+        }
+        parts.extend(unlike(entry(a), entry(b)).map(Part::AtEntry));
+        parts.extend(unlike(checkpoint(a), checkpoint(b)).map(Part::AtCheckpoint));
+        for index in unlike(&a.facts, &b.facts) {
+            let facts = Fact::ALL.iter().map(|fact| Part::Fact(index, *fact)).chain([Part::Collected(index)]);
+            parts.extend(facts.filter(|part| part.value(one) != part.value(other)));
+        }
+        parts.extend(unlike(&a.latched, &b.latched).map(Part::Latched));
+        parts.extend(unlike(&a.told, &b.told).map(Part::Told));
+        let areas: BTreeSet<_> = one.areas.keys().chain(other.areas.keys()).cloned().collect();
+        let areas = areas.into_iter().filter(|area| one.areas.get(area) != other.areas.get(area));
+        parts.extend(areas.map(Part::Area));
+        let unknown: BTreeSet<String> = one.carried.names().chain(other.carried.names()).collect();
+        let unknown = unknown.into_iter().map(Part::Unknown);
+        parts.extend(unknown.filter(|part| part.value(one) != part.value(other)));
+        parts
+    }
+
+    /// Returns whether it is part of the run, which is kept as a whole.
+    pub(super) fn is_of_run(&self, schema: &Schema) -> bool {
+        match self {
+            Part::Table(first) => schema.field_at(*first).is_some_and(|field| field.scope.is_of_run()),
+            Part::Told(index) => {
+                schema.moments.get(*index).is_some_and(|moment| moment.again != Again::Profile)
+            }
+            Part::Run
+            | Part::RunLevel
+            | Part::RunCheckpoint
+            | Part::RunStay
+            | Part::Difficulty
+            | Part::Area(_) => true,
+            part => part.is_copy(),
+        }
+    }
+
+    /// Returns whether it is a copy that a death or a restart restores.
+    pub(super) fn is_copy(&self) -> bool {
+        matches!(self, Part::AtEntry(_) | Part::AtCheckpoint(_))
+    }
+
+    /// Returns whether it is a value outside the run that no rule combines with another.
+    pub(super) fn is_plain(&self, schema: &Schema) -> bool {
+        match self {
+            Part::Table(first) => schema.field_at(*first).is_some_and(|field| field.keep == Keep::Latest),
+            Part::Unknown(_) => true,
+            _ => false,
+        }
+    }
+
+    /// Returns its name as people read it.
+    pub(super) fn text(&self, schema: &Schema) -> String {
+        let cell = |cell: usize| Target::Cell(cell).text(schema);
+        let at_level =
+            |index: usize, what: &str| match schema.place_text(&FACT_AXES, schema.fact_place(index)) {
+                place if place.is_empty() => what.to_string(),
+                place => format!("{what} at {place}"),
+            };
+        match self {
+            Part::Run => "a run is in progress".to_string(),
+            Part::RunLevel => "level of the run".to_string(),
+            Part::RunCheckpoint => "checkpoint of the run".to_string(),
+            Part::RunStay => "state of the level".to_string(),
+            Part::Difficulty => "difficulty".to_string(),
+            Part::Table(first) => cell(*first),
+            Part::AtEntry(of) => format!("{}, on arrival in the level", cell(*of)),
+            Part::AtCheckpoint(of) => format!("{}, at the checkpoint", cell(*of)),
+            Part::Fact(index, fact) => at_level(*index, fact.as_str()),
+            Part::Collected(index) => at_level(*index, "collected stars"),
+            Part::Furthest => "furthest level".to_string(),
+            Part::Played => "time played".to_string(),
+            Part::Latched(index) => {
+                let name = schema.unlocks.get(*index).map_or("?", |unlock| unlock.name.as_str());
+                format!("unlock {name}")
+            }
+            Part::Told(index) => {
+                let name = schema.moments.get(*index).map_or("?", |moment| moment.name.as_str());
+                format!("moment {name} was reported")
+            }
+            Part::Area(area) => format!("area {}", area.strip_prefix(AREA).unwrap_or(area)),
+            Part::Unknown(place) => format!("{place}, unknown to this schema"),
+        }
+    }
+
+    /// Returns its value; unset if the snapshot does not have it.
+    pub(super) fn value(&self, of: &Snapshot) -> Value {
+        let Snapshot { schema, state, carried, areas, .. } = of;
+        let visit = visit(state);
+        let yes =
+            |flags: &[bool], index: usize| flags.get(index).map_or(Value::Unset, |yes| Value::Bool(*yes));
+        let cell = |cells: &[Value], cell: usize| cells.get(cell).cloned().unwrap_or(Value::Unset);
+        let facts = |index: &usize| state.facts.get(*index).copied().unwrap_or_default();
+        match self {
+            Part::Run => Value::Bool(state.run.is_some()),
+            Part::RunLevel => id(
+                Ids::Levels,
+                visit.and_then(|visit| visit.level),
+                level(schema, visit).map(|level| &level.name),
+            ),
+            Part::RunCheckpoint => {
+                let index = visit.and_then(|visit| visit.checkpoint);
+                let name =
+                    level(schema, visit).zip(index).and_then(|(level, index)| level.checkpoints.get(index));
+                id(Ids::Checkpoints, index, name)
+            }
+            Part::RunStay => visit.map_or(Value::Unset, |visit| Value::text(visit.stay.as_str())),
+            Part::Difficulty => match &carried.difficulty {
+                Some(unknown) => Value::text(unknown),
+                None => id(
+                    Ids::Difficulties,
+                    state.difficulty,
+                    state.difficulty.and_then(|index| schema.difficulties.get(index)),
+                ),
+            },
+            Part::Table(first) => match schema.field_at(*first).map_or(1, |field| field.places) {
+                1 => cell(&state.cells, *first),
+                places => {
+                    let values = state.cells.get(*first..first + places).unwrap_or_default();
+                    Value::List(values.iter().filter(|value| **value != Value::Unset).cloned().collect())
+                }
+            },
+            Part::AtEntry(index) => cell(entry(state), *index),
+            Part::AtCheckpoint(index) => cell(checkpoint(state), *index),
+            Part::Fact(index, Fact::Finished) => Value::Bool(facts(index).finished),
+            Part::Fact(index, Fact::Stars) => Value::Int(facts(index).stars.into()),
+            Part::Fact(index, Fact::Attempts) => count(facts(index).attempts),
+            Part::Fact(index, _) => count(facts(index).deaths),
+            Part::Collected(index) => {
+                let held = facts(index).collected;
+                Value::List(
+                    (0..64).filter(|star| held >> star & 1 == 1).map(|star| Value::Int(star + 1)).collect(),
+                )
+            }
+            Part::Furthest => match &carried.furthest {
+                Some(unknown) => Value::text(unknown),
+                None => id(
+                    Ids::Levels,
+                    state.furthest,
+                    state.furthest.and_then(|index| Some(&schema.levels.get(index)?.name)),
+                ),
+            },
+            Part::Played => Value::Time(state.played),
+            Part::Latched(index) => yes(&state.latched, *index),
+            Part::Told(index) => yes(&state.told, *index),
+            Part::Area(area) => areas.get(area).map_or(Value::Unset, |bytes| Value::Bytes(Arc::clone(bytes))),
+            Part::Unknown(place) => {
+                carried.bytes_at(place).map_or(Value::Unset, |bytes| Value::Bytes(Arc::from(bytes)))
+            }
+        }
+    }
+}
+
+fn level<'s>(schema: &'s Schema, visit: Option<&Visit>) -> Option<&'s LevelDef> {
+    schema.levels.get(visit?.level?)
+}
+
+fn id(of: Ids, index: Option<usize>, name: Option<&Name>) -> Value {
+    let id = index.and_then(|index| u16::try_from(index).ok()).zip(name);
+    id.map_or(Value::Unset, |(index, name)| Value::Id { of, index, name: Arc::from(name.as_str()) })
+}
+
+/// Returns the positions at which two rows differ.
+fn unlike<'r, T: PartialEq>(one: &'r [T], other: &'r [T]) -> impl Iterator<Item = usize> + 'r {
+    let pairs = one.iter().zip(other).enumerate();
+    pairs.filter(|(_, (one, other))| one != other).map(|(index, _)| index)
+}
+
+/// Returns the values on arrival in the level; none outside a level.
+fn entry(state: &State) -> &[Value] {
+    visit(state).map_or(&[], |visit| &*visit.entry)
+}
+
+/// Returns the values at the last checkpoint; none before one.
+fn checkpoint(state: &State) -> &[Value] {
+    visit(state).and_then(|visit| visit.at_checkpoint.as_deref()).unwrap_or_default()
+}
+
+fn visit(state: &State) -> Option<&Visit> {
+    state.run.as_ref()?.visit.as_ref()
+}

@@ -1,0 +1,303 @@
+//! Two saves of one game meet, and nothing that either of them earned is lost: records, facts, unlocks, sums, and the
+//! records of the run that gives way. A pure function: the keeper, tools and games with a cloud of their own use it.
+//! `docs/reconcile.md` has the rules.
+
+use std::cmp::Ordering;
+use std::fmt;
+use std::sync::Arc;
+
+use keblin_schema::keep::meet_all;
+use keblin_schema::model::{FieldDef, Scope};
+use keblin_schema::{Keep, Model, Value};
+use thiserror::Error;
+
+use super::Engine;
+use super::meeting::{By, Meeting, has_same_run};
+use super::parts::Part;
+use super::place::RunEnd;
+use crate::snapshot::{Carried, Snapshot, State};
+
+pub use super::meeting::Side;
+pub use super::parts::Differing;
+
+/// What two saves have together, and how each value was decided.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Reconciled {
+    /// The values of both.
+    pub snapshot: Snapshot,
+    /// What became of every value that was not the same in both.
+    pub account: Vec<Met>,
+    /// Which one counts where no rule decides.
+    pub later: Side,
+    /// Whether what both had before was known.
+    pub has_base: bool,
+    /// Whose run is kept.
+    pub run: Side,
+    /// Whether the other one's run ended as replaced. Its records were offered first.
+    pub run_ended: bool,
+}
+
+/// What became of a value that was not the same in two saves.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Met {
+    /// What it is, as people read it: `oil`, `best_crossing at reedgate, neap`.
+    pub what: String,
+    /// Our value.
+    pub ours: Value,
+    /// Their value.
+    pub theirs: Value,
+    /// The value that both had before, if it is known.
+    pub base: Option<Value>,
+    /// The value of both together.
+    pub now: Value,
+    /// Whose value it is.
+    pub kept: Kept,
+    /// Whose value was lost: both have changed it, as far as is known, and only one of them can be kept.
+    pub lost: Option<Side>,
+}
+
+keblin_schema::words! {
+    /// Whose value was kept.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Kept {
+        /// Ours.
+        Ours = "ours",
+        /// Theirs.
+        Theirs = "theirs",
+        /// Something of both: a sum, a set, a table of best values.
+        Both = "both",
+    }
+}
+
+/// Two snapshots cannot meet.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error(
+    "expected saves opened with the same declaration, but found one of {ours}, and one of {theirs}; open both with \
+     the same `Schema`"
+)]
+#[non_exhaustive]
+pub struct NotTheSameGame {
+    /// Our game and version.
+    pub ours: String,
+    /// Their game and version.
+    pub theirs: String,
+}
+
+/// `letters_total: ours 31, theirs 28, before 20 -> 39 (both)`
+impl fmt::Display for Met {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Met { what, ours, theirs, base, now, kept, lost } = self;
+        write!(f, "{what}: ours {ours}, theirs {theirs}")?;
+        base.as_ref().map_or(Ok(()), |base| write!(f, ", before {base}"))?;
+        write!(f, " -> {now} ({})", kept.as_str())?;
+        match lost {
+            Some(Side::Ours) => write!(f, "; ours is lost"),
+            Some(Side::Theirs) => write!(f, "; theirs is lost"),
+            None => Ok(()),
+        }
+    }
+}
+
+/// Returns what two saves of one game have together, with an account. `base` is a save that both continue, if it is
+/// known.
+///
+/// - Fields with a keep rule, facts of levels, unlocks and time played meet by their rules. With `base`, sums and
+///   counts are what both added to it.
+/// - Fields without one, and the run as a whole, are those of the side that has changed them since `base`. If both
+///   have, or there is no `base`, they are those of the later save: by the clock, then by number, then by digest. A
+///   snapshot that was never saved is later than one that was.
+/// - The run that gives way ends as replaced: its records are offered first.
+/// - Values that this schema does not know are kept.
+/// - Bounds are applied once, at the end.
+///
+/// Without `base` it does not matter which save is `ours`, how often they meet, or in which order three of them do.
+///
+/// ```
+/// use keblin::{Field, Progress, Schema, reconcile::reconcile};
+/// # use std::sync::Arc;
+/// # let text = "game = 'otter'\nversion = 1\n[fields]\n\
+/// #     shells = { type = 'int', scope = 'profile', keep = 'sum' }\n\
+/// #     best = { type = 'int', scope = 'profile', keep = 'highest' }\n";
+/// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
+/// let (shells, best): (Field<i64>, Field<Option<i64>>) = (schema.field("shells")?, schema.field("best")?);
+/// let mut laptop = Progress::new(Arc::clone(&schema));
+/// laptop.add(shells, 20);
+/// let before = laptop.snapshot();
+/// let mut desktop = Progress::restored(before.clone());
+/// laptop.add(shells, 3);
+/// laptop.submit(best, 9);
+/// desktop.add(shells, 5);
+/// let both = reconcile(&laptop.snapshot(), &desktop.snapshot(), Some(&before))?;
+/// let game = Progress::restored(both.snapshot);
+/// assert_eq!((game.get(shells), game.get(best)), (28, Some(9)));
+/// assert_eq!(both.account[0].to_string(), "shells: ours 23, theirs 25, before 20 -> 28 (both)");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// [`NotTheSameGame`] if they belong to different games, or were opened with different declarations.
+pub fn reconcile(
+    ours: &Snapshot,
+    theirs: &Snapshot,
+    base: Option<&Snapshot>,
+) -> Result<Reconciled, NotTheSameGame> {
+    for other in [Some(theirs), base].into_iter().flatten() {
+        if !ours.schema.is_same(&other.schema) {
+            let name = |schema: &Model| format!("{}, version {}", schema.game, schema.version);
+            return Err(NotTheSameGame { ours: name(&ours.schema), theirs: name(&other.schema) });
+        }
+    }
+    Ok(meet(ours, theirs, base, later(ours, theirs), Playing::Nobody))
+}
+
+/// Whether a player is in our run, so that it stays as it is, and so do settings.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Playing {
+    Ours,
+    Nobody,
+}
+
+/// Returns what two saves have together; the caller says which one is later.
+pub(crate) fn meet(
+    ours: &Snapshot,
+    theirs: &Snapshot,
+    base: Option<&Snapshot>,
+    later: Side,
+    playing: Playing,
+) -> Reconciled {
+    let schema = &ours.schema;
+    let has_same_run = |one: &State, other: &State| has_same_run(schema, one, other);
+    let [of_ours, of_theirs] =
+        [ours, theirs].map(|side| base.is_some_and(|base| has_same_run(&base.state, &side.state)));
+    let run = match (playing, of_ours, of_theirs) {
+        (Playing::Ours, ..) => Side::Ours,
+        (_, true, false) => Side::Theirs,
+        (_, false, true) => Side::Ours,
+        _ => later,
+    };
+    // A run that the other side has continued has not ended.
+    let (losing, has_continued) = if run == Side::Ours { (theirs, of_theirs) } else { (ours, of_ours) };
+    let gives_way = losing.state.run.is_some() && !has_continued && !has_same_run(&ours.state, &theirs.state);
+    let ended = gives_way.then(|| ended(losing, base.is_some()));
+    let (ours, theirs) = match (run, &ended) {
+        (Side::Ours, Some(ended)) => (ours, ended),
+        (Side::Theirs, Some(ended)) => (ended, theirs),
+        _ => (ours, theirs),
+    };
+    let meeting =
+        Meeting { schema, ours: &ours.state, theirs: &theirs.state, base: base.map(|base| &base.state), run };
+    let state = meeting.state(|field, first| match field.scope {
+        scope if scope.is_of_run() => By::Side(run),
+        Scope::Device if playing == Playing::Ours => By::Side(Side::Ours),
+        _ if field.keep == Keep::Latest => {
+            By::Side(meeting.changed_or(later, |state| state.cells.get(first..first + field.places)))
+        }
+        _ => By::Rule,
+    });
+    let side = |side: Side| if side == Side::Ours { ours } else { theirs };
+    let mut snapshot = Snapshot {
+        carried: carried(side(later), if later == Side::Ours { theirs } else { ours }, side(run)),
+        areas: Arc::clone(&side(run).areas),
+        picture: side(run).picture.clone(),
+        saved: side(later).saved,
+        ..Snapshot::of_state(schema, state)
+    };
+    hold_bounds(&mut snapshot);
+    let differ = Part::that_differ(ours, theirs).into_iter().filter(|part| !part.is_copy());
+    let account = differ.map(|part| met(&part, ours, theirs, base, &snapshot)).collect();
+    Reconciled { account, snapshot, later, has_base: base.is_some(), run, run_ended: gives_way }
+}
+
+/// Returns a save after its run was replaced, so that the records of that run count. What they open is found when the
+/// save is opened. Without a base, an equal value in a table may be the same run: it does not count twice.
+fn ended(save: &Snapshot, has_base: bool) -> Snapshot {
+    let schema = &save.schema;
+    let mut engine = Engine::restored(save.clone());
+    let tables = schema.fields.iter().filter(|field| field.keep.is_record() && !has_base);
+    let tables: Vec<&FieldDef> = tables.collect();
+    tables.iter().flat_map(|field| field.cells.clone()).for_each(|cell| engine.forget(cell));
+    engine.end(RunEnd::Replaced);
+    let mut state = engine.snapshot().state;
+    for field in tables {
+        for first in field.cells.clone().step_by(field.places) {
+            let table = first..first + field.places;
+            let offered = state.cells.get_mut(table.clone()).unwrap_or_default();
+            let held = save.state.cells.get(table).unwrap_or_default();
+            let both = meet_all(field.keep, held, offered, None);
+            offered.clone_from_slice(&both);
+        }
+    }
+    state.latched.clone_from(&save.state.latched);
+    for (told, before) in state.told.iter_mut().zip(&save.state.told) {
+        *told &= *before;
+    }
+    Snapshot { state, ..save.clone() }
+}
+
+/// Returns the unknown values of both; where both have one, that of the later save.
+fn carried(later: &Snapshot, earlier: &Snapshot, run: &Snapshot) -> Arc<Carried> {
+    if *later.carried == Carried::default() && later.carried == earlier.carried {
+        return Arc::default();
+    }
+    let mut carried = Carried::clone(&later.carried);
+    carried.join(&earlier.carried);
+    carried.with_run_of(Some(&run.carried));
+    Arc::new(carried)
+}
+
+/// Clamps values to their bounds: a sum may be beyond one, and one may follow a value of the other side.
+fn hold_bounds(snapshot: &mut Snapshot) {
+    let is_bound = |field: &FieldDef| field.min.is_some() || field.max.is_some();
+    if snapshot.schema.fields.iter().any(is_bound) {
+        let mut view = Engine::view(snapshot);
+        view.clamp_all();
+        snapshot.state.cells = view.snapshot().state.cells;
+    }
+}
+
+/// Returns what became of a part.
+fn met(part: &Part, ours: &Snapshot, theirs: &Snapshot, base: Option<&Snapshot>, now: &Snapshot) -> Met {
+    let [of_ours, of_theirs, now] = [ours, theirs, now].map(|of| part.value(of));
+    let base = base.map(|base| part.value(base));
+    let kept = match (now == of_ours, now == of_theirs) {
+        (true, _) => Kept::Ours,
+        (false, true) => Kept::Theirs,
+        (false, false) => Kept::Both,
+    };
+    let was_changed = |value: &Value| base.as_ref() != Some(value);
+    let lost = match kept {
+        _ if !part.is_plain(&ours.schema)
+            || part.is_of_run(&ours.schema)
+            || !was_changed(&of_ours)
+            || !was_changed(&of_theirs) =>
+        {
+            None
+        }
+        Kept::Ours => Some(Side::Theirs),
+        _ => Some(Side::Ours),
+    };
+    Met { what: part.text(&ours.schema), ours: of_ours, theirs: of_theirs, base, now, kept, lost }
+}
+
+/// Returns which of two snapshots is later: the order is total, so that it does not matter which one is asked first.
+fn later(ours: &Snapshot, theirs: &Snapshot) -> Side {
+    // One that was never saved is what a game holds at the moment.
+    let unsaved = |snapshot: &Snapshot| snapshot.saved.is_none();
+    let order = unsaved(ours).cmp(&unsaved(theirs)).then(ours.saved.cmp(&theirs.saved));
+    match order.then_with(|| by_content(ours, theirs)) {
+        Ordering::Less => Side::Theirs,
+        _ => Side::Ours,
+    }
+}
+
+/// Orders two snapshots that were saved at the same moment, or never, by the first value that differs and that one of
+/// them gives up: so the result of a meeting has the place of the one whose values it has.
+fn by_content(ours: &Snapshot, theirs: &Snapshot) -> Ordering {
+    let is_whole = |part: &Part| part.is_plain(&ours.schema) || part.is_of_run(&ours.schema);
+    let differ = Part::that_differ(ours, theirs).into_iter().find(is_whole);
+    let text = |of: &Snapshot| differ.as_ref().map(|part| format!("{:?}", part.value(of)));
+    text(ours).cmp(&text(theirs))
+}
