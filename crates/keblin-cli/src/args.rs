@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use clap::{Parser, Subcommand};
+use clap::{CommandFactory, Parser, Subcommand};
 
 /// Checks a game's declared progress, and reads, verifies and rehearses its saves.
 #[derive(Debug, Parser)]
@@ -26,6 +26,34 @@ pub(crate) struct Args {
     pub(crate) command: Command,
 }
 
+/// The commands by what people do. Every command is in one group; a test checks that.
+const GROUPS: [(&str, &[&str]); 4] = [
+    ("Declare", &["check", "survival", "why"]),
+    ("Look at saves", &["show", "compare", "verify", "salvage", "reconcile"]),
+    ("Versions", &["freeze", "migrate"]),
+    ("Test", &["rehearse", "set", "demo"]),
+];
+
+/// How the help begins, before the commands.
+const HELP: &str = "{about}\n\n{usage-heading} {usage}\n\n{before-help}Options:\n{options}";
+
+impl Args {
+    /// Returns the command line, with the commands in groups in its help.
+    pub(crate) fn grouped() -> clap::Command {
+        let command = Args::command();
+        let mut help = String::new();
+        for (heading, names) in GROUPS {
+            help += &format!("{heading}:\n");
+            for name in names {
+                let about = command.find_subcommand(name).and_then(clap::Command::get_about);
+                help += &format!("  {name:<10} {}\n", about.map(ToString::to_string).unwrap_or_default());
+            }
+            help.push('\n');
+        }
+        command.help_template(HELP).before_help(help.trim_end().to_string())
+    }
+}
+
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// Check the declaration, and report everything found with its place
@@ -40,8 +68,49 @@ pub(crate) enum Command {
     Show {
         /// The save
         file: PathBuf,
+        /// Show an earlier save in the file, by its number
+        #[arg(long, value_name = "N")]
+        state: Option<u64>,
+        /// Print it again each time the file changes, until the command is stopped
+        #[arg(long, conflicts_with = "state")]
+        watch: bool,
     },
-    /// Verify saves: every digest, every type, and whether the values fit together
+    /// Print what differs between two saves
+    Compare {
+        /// Two saves, or one with --state
+        #[arg(required = true, num_args = 1..=2)]
+        files: Vec<PathBuf>,
+        /// Use the save of this number in the first file; a second --state is for the second file
+        #[arg(long = "state", value_name = "N")]
+        states: Vec<u64>,
+    },
+    /// Make one save of two that have diverged, with an account of it
+    Reconcile {
+        /// The first save; it is only read
+        ours: PathBuf,
+        /// The second save; it is only read
+        theirs: PathBuf,
+        /// The new file
+        #[arg(long, value_name = "FILE")]
+        to: PathBuf,
+        /// A save that both continue (default: one of the earlier saves in the two files)
+        #[arg(long, value_name = "FILE")]
+        base: Option<PathBuf>,
+    },
+    /// Change values of a save, to make one for a test
+    ///
+    /// The old file is kept in `aside`, and the new one is marked as made by a tool.
+    Set {
+        /// The save
+        file: PathBuf,
+        /// Values with names as in rules: oil=30, levels.brook.stars=2, furthest=brook
+        #[arg(required = true, value_name = "NAME=VALUE")]
+        values: Vec<String>,
+        /// The game's key for seals, as a file of its bytes
+        #[arg(long, value_name = "FILE")]
+        key: Option<PathBuf>,
+    },
+    /// Check that saves are intact, and that their values fit together
     Verify {
         /// Saves, or folders of saves
         #[arg(required = true)]
@@ -52,7 +121,7 @@ pub(crate) enum Command {
     },
     /// Freeze this version's shape so that its saves stay loadable
     Freeze,
-    /// Show what saves of earlier versions become, and migrate them with --write
+    /// Show what saves of earlier versions become; --write migrates them
     Migrate {
         /// Saves, or folders of saves
         #[arg(required = true)]
@@ -72,7 +141,7 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         to: PathBuf,
     },
-    /// Explain why a level or an unlock is locked, or what a finding code means
+    /// Explain why something is locked, or what a finding code means
     Why {
         /// A level, an unlock, or a finding code such as never_opens
         what: String,
@@ -93,4 +162,20 @@ pub(crate) enum Command {
     },
     /// Play a made-up game in a temporary folder, and explain each step
     Demo,
+}
+
+#[cfg(test)]
+mod tests {
+    use clap::CommandFactory;
+
+    use super::{Args, GROUPS};
+
+    #[test]
+    fn every_command_is_in_one_group() {
+        let grouped: Vec<&str> = GROUPS.iter().flat_map(|(_, names)| names.iter().copied()).collect();
+        for command in Args::command().get_subcommands() {
+            let times = grouped.iter().filter(|name| **name == command.get_name()).count();
+            assert_eq!(times, 1, "{}", command.get_name());
+        }
+    }
 }

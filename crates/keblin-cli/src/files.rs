@@ -12,7 +12,8 @@ use std::time::{SystemTime, UNIX_EPOCH};
 
 use keblin::save::SealKey;
 use keblin::save::layout::MAX_SAVE_BYTES;
-use keblin::{Files, Parsed, Schema, TextFile, version_of_file};
+use keblin::verify::{Save, Verified, examine, verify, verify_state};
+use keblin::{Files, Parsed, SaveDir, Schema, TextFile, version_of_file};
 
 use crate::Trouble;
 use crate::args::Args;
@@ -60,6 +61,30 @@ fn open_regular(path: &Path) -> std::io::Result<std::fs::File> {
 /// Reads the bytes of a save.
 pub(crate) fn save(path: &Path) -> Result<Vec<u8>, Trouble> {
     read(path, MAX_SAVE_BYTES as u64)
+}
+
+/// Opens a save, or an earlier one in the same file by its number.
+pub(crate) fn opened(
+    path: &Path,
+    state: Option<u64>,
+    schema: &Arc<Schema>,
+) -> Result<Verified<Save>, Trouble> {
+    let bytes = save(path)?;
+    let told = |why: String| Trouble::Told(format!("{}: {why}", shown(path)));
+    let Some(number) = state else { return verify(&bytes, schema).map_err(|error| told(error.to_string())) };
+    let found = verify_state(&bytes, number, schema, None).map_err(|error| told(error.to_string()))?;
+    found.ok_or_else(|| {
+        let numbers = examine(&bytes, schema).states.into_iter().filter_map(|state| state.number);
+        let numbers: Vec<String> = numbers.map(|number| number.to_string()).collect();
+        told(format!("save {number} is not in this file; it has {}", numbers.join(", ")))
+    })
+}
+
+/// Reads the backup of a save, if it is the save of a slot and has one.
+pub(crate) fn backup_of(path: &Path) -> Option<Vec<u8>> {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let slot = SaveDir::at(folder).slot(path.file_stem()?.to_str()?).ok()?;
+    save(&slot.previous_path()).ok()
 }
 
 /// Finds the saves that are named; see [`files_in`].
@@ -120,6 +145,12 @@ pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     };
     let mut file = std::fs::File::create_new(path).map_err(told)?;
     file.write_all(bytes).and_then(|()| file.sync_all()).map_err(told)
+}
+
+/// When a file was last written, and its length; `None` if there is none.
+pub(crate) fn changed_at(path: &Path) -> Option<(Option<SystemTime>, u64)> {
+    let found = std::fs::metadata(path).ok()?;
+    Some((found.modified().ok(), found.len()))
 }
 
 /// Milliseconds since 1970; 0 if the clock is before.

@@ -16,7 +16,7 @@ mod out;
 use std::ffi::OsString;
 use std::io::{self, Write};
 
-use clap::Parser;
+use clap::FromArgMatches;
 
 pub use out::Look;
 
@@ -75,7 +75,8 @@ pub fn run(
     err: &mut dyn Write,
     look: Look,
 ) -> u8 {
-    let args = match Args::try_parse_from(args) {
+    let args = Args::grouped().try_get_matches_from(args).and_then(|found| Args::from_arg_matches(&found));
+    let args = match args {
         Ok(args) => args,
         Err(error) => {
             let plain = error.render().to_string();
@@ -95,7 +96,16 @@ pub fn run(
     let outcome = match &args.command {
         Command::Check { before } => cmd::check::run(&mut console, &args, before.as_deref()),
         Command::Survival => cmd::survival::run(&mut console, &args),
-        Command::Show { file } => cmd::show::run(&mut console, &args, file),
+        Command::Show { file, watch: true, .. } => cmd::show::watch(&mut console, &args, file),
+        Command::Show { file, state, .. } => cmd::show::run(&mut console, &args, file, *state),
+        Command::Compare { files, states } => cmd::compare::run(&mut console, &args, files, states),
+        Command::Reconcile { ours, theirs, to, base } => {
+            let asked = cmd::reconcile::Asked { ours, theirs, to, base: base.as_deref() };
+            cmd::reconcile::run(&mut console, &args, &asked)
+        }
+        Command::Set { file, values, key } => {
+            cmd::set::run(&mut console, &args, file, values, key.as_deref())
+        }
         Command::Verify { files, key } => cmd::verify::run(&mut console, &args, files, key.as_deref()),
         Command::Freeze => cmd::freeze::run(&mut console, &args),
         Command::Migrate { files, write, key } => {

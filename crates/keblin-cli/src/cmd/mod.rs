@@ -12,6 +12,15 @@ pub(crate) mod show;
 /// Differences from an earlier declaration, for `check --before`
 mod since;
 
+/// `keblin compare`
+pub(crate) mod compare;
+
+/// `keblin reconcile`
+pub(crate) mod reconcile;
+
+/// `keblin set`
+pub(crate) mod set;
+
 /// `keblin verify`
 pub(crate) mod verify;
 

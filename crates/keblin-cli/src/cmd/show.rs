@@ -2,25 +2,49 @@
 
 use std::collections::BTreeMap;
 use std::path::Path;
-use std::time::{Duration, UNIX_EPOCH};
+use std::time::Duration;
 
 use keblin::condition::names::Asked;
 use keblin::model::{FieldDef, Scope};
 use keblin::save::StateHead;
 use keblin::verify::SaveFinding;
-use keblin::{Difficulty, Progress, Severity, Value, verify};
+use keblin::{Difficulty, Progress, Severity, Value};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
 use crate::out::levels::missing;
-use crate::out::{Console, Tone, cell, json, plain, shown};
+use crate::out::{Console, Tone, cell, json, plain, shortened, shown, when};
 use crate::{Outcome, Trouble, files};
 
-pub(crate) fn run(console: &mut Console<'_>, args: &Args, file: &Path) -> Result<Outcome, Trouble> {
+/// How often a watched file is looked at.
+const LOOK_EVERY: Duration = Duration::from_millis(200);
+
+/// Shows a save again each time its file changes. A file that is missing or cannot be opened is reported, and watched
+/// on.
+pub(crate) fn watch(console: &mut Console<'_>, args: &Args, file: &Path) -> Result<Outcome, Trouble> {
+    let mut before = None;
+    loop {
+        let now = files::changed_at(file);
+        if before.as_ref() != Some(&now) {
+            console.clear()?;
+            if let Err(Trouble::Told(why)) = run(console, args, file, None) {
+                console.paragraph(&console.toned(Tone::Bad, &why), "    ")?;
+            }
+            console.flush()?;
+            before = Some(now);
+        }
+        std::thread::sleep(LOOK_EVERY);
+    }
+}
+
+pub(crate) fn run(
+    console: &mut Console<'_>,
+    args: &Args,
+    file: &Path,
+    state: Option<u64>,
+) -> Result<Outcome, Trouble> {
     let schema = files::schema(args, &[file])?;
-    let bytes = files::save(file)?;
-    let save = verify::verify(&bytes, &schema)
-        .map_err(|error| Trouble::Told(format!("{}: {error}; nothing can be shown", shown(file))))?;
+    let save = files::opened(file, state, &schema)?;
     let (head, findings) = (save.head().clone(), save.findings().to_vec());
     let created_unix_ms = save.stamp().created_unix_ms;
     let progress = save.into_progress();
@@ -79,8 +103,7 @@ fn text(
     head: &StateHead,
 ) -> Result<(), Trouble> {
     let schema = progress.schema();
-    let at = UNIX_EPOCH + Duration::from_millis(head.saved_at_unix_ms.min(253_402_300_799_000));
-    let when = humantime::format_rfc3339_seconds(at).to_string().replace('T', " ").replace('Z', " UTC");
+    let when = when(head.saved_at_unix_ms);
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
     console.paragraph(&format!("{}: {heading}", shown(file)), "    ")?;
     console.line(&format!("  save {} ({}), {when}, {} played", head.number, head.cause, played(progress)))?;
@@ -176,20 +199,6 @@ fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble>
         console.table(&table)?;
     }
     Ok(())
-}
-
-/// The most characters of a value that are printed.
-const MAX_CHARACTERS: usize = 400;
-
-/// Shortens a value to fit on a screen; `--json` has all of it.
-fn shortened(value: String) -> String {
-    match value.char_indices().nth(MAX_CHARACTERS) {
-        Some((end, _)) => {
-            let start = value.get(..end).unwrap_or_default();
-            format!("{start} … ({} characters)", value.chars().count())
-        }
-        None => value,
-    }
 }
 
 /// The rows of a field: name, value, and a note. Of a field with many values, only those that are not the default.

@@ -12,6 +12,7 @@ pub(crate) mod json;
 use std::hash::{BuildHasher, RandomState};
 use std::io::{self, Write};
 use std::path::Path;
+use std::time::{Duration, UNIX_EPOCH};
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::{Attribute, Cell, Color, ContentArrangement, Table};
@@ -145,6 +146,15 @@ impl<'o> Console<'o> {
         self.out.flush()
     }
 
+    /// Clears the screen, if somebody watches; otherwise a blank line separates what follows.
+    pub(crate) fn clear(&mut self) -> io::Result<()> {
+        match self.look.color && !self.json {
+            true => write!(self.out, "\u{1b}[2J\u{1b}[H"),
+            false if self.json => Ok(()),
+            false => self.blank(),
+        }
+    }
+
     pub(crate) fn blank(&mut self) -> io::Result<()> {
         writeln!(self.out)
     }
@@ -192,6 +202,26 @@ impl<'o> Console<'o> {
 pub(crate) fn wrapped(text: &str, width: usize, indent: &str) -> String {
     let options = textwrap::Options::new(width.max(20)).subsequent_indent(indent).break_words(false);
     textwrap::fill(text, options.word_splitter(textwrap::WordSplitter::NoHyphenation))
+}
+
+/// The most characters of a value that are printed.
+const MAX_CHARACTERS: usize = 400;
+
+/// Shortens a value to fit on a screen; `--json` has all of it.
+pub(crate) fn shortened(value: String) -> String {
+    match value.char_indices().nth(MAX_CHARACTERS) {
+        Some((end, _)) => {
+            let start = value.get(..end).unwrap_or_default();
+            format!("{start} … ({} characters)", value.chars().count())
+        }
+        None => value,
+    }
+}
+
+/// A time in milliseconds since 1970 as people read it.
+pub(crate) fn when(unix_ms: u64) -> String {
+    let at = UNIX_EPOCH + Duration::from_millis(unix_ms.min(253_402_300_799_000));
+    humantime::format_rfc3339_seconds(at).to_string().replace('T', " ").replace('Z', " UTC")
 }
 
 /// `1 level`, `2 levels`.

@@ -15,6 +15,7 @@ mod hostile;
 mod process;
 mod rehearse;
 mod saves;
+mod two_saves;
 mod usage;
 mod versions;
 mod why;

@@ -9,11 +9,17 @@ fn help_is_output_and_wrong_arguments_are_an_error() {
     let help = keblin(&["--help"]);
     assert_eq!((help.code, help.err.as_str()), (0, ""));
     assert_fits(&help.out);
-    for command in ["check", "survival", "show", "verify", "why", "rehearse", "demo"] {
-        assert!(help.out.contains(command));
+    let commands =
+        ["check", "survival", "why", "show", "compare", "verify", "salvage", "reconcile", "freeze"];
+    for command in commands.into_iter().chain(["migrate", "rehearse", "set", "demo"]) {
+        let lines = help.out.lines().filter(|line| line.trim_start().split(' ').next() == Some(command));
+        assert_eq!(lines.count(), 1, "{command} has one line in one group:\n{}", help.out);
         let help = keblin(&[command, "--help"]);
         assert_eq!(help.code, 0);
         assert_fits(&help.out);
+    }
+    for heading in ["Declare:", "Look at saves:", "Versions:", "Test:"] {
+        assert!(help.out.contains(heading), "{}", help.out);
     }
     for args in [&[][..], &["nonsense"], &["show"], &["check", "--nonsense"]] {
         let ran = keblin(args);

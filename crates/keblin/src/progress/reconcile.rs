@@ -182,6 +182,7 @@ pub(crate) fn meet(
     let (losing, has_continued) = if run == Side::Ours { (theirs, of_theirs) } else { (ours, of_ours) };
     let gives_way = losing.state.run.is_some() && !has_continued && !has_same_run(&ours.state, &theirs.state);
     let ended = gives_way.then(|| ended(losing, base.is_some()));
+    let before = (ours, theirs);
     let (ours, theirs) = match (run, &ended) {
         (Side::Ours, Some(ended)) => (ours, ended),
         (Side::Theirs, Some(ended)) => (ended, theirs),
@@ -206,8 +207,14 @@ pub(crate) fn meet(
         ..Snapshot::of_state(schema, state)
     };
     hold_bounds(&mut snapshot);
-    let differ = Part::that_differ(ours, theirs).into_iter().filter(|part| !part.is_copy());
-    let account = differ.map(|part| met(&part, ours, theirs, base, &snapshot)).collect();
+    // The run as it was before one of the two ended; everything else with the records of the one that ended.
+    let of_run = |part: &Part| part.is_of_run(schema);
+    let runs =
+        Part::that_differ(before.0, before.1).into_iter().filter(|part| of_run(part) && !part.is_copy());
+    let runs = runs.map(|part| met(&part, before.0, before.1, base, &snapshot));
+    let others = Part::that_differ(ours, theirs).into_iter().filter(|part| !of_run(part));
+    let others = others.map(|part| met(&part, ours, theirs, base, &snapshot));
+    let account = runs.chain(others).collect();
     Reconciled { account, snapshot, later, has_base: base.is_some(), run, run_ended: gives_way }
 }
 

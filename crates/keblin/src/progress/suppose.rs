@@ -2,9 +2,13 @@
 //! run or level is supposed before the run or level begins, it is set after the resets of that event and before its
 //! entry copy.
 
-use keblin_schema::Value;
+#[cfg(feature = "testing")]
+use std::sync::Arc;
+
 use keblin_schema::condition::names::{Asked, Fact};
+use keblin_schema::kind::Ids;
 use keblin_schema::model::{FieldDef, OnReset};
+use keblin_schema::{Time, Value};
 
 use super::journal::{Cause, Target};
 use super::phase::EventName;
@@ -15,6 +19,8 @@ use super::{
     Holder, Play,
     typed::{FieldOf, Write},
 };
+#[cfg(feature = "testing")]
+use crate::snapshot::Snapshot;
 #[cfg(feature = "testing")]
 use keblin_schema::typed::FieldType;
 
@@ -50,9 +56,60 @@ impl<G, P: Holder> Play<G, P> {
     }
 }
 
+/// With the feature `testing`.
+#[cfg(feature = "testing")]
+impl Snapshot {
+    /// Returns the snapshot with other values, in the order given, for making a save by hand: fields, facts, the
+    /// furthest level, time played, and unlocks that latch. A value of the run is also changed where a death or a
+    /// restart would restore it.
+    ///
+    /// # Errors
+    /// [`Why::NoRun`] for a value of a run, if there is none; otherwise as [`Play::suppose_asked`].
+    pub fn edited(&self, changes: &[(Asked, Value)]) -> Result<Snapshot, Refused> {
+        let mut engine = Engine::view(self);
+        for (asked, value) in changes {
+            let of_run = |field: &FieldDef| field.scope.is_of_run();
+            let field =
+                if let Asked::Field { field, .. } = asked { self.schema().fields.get(*field) } else { None };
+            if field.is_some_and(of_run) && !engine.has_run() {
+                return Err(engine.refusal(EventName::WriteRun, Why::NoRun));
+            }
+            engine.put_asked(asked, value.clone())?;
+            if let Some(Target::Cell(cell)) = engine.target(asked) {
+                engine.put_in_copies(cell, value);
+            }
+        }
+        let mut state = engine.snapshot().state;
+        // Looking at the values latches unlocks and reports moments; that is for the game to do.
+        for (index, (latched, before)) in state.latched.iter_mut().zip(&self.state.latched).enumerate() {
+            let is_asked = |(asked, _): &(Asked, Value)| *asked == Asked::Unlocked(index);
+            *latched = if changes.iter().any(is_asked) { *latched } else { *before };
+        }
+        state.told.clone_from(&self.state.told);
+        Ok(Snapshot { state, saved: None, ..self.clone() })
+    }
+}
+
 impl Engine {
-    /// Sets a value, a fact or a record by its resolved name.
+    /// Changes a value in the copies that a death or a restart restores.
+    #[cfg(feature = "testing")]
+    fn put_in_copies(&mut self, cell: usize, value: &Value) {
+        let Some(visit) = self.visit_mut() else { return };
+        for copy in std::iter::once(&mut visit.entry).chain(visit.at_checkpoint.as_mut()) {
+            if copy.get(cell).is_some_and(|held| held != value) {
+                Arc::make_mut(copy).get_mut(cell).into_iter().for_each(|held| held.clone_from(value));
+            }
+        }
+    }
+
+    /// Sets a value, a fact, a record, the furthest level, time played or an unlock that latches, by its resolved
+    /// name.
     pub(crate) fn put_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {
+        if self.put_kept(asked, &value) {
+            self.changed();
+            self.note_rules();
+            return Ok(());
+        }
         match self.target(asked) {
             Some(Target::Cell(cell)) => self.suppose_cell(cell, value),
             Some(Target::Fact { at, fact }) => {
@@ -73,6 +130,26 @@ impl Engine {
             }
             None => Err(self.unfit("a derived value", value)),
         }
+    }
+
+    /// Sets what the engine keeps besides values and facts; returns whether this is such a name, and the value fits.
+    fn put_kept(&mut self, asked: &Asked, value: &Value) -> bool {
+        let state = &mut self.state;
+        match (asked, value) {
+            (Asked::Furthest, Value::Unset) => state.furthest = None,
+            (Asked::Furthest, Value::Id { of: Ids::Levels, index, .. }) => {
+                state.furthest = Some(usize::from(*index));
+            }
+            (Asked::Played, Value::Time(time)) if *time >= Time::ZERO => state.played = *time,
+            (Asked::Unlocked(index), Value::Bool(yes)) => match state.latched.get_mut(*index) {
+                Some(held) if self.schema.unlocks.get(*index).is_some_and(|unlock| unlock.latch) => {
+                    *held = *yes
+                }
+                _ => return false,
+            },
+            _ => return false,
+        }
+        true
     }
 
     fn unfit(&self, what: &'static str, value: Value) -> Refused {

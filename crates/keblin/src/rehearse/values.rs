@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use keblin_schema::condition::names::{Asked, named};
-use keblin_schema::kind::Holds;
+use keblin_schema::kind::{Holds, Ids};
 use keblin_schema::{Finding, Kind, Value};
 
 use super::parse::{Words, bad};
@@ -17,7 +17,10 @@ impl Words<'_> {
         if sign != "=" {
             return Err(bad(span, format!("expected `=`, but found `{sign}`")));
         }
-        let value = self.value(&asked)?;
+        let value = match asked {
+            Asked::Furthest => self.value_of(Kind::Id(Ids::Levels).into())?,
+            _ => self.value(&asked)?,
+        };
         Ok(Step::Suppose(asked, value))
     }
 

@@ -57,7 +57,7 @@ impl Lineage {
     }
 
     /// Adds another save as a predecessor: the next save has a higher number than both, and continues both.
-    pub(crate) fn join(&mut self, other: &Lineage) {
+    pub fn join(&mut self, other: &Lineage) {
         self.number = self.number.max(other.number);
         if self.created_unix_ms == other.created_unix_ms {
             self.erasures = self.erasures.max(other.erasures);

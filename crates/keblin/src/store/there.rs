@@ -12,7 +12,7 @@ use crate::save::layout::Digest;
 use crate::save::search::History;
 use crate::save::{Lineage, read_within};
 use crate::snapshot::{Schema, Snapshot};
-use crate::verify::verify_within;
+use crate::verify::states::common;
 
 /// An existing file, as far as it can be read.
 pub(super) struct There {
@@ -130,21 +130,6 @@ impl Slot {
         files: &[&[u8]],
         schema: &Arc<Schema>,
     ) -> Option<Snapshot> {
-        let (limits, key) = (self.dir().limits(), self.dir().key());
-        let mut latest: Option<(u64, &[u8])> = None;
-        for bytes in files {
-            let mut history = History::within(bytes, limits.clone());
-            for offset in history.states() {
-                let Ok(file) = history.state(offset) else { continue };
-                let (digest, number) = (file.head.digest, file.head.number);
-                let is_later = latest.is_none_or(|(latest, _)| latest < number);
-                if is_later && ours.contains(&digest) && theirs.contains(&digest) {
-                    // The file up to this state is a save of its own.
-                    latest = bytes.get(..file.end()).map(|bytes| (number, bytes));
-                }
-            }
-        }
-        let save = verify_within(latest?.1, schema, key, limits).ok()?;
-        Some(save.snapshot().clone())
+        common(ours, theirs, files, schema, (self.dir().key(), self.dir().limits()))
     }
 }

@@ -22,12 +22,16 @@ mod examine;
 /// Saves of earlier versions.
 pub(crate) mod past;
 
+/// The states of a file one by one.
+pub(crate) mod states;
+
 /// Single sections of a file without an intact state.
 mod salvage;
 
 pub use examine::{Examined, Kept, StateSeen, examine, examine_sealed};
 pub use finding::SaveFinding;
 pub use salvage::{Part, Salvaged, salvage};
+pub use states::{common_state, verify_state};
 
 use std::sync::Arc;
 

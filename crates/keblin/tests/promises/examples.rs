@@ -186,6 +186,19 @@ fn a_worse_replay_spoils_no_record() {
 }
 
 #[test]
+fn two_machines_that_have_both_played_offline_lose_nothing() {
+    let lines = [
+        "best_catch: ours [12, 9], theirs [9, 4], before [9] -> [12, 9, 4] (both)",
+        "fish_in_all: ours 21, theirs 13, before 9 -> 25 (both)",
+        "hat: ours \"reed\", theirs \"straw\", before \"reed\" -> \"straw\" (theirs)",
+        "notice: reconciled",
+        "best catches: [12, 9, 4]",
+        "fish in all: 25, hat: straw",
+    ];
+    assert_shows("two_machines", &lines);
+}
+
+#[test]
 fn a_moment_that_is_jumped_over_is_told_once() {
     let lines = [
         "eight more, past ten: moment ten_fish",
