@@ -91,11 +91,16 @@ fn text(
         let name = console.toned(Tone::Heading, name(side));
         console.paragraph(&format!("{name}: {}{later}", shown(path)), "    ")?;
     }
-    let base = match met.has_base {
-        true => "A save that both continue was found, so gains of both are added.",
-        false => "No save that both continue was found; name one with --base if you have it.",
+    let base = match (asked.base, met.has_base) {
+        (Some(base), _) => format!("What both have added since {} is added together.", shown(base)),
+        (None, true) => {
+            "A save that both continue was found: what both have added since is added together.".to_string()
+        }
+        (None, false) => {
+            "No save that both continue was found; name one with --base if you have it.".to_string()
+        }
     };
-    console.paragraph(base, "")?;
+    console.paragraph(&base, "")?;
     if met.run_ended {
         let line = match met.run {
             Side::Ours => "The run is ours. Theirs ended, and its records count.",
