@@ -5,6 +5,8 @@ use std::hint::black_box;
 use std::time::Duration;
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use keblin::Progress;
+use keblin::reconcile::reconcile;
 use keblin::save::{Stamp, write};
 use keblin::verify::verify;
 use keblin_bench::workload::{ByHand, progress, schema};
@@ -71,9 +73,40 @@ fn workload(c: &mut Criterion) {
     group.finish();
 }
 
+/// Two saves of workload A that continue the same one; each has played on in the run.
+fn two_saves(c: &mut Criterion) {
+    let schema = schema();
+    let base = progress(&schema).snapshot();
+    let played = |level: usize, stars: i64| {
+        let mut game = Progress::restored(base.clone());
+        game.begin_replacing(None);
+        let level = schema.level(schema.levels[level].name.as_str()).expect("a level of the workload");
+        game.enter(level).expect("every level is open");
+        game.finish_with_stars(stars).expect("it was entered");
+        let bytes = write(&game.snapshot(), &Stamp::first(1_700_000_000_000 + stars as u64, "quit"));
+        verify(&bytes, &schema).expect("it was just written").snapshot().clone()
+    };
+    let (ours, theirs) = (played(0, 1), played(1, 2));
+    let mut group = c.benchmark_group("workload A, two saves");
+    group.bench_function("reconcile", |b| {
+        b.iter(|| reconcile(black_box(&ours), black_box(&theirs), Some(&base)).is_ok());
+    });
+    group.bench_function("reconcile, no common save", |b| {
+        b.iter(|| reconcile(black_box(&ours), black_box(&theirs), None).is_ok());
+    });
+    group.bench_function("clone both", |b| {
+        b.iter(|| black_box((black_box(&ours).clone(), black_box(&theirs).clone())));
+    });
+    group.bench_function("clone both as progress", |b| {
+        let (ours, theirs) = (Progress::restored(ours.clone()), Progress::restored(theirs.clone()));
+        b.iter(|| black_box((black_box(&ours).clone(), black_box(&theirs).clone())));
+    });
+    group.finish();
+}
+
 criterion_group! {
     name = benches;
     config = Criterion::default().measurement_time(Duration::from_secs(2)).warm_up_time(Duration::from_secs(1));
-    targets = demo, workload
+    targets = demo, workload, two_saves
 }
 criterion_main!(benches);

@@ -36,6 +36,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
     };
     let met = reconcile(one.snapshot(), other.snapshot(), base.as_ref())
         .map_err(|error| Trouble::Told(format!("{error}; nothing was written")))?;
+    let account = met.account();
     let (later, earlier) = if met.later == Side::Ours { (&one, &other) } else { (&other, &one) };
     let mut lineage = later.lineage().clone();
     lineage.join(earlier.lineage());
@@ -43,11 +44,11 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
     let written = write(&met.snapshot, &stamp);
     files::write_anew(to, &written)?;
     if console.json {
-        console.json_object(&as_json(asked, &met))?;
+        console.json_object(&as_json(asked, &met, &account, base.is_some()))?;
     } else {
-        text(console, asked, &met, written.len())?;
+        text(console, asked, &met, &account, (base.is_some(), written.len()))?;
     }
-    let has_lost = met.account.iter().any(|met| met.lost.is_some());
+    let has_lost = account.iter().any(|met| met.lost.is_some());
     Ok(if has_lost { Outcome::Findings } else { Outcome::Fine })
 }
 
@@ -55,7 +56,7 @@ fn name(side: Side) -> &'static str {
     if side == Side::Ours { "ours" } else { "theirs" }
 }
 
-fn as_json(asked: &Asked<'_>, met: &Reconciled) -> Json {
+fn as_json(asked: &Asked<'_>, met: &Reconciled<'_>, account: &[Met], has_base: bool) -> Json {
     let path = |path: &Path| path.display().to_string();
     let entry = |met: &Met| {
         json!({
@@ -72,26 +73,27 @@ fn as_json(asked: &Asked<'_>, met: &Reconciled) -> Json {
         "ours": path(asked.ours),
         "theirs": path(asked.theirs),
         "to": path(asked.to),
-        "has_base": met.has_base,
+        "has_base": has_base,
         "later": name(met.later),
         "run": name(met.run),
         "run_ended": met.run_ended,
-        "account": met.account.iter().map(entry).collect::<Vec<_>>(),
+        "account": account.iter().map(entry).collect::<Vec<_>>(),
     })
 }
 
 fn text(
     console: &mut Console<'_>,
     asked: &Asked<'_>,
-    met: &Reconciled,
-    len_bytes: usize,
+    met: &Reconciled<'_>,
+    account: &[Met],
+    (has_base, len_bytes): (bool, usize),
 ) -> Result<(), Trouble> {
     for (side, path) in [(Side::Ours, asked.ours), (Side::Theirs, asked.theirs)] {
         let later = if met.later == side { ", the later save" } else { "" };
         let name = console.toned(Tone::Heading, name(side));
         console.paragraph(&format!("{name}: {}{later}", shown(path)), "    ")?;
     }
-    let base = match (asked.base, met.has_base) {
+    let base = match (asked.base, has_base) {
         (Some(base), _) => format!("What both have added since {} is added together.", shown(base)),
         (None, true) => {
             "A save that both continue was found: what both have added since is added together.".to_string()
@@ -108,11 +110,11 @@ fn text(
         };
         console.paragraph(line, "")?;
     }
-    if !met.account.is_empty() {
+    if !account.is_empty() {
         console.blank()?;
         let mut table = console.new_table();
         table.set_header(["", "ours", "theirs", "together", ""].map(|head| cell(Tone::Heading, head)));
-        for Met { what, ours, theirs, now, kept, lost, .. } in &met.account {
+        for Met { what, ours, theirs, now, kept, lost, .. } in account {
             let value = |value: &Value| plain(shortened(value.to_string()));
             let note = match (lost, kept) {
                 (Some(side), _) => cell(Tone::Bad, &format!("{} is lost", name(*side))),

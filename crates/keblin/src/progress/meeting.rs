@@ -38,7 +38,7 @@ pub(super) struct Meeting<'m> {
 }
 
 impl Meeting<'_> {
-    /// Returns the state of both; `decide` is asked for every value that differs.
+    /// Returns the state of both; `decide` is asked for every value, and for every table of best values.
     pub(super) fn state(&self, decide: impl Fn(&FieldDef, usize) -> By) -> State {
         let Meeting { schema, ours, theirs, base, run } = *self;
         let mut met = match run {
@@ -51,20 +51,22 @@ impl Meeting<'_> {
         for field in &schema.fields {
             for first in field.cells.clone().step_by(field.places) {
                 let table = first..first + field.places;
-                let [ours, theirs] = [ours, theirs].map(|state| state.cells.get(table.clone()));
-                let base = base.and_then(|base| base.cells.get(table.clone()));
-                let (Some(ours), Some(theirs)) = (ours, theirs) else { continue };
-                // Two sums that are equal may have gained apart.
-                if ours == theirs && (base.is_none() || base == Some(ours)) {
-                    continue;
-                }
-                let both = match decide(field, first) {
+                let rule = match decide(field, first) {
                     By::Side(Side::Ours) => continue,
-                    By::Side(Side::Theirs) => theirs.to_vec(),
-                    By::Rule => meet_all(field.keep, ours, theirs, base),
-                    By::Gain => meet_all(Keep::Sum, ours, theirs, base),
+                    By::Side(Side::Theirs) => None,
+                    By::Rule => Some(field.keep),
+                    By::Gain => Some(Keep::Sum),
                 };
-                met.cells.get_mut(table).into_iter().for_each(|cells| cells.clone_from_slice(&both));
+                let [ours, theirs] = [ours, theirs].map(|state| state.cells.get(table.clone()));
+                let (Some(ours), Some(theirs)) = (ours, theirs) else { continue };
+                let base = base.and_then(|base| base.cells.get(table.clone()));
+                let Some(held) = met.cells.get_mut(table.clone()) else { continue };
+                match rule {
+                    None => held.clone_from_slice(theirs),
+                    // Two that are equal may still have gained apart.
+                    Some(_) if ours == theirs && base.is_none_or(|base| base == ours) => {}
+                    Some(rule) => held.clone_from_slice(&meet_all(rule, ours, theirs, base)),
+                }
             }
         }
         for (index, (facts, theirs)) in met.facts.iter_mut().zip(&theirs.facts).enumerate() {
@@ -91,10 +93,12 @@ impl Meeting<'_> {
     /// Returns whose value it is, if no keep rule decides: that of the side that has changed it since the base, or
     /// else that of the later side.
     pub(super) fn changed_or(&self, later: Side, table: impl Fn(&State) -> Option<&[Value]>) -> Side {
-        let base = self.base.and_then(&table);
-        match base {
-            Some(_) if base == table(self.ours) => Side::Theirs,
-            Some(_) if base == table(self.theirs) => Side::Ours,
+        let (held, other) = match later {
+            Side::Ours => (self.ours, Side::Theirs),
+            Side::Theirs => (self.theirs, Side::Ours),
+        };
+        match self.base.and_then(&table) {
+            base @ Some(_) if table(held) == base => other,
             _ => later,
         }
     }

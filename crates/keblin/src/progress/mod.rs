@@ -82,6 +82,9 @@ mod meeting;
 /// What two saves of one game have together, with an account.
 pub mod reconcile;
 
+/// The account of two saves that met.
+mod met;
+
 /// What a snapshot has, part by part.
 mod parts;
 

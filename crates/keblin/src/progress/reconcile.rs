@@ -3,12 +3,11 @@
 //! `docs/reconcile.md` has the rules.
 
 use std::cmp::Ordering;
-use std::fmt;
 use std::sync::Arc;
 
 use keblin_schema::keep::meet_all;
-use keblin_schema::model::{FieldDef, Scope};
-use keblin_schema::{Keep, Model, Value};
+use keblin_schema::model::{FieldDef, RecordAt, Scope};
+use keblin_schema::{Keep, Model};
 use thiserror::Error;
 
 use super::Engine;
@@ -18,58 +17,26 @@ use super::place::RunEnd;
 use crate::snapshot::{Carried, Snapshot, State};
 
 pub use super::meeting::Side;
+pub use super::met::{Kept, Met};
 pub use super::parts::Differing;
 
-/// What two saves have together, and how each value was decided.
+/// What two saves have together. [`Reconciled::account`] says how each value was decided.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
-pub struct Reconciled {
+pub struct Reconciled<'s> {
     /// The values of both.
     pub snapshot: Snapshot,
-    /// What became of every value that was not the same in both.
-    pub account: Vec<Met>,
     /// Which one counts where no rule decides.
     pub later: Side,
-    /// Whether what both had before was known.
-    pub has_base: bool,
     /// Whose run is kept.
     pub run: Side,
     /// Whether the other one's run ended as replaced. Its records were offered first.
     pub run_ended: bool,
-}
-
-/// What became of a value that was not the same in two saves.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Met {
-    /// What it is, as people read it: `oil`, `best_crossing at reedgate, neap`.
-    pub what: String,
-    /// Our value.
-    pub ours: Value,
-    /// Their value.
-    pub theirs: Value,
-    /// The value that both had before, if it is known.
-    pub base: Option<Value>,
-    /// The value of both together.
-    pub now: Value,
-    /// Whose value it is.
-    pub kept: Kept,
-    /// Whose value was lost: both have changed it, as far as is known, and only one of them can be kept.
-    pub lost: Option<Side>,
-}
-
-keblin_schema::words! {
-    /// Whose value was kept.
-    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-    #[non_exhaustive]
-    pub enum Kept {
-        /// Ours.
-        Ours = "ours",
-        /// Theirs.
-        Theirs = "theirs",
-        /// Something of both: a sum, a set, a table of best values.
-        Both = "both",
-    }
+    pub(super) ours: &'s Snapshot,
+    pub(super) theirs: &'s Snapshot,
+    pub(super) base: Option<&'s Snapshot>,
+    /// The save whose run ended, with the records of that run.
+    pub(super) ended: Option<Snapshot>,
 }
 
 /// Two snapshots cannot meet.
@@ -86,22 +53,7 @@ pub struct NotTheSameGame {
     pub theirs: String,
 }
 
-/// `letters_total: ours 31, theirs 28, before 20 -> 39 (both)`
-impl fmt::Display for Met {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Met { what, ours, theirs, base, now, kept, lost } = self;
-        write!(f, "{what}: ours {ours}, theirs {theirs}")?;
-        base.as_ref().map_or(Ok(()), |base| write!(f, ", before {base}"))?;
-        write!(f, " -> {now} ({})", kept.as_str())?;
-        match lost {
-            Some(Side::Ours) => write!(f, "; ours is lost"),
-            Some(Side::Theirs) => write!(f, "; theirs is lost"),
-            None => Ok(()),
-        }
-    }
-}
-
-/// Returns what two saves of one game have together, with an account. `base` is a save that both continue, if it is
+/// Returns what two saves of one game have together, and can give an account of it. `base` is a save that both continue, if it is
 /// known.
 ///
 /// - Fields with a keep rule, facts of levels, unlocks and time played meet by their rules. With `base`, sums and
@@ -130,20 +82,21 @@ impl fmt::Display for Met {
 /// laptop.add(shells, 3);
 /// laptop.submit(best, 9);
 /// desktop.add(shells, 5);
-/// let both = reconcile(&laptop.snapshot(), &desktop.snapshot(), Some(&before))?;
+/// let (ours, theirs) = (laptop.snapshot(), desktop.snapshot());
+/// let both = reconcile(&ours, &theirs, Some(&before))?;
+/// assert_eq!(both.account()[0].to_string(), "shells: ours 23, theirs 25, before 20 -> 28 (both)");
 /// let game = Progress::restored(both.snapshot);
 /// assert_eq!((game.get(shells), game.get(best)), (28, Some(9)));
-/// assert_eq!(both.account[0].to_string(), "shells: ours 23, theirs 25, before 20 -> 28 (both)");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 ///
 /// # Errors
 /// [`NotTheSameGame`] if they belong to different games, or were opened with different declarations.
-pub fn reconcile(
-    ours: &Snapshot,
-    theirs: &Snapshot,
-    base: Option<&Snapshot>,
-) -> Result<Reconciled, NotTheSameGame> {
+pub fn reconcile<'s>(
+    ours: &'s Snapshot,
+    theirs: &'s Snapshot,
+    base: Option<&'s Snapshot>,
+) -> Result<Reconciled<'s>, NotTheSameGame> {
     for other in [Some(theirs), base].into_iter().flatten() {
         if !ours.schema.is_same(&other.schema) {
             let name = |schema: &Model| format!("{}, version {}", schema.game, schema.version);
@@ -161,13 +114,13 @@ pub(crate) enum Playing {
 }
 
 /// Returns what two saves have together; the caller says which one is later.
-pub(crate) fn meet(
-    ours: &Snapshot,
-    theirs: &Snapshot,
-    base: Option<&Snapshot>,
+pub(crate) fn meet<'s>(
+    ours: &'s Snapshot,
+    theirs: &'s Snapshot,
+    base: Option<&'s Snapshot>,
     later: Side,
     playing: Playing,
-) -> Reconciled {
+) -> Reconciled<'s> {
     let schema = &ours.schema;
     let has_same_run = |one: &State, other: &State| has_same_run(schema, one, other);
     let [of_ours, of_theirs] =
@@ -181,15 +134,14 @@ pub(crate) fn meet(
     // A run that the other side has continued has not ended.
     let (losing, has_continued) = if run == Side::Ours { (theirs, of_theirs) } else { (ours, of_ours) };
     let gives_way = losing.state.run.is_some() && !has_continued && !has_same_run(&ours.state, &theirs.state);
-    let ended = gives_way.then(|| ended(losing, base.is_some()));
-    let before = (ours, theirs);
-    let (ours, theirs) = match (run, &ended) {
+    let ended = (gives_way && has_records_of_runs(schema)).then(|| ended(losing, base.is_some()));
+    let (one, other) = match (run, &ended) {
         (Side::Ours, Some(ended)) => (ours, ended),
         (Side::Theirs, Some(ended)) => (ended, theirs),
         _ => (ours, theirs),
     };
     let meeting =
-        Meeting { schema, ours: &ours.state, theirs: &theirs.state, base: base.map(|base| &base.state), run };
+        Meeting { schema, ours: &one.state, theirs: &other.state, base: base.map(|base| &base.state), run };
     let state = meeting.state(|field, first| match field.scope {
         scope if scope.is_of_run() => By::Side(run),
         Scope::Device if playing == Playing::Ours => By::Side(Side::Ours),
@@ -206,16 +158,16 @@ pub(crate) fn meet(
         saved: side(later).saved,
         ..Snapshot::of_state(schema, state)
     };
-    hold_bounds(&mut snapshot);
-    // The run as it was before one of the two ended; everything else with the records of the one that ended.
-    let of_run = |part: &Part| part.is_of_run(schema);
-    let runs =
-        Part::that_differ(before.0, before.1).into_iter().filter(|part| of_run(part) && !part.is_copy());
-    let runs = runs.map(|part| met(&part, before.0, before.1, base, &snapshot));
-    let others = Part::that_differ(ours, theirs).into_iter().filter(|part| !of_run(part));
-    let others = others.map(|part| met(&part, ours, theirs, base, &snapshot));
-    let account = runs.chain(others).collect();
-    Reconciled { account, snapshot, later, has_base: base.is_some(), run, run_ended: gives_way }
+    if may_be_out_of_bounds(schema) {
+        hold_bounds(&mut snapshot);
+    }
+    Reconciled { snapshot, later, run, run_ended: gives_way, ours, theirs, base, ended }
+}
+
+/// Returns whether the end of a run can beat a record.
+fn has_records_of_runs(schema: &Model) -> bool {
+    let feeds = schema.fields.iter().filter_map(|field| field.feed.as_ref());
+    feeds.into_iter().any(|feed| feed.at.contains(&RecordAt::RunEnd))
 }
 
 /// Returns a save after its run was replaced, so that the records of that run count. What they open is found when the
@@ -255,38 +207,18 @@ fn carried(later: &Snapshot, earlier: &Snapshot, run: &Snapshot) -> Arc<Carried>
     Arc::new(carried)
 }
 
-/// Clamps values to their bounds: a sum may be beyond one, and one may follow a value of the other side.
-fn hold_bounds(snapshot: &mut Snapshot) {
-    let is_bound = |field: &FieldDef| field.min.is_some() || field.max.is_some();
-    if snapshot.schema.fields.iter().any(is_bound) {
-        let mut view = Engine::view(snapshot);
-        view.clamp_all();
-        snapshot.state.cells = view.snapshot().state.cells;
-    }
+/// Returns whether values of two saves can be out of bounds together although each was within them: a sum, or a value
+/// with a bound that follows another.
+fn may_be_out_of_bounds(schema: &Model) -> bool {
+    let is_bound_sum =
+        |field: &FieldDef| field.keep == Keep::Sum && (field.min.is_some() || field.max.is_some());
+    !schema.following.is_empty() || schema.fields.iter().any(is_bound_sum)
 }
 
-/// Returns what became of a part.
-fn met(part: &Part, ours: &Snapshot, theirs: &Snapshot, base: Option<&Snapshot>, now: &Snapshot) -> Met {
-    let [of_ours, of_theirs, now] = [ours, theirs, now].map(|of| part.value(of));
-    let base = base.map(|base| part.value(base));
-    let kept = match (now == of_ours, now == of_theirs) {
-        (true, _) => Kept::Ours,
-        (false, true) => Kept::Theirs,
-        (false, false) => Kept::Both,
-    };
-    let was_changed = |value: &Value| base.as_ref() != Some(value);
-    let lost = match kept {
-        _ if !part.is_plain(&ours.schema)
-            || part.is_of_run(&ours.schema)
-            || !was_changed(&of_ours)
-            || !was_changed(&of_theirs) =>
-        {
-            None
-        }
-        Kept::Ours => Some(Side::Theirs),
-        _ => Some(Side::Ours),
-    };
-    Met { what: part.text(&ours.schema), ours: of_ours, theirs: of_theirs, base, now, kept, lost }
+fn hold_bounds(snapshot: &mut Snapshot) {
+    let mut view = Engine::view(snapshot);
+    view.clamp_all();
+    snapshot.state.cells = view.snapshot().state.cells;
 }
 
 /// Returns which of two snapshots is later: the order is total, so that it does not matter which one is asked first.

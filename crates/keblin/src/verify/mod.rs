@@ -252,8 +252,9 @@ impl Verified<Save> {
         base: Option<&Snapshot>,
     ) -> Verified<Save> {
         let both = meet(&self.0.snapshot, &earlier.0.snapshot, base, Side::Ours, Playing::Nobody);
+        let run = both.run;
         self.0.snapshot = both.snapshot;
-        if both.run == Side::Theirs {
+        if run == Side::Theirs {
             self.0.missing.clone_from(&earlier.0.missing);
         }
         self

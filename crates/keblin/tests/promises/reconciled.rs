@@ -164,8 +164,8 @@ fn the_account_says_of_each_value_whose_was_kept_and_what_was_lost() {
     let ours = played(Some(&common), &[(6, 3), (7, 40), (0, 1), (2, 12)], 5);
     let theirs = played(Some(&common), &[(6, 5), (7, 60), (10, 0), (0, 0), (2, 30), (12, 1)], 6);
     let met = reconcile(&ours, &theirs, Some(&common)).unwrap();
-    let account = &met.account;
-    assert_eq!((met.later, met.run, met.run_ended, met.has_base), (Side::Theirs, Side::Theirs, true, true));
+    let account = &met.account();
+    assert_eq!((met.later, met.run, met.run_ended), (Side::Theirs, Side::Theirs, true));
     assert_eq!(said(account, "walked").to_string(), "walked: ours 23, theirs 25, before 20 -> 28 (both)");
     let coppers = "coppers: ours 40, theirs 60, before 50 -> 60 (theirs); ours is lost";
     assert_eq!(said(account, "coppers").to_string(), coppers, "both have changed it");
@@ -174,8 +174,8 @@ fn the_account_says_of_each_value_whose_was_kept_and_what_was_lost() {
     assert_eq!(said(account, "best").to_string(), "best: ours [12], theirs [], before [] -> [12] (ours)");
     assert_eq!(said(account, "letters").kept, Kept::Theirs, "the run is theirs");
     let without = reconcile(&ours, &theirs, None).unwrap();
-    assert_eq!(said(&without.account, "walked").kept, Kept::Theirs, "the greater one");
-    assert_eq!(said(&without.account, "pole").lost, Some(Side::Ours), "nobody knows who has changed it");
+    assert_eq!(said(&without.account(), "walked").kept, Kept::Theirs, "the greater one");
+    assert_eq!(said(&without.account(), "pole").lost, Some(Side::Ours), "nobody knows who has changed it");
 }
 
 #[test]
@@ -185,7 +185,8 @@ fn a_run_that_only_one_side_went_on_with_is_kept_and_does_not_end() {
     let mut theirs = Progress::restored(common.clone());
     theirs.resume().unwrap();
     theirs.add(int("letters"), 4);
-    let met = reconcile(&ours, &theirs.snapshot(), Some(&common)).unwrap();
+    let theirs = theirs.snapshot();
+    let met = reconcile(&ours, &theirs, Some(&common)).unwrap();
     assert_eq!((met.run, met.run_ended), (Side::Theirs, false));
     assert_eq!(get(&met.snapshot, |game| (game.get(int("letters")), game.get(int("walked")))), (11, 3));
     assert!(table(&met.snapshot).is_empty(), "nothing has ended, so nothing was offered");

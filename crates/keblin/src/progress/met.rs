@@ -1,0 +1,105 @@
+//! The account of two saves that met: what became of every value that was not the same in both.
+
+use std::fmt;
+
+use keblin_schema::Value;
+
+use super::meeting::Side;
+use super::parts::Part;
+use super::reconcile::Reconciled;
+use crate::snapshot::Snapshot;
+
+/// What became of a value that was not the same in two saves.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Met {
+    /// What it is, as people read it: `oil`, `best_crossing at reedgate, neap`.
+    pub what: String,
+    /// Our value.
+    pub ours: Value,
+    /// Their value.
+    pub theirs: Value,
+    /// The value that both had before, if it is known.
+    pub base: Option<Value>,
+    /// The value of both together.
+    pub now: Value,
+    /// Whose value it is.
+    pub kept: Kept,
+    /// Whose value was lost: both have changed it, as far as is known, and only one of them can be kept.
+    pub lost: Option<Side>,
+}
+
+keblin_schema::words! {
+    /// Whose value was kept.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum Kept {
+        /// Ours.
+        Ours = "ours",
+        /// Theirs.
+        Theirs = "theirs",
+        /// Something of both: a sum, a set, a table of best values.
+        Both = "both",
+    }
+}
+
+impl Reconciled<'_> {
+    /// Returns what became of every value that was not the same in both: first the run, as it was before one of the two
+    /// ended, then everything else, with the records of the one that ended.
+    #[must_use]
+    pub fn account(&self) -> Vec<Met> {
+        let Reconciled { ours, theirs, base, ended, snapshot, .. } = self;
+        let schema = &snapshot.schema;
+        let (with_records, theirs_with_records) = match (self.run, ended) {
+            (Side::Ours, Some(ended)) => (*ours, ended),
+            (Side::Theirs, Some(ended)) => (ended, *theirs),
+            _ => (*ours, *theirs),
+        };
+        let runs = Part::that_differ(ours, theirs).into_iter();
+        let runs = runs.filter(|part| part.is_of_run(schema) && !part.is_copy());
+        let runs = runs.map(|part| met(&part, ours, theirs, *base, snapshot));
+        let others = Part::that_differ(with_records, theirs_with_records).into_iter();
+        let others = others.filter(|part| !part.is_of_run(schema));
+        let others = others.map(|part| met(&part, with_records, theirs_with_records, *base, snapshot));
+        runs.chain(others).collect()
+    }
+}
+
+/// `letters_total: ours 31, theirs 28, before 20 -> 39 (both)`
+impl fmt::Display for Met {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Met { what, ours, theirs, base, now, kept, lost } = self;
+        write!(f, "{what}: ours {ours}, theirs {theirs}")?;
+        base.as_ref().map_or(Ok(()), |base| write!(f, ", before {base}"))?;
+        write!(f, " -> {now} ({})", kept.as_str())?;
+        match lost {
+            Some(Side::Ours) => write!(f, "; ours is lost"),
+            Some(Side::Theirs) => write!(f, "; theirs is lost"),
+            None => Ok(()),
+        }
+    }
+}
+
+/// Returns what became of a part.
+fn met(part: &Part, ours: &Snapshot, theirs: &Snapshot, base: Option<&Snapshot>, now: &Snapshot) -> Met {
+    let [of_ours, of_theirs, now] = [ours, theirs, now].map(|of| part.value(of));
+    let base = base.map(|base| part.value(base));
+    let kept = match (now == of_ours, now == of_theirs) {
+        (true, _) => Kept::Ours,
+        (false, true) => Kept::Theirs,
+        (false, false) => Kept::Both,
+    };
+    let was_changed = |value: &Value| base.as_ref() != Some(value);
+    let lost = match kept {
+        _ if !part.is_plain(&ours.schema)
+            || part.is_of_run(&ours.schema)
+            || !was_changed(&of_ours)
+            || !was_changed(&of_theirs) =>
+        {
+            None
+        }
+        Kept::Ours => Some(Side::Theirs),
+        _ => Some(Side::Ours),
+    };
+    Met { what: part.text(&ours.schema), ours: of_ours, theirs: of_theirs, base, now, kept, lost }
+}
