@@ -9,9 +9,11 @@ use keblin_schema::{AnyGame, Difficulty, Level, Value};
 
 use super::journal::{Cause, Target};
 use super::notice::Notice;
+use super::parts::Part;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
+use crate::snapshot::Snapshot;
 
 /// What is to be erased.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -21,7 +23,10 @@ pub enum Erase<G = AnyGame> {
     Profile,
     /// A level: its facts, and its values of every field with one per level. On one difficulty, or on all.
     Level(Level<G>, Option<Difficulty<G>>),
-    /// One fact or value, by a resolved name; without a difficulty in the name, on all of them.
+    /// One fact of a level. On one difficulty, or on all.
+    Fact(Level<G>, Option<Difficulty<G>>, Fact),
+    /// One fact or value, or an unlock that latches, by a resolved name; without a difficulty in the name, on all of
+    /// them.
     Named(Asked),
     /// A field with all its values, as a position in [`Model::fields`](keblin_schema::Model::fields).
     Field(usize),
@@ -33,7 +38,7 @@ pub enum Erase<G = AnyGame> {
 pub struct Erased {
     /// Its name for people: `best_crossing at reedgate, neap`.
     pub name: String,
-    /// Its old value.
+    /// Its old value; `true` for a pin.
     pub before: Value,
 }
 
@@ -45,6 +50,9 @@ impl<G: Copy> Erase<G> {
             Erase::Level(level, difficulty) => {
                 Erase::Level(level.of_any(), difficulty.map(Difficulty::of_any))
             }
+            Erase::Fact(level, difficulty, fact) => {
+                Erase::Fact(level.of_any(), difficulty.map(Difficulty::of_any), *fact)
+            }
             Erase::Named(asked) => Erase::Named(asked.clone()),
             Erase::Field(field) => Erase::Field(*field),
         }
@@ -52,30 +60,60 @@ impl<G: Copy> Erase<G> {
 }
 
 impl<G, P: Holder> Play<G, P> {
-    /// Erases the given data if `yes` is true and returns what was erased, in declaration order. Values become their
+    /// Erases the given data if `yes` is true and returns everything that went: the run, the furthest level and time
+    /// played, then fields in declaration order, then facts, unlocks and moments. Values become their
     /// defaults, records unset, facts never. Erasing the profile leads to the title and discards the run without
     /// submitting its records. Then save with [`Slot::save_erased`](crate::store::Slot::save_erased), so that damage
     /// cannot bring the data back; a [`Keeper`](crate::Keeper) does so itself.
     ///
     /// # Errors
-    /// [`Why::NotConfirmed`] if `yes` is false, with what would be erased.
+    /// [`Why::NotConfirmed`] if `yes` is false, with what would be erased. [`Why::NotErasable`] for something that is
+    /// derived, with what to erase instead.
     pub fn erase(&mut self, what: &Erase<G>, yes: bool) -> Result<Vec<Erased>, Refused>
     where
         G: Copy,
     {
-        self.engine_mut().erase(&what.of_any(), yes)
+        // A pin is a copy of the whole profile.
+        let pins = if matches!(what, Erase::Profile) { self.holder.pins() } else { Vec::new() };
+        let pins = pins.into_iter().map(|pin| format!("pin {pin}"));
+        match self.engine_mut().erase(&what.of_any(), yes) {
+            Ok(mut erased) => {
+                erased.extend(pins.map(|name| Erased { name, before: Value::Bool(true) }));
+                Ok(erased)
+            }
+            Err(mut refused) => {
+                if let Why::NotConfirmed { would } = refused.why.as_mut() {
+                    would.extend(pins);
+                }
+                Err(refused)
+            }
+        }
     }
 }
 
 impl Engine {
     pub(crate) fn erase(&mut self, what: &Erase, yes: bool) -> Result<Vec<Erased>, Refused> {
-        let targets = self.targets(what);
-        let erased: Vec<Erased> = targets.iter().filter_map(|target| self.would_erase(*target)).collect();
+        if let Erase::Named(asked) = what
+            && let Some((what, instead)) = self.not_erasable(asked)
+        {
+            return Err(self.refusal(EventName::Erase, Why::NotErasable { what, instead }));
+        }
+        let mut after = self.clone();
+        after.forget(what);
+        let erased = what_went(&self.snapshot(), &after.snapshot());
         if !yes {
             let would = erased.into_iter().map(|erased| erased.name).collect();
             return Err(self.refusal(EventName::Erase, Why::NotConfirmed { would }));
         }
-        for target in targets {
+        self.forget(what);
+        self.note_rules();
+        self.save_erased(what);
+        self.tell(Notice::Erased);
+        Ok(erased)
+    }
+
+    fn forget(&mut self, what: &Erase) {
+        for target in self.targets(what) {
             self.put_default(target);
         }
         match what {
@@ -87,12 +125,31 @@ impl Engine {
                 self.supposed.clear();
             }
             Erase::Level(level, _) if self.state.furthest == Some(level.index()) => self.fall_back(),
+            Erase::Named(Asked::Unlocked(unlock)) => {
+                self.state.latched.get_mut(*unlock).into_iter().for_each(|latched| *latched = false);
+            }
             _ => {}
         }
-        self.note_rules();
-        self.save_erased(what);
-        self.tell(Notice::Erased);
-        Ok(erased)
+    }
+
+    /// Returns what a name is, and what to erase instead, if erasing it could do nothing.
+    fn not_erasable(&self, asked: &Asked) -> Option<(&'static str, &'static str)> {
+        match asked {
+            Asked::Fact { .. } | Asked::Field { .. } | Asked::Total { on: On::Any, .. } => None,
+            Asked::Unlocked(unlock)
+                if self.schema.unlocks.get(*unlock).is_some_and(|unlock| unlock.latch) =>
+            {
+                None
+            }
+            Asked::Total { .. } => Some((
+                "a total of all levels",
+                "erase the fact of one level, such as `levels.ID.stars`, or on all difficulties, such as `totals.all.stars`",
+            )),
+            Asked::Unlocked(_) => Some(("an unlock that does not latch", "erase what its rule asks for")),
+            Asked::Furthest => Some(("the furthest level", "erase that level, or the profile")),
+            Asked::Played => Some(("time played", "erase the profile")),
+            _ => Some(("where the player is", "erase the profile, or end the run")),
+        }
     }
 
     fn targets(&self, what: &Erase) -> Vec<Target> {
@@ -118,6 +175,9 @@ impl Engine {
                         values.filter(|cell| self.is_at(*cell, At::level(Some(level.index()), difficulty))),
                     )
                     .collect()
+            }
+            Erase::Fact(level, difficulty, fact) => {
+                self.fact_targets(level.index(), difficulty.map(Difficulty::index), &[*fact])
             }
             Erase::Named(Asked::Fact { level, on, fact }) => self.fact_targets(*level, on.one(), &[*fact]),
             Erase::Named(Asked::Field { field, at }) => {
@@ -155,16 +215,6 @@ impl Engine {
             && items.all(|(said, is)| said.is_none() || said == is)
     }
 
-    fn would_erase(&self, target: Target) -> Option<Erased> {
-        let (before, default) = match target {
-            Target::Cell(cell) => {
-                (self.value_at(cell).clone(), self.schema.cell_owner(cell)?.0.default.clone())
-            }
-            Target::Fact { at, fact } => (self.fact_value(at, fact), never(fact)),
-        };
-        (before != default).then(|| Erased { name: target.text(&self.schema), before })
-    }
-
     fn put_default(&mut self, target: Target) {
         let schema = Arc::clone(&self.schema);
         match target {
@@ -187,6 +237,12 @@ impl Engine {
         };
         self.state.furthest = (0..self.schema.levels.len()).rev().find(entered);
     }
+}
+
+/// Returns what an erasure takes away, with the old values. A copy that a death restores is part of its value.
+fn what_went(before: &Snapshot, after: &Snapshot) -> Vec<Erased> {
+    let went = Part::that_differ(before, after).into_iter().filter(|part| !part.is_copy());
+    went.map(|part| Erased { name: part.text(&before.schema), before: part.value(before) }).collect()
 }
 
 /// Returns the first value of a fact.

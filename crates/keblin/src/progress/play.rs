@@ -58,6 +58,10 @@ pub(crate) mod sealed {
     pub trait HasEngine {
         fn engine(&self) -> &Engine;
         fn engine_mut(&mut self) -> &mut Engine;
+        /// Returns the names of the pins that are kept with it.
+        fn pins(&self) -> Vec<String> {
+            Vec::new()
+        }
     }
 }
 

@@ -52,7 +52,7 @@ impl Engine {
     }
 
     /// Makes a record unset.
-    pub(super) fn forget(&mut self, cell: usize) {
+    pub(super) fn unset(&mut self, cell: usize) {
         self.put(cell, Value::Unset, &Cause::Load);
     }
 

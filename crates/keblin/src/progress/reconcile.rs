@@ -177,7 +177,7 @@ fn ended(save: &Snapshot, has_base: bool) -> Snapshot {
     let mut engine = Engine::restored(save.clone());
     let tables = schema.fields.iter().filter(|field| field.keep.is_record() && !has_base);
     let tables: Vec<&FieldDef> = tables.collect();
-    tables.iter().flat_map(|field| field.cells.clone()).for_each(|cell| engine.forget(cell));
+    tables.iter().flat_map(|field| field.cells.clone()).for_each(|cell| engine.unset(cell));
     engine.end(RunEnd::Replaced);
     let mut state = engine.snapshot().state;
     for field in tables {

@@ -140,6 +140,13 @@ pub enum Why {
         /// The value offered.
         value: Value,
     },
+    /// Erasing it could do nothing: it is derived from something else.
+    NotErasable {
+        /// What it is.
+        what: &'static str,
+        /// What to erase instead.
+        instead: &'static str,
+    },
     /// The player has not confirmed.
     NotConfirmed {
         /// What would be erased or replaced.
@@ -210,6 +217,7 @@ impl fmt::Display for Refused {
             Why::NotConfirmed { would } => {
                 write!(f, "`{event}` needs confirmation (`yes = true`); it would erase: {}", would.join("; "))
             }
+            Why::NotErasable { what, instead } => write!(f, "{what} cannot be erased; {instead}"),
             Why::Unfit { what, value } => write!(f, "{what} cannot be {value}"),
         }
     }

@@ -66,6 +66,12 @@ impl sealed::HasEngine for Saving {
     fn engine_mut(&mut self) -> &mut Engine {
         &mut self.engine
     }
+
+    fn pins(&self) -> Vec<String> {
+        // What cannot be listed cannot be named; erasing sets it aside all the same.
+        let pins = self.keeping.slot().ok().and_then(|slot| slot.pins().ok()).unwrap_or_default();
+        pins.into_iter().map(|pin| pin.name.to_string()).collect()
+    }
 }
 
 impl fmt::Debug for Saving {

@@ -3,12 +3,12 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin::condition::names::named;
+use keblin::condition::names::{Fact, named};
 use keblin::progress::{Erase, Erased, Progress, Why};
 use keblin::save::write;
 use keblin::snapshot::LevelFacts;
 use keblin::verify::verify;
-use keblin::{Difficulty, Field, Level, Notice, Phase, Schema, Time};
+use keblin::{Difficulty, Field, Level, Notice, Phase, Schema, Time, Value};
 
 use crate::round_trip::stamp;
 use crate::tables::fen_post;
@@ -80,16 +80,16 @@ fn without_a_yes_nothing_goes_and_what_would_go_is_listed() {
     assert_eq!(
         would,
         &[
+            "best_crossing at reedgate, spring",
             "finished at reedgate, spring",
             "stars at reedgate, spring",
             "attempts at reedgate, spring",
-            "best_crossing at reedgate, spring",
         ]
     );
     assert!(
-        refused
-            .to_string()
-            .starts_with("`erase` needs confirmation (`yes = true`); it would erase: finished at reedgate")
+        refused.to_string().starts_with(
+            "`erase` needs confirmation (`yes = true`); it would erase: best_crossing at reedgate"
+        )
     );
     let nothing = Erase::Field(schema.field_named("coppers").unwrap().0);
     let refused = game.erase(&nothing, false).unwrap_err();
@@ -104,10 +104,10 @@ fn a_level_goes_on_one_difficulty_or_on_all_with_its_records() {
     assert_eq!(
         listed(&erased),
         [
+            "best_crossing at reedgate, neap: 1m30s",
             "finished at reedgate, neap: true",
             "stars at reedgate, neap: 3",
             "attempts at reedgate, neap: 1",
-            "best_crossing at reedgate, neap: 1m30s",
         ]
     );
     assert_eq!(game.facts(reedgate, Some(neap)), LevelFacts::default());
@@ -159,6 +159,74 @@ fn the_furthest_level_falls_back_only_when_it_is_erased() {
     assert_eq!(game.furthest(), Some(otter_weir));
     game.erase(&Erase::Level(otter_weir, None), true).unwrap();
     assert_eq!(game.furthest(), Some(long_mere), "the furthest that was entered");
+}
+
+#[test]
+fn erasing_the_profile_lists_everything_that_goes() {
+    let (schema, mut game) = played();
+    let long_mere = names(&schema).long_mere;
+    game.enter(schema.level("reedgate").unwrap()).unwrap();
+    game.suppose_asked(&named(&schema, "levels.long_mere.neap.finished").unwrap(), Value::Bool(true))
+        .unwrap();
+    game.suppose_asked(&named(&schema, "unlocked.fog_lamp").unwrap(), Value::Bool(true)).unwrap();
+    game.put_area("reeds", Some(Arc::from(&b"cut"[..]))).unwrap();
+    let would = game.erase(&Erase::Profile, false).unwrap_err().to_string();
+    for name in
+        ["a run is in progress", "level of the run", "difficulty", "furthest level", "time played", "letters"]
+    {
+        assert!(would.contains(name), "{name:?} is not in {would}");
+    }
+    for name in ["best_letters", "stars at reedgate, neap", "unlock fog_lamp", "area reeds"] {
+        assert!(would.contains(name), "{name:?} is not in {would}");
+    }
+    assert!(!would.contains("on arrival"), "a copy is not a value of its own: {would}");
+    assert!(game.facts(long_mere, Some(names(&schema).neap)).finished, "and nothing went");
+}
+
+#[test]
+fn a_keeper_lists_the_pins_that_go_with_the_profile() {
+    let (schema, game) = played();
+    let folder = tempfile::tempdir().unwrap();
+    let slot = keblin::SaveDir::at(folder.path()).slot("otter").unwrap();
+    slot.save(&game.snapshot(), "quit").unwrap();
+    slot.release();
+    let mut game = keblin::Keeper::open(&slot, &schema).unwrap();
+    game.pin("bridge").unwrap();
+    let would = game.erase(&Erase::Profile, false).unwrap_err().to_string();
+    assert!(would.ends_with("; pin bridge"), "{would}");
+    assert!(listed(&game.erase(&Erase::Profile, true).unwrap()).contains(&"pin bridge: true".to_string()));
+    game.close().unwrap();
+}
+
+#[test]
+fn what_cannot_be_erased_is_refused_with_what_to_erase_instead() {
+    let (schema, mut game) = played();
+    for (name, expected) in [
+        ("totals.stars", "a total of all levels cannot be erased; erase the fact of one level"),
+        ("furthest", "the furthest level cannot be erased; erase that level, or the profile"),
+        ("played", "time played cannot be erased; erase the profile"),
+        (
+            "unlocked.night_mode",
+            "an unlock that does not latch cannot be erased; erase what its rule asks for",
+        ),
+        ("checkpoint", "where the player is cannot be erased"),
+    ] {
+        let refused = game.erase(&Erase::Named(named(&schema, name).unwrap()), true).unwrap_err();
+        assert!(refused.to_string().starts_with(expected), "{refused}");
+    }
+    let all = Erase::Named(named(&schema, "totals.all.stars").unwrap());
+    assert_eq!(game.erase(&all, true).unwrap().len(), 3, "on all levels and difficulties");
+}
+
+#[test]
+fn a_fact_is_named_in_code() {
+    let (schema, mut game) = played();
+    let Names { reedgate, neap, spring, .. } = names(&schema);
+    let erased = game.erase(&Erase::Fact(reedgate, Some(neap), Fact::Stars), true).unwrap();
+    assert_eq!(listed(&erased), ["stars at reedgate, neap: 3"]);
+    assert_eq!(game.facts(reedgate, Some(spring)).stars, 1);
+    let erased = game.erase(&Erase::Fact(reedgate, None, Fact::Stars), true).unwrap();
+    assert_eq!(listed(&erased), ["stars at reedgate, spring: 1"]);
 }
 
 #[test]
