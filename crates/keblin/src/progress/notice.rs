@@ -205,6 +205,26 @@ impl<G: Copy> Notice<G> {
         word(self)
     }
 
+    /// Returns the id of what it is about: a field, a level, a checkpoint, an unlock or a moment; `None` for others.
+    #[must_use]
+    pub fn about(&self, schema: &Schema) -> Option<String> {
+        let level = |level: &Level<G>| schema.levels.get(level.index());
+        let name = match self {
+            Notice::NewRecord(record) | Notice::Placed(record) => &record.field,
+            Notice::Entered { level: of, .. } | Notice::Finished { level: of, .. } => {
+                &level(of.as_ref()?)?.name
+            }
+            Notice::Opened { level: of, .. } => &level(of)?.name,
+            Notice::CheckpointReached(checkpoint) => {
+                level(&checkpoint.level())?.checkpoints.get(checkpoint.index())?
+            }
+            Notice::Unlocked(unlock) => &schema.unlocks.get(unlock.index())?.name,
+            Notice::Moment(moment) => &schema.moments.get(moment.index())?.name,
+            _ => return None,
+        };
+        Some(name.to_string())
+    }
+
     /// Returns the notice as a line for logs and debug displays; your game writes its own text for players.
     #[must_use]
     pub fn text(&self, schema: &Schema) -> String {

@@ -34,7 +34,10 @@ mod expectation;
 /// A step as an event.
 mod step;
 
-/// Running the steps on a slot.
+/// A keeper on files in memory.
+mod machine;
+
+/// Running the steps.
 mod run;
 
 /// The result of a run.

@@ -6,14 +6,14 @@ use std::time::Duration;
 
 use keblin_schema::condition::ConditionError;
 use keblin_schema::name::nearest;
-use keblin_schema::{Code, Finding, Level, Time};
+use keblin_schema::{Code, Finding, Level, Name, Time};
 
 use super::expectation::Expectation;
 use super::step::{Feed, Step, WriteStep};
 use crate::progress::{Erase, Notice};
 use crate::snapshot::Schema;
 
-const WORDS: [&str; 32] = [
+const WORDS: [&str; 39] = [
     "feed",
     "pause",
     "hold",
@@ -44,6 +44,13 @@ const WORDS: [&str; 32] = [
     "kill",
     "launch",
     "elsewhere",
+    "slot",
+    "pin",
+    "back_to",
+    "view",
+    "wait",
+    "far",
+    "sync",
     "expect",
     "refused",
 ];
@@ -66,6 +73,11 @@ fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
         None if known.is_empty() => finding,
         None => finding.instead(format!("known: {}", known.join(", "))),
     }
+}
+
+/// Returns whether a word says how often.
+fn is_count(word: &str) -> bool {
+    matches!(word, "once" | "never") || word.starts_with(|c: char| c.is_ascii_digit())
 }
 
 /// Parses one step from the words of a line.
@@ -133,6 +145,13 @@ impl<'t> Words<'t> {
             "kill" => Step::Kill(self.write_step()?),
             "launch" => Step::Launch(self.late()?),
             "elsewhere" => self.elsewhere()?,
+            "slot" => Step::Slot(self.id("a slot")?),
+            "pin" => Step::Pin(self.id("a name for the pin")?),
+            "back_to" => Step::BackTo(self.id("the name of a pin")?, self.yes()?),
+            "view" => self.view()?,
+            "wait" => Step::Wait(self.time()?),
+            "far" => Step::Far(Box::new(self.step()?)),
+            "sync" => self.sync()?,
             "erase" => self.erase()?,
             "expect" => self.expect()?,
             "refused" => Step::Refused(Box::new(self.step()?)),
@@ -195,6 +214,37 @@ impl<'t> Words<'t> {
             false => {
                 Err(bad(start..self.offset + self.at, "expected an event or an expectation about values"))
             }
+        }
+    }
+
+    /// `view expect …`: an expectation about values or a level.
+    fn view(&mut self) -> Result<Step, Finding> {
+        let start = self.offset + self.at + 1;
+        match self.step()? {
+            step @ (Step::Expect(_) | Step::ExpectOpen { .. }) => Ok(Step::View(Box::new(step))),
+            _ => Err(bad(start..self.offset + self.at, "expected an expectation about values or a level")),
+        }
+    }
+
+    /// `sync from far`, `sync to far`
+    fn sync(&mut self) -> Result<Step, Finding> {
+        let (word, span) = self.expected("`from` or `to`")?;
+        let from_far = match word {
+            "from" => true,
+            "to" => false,
+            other => return Err(bad(span, format!("expected `from` or `to`, but found `{other}`"))),
+        };
+        match self.expected("`far`")? {
+            ("far", _) => Ok(Step::Sync { from_far }),
+            (other, span) => Err(bad(span, format!("expected `far`, but found `{other}`"))),
+        }
+    }
+
+    fn id(&mut self, what: &str) -> Result<String, Finding> {
+        let (word, span) = self.expected(what)?;
+        match Name::new(word) {
+            Ok(name) => Ok(name.to_string()),
+            Err(fault) => Err(bad(span, format!("`{word}` cannot be {what}: {fault}"))),
         }
     }
 
@@ -294,13 +344,45 @@ impl<'t> Words<'t> {
         Ok(Step::ExpectOpen { level, difficulty, open })
     }
 
-    /// `expect notice WORD once`, `… never`, `… 3 times`
+    /// `expect notice WORD once`, `… never`, `… 3 times`; what it is about may follow the word.
     fn expect_notice(&mut self) -> Result<Step, Finding> {
         let (word, span) = self.expected("a notice")?;
         let known = Notice::WORDS.iter().copied().find(|known| *known == word);
         let notice = known
             .ok_or_else(|| meant(bad(span, format!("`{word}` is not a notice")), word, Notice::WORDS))?;
-        self.times().map(|times| Step::ExpectNotice(notice, times))
+        let before = self.at;
+        let about = match self.next() {
+            Some((word, span)) if !is_count(word) => Some(self.about(word, span)?),
+            _ => {
+                self.at = before;
+                None
+            }
+        };
+        let before = self.at;
+        let times = match (&about, self.next()) {
+            (Some(_), None) => 1,
+            _ => {
+                self.at = before;
+                self.times()?
+            }
+        };
+        Ok(Step::ExpectNotice { word: notice, about, times })
+    }
+
+    /// A field, level, checkpoint, unlock or moment.
+    fn about(&self, word: &str, span: Range<usize>) -> Result<String, Finding> {
+        let schema = self.schema;
+        let fields = schema.fields.iter().map(|field| &field.name);
+        let levels =
+            schema.levels.iter().flat_map(|level| std::iter::once(&level.name).chain(&level.checkpoints));
+        let unlocks = schema.unlocks.iter().map(|unlock| &unlock.name);
+        let moments = schema.moments.iter().map(|moment| &moment.name);
+        let known: Vec<&str> =
+            fields.chain(levels).chain(unlocks).chain(moments).map(AsRef::as_ref).collect();
+        match known.contains(&word) {
+            true => Ok(word.to_string()),
+            false => Err(meant(bad(span, format!("no notice is about `{word}`")), word, &known)),
+        }
     }
 
     /// `expect moment MOMENT once`, `… never`, `… 3 times`

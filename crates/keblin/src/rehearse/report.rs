@@ -88,6 +88,8 @@ pub enum FailureKind {
     NotHeld,
     /// Another copy of the game has the slot.
     InUse,
+    /// There is no save to put in place of another.
+    NoFile,
     /// The game is closed.
     Closed,
     /// The game is running already.
@@ -122,6 +124,7 @@ impl fmt::Display for FailureKind {
             FailureKind::NotRefused => write!(f, "expected a refusal, but the step was accepted"),
             FailureKind::NotHeld => write!(f, "there is no snapshot to load here; use `hold` first"),
             FailureKind::InUse => write!(f, "the slot is open in the game; another copy can only view it"),
+            FailureKind::NoFile => write!(f, "there is no save in this slot yet; save first"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
             FailureKind::Running => write!(f, "the game is running here; `quit` or `kill` it first"),
             FailureKind::Slot(error) => write!(f, "{error}"),

@@ -30,8 +30,12 @@ impl Step {
     /// Returns whether it changes nothing and only checks an expectation.
     #[must_use]
     pub fn is_expectation(&self) -> bool {
-        use Step::{Expect, ExpectMoment, ExpectNotice, ExpectOpen, Refused};
-        matches!(self, Expect(_) | ExpectOpen { .. } | ExpectNotice(..) | ExpectMoment(..) | Refused(_))
+        use Step::{Elsewhere, Expect, ExpectMoment, ExpectNotice, ExpectOpen, Far, Refused, View};
+        match self {
+            Expect(_) | ExpectOpen { .. } | ExpectNotice { .. } | ExpectMoment(..) | Refused(_) => true,
+            Elsewhere(step) | Far(step) | View(step) => step.is_expectation(),
+            _ => false,
+        }
     }
 }
 

@@ -93,7 +93,31 @@ pub enum Step {
         open: bool,
     },
     /// How often a notice must have been delivered since it was last expected, or since the launch.
-    ExpectNotice(&'static str, usize),
+    ExpectNotice {
+        /// The word of the notice.
+        word: &'static str,
+        /// What it is about: a field, a level, a checkpoint, an unlock or a moment.
+        about: Option<String>,
+        /// How often.
+        times: usize,
+    },
+    /// Chooses another slot; a running game switches to it.
+    Slot(String),
+    /// Pins the current state under a name.
+    Pin(String),
+    /// Returns to a pin, confirmed or not.
+    BackTo(String, bool),
+    /// Checks an expectation in a copy of the game that only views the slot.
+    View(Box<Step>),
+    /// Lets time pass on the clock only, also while the game is closed.
+    Wait(Duration),
+    /// Runs a step on another machine, which starts with a copy of the files.
+    Far(Box<Step>),
+    /// Puts the save of one machine in place of the other's, as a sync program does.
+    Sync {
+        /// Whether the other machine's file is put here, or this one's there.
+        from_far: bool,
+    },
     /// Runs a step that must be refused.
     Refused(Box<Step>),
 }
@@ -131,7 +155,7 @@ impl Step {
     pub(super) fn is_for_another_copy(&self) -> bool {
         !matches!(
             self,
-            Step::ExpectNotice(..)
+            Step::ExpectNotice { .. }
                 | Step::ExpectMoment(..)
                 | Step::Launch(_)
                 | Step::Save
@@ -143,7 +167,23 @@ impl Step {
                 | Step::Autosave(_)
                 | Step::Elsewhere(_)
                 | Step::Refused(_)
+                | Step::Slot(_)
+                | Step::Pin(_)
+                | Step::BackTo(..)
+                | Step::View(_)
+                | Step::Wait(_)
+                | Step::Far(_)
+                | Step::Sync { .. }
         )
+    }
+
+    /// Returns how much time passes in the game.
+    pub(super) fn elapsed(&self) -> Duration {
+        match self {
+            Step::Tick(elapsed, times) => elapsed.saturating_mul(u32::try_from(*times).unwrap_or(u32::MAX)),
+            Step::Refused(step) => step.elapsed(),
+            _ => Duration::ZERO,
+        }
     }
 }
 

@@ -208,8 +208,21 @@ impl<G> Play<G, Saving> {
         saved
     }
 
-    pub(super) fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
+    pub(crate) fn save_for(&mut self, cause: &str) -> Result<Option<Saved>, SaveError> {
         self.holder.save_for(cause)
+    }
+
+    /// Ends a frame in which time has passed already, and waits until what is due is on the disk.
+    #[cfg(feature = "testing")]
+    pub(crate) fn end_frame_on_disk(&mut self, elapsed: Duration) {
+        self.holder.end_frame(elapsed);
+        self.holder.keeping.settle(&mut self.holder.engine);
+    }
+
+    /// Gives up the slot without saving.
+    #[cfg(feature = "testing")]
+    pub(crate) fn abandon(mut self) {
+        self.holder.keeping.let_go();
     }
 }
 

@@ -110,6 +110,15 @@ impl Keeping {
         }
     }
 
+    /// Waits until what was passed on is written, and takes the results.
+    #[cfg(feature = "testing")]
+    pub(super) fn settle(&mut self, engine: &mut Engine) {
+        if let Destination::Slot { writer: Some(writer), .. } = &self.place {
+            let done = writer.settle();
+            drop(self.note_done(engine, done));
+        }
+    }
+
     /// Makes the job of writing the current state.
     fn job(&mut self, engine: &Engine, cause: String) -> Job {
         let (snapshot, erased) = (self.snapshot_with_picture(engine), std::mem::take(&mut self.erased));

@@ -104,6 +104,16 @@ impl Writer {
         std::mem::take(&mut papers.done)
     }
 
+    /// Waits until every job is done, and returns the finished ones.
+    #[cfg(feature = "testing")]
+    pub(super) fn settle(&self) -> Vec<Done> {
+        let mut papers = self.desk.papers();
+        while papers.writing || papers.waiting.is_some() {
+            papers = self.desk.wait(papers);
+        }
+        std::mem::take(&mut papers.done)
+    }
+
     /// Returns whether no job waits or runs, and no failure waits for the keeper, which must still report it and try
     /// again.
     pub(super) fn is_idle(&self) -> bool {
