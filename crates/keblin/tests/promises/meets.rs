@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use keblin::rehearse::{FailureKind, Rehearsal};
-use keblin::store::backend::{Backend, Memory};
+use keblin::store::backend::{Backend, Memory, PowerCut, Tear};
 use keblin::store::{Origin, Slot};
 use keblin::{Field, Keeper, Notice, Progress, SaveDir, Schema};
 
@@ -213,6 +213,55 @@ fn the_run_of_another_copy_ends_and_feeds_its_records_and_ours_is_played_on() {
         Keeper::view(&slot(&memory, "otter"), &schema).unwrap().table(best).collect::<Vec<_>>(),
         [60, 5]
     );
+}
+
+#[test]
+fn whenever_the_power_fails_while_two_copies_meet_what_both_had_opens_or_what_was_there_before() {
+    let schema = reeds();
+    let (walked, best) = (int(&schema, "walked"), best(&schema));
+    let files = PowerCut::new();
+    let here = SaveDir::on(Arc::new(files.clone()), "saves").slot("otter").unwrap();
+    let mut ours = Keeper::open(&here, &schema).unwrap();
+    ours.add(walked, 100);
+    ours.save_now().unwrap();
+    let far = Memory::of(files.files().files());
+    let mut theirs = Keeper::open(&slot(&far, "otter"), &schema).unwrap();
+    theirs.add(walked, 30);
+    theirs.submit(best, 70);
+    theirs.close().unwrap();
+    ours.add(walked, 7);
+    ours.submit(best, 60);
+    ours.save_now().unwrap();
+    let alone = files.calls();
+    files
+        .publish(&here.path(), std::path::Path::new("saves/temporary"), &[&far.files()[&here.path()]])
+        .unwrap();
+    let synced = files.calls();
+    ours.save_now().unwrap();
+    let met = files.calls();
+    ours.save_now().unwrap();
+    ours.close().unwrap();
+    let tears = [Tear::Lost, Tear::Kept, Tear::Half, Tear::Zeroed, Tear::LastOnly, Tear::Mixed(7)];
+    let mut cuts = 0;
+    files.after_each_call(&tears, |calls, tear, left| {
+        if calls < alone {
+            return;
+        }
+        cuts += 1;
+        let place = format!("{calls} of {met} calls, {tear:?}");
+        let game =
+            Keeper::open(&slot(&left, "otter"), &schema).unwrap_or_else(|error| panic!("{place}: {error}"));
+        let (table, walked) = (game.table(best).collect::<Vec<_>>(), game.get(walked));
+        if calls >= met {
+            assert_eq!((table, walked), (vec![70, 60], 137), "{place}: what both had");
+        } else if calls >= synced {
+            // The sync program has replaced our last save; until the next one is complete, theirs is there.
+            assert!(table.contains(&70) && [130, 137].contains(&walked), "{place}: {table:?}, {walked}");
+        } else {
+            assert!(table.contains(&60) || table.contains(&70), "{place}: {table:?}");
+        }
+    });
+    assert!(cuts > 60, "{cuts}");
 }
 
 #[test]
