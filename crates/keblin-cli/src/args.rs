@@ -28,10 +28,10 @@ pub(crate) struct Args {
 
 /// The commands by what people do. Every command is in one group; a test checks that.
 const GROUPS: [(&str, &[&str]); 4] = [
-    ("Declare", &["check", "survival", "why"]),
-    ("Look at saves", &["show", "compare", "verify", "salvage", "reconcile"]),
+    ("Declare", &["check", "survival", "why", "schema"]),
+    ("Look at saves", &["show", "compare", "verify", "export", "salvage", "reconcile"]),
     ("Versions", &["freeze", "migrate"]),
-    ("Test", &["rehearse", "set", "demo"]),
+    ("Test", &["rehearse", "set", "import", "demo"]),
 ];
 
 /// How the help begins, before the commands.
@@ -118,6 +118,31 @@ pub(crate) enum Command {
         /// The game's key for seals, as a file of its bytes
         #[arg(long, value_name = "FILE")]
         key: Option<PathBuf>,
+    },
+    /// Print a save as JSON, without loss
+    Export {
+        /// The save
+        file: PathBuf,
+        /// Export an earlier save in the file, by its number
+        #[arg(long, value_name = "N")]
+        state: Option<u64>,
+        /// Write it to this new file instead
+        #[arg(long, value_name = "FILE")]
+        to: Option<PathBuf>,
+    },
+    /// Make a save from exported JSON
+    Import {
+        /// The JSON
+        file: PathBuf,
+        /// The new save, marked as made by a tool
+        #[arg(long, value_name = "FILE")]
+        to: PathBuf,
+    },
+    /// Print the JSON Schema of the game's saves
+    Schema {
+        /// As JSON Schema, draft 2020-12
+        #[arg(long, required = true)]
+        json_schema: bool,
     },
     /// Freeze this version's shape so that its saves stay loadable
     Freeze,

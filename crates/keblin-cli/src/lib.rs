@@ -103,6 +103,11 @@ pub fn run(
             let asked = cmd::reconcile::Asked { ours, theirs, to, base: base.as_deref() };
             cmd::reconcile::run(&mut console, &args, &asked)
         }
+        Command::Export { file, state, to } => {
+            cmd::exchange::run_export(&mut console, &args, file, *state, to.as_deref())
+        }
+        Command::Import { file, to } => cmd::exchange::run_import(&mut console, &args, file, to),
+        Command::Schema { .. } => cmd::exchange::run_schema(&mut console, &args),
         Command::Set { file, values, key } => {
             cmd::set::run(&mut console, &args, file, values, key.as_deref())
         }

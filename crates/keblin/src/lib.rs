@@ -76,6 +76,7 @@
 //! |---|---|
 //! | `serde` | serde's traits for lists, shapes, times and names, for your own files and messages |
 //! | `seal` | keys that seal saves, so that the game notices saves that it did not write |
+//! | `json` | saves as JSON and back, and the JSON Schema of a game's saves |
 //! | `testing` | rehearsals, made-up states, and files that fail or lose power, for tests and tools |
 //!
 //! # What it is not

@@ -18,6 +18,9 @@ pub(crate) mod compare;
 /// `keblin reconcile`
 pub(crate) mod reconcile;
 
+/// `keblin export`, `keblin import`, `keblin schema`
+pub(crate) mod exchange;
+
 /// `keblin set`
 pub(crate) mod set;
 

@@ -76,7 +76,8 @@ impl Fixture {
 
     fn run(&self, args: &[&str]) -> Ran {
         let ran = keblin_in(self.folder.path(), args);
-        if !args.contains(&"--json") {
+        // JSON is for programs.
+        if !["--json", "export", "schema"].iter().any(|word| args.contains(word)) {
             assert_fits(&ran.out);
         }
         ran
@@ -232,4 +233,39 @@ fn set_changes_values_of_a_save_and_keeps_the_old_file() {
     let json = fixture.run(&["set", "far.keblin", "oil=12", "--json"]).json();
     assert_eq!((&json["changed"][0]["one"], &json["changed"][0]["other"]), (&60.into(), &12.into()));
     assert!(Path::new(json["aside"].as_str().unwrap()).ends_with("aside/far.set-1.keblin"));
+}
+
+#[test]
+fn a_save_is_exported_as_json_and_imported_again_without_a_difference() {
+    let fixture = Fixture::diverged();
+    let printed = fixture.run(&["export", "anke.keblin"]);
+    assert_eq!((printed.code, &printed.json()["run"]["fields"]["letters"]), (0, &31.into()));
+    assert_eq!(fixture.run(&["export", "anke.keblin", "--to", "anke.json"]).code, 0);
+    let imported = fixture.run(&["import", "anke.json", "--to", "again.keblin"]);
+    assert_eq!(imported.code, 0, "{}{}", imported.out, imported.err);
+    let compared = fixture.run(&["compare", "anke.keblin", "again.keblin"]);
+    assert_eq!((compared.code, compared.out.lines().last()), (0, Some("no difference")));
+    let again = fixture.run(&["import", "anke.json", "--to", "again.keblin"]);
+    assert!(again.code == 2 && again.err.contains("nothing was overwritten"), "{}", again.err);
+    // Edited by hand.
+    let text = fs::read_to_string(fixture.path("anke.json")).unwrap();
+    let edit = |from: &str, to: &str| {
+        assert!(text.contains(from), "{from}");
+        fs::write(fixture.path("edited.json"), text.replacen(from, to, 1)).unwrap();
+        fixture.run(&["import", "edited.json", "--to", "edited.keblin"])
+    };
+    let misspelt = edit("\"coppers\"", "\"copers\"");
+    assert_eq!(misspelt.code, 2);
+    let told = misspelt.err.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        told.contains("profile.fields.copers: this key is not declared; did you mean `coppers`?"),
+        "{told}"
+    );
+    let broken = edit("{", "");
+    assert!(broken.code == 2 && broken.err.contains("edited.json:"), "{}", broken.err);
+    let beyond = edit("\"coppers\": 130", "\"coppers\": -5");
+    assert_eq!(beyond.code, 1, "imported, and reported: {}{}", beyond.out, beyond.err);
+    assert!(beyond.out.contains("out_of_bounds"), "{}", beyond.out);
+    let rules = fixture.run(&["schema", "--json-schema"]).json();
+    assert_eq!(rules["properties"]["game"]["const"], "fen_post");
 }

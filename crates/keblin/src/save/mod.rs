@@ -88,6 +88,10 @@ mod leaves;
 /// A quick check of a save, without making its values.
 pub(crate) mod glance;
 
+/// A save as JSON and back.
+#[cfg(feature = "json")]
+pub mod json;
+
 /// Names in a save that the schema does not declare.
 pub(crate) mod missing;
 

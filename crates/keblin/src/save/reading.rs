@@ -93,7 +93,12 @@ impl<'s> Reading<'s> {
 
     /// Reads a section by its keys.
     pub(super) fn by_keys(&mut self, section: &Section<'_>, body: &Body) -> Result<(), ReadError> {
-        self.map(&section.item(), &body.map, &mut vec![section.name.to_string()])
+        self.by_keys_in(section.name, &section.item(), &body.map)
+    }
+
+    /// Reads the contents of a section by its keys.
+    pub(super) fn by_keys_in(&mut self, name: &str, item: &Item<'_>, map: &Map) -> Result<(), ReadError> {
+        self.map(item, map, &mut vec![name.to_string()])
     }
 
     fn map(&mut self, item: &Item<'_>, map: &Map, path: &mut Vec<String>) -> Result<(), ReadError> {

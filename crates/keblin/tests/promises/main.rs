@@ -22,6 +22,7 @@ mod english;
 mod erasing;
 mod examples;
 mod exchanged;
+mod exported;
 mod following;
 mod forged;
 mod format;

@@ -1,0 +1,184 @@
+//! A save as JSON and back, without loss: for tools, for editing by hand, and for looking at a save in other programs.
+//! It goes by the same list of values as the format, so nothing can be missing. With the feature `json`.
+
+/// Single values.
+mod value;
+
+/// The JSON Schema of a game's saves.
+mod rules;
+
+/// JSON to a snapshot.
+mod import;
+
+use std::collections::BTreeMap;
+
+use keblin_schema::Value;
+use serde_json::{Map as Object, Value as Json, json};
+use thiserror::Error;
+
+use super::stamp::Stamp;
+use crate::grammar::listed::{self, Branch, FactOf, Leaf, Map, Node};
+use crate::grammar::{PROFILE, RUN};
+use crate::snapshot::{AREA, Picture, Snapshot, Visit};
+use value::{hex, to_json};
+
+pub use import::import;
+pub use rules::json_schema;
+
+/// The number of this form of JSON.
+pub const JSON_FORMAT: u64 = 1;
+
+/// The only key of a value that the schema does not know: its bytes as they are in the save.
+const RAW: &str = "cbor";
+
+/// What is wrong with a JSON text that should be a save.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{path}: {message}")]
+#[non_exhaustive]
+pub struct JsonError {
+    /// Where it is: the keys from the top, with dots between.
+    pub path: String,
+    /// What is expected there, and what was found.
+    pub message: String,
+}
+
+/// Returns a save as JSON: everything in it, and what it says about itself.
+///
+/// ```
+/// use keblin::{Progress, Schema, save::{Stamp, json}};
+/// # use std::sync::Arc;
+/// # let text = "game = 'otter'\nversion = 1\n[fields]\nshells = { type = 'int', scope = 'profile' }\n";
+/// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
+/// let mut game = Progress::new(Arc::clone(&schema));
+/// game.set(schema.field::<i64>("shells")?, 7);
+/// let snapshot = game.snapshot();
+/// let exported = json::export(&snapshot, &Stamp::first(1_700_000_000_000, "quit"));
+/// assert_eq!(exported["profile"]["fields"]["shells"], 7);
+/// assert!(json::import(&exported, &schema)?.0 == snapshot);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[must_use]
+pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
+    let Snapshot { schema, state, carried, picture, areas, .. } = snapshot;
+    let exporting = Exporting { snapshot, cells: &state.cells };
+    let texts = |bytes: &BTreeMap<String, String>| json!(bytes);
+    let named =
+        areas.iter().map(|(name, bytes)| (name.strip_prefix(AREA).unwrap_or(name).to_string(), hex(bytes)));
+    let blocks = carried.blocks.iter().map(|(name, bytes)| (name.clone(), hex(bytes)));
+    let continues: Vec<String> = stamp.predecessors.iter().map(|digest| hex(digest)).collect();
+    json!({
+        "json_format": JSON_FORMAT,
+        "game": schema.game.as_str(),
+        "version": schema.version,
+        "save": {
+            "number": stamp.number,
+            "created_unix_ms": stamp.created_unix_ms,
+            "saved_at_unix_ms": stamp.saved_at_unix_ms,
+            "erasures": stamp.erasures,
+            "cause": stamp.cause,
+            "edited": stamp.edited,
+            "continues": continues,
+        },
+        "profile": exporting.map(&listed::profile(schema), &mut vec![PROFILE.to_string()]),
+        "run": exporting.map(&listed::run(schema), &mut vec![RUN.to_string()]),
+        "areas": texts(&named.collect()),
+        "picture": picture.as_ref().map(|picture| {
+            let Picture { media_type, bytes } = picture.as_ref();
+            json!({ "media_type": media_type, "bytes": hex(bytes) })
+        }),
+        "unknown": texts(&blocks.collect()),
+    })
+}
+
+/// A snapshot that is being exported.
+#[derive(Clone, Copy)]
+struct Exporting<'s> {
+    snapshot: &'s Snapshot,
+    /// The values of the fields: those of the state, or a copy.
+    cells: &'s [Value],
+}
+
+impl<'s> Exporting<'s> {
+    fn map(&self, map: &Map, path: &mut Vec<String>) -> Json {
+        let mut object = Object::new();
+        for (key, node) in &map.entries {
+            path.push(key.clone());
+            let json = match node {
+                Node::Leaf(leaf) => self.leaf(*leaf),
+                Node::Map(map) => self.map(map, path),
+                Node::Branch(branch, map) => {
+                    self.inside(*branch).map_or(Json::Null, |inside| inside.map(map, path))
+                }
+            };
+            path.pop();
+            object.insert(key.clone(), json);
+        }
+        for (at, bytes) in self.snapshot.carried.fields.iter().filter(|_| map.keeps_unknown) {
+            if let Some((key, before)) = at.split_last()
+                && before == path.as_slice()
+            {
+                object.insert(key.clone(), json!({ RAW: hex(bytes) }));
+            }
+        }
+        Json::Object(object)
+    }
+
+    fn visit(&self) -> Option<&'s Visit> {
+        self.snapshot.state.run.as_ref()?.visit.as_ref()
+    }
+
+    /// Returns the values of a branch; `None` if there is no such branch.
+    fn inside(&self, branch: Branch) -> Option<Exporting<'s>> {
+        let cells = match branch {
+            Branch::Run => return self.snapshot.state.run.as_ref().map(|_| *self),
+            Branch::Visit => return self.visit().map(|_| *self),
+            Branch::Entry => self.visit()?.entry.as_ref(),
+            Branch::AtCheckpoint => self.visit()?.at_checkpoint.as_deref()?,
+        };
+        (cells.len() == self.snapshot.schema.copied_cells).then_some(Exporting { cells, ..*self })
+    }
+
+    fn leaf(&self, leaf: Leaf) -> Json {
+        let Snapshot { schema, state, carried, .. } = self.snapshot;
+        let level = |index: Option<usize>| index.and_then(|index| schema.levels.get(index));
+        let level_id = |index| level(index).map(|level| level.name.as_str());
+        let difficulty =
+            |index: Option<usize>| index.and_then(|index| schema.difficulties.get(index)).map(AsRef::as_ref);
+        let run = state.run.as_ref();
+        match leaf {
+            Leaf::Cell(cell) => self.cells.get(cell).map_or(Json::Null, to_json),
+            Leaf::Table { first, places } => {
+                let values = self.cells.get(first..first + places).unwrap_or_default();
+                values.iter().filter(|value| **value != Value::Unset).map(to_json).collect()
+            }
+            Leaf::Fact(fact, index) => {
+                let facts = state.facts.get(index).copied().unwrap_or_default();
+                match fact {
+                    FactOf::Finished => json!(facts.finished),
+                    FactOf::Stars => json!(facts.stars),
+                    FactOf::Collected => json!(facts.collected),
+                    FactOf::Attempts => json!(facts.attempts),
+                    FactOf::Deaths => json!(facts.deaths),
+                }
+            }
+            Leaf::Latched(index) => json!(state.latched.get(index) == Some(&true)),
+            Leaf::Told(index) => json!(state.told.get(index) == Some(&true)),
+            Leaf::Furthest => json!(carried.furthest.as_deref().or(level_id(state.furthest))),
+            Leaf::Difficulty => json!(carried.difficulty.as_deref().or(difficulty(state.difficulty))),
+            Leaf::Played => json!(state.played.to_string()),
+            Leaf::RunDifficulty => {
+                let declared = difficulty(run.and_then(|run| run.difficulty));
+                json!(carried.run_difficulty.as_deref().or(declared))
+            }
+            Leaf::Level => json!(level_id(self.visit().and_then(|visit| visit.level))),
+            Leaf::Checkpoint => {
+                let visit = self.visit();
+                let level = level(visit.and_then(|visit| visit.level));
+                let index = visit.and_then(|visit| visit.checkpoint);
+                let id = level.zip(index).and_then(|(level, index)| level.checkpoints.get(index));
+                json!(id.map(AsRef::<str>::as_ref))
+            }
+            Leaf::Stay => json!(self.visit().map(|visit| visit.stay.as_str())),
+        }
+    }
+}
