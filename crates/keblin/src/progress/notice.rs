@@ -65,7 +65,7 @@ pub enum Notice<G = AnyGame> {
         /// Why.
         message: String,
     },
-    /// Another copy of the game saved to this slot; the better records of both were kept.
+    /// Another copy of the game saved to this slot; what both have earned is kept.
     Reconciled,
     /// A file that was in the place of ours was set aside. The progress of this game is saved.
     SetAside {
@@ -242,7 +242,7 @@ impl<G: Copy> Notice<G> {
             Notice::FellBack => "the newest save was damaged; the backup is used".into(),
             Notice::NotWritten { message } => message.clone(),
             Notice::Reconciled => {
-                "another copy of the game saved to this slot; the better records of both were kept".into()
+                "another copy of the game saved to this slot; what both have earned is kept".into()
             }
             Notice::SetAside { path, why } => {
                 let path = path.to_string_lossy();

@@ -15,6 +15,8 @@ pub struct Expectation {
     program: Program,
     /// The two sides, if the condition is a comparison.
     sides: Option<Sides>,
+    /// By how much both sides of an equation may differ: half of this.
+    nearest: Option<Value>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -42,7 +44,21 @@ impl Expectation {
             }
             _ => None,
         };
-        Ok(Expectation { program, sides })
+        Ok(Expectation { program, sides, nearest: None })
+    }
+
+    /// Returns the equation with sides that may differ by half of a number or time; `None` if it is not an equation, or
+    /// the number is not positive.
+    pub(super) fn rounded(mut self, nearest: &str) -> Option<Expectation> {
+        let sides = self.sides.as_ref().filter(|sides| sides.comparison == Comparison::Equal)?;
+        let value = match sides.right.1 {
+            Type::Time => Value::Time(nearest.parse().ok()?),
+            Type::Int => Value::Int(nearest.parse().ok()?),
+            Type::Float => Value::float(nearest.parse().ok()?)?,
+            _ => return None,
+        };
+        self.nearest = Some(value.clone()).filter(|value| number(value).is_some_and(|number| number > 0.0));
+        self.nearest.is_some().then_some(self)
     }
 
     /// Returns the actual value, if the expectation is not met.
@@ -54,6 +70,13 @@ impl Expectation {
         let value = |(program, kind): &(Program, Type)| {
             program.outcome(progress, difficulty, *kind).unwrap_or(Value::Unset)
         };
+        if let (Some(nearest), Some(Sides { left, right, .. })) = (&self.nearest, &self.sides)
+            && let (Some(left), Some(right), Some(nearest)) =
+                (number(&value(left)), number(&value(right)), number(nearest))
+            && (left - right).abs() * 2.0 <= nearest
+        {
+            return None;
+        }
         Some(match &self.sides {
             Some(Sides { left, comparison, right }) => {
                 let sign = match comparison {
@@ -88,6 +111,15 @@ impl Expectation {
             }
         }
         names
+    }
+}
+
+/// Returns a number or time as a number, for measuring a difference.
+fn number(value: &Value) -> Option<f64> {
+    match value {
+        Value::Float(number) => Some(number.get()),
+        #[expect(clippy::cast_precision_loss, reason = "a difference is measured, not kept")]
+        value => value.number().map(|number| number as f64),
     }
 }
 

@@ -25,6 +25,9 @@ mod parse;
 /// Parsing the text of a rehearsal.
 mod lines;
 
+/// Parsing what is expected.
+mod expects;
+
 /// Steps that write values.
 mod values;
 
@@ -49,5 +52,5 @@ mod trace;
 pub use expectation::Expectation;
 pub use report::{Failure, FailureKind, Report, StepReport};
 pub use script::{Line, Rehearsal};
-pub use step::{Feed, Step, WriteStep};
+pub use step::{Feed, Shown, Step, WriteStep};
 pub use trace::Traced;

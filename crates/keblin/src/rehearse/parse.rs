@@ -4,13 +4,11 @@
 use std::ops::Range;
 use std::time::Duration;
 
-use keblin_schema::condition::ConditionError;
 use keblin_schema::name::nearest;
 use keblin_schema::{Code, Finding, Level, Name, Time};
 
-use super::expectation::Expectation;
 use super::step::{Feed, Step, WriteStep};
-use crate::progress::{Erase, Notice};
+use crate::progress::Erase;
 use crate::snapshot::Schema;
 
 const WORDS: [&str; 39] = [
@@ -58,26 +56,21 @@ const WORDS: [&str; 39] = [
 /// The words of a step with their places; a quoted text is one word.
 pub(super) struct Words<'t> {
     pub(super) schema: &'t Schema,
-    text: &'t str,
-    offset: usize,
-    at: usize,
+    pub(super) text: &'t str,
+    pub(super) offset: usize,
+    pub(super) at: usize,
 }
 
 pub(super) fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
     Finding::error(Code::BadStep, span, message)
 }
 
-fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
+pub(super) fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
     match nearest(word, known.iter().copied()) {
         Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
         None if known.is_empty() => finding,
         None => finding.instead(format!("known: {}", known.join(", "))),
     }
-}
-
-/// Returns whether a word says how often.
-fn is_count(word: &str) -> bool {
-    matches!(word, "once" | "never") || word.starts_with(|c: char| c.is_ascii_digit())
 }
 
 /// Parses one step from the words of a line.
@@ -91,7 +84,7 @@ pub(super) fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, F
 }
 
 impl<'t> Words<'t> {
-    fn next(&mut self) -> Option<(&'t str, Range<usize>)> {
+    pub(super) fn next(&mut self) -> Option<(&'t str, Range<usize>)> {
         let rest = self.text.get(self.at..)?;
         let start = self.at + (rest.len() - rest.trim_start().len());
         let word = self.text.get(start..).filter(|word| !word.is_empty())?;
@@ -113,7 +106,7 @@ impl<'t> Words<'t> {
             .ok_or_else(|| bad(self.offset..end, format!("expected {what}, but found the end of the line")))
     }
 
-    fn step(&mut self) -> Result<Step, Finding> {
+    pub(super) fn step(&mut self) -> Result<Step, Finding> {
         let (word, span) = self.expected("a step")?;
         Ok(match word {
             "suppose" => self.suppose()?,
@@ -179,7 +172,7 @@ impl<'t> Words<'t> {
         Ok(Step::Begin { difficulty, replacing })
     }
 
-    fn level(&mut self) -> Result<Level, Finding> {
+    pub(super) fn level(&mut self) -> Result<Level, Finding> {
         let (word, span) = self.expected("a level")?;
         self.schema.level(word).map_err(|_| {
             let known: Vec<&str> = self.schema.levels.iter().map(|level| level.name.as_str()).collect();
@@ -214,15 +207,6 @@ impl<'t> Words<'t> {
             false => {
                 Err(bad(start..self.offset + self.at, "expected an event or an expectation about values"))
             }
-        }
-    }
-
-    /// `view expect …`: an expectation about values or a level.
-    fn view(&mut self) -> Result<Step, Finding> {
-        let start = self.offset + self.at + 1;
-        match self.step()? {
-            step @ (Step::Expect(_) | Step::ExpectOpen { .. }) => Ok(Step::View(Box::new(step))),
-            _ => Err(bad(start..self.offset + self.at, "expected an expectation about values or a level")),
         }
     }
 
@@ -327,110 +311,6 @@ impl<'t> Words<'t> {
             }
         };
         self.yes().map(|yes| Step::Erase(what, yes))
-    }
-
-    /// `expect open LEVEL [DIFFICULTY]`, `expect locked LEVEL [DIFFICULTY]`
-    fn expect_open(&mut self, open: bool) -> Result<Step, Finding> {
-        let level = self.level()?;
-        let difficulty = match self.next() {
-            None => None,
-            Some((word, span)) => {
-                let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
-                let missing =
-                    || meant(bad(span, format!("`{word}` is not a declared difficulty")), word, &known);
-                Some(self.schema.difficulty(word).map_err(|_| missing())?)
-            }
-        };
-        Ok(Step::ExpectOpen { level, difficulty, open })
-    }
-
-    /// `expect notice WORD once`, `… never`, `… 3 times`; what it is about may follow the word.
-    fn expect_notice(&mut self) -> Result<Step, Finding> {
-        let (word, span) = self.expected("a notice")?;
-        let known = Notice::WORDS.iter().copied().find(|known| *known == word);
-        let notice = known
-            .ok_or_else(|| meant(bad(span, format!("`{word}` is not a notice")), word, Notice::WORDS))?;
-        let before = self.at;
-        let about = match self.next() {
-            Some((word, span)) if !is_count(word) => Some(self.about(word, span)?),
-            _ => {
-                self.at = before;
-                None
-            }
-        };
-        let before = self.at;
-        let times = match (&about, self.next()) {
-            (Some(_), None) => 1,
-            _ => {
-                self.at = before;
-                self.times()?
-            }
-        };
-        Ok(Step::ExpectNotice { word: notice, about, times })
-    }
-
-    /// A field, level, checkpoint, unlock or moment.
-    fn about(&self, word: &str, span: Range<usize>) -> Result<String, Finding> {
-        let schema = self.schema;
-        let fields = schema.fields.iter().map(|field| &field.name);
-        let levels =
-            schema.levels.iter().flat_map(|level| std::iter::once(&level.name).chain(&level.checkpoints));
-        let unlocks = schema.unlocks.iter().map(|unlock| &unlock.name);
-        let moments = schema.moments.iter().map(|moment| &moment.name);
-        let known: Vec<&str> =
-            fields.chain(levels).chain(unlocks).chain(moments).map(AsRef::as_ref).collect();
-        match known.contains(&word) {
-            true => Ok(word.to_string()),
-            false => Err(meant(bad(span, format!("no notice is about `{word}`")), word, &known)),
-        }
-    }
-
-    /// `expect moment MOMENT once`, `… never`, `… 3 times`
-    fn expect_moment(&mut self) -> Result<Step, Finding> {
-        let (word, span) = self.expected("a moment")?;
-        let known: Vec<&str> = self.schema.moments.iter().map(|moment| moment.name.as_str()).collect();
-        let moment = self.schema.moment(word);
-        let moment = moment
-            .map_err(|_| meant(bad(span, format!("`{word}` is not a declared moment")), word, &known))?;
-        self.times().map(|times| Step::ExpectMoment(moment, times))
-    }
-
-    fn times(&mut self) -> Result<usize, Finding> {
-        let (count, span) = self.expected("`once`, `never` or a number of times")?;
-        Ok(match count {
-            "once" => 1,
-            "never" => 0,
-            count => {
-                let number = count.parse().map_err(|_| {
-                    bad(span, format!("expected `once`, `never` or a number, but found `{count}`"))
-                })?;
-                match self.expected("`times`")? {
-                    ("times", _) => number,
-                    (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
-                }
-            }
-        })
-    }
-
-    fn expect(&mut self) -> Result<Step, Finding> {
-        let start = self.at;
-        match self.next() {
-            Some(("open", _)) => return self.expect_open(true),
-            Some(("locked", _)) => return self.expect_open(false),
-            Some(("notice", _)) => return self.expect_notice(),
-            Some(("moment", _)) => return self.expect_moment(),
-            _ => self.at = start,
-        }
-        let rest = self.text.get(self.at..).unwrap_or_default();
-        let start = self.offset + self.at + (rest.len() - rest.trim_start().len());
-        self.at = self.text.len();
-        let placed = |error: ConditionError| {
-            let end = error.span.end.max(error.span.start + 1);
-            let finding = bad(start + error.span.start..start + end, error.message);
-            error.instead.map_or(finding.clone(), |instead| finding.instead(instead))
-        };
-        let expectation = Expectation::compile(self.schema, rest.trim()).map_err(placed)?;
-        Ok(Step::Expect(Box::new(expectation)))
     }
 
     fn on_or_off(&mut self) -> Result<bool, Finding> {

@@ -71,6 +71,15 @@ pub enum FailureKind {
         /// What is missing, if it is locked.
         missing: Vec<String>,
     },
+    /// A screen shows something else.
+    Shown {
+        /// What it is.
+        what: String,
+        /// What was expected.
+        expected: String,
+        /// What is shown.
+        actual: String,
+    },
     /// A notice was delivered more or less often than expected.
     Notices {
         /// The word of the notice.
@@ -116,6 +125,9 @@ impl fmt::Display for FailureKind {
             }
             FailureKind::Openness { level, missing, .. } => {
                 write!(f, "{level}: expected open, but it is locked: {}", missing.join("; "))
+            }
+            FailureKind::Shown { what, expected, actual } => {
+                write!(f, "{what}: expected {expected}, but found {actual}")
             }
             FailureKind::Notices { word, expected, actual } => {
                 write!(f, "notice {word}: expected {expected} times, but it was delivered {actual} times")

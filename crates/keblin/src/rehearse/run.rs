@@ -10,11 +10,11 @@ use super::expectation::{Expectation, Unmet};
 use super::machine::Machine;
 use super::report::{Failure, FailureKind, Report, StepReport};
 use super::script::{Line, Rehearsal};
-use super::step::{Step, play};
+use super::step::{Played, Shown, Step, play};
 use super::trace::{Seen, Trace};
 use crate::progress::place::FACT_AXES;
-use crate::progress::{Engine, Notice, sealed::HasEngine};
-use crate::snapshot::Snapshot;
+use crate::progress::{Engine, Notice, Refused, Why, sealed::HasEngine};
+use crate::snapshot::{Schema, Snapshot};
 
 impl Rehearsal {
     /// Runs the steps with a keeper on in-memory files of their own. The same rehearsal gives the same report.
@@ -28,6 +28,7 @@ impl Rehearsal {
             trace: Trace::default(),
             closed: None,
             held: None,
+            shown: Played::default(),
         };
         let failed = |line: &Line, kind| Some(Failure { line: line.number, text: line.text.clone(), kind });
         let launched = stage.machine.launch(Duration::ZERO);
@@ -62,6 +63,8 @@ struct Stage<'r> {
     closed: Option<Seen>,
     /// The snapshot to load.
     held: Option<Snapshot>,
+    /// What the last finish and the last erase have shown.
+    shown: Played,
 }
 
 impl Stage<'_> {
@@ -107,7 +110,7 @@ impl Stage<'_> {
             Some(met) => met,
             None => {
                 let played = play(game.holder.engine_mut(), step).map_err(FailureKind::Refused);
-                played.and_then(|()| {
+                played.and_then(|_| {
                     game.save_now().map(drop).map_err(|error| FailureKind::Slot(error.to_string()))
                 })
             }
@@ -181,7 +184,14 @@ impl Stage<'_> {
                 let held = self.held.clone().ok_or(FailureKind::NotHeld)?;
                 progress.load(&held, *yes).map_err(FailureKind::Refused)
             }
-            event => play(progress, event).map_err(FailureKind::Refused),
+            Step::ExpectShown(shown) => expect_shown(&self.rehearsal.schema, &self.shown, shown),
+            event => {
+                let played = play(progress, event);
+                let Played { next, erased } = played.as_ref().map_or_else(would_erase, Played::clone);
+                self.shown.next = next.or(self.shown.next.take());
+                self.shown.erased = erased.or(self.shown.erased.take());
+                played.map(drop).map_err(FailureKind::Refused)
+            }
         }
     }
 }
@@ -190,11 +200,64 @@ impl Stage<'_> {
 fn expectation(progress: &Engine, trace: &Trace, step: &Step) -> Option<Result<(), FailureKind>> {
     match step {
         Step::Expect(expectation) => Some(expect(progress, trace, expectation)),
-        Step::ExpectOpen { level, difficulty, open } => {
-            Some(expect_open(progress, *level, *difficulty, *open))
+        Step::ExpectOpen { level, difficulty, open, because } => {
+            let met = expect_open(progress, *level, *difficulty, *open);
+            Some(met.and_then(|()| expect_reason(progress, (*level, *difficulty), because.as_deref())))
         }
         _ => None,
     }
+}
+
+/// Returns what an erase that needs confirmation lists.
+fn would_erase(refused: &Refused) -> Played {
+    let erased = match refused.why.as_ref() {
+        Why::NotConfirmed { would } => Some(would.clone()),
+        _ => None,
+    };
+    Played { erased, ..Played::default() }
+}
+
+fn expect_shown(schema: &Schema, last: &Played, shown: &Shown) -> Result<(), FailureKind> {
+    let name = |level: Option<Level>| {
+        let level = level.and_then(|level| schema.levels.get(level.index()));
+        level.map_or("none".to_string(), |level| level.name.to_string())
+    };
+    let (what, expected, actual) = match shown {
+        Shown::Levels(count) => ("levels".to_string(), count.to_string(), schema.levels.len().to_string()),
+        Shown::Position(level, position) => {
+            let what = format!("the position of {}", name(Some(*level)));
+            (what, position.to_string(), (level.index() + 1).to_string())
+        }
+        Shown::Next(level) => {
+            let actual = last.next.map_or("no finish before".to_string(), name);
+            ("the next level".to_string(), name(*level), actual)
+        }
+        Shown::Erased(part) => {
+            let listed = last.erased.as_deref().unwrap_or_default();
+            if listed.contains(part) {
+                return Ok(());
+            }
+            ("what the last erase lists".to_string(), part.clone(), listed.join("; "))
+        }
+    };
+    if expected == actual { Ok(()) } else { Err(FailureKind::Shown { what, expected, actual }) }
+}
+
+/// Checks that a level is locked for a reason, or part of one.
+fn expect_reason(
+    progress: &Engine,
+    (level, difficulty): (Level, Option<Difficulty>),
+    because: Option<&str>,
+) -> Result<(), FailureKind> {
+    let Some(because) = because else { return Ok(()) };
+    let schema = progress.schema();
+    let parts = progress.why_locked(level, difficulty);
+    let reasons: Vec<String> = parts.iter().filter(|part| !part.met).map(|part| part.text(schema)).collect();
+    if reasons.iter().any(|reason| reason.contains(because)) {
+        return Ok(());
+    }
+    let what = "the reason why it is locked".to_string();
+    Err(FailureKind::Shown { what, expected: because.to_string(), actual: reasons.join("; ") })
 }
 
 fn expect_open(

@@ -30,9 +30,16 @@ impl Step {
     /// Returns whether it changes nothing and only checks an expectation.
     #[must_use]
     pub fn is_expectation(&self) -> bool {
-        use Step::{Elsewhere, Expect, ExpectMoment, ExpectNotice, ExpectOpen, Far, Refused, View};
+        use Step::{
+            Elsewhere, Expect, ExpectMoment, ExpectNotice, ExpectOpen, ExpectShown, Far, Refused, View,
+        };
         match self {
-            Expect(_) | ExpectOpen { .. } | ExpectNotice { .. } | ExpectMoment(..) | Refused(_) => true,
+            Expect(_)
+            | ExpectOpen { .. }
+            | ExpectShown(_)
+            | ExpectNotice { .. }
+            | ExpectMoment(..)
+            | Refused(_) => true,
             Elsewhere(step) | Far(step) | View(step) => step.is_expectation(),
             _ => false,
         }

@@ -91,7 +91,11 @@ pub enum Step {
         difficulty: Option<Difficulty>,
         /// Whether it must be open.
         open: bool,
+        /// Part of a reason why it is locked, as a level card gives it.
+        because: Option<String>,
     },
+    /// Something that a screen shows.
+    ExpectShown(Shown),
     /// How often a notice must have been delivered since it was last expected, or since the launch.
     ExpectNotice {
         /// The word of the notice.
@@ -120,6 +124,29 @@ pub enum Step {
     },
     /// Runs a step that must be refused.
     Refused(Box<Step>),
+}
+
+/// Something that a screen shows, and what is expected of it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Shown {
+    /// The number of levels.
+    Levels(usize),
+    /// The position of a level among them, from 1.
+    Position(Level, usize),
+    /// The level that the last finish suggested; `None` after the last one.
+    Next(Option<Level>),
+    /// Something that the last erase lists, as what went or would go.
+    Erased(String),
+}
+
+/// What an event has shown.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Played {
+    /// The level that a finish suggests.
+    pub(super) next: Option<Option<Level>>,
+    /// What an erase lists.
+    pub(super) erased: Option<Vec<String>>,
 }
 
 /// A signal that is fed every frame.
@@ -167,6 +194,7 @@ impl Step {
                 | Step::Autosave(_)
                 | Step::Elsewhere(_)
                 | Step::Refused(_)
+                | Step::ExpectShown(Shown::Next(_) | Shown::Erased(_))
                 | Step::Slot(_)
                 | Step::Pin(_)
                 | Step::BackTo(..)
@@ -188,7 +216,30 @@ impl Step {
 }
 
 /// Runs a step that is an event.
-pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
+pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<Played, Refused> {
+    let finished = match event {
+        Step::Finish(None) => progress.finish()?,
+        Step::Finish(Some(stars)) => {
+            let finished = progress.finish_with_stars(*stars)?;
+            // The rating is part of the step. A record that did not take its value is not, and the level is finished.
+            let refused = finished.iter().flat_map(|finished| &finished.refused);
+            let is_rating = |why: &Why| matches!(why, Why::Stars { .. } | Why::StarsByRules { .. });
+            if let Some(refused) = refused.into_iter().find(|refused| is_rating(&refused.why)) {
+                return Err(refused.clone());
+            }
+            finished
+        }
+        Step::Erase(what, yes) => {
+            let erased = progress.erase(what, *yes)?.into_iter().map(|erased| erased.name).collect();
+            return Ok(Played { erased: Some(erased), ..Played::default() });
+        }
+        other => return act(progress, other).map(|()| Played::default()),
+    };
+    let next = finished.map(|finished| finished.next.map(|next| next.level));
+    Ok(Played { next, ..Played::default() })
+}
+
+fn act(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
     match event {
         Step::Suppose(asked, value) => progress.put_asked(asked, value.clone()),
         Step::Begin { difficulty, replacing: true } => {
@@ -234,14 +285,6 @@ pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
         }
         Step::Respawn => progress.respawn().map(drop),
         Step::Retry => progress.retry().map(drop),
-        Step::Finish(None) => progress.finish().map(drop),
-        Step::Finish(Some(stars)) => progress.finish_with_stars(*stars).and_then(|finished| {
-            // The rating is part of the step. A record that did not take its value is not, and the level is finished.
-            let mut refused = finished.into_iter().flat_map(|finished| finished.refused);
-            let is_rating = |why: &Why| matches!(why, Why::Stars { .. } | Why::StarsByRules { .. });
-            refused.find(|refused| is_rating(&refused.why)).map_or(Ok(()), Err)
-        }),
-        Step::Erase(what, yes) => progress.erase(what, *yes).map(drop),
         Step::Leave => progress.leave().map(drop),
         Step::EndRun => progress.end_run().map(drop),
         _ => Ok(()),

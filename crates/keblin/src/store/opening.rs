@@ -51,7 +51,7 @@ pub enum Origin {
         set_aside: Option<PathBuf>,
     },
     /// There were two saves that knew nothing of each other, because another file was put in place of ours. The one
-    /// that was saved later is used, with the better records of both. The next save sets the other one aside.
+    /// that was saved later is used, with what both have earned. The next save sets the other one aside.
     Met {
         /// The file with the other one.
         other: PathBuf,
@@ -137,7 +137,7 @@ impl Slot {
     /// file without an intact state is set aside.
     ///
     /// If both are intact and know nothing of each other, somebody has put another file there. The one that was saved
-    /// later is taken, with the better records of both ([`Origin::Met`]). If one of them is from before an erasure,
+    /// later is taken, with what both have earned ([`Origin::Met`]). If one of them is from before an erasure,
     /// the other one is taken.
     ///
     /// The slot stays locked until [`Slot::release`], or until the last clone of this [`Slot`] is dropped. If the

@@ -40,8 +40,8 @@ pub struct Replaced {
     pub snapshot: Snapshot,
     /// What both saves had before they diverged, if a file still holds it.
     pub base: Option<Snapshot>,
-    /// Whether records, facts and unlocks of both have met by their keep rules in the save; plain values and the run
-    /// are ours. False after an erasure, which must not come back through the other save.
+    /// Whether both have met in the save, as [`reconcile`](crate::reconcile::reconcile) says; the run is ours. False
+    /// after an erasure, which must not come back through the other save.
     pub has_met: bool,
 }
 
