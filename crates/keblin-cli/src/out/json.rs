@@ -3,44 +3,10 @@
 
 use keblin::model::{Axis, FieldDef, Scope};
 use keblin::progress::{Asks, Standing};
+pub(crate) use keblin::save::json::value_json as value;
 use keblin::verify::SaveFinding;
 use keblin::{Finding, Findings, Progress, Schema, Value};
 use serde_json::{Map, Value as Json, json};
-
-pub(crate) fn value(of: &Value) -> Json {
-    match of {
-        Value::Unset => Json::Null,
-        Value::Bool(yes) => json!(yes),
-        Value::Int(number) => json!(number),
-        Value::Time(time) => json!(time.to_string()),
-        Value::Float(number) => json!(number.get()),
-        Value::Text(text) | Value::Id { name: text, .. } => json!(text.as_ref()),
-        Value::Bytes(bytes) => json!(hex(bytes)),
-        Value::Vec2(parts) => json!(parts.map(|part| part.get())),
-        Value::Vec3(parts) => json!(parts.map(|part| part.get())),
-        Value::Quat(parts) => json!(parts.map(|part| part.get())),
-        Value::Shape(members) => {
-            Json::Object(members.iter().map(|(name, held)| (name.to_string(), value(held))).collect())
-        }
-        Value::List(items) => Json::Array(items.iter().map(value).collect()),
-        Value::Set(items) => Json::Array(items.iter().map(value).collect()),
-        Value::Map(entries) => {
-            Json::Object(entries.iter().map(|(key, held)| (key_text(key), value(held))).collect())
-        }
-        Value::Opaque(opaque) => json!({ "version": opaque.version, "bytes": hex(&opaque.bytes) }),
-        _ => Json::Null,
-    }
-}
-
-/// A key of a map; JSON allows only text.
-fn key_text(key: &Value) -> String {
-    key.as_text().map_or_else(|| key.to_string(), str::to_string)
-}
-
-/// Bytes as hex, two digits each.
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
-}
 
 pub(crate) fn finding(findings: &Findings, finding: &Finding) -> Json {
     json!({

@@ -20,10 +20,11 @@ use super::stamp::Stamp;
 use crate::grammar::listed::{self, Branch, FactOf, Leaf, Map, Node};
 use crate::grammar::{PROFILE, RUN};
 use crate::snapshot::{AREA, Picture, Snapshot, Visit};
-use value::{hex, to_json};
+use value::hex;
 
 pub use import::import;
 pub use rules::json_schema;
+pub use value::value_json;
 
 /// The number of this form of JSON.
 pub const JSON_FORMAT: u64 = 1;
@@ -146,10 +147,10 @@ impl<'s> Exporting<'s> {
             |index: Option<usize>| index.and_then(|index| schema.difficulties.get(index)).map(AsRef::as_ref);
         let run = state.run.as_ref();
         match leaf {
-            Leaf::Cell(cell) => self.cells.get(cell).map_or(Json::Null, to_json),
+            Leaf::Cell(cell) => self.cells.get(cell).map_or(Json::Null, value_json),
             Leaf::Table { first, places } => {
                 let values = self.cells.get(first..first + places).unwrap_or_default();
-                values.iter().filter(|value| **value != Value::Unset).map(to_json).collect()
+                values.iter().filter(|value| **value != Value::Unset).map(value_json).collect()
             }
             Leaf::Fact(fact, index) => {
                 let facts = state.facts.get(index).copied().unwrap_or_default();

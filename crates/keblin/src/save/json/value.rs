@@ -11,8 +11,9 @@ use serde_json::{Map as Object, Value as Json, json};
 /// What is wrong with a value: the path below it, and a sentence.
 type Wrong = (String, String);
 
-/// Returns a value as JSON.
-pub(super) fn to_json(value: &Value) -> Json {
+/// Returns a single value as JSON: ids and texts as text, times as people write them, bytes as hex, unset as null.
+#[must_use]
+pub fn value_json(value: &Value) -> Json {
     match value {
         Value::Bool(yes) => json!(yes),
         Value::Int(number) => json!(number),
@@ -24,12 +25,12 @@ pub(super) fn to_json(value: &Value) -> Json {
         Value::Vec3(parts) => numbers(parts),
         Value::Quat(parts) => numbers(parts),
         Value::Shape(members) => {
-            Json::Object(members.iter().map(|(name, value)| (name.to_string(), to_json(value))).collect())
+            Json::Object(members.iter().map(|(name, value)| (name.to_string(), value_json(value))).collect())
         }
-        Value::List(items) => items.iter().map(to_json).collect(),
-        Value::Set(items) => items.iter().map(to_json).collect(),
+        Value::List(items) => items.iter().map(value_json).collect(),
+        Value::Set(items) => items.iter().map(value_json).collect(),
         Value::Map(entries) => {
-            Json::Object(entries.iter().map(|(key, value)| (key_text(key), to_json(value))).collect())
+            Json::Object(entries.iter().map(|(key, value)| (key_text(key), value_json(value))).collect())
         }
         Value::Opaque(opaque) => json!({ "version": opaque.version, "bytes": hex(&opaque.bytes) }),
         _ => Json::Null,
