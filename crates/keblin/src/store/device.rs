@@ -31,8 +31,8 @@ pub(super) struct Settings {
     pub(super) findings: Vec<SaveFinding>,
 }
 
-/// How often to try the lock of the settings, with pauses of a second in all.
-const LOCK_TRIES: u32 = 200;
+/// How often to try the lock of the settings, with the pauses of the backend about a second in all.
+const LOCK_TRIES: u32 = 40;
 const LOCK_PAUSE: Duration = Duration::from_millis(5);
 
 fn has_settings(schema: &Schema) -> bool {

@@ -9,10 +9,14 @@ use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::{SystemTime, UNIX_EPOCH};
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use super::{Backend, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed, there};
+
+/// How often a lock that is held is tried again, and the pause in between.
+const LOCK_TRIES: u32 = 4;
+const LOCK_PAUSE: Duration = Duration::from_millis(5);
 
 /// Returns milliseconds since 1970; 0 if the clock is before.
 pub(super) fn now_unix_ms() -> u64 {
@@ -230,11 +234,16 @@ impl Backend for Disk {
             opened => opened,
         };
         let file = file.map_err(failed("opening", path))?;
-        match file.try_lock() {
-            Ok(()) => Ok(Some(Box::new(file))),
-            Err(TryLockError::WouldBlock) => Ok(None),
-            Err(TryLockError::Error(error)) => Err(failed("locking", path)(error)),
+        // A process that this program is just starting has every open file until it runs, so also a lock that was
+        // given up meanwhile.
+        for _ in 0..LOCK_TRIES {
+            match file.try_lock() {
+                Ok(()) => return Ok(Some(Box::new(file))),
+                Err(TryLockError::WouldBlock) => std::thread::sleep(LOCK_PAUSE),
+                Err(TryLockError::Error(error)) => return Err(failed("locking", path)(error)),
+            }
         }
+        Ok(None)
     }
 }
 
