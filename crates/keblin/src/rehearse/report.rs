@@ -97,7 +97,7 @@ pub enum FailureKind {
     NotHeld,
     /// Another copy of the game has the slot.
     InUse,
-    /// There is no save to put in place of another.
+    /// The slot was never saved, so no file can be synced.
     NoFile,
     /// The game is closed.
     Closed,
@@ -136,7 +136,7 @@ impl fmt::Display for FailureKind {
             FailureKind::NotRefused => write!(f, "expected a refusal, but the step was accepted"),
             FailureKind::NotHeld => write!(f, "there is no snapshot to load here; use `hold` first"),
             FailureKind::InUse => write!(f, "the slot is open in the game; another copy can only view it"),
-            FailureKind::NoFile => write!(f, "there is no save in this slot yet; save first"),
+            FailureKind::NoFile => write!(f, "nothing was saved to this slot yet; `save` first"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
             FailureKind::Running => write!(f, "the game is running here; `quit` or `kill` it first"),
             FailureKind::Slot(error) => write!(f, "{error}"),

@@ -128,7 +128,7 @@ impl<'s> Exporting<'s> {
         self.snapshot.state.run.as_ref()?.visit.as_ref()
     }
 
-    /// Returns the values of a branch; `None` if there is no such branch.
+    /// Returns the values of a branch; `None` if the save does not have it.
     fn inside(&self, branch: Branch) -> Option<Exporting<'s>> {
         let cells = match branch {
             Branch::Run => return self.snapshot.state.run.as_ref().map(|_| *self),
