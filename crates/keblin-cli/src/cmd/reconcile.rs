@@ -25,6 +25,13 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
     let Asked { ours, theirs, to, base } = *asked;
     let schema = files::schema(args, &[ours, theirs])?;
     let [one, other] = [files::opened(ours, None, &schema)?, files::opened(theirs, None, &schema)?];
+    // What a player has erased must not come back through the other save.
+    for (old, new, name) in [(&one, &other, ours), (&other, &one, theirs)] {
+        if new.lineage().has_erased_since(old.lineage()) {
+            let why = "it is from before an erasure in the other save, so nothing may be taken from it";
+            return Err(Trouble::Told(format!("{}: {why}; nothing was written", shown(name))));
+        }
+    }
     let base: Option<Snapshot> = match base {
         Some(base) => Some(files::opened(base, None, &schema)?.snapshot().clone()),
         None => {

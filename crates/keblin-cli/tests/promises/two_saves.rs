@@ -7,6 +7,7 @@ use std::process::{Command, Stdio};
 use std::sync::Arc;
 use std::time::Duration;
 
+use keblin::progress::Erase;
 use keblin::store::{OpenError, Slot};
 use keblin::{Field, Keeper, Progress, SaveDir, Schema};
 use tempfile::TempDir;
@@ -190,6 +191,20 @@ fn reconcile_writes_a_new_save_with_what_both_have_and_says_what_became_of_each_
     // Both continue it, so a keeper that knows one of them takes it as a later save, not as a stranger.
     let verified = fixture.run(&["verify", "both.keblin"]);
     assert!(verified.code == 0 && verified.out.contains("made by a tool"), "{}", verified.out);
+}
+
+#[test]
+fn reconcile_takes_nothing_from_a_save_of_before_an_erasure() {
+    let fixture = Fixture::diverged();
+    let mut game = fixture.open("anke");
+    game.erase(&Erase::Profile, true).unwrap();
+    game.close().unwrap();
+    for files in [["anke.keblin", "far.keblin"], ["far.keblin", "anke.keblin"]] {
+        let ran = fixture.run(&[&["reconcile"], &files[..], &["--to", "both.keblin"]].concat());
+        let told = ran.err.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(ran.code == 2 && told.contains("far.keblin: it is from before an erasure"), "{told}");
+        assert!(!fixture.path("both.keblin").exists());
+    }
 }
 
 #[test]

@@ -65,6 +65,9 @@ pub struct NotTheSameGame {
 /// - Values that this schema does not know are kept.
 /// - Bounds are applied once, at the end.
 ///
+/// A snapshot does not know what was erased. If one of two saves is from before an erasure in the other, take only the
+/// other: [`Lineage::has_erased_since`](crate::save::Lineage::has_erased_since) says so. A keeper does this itself.
+///
 /// Without `base` it does not matter which save is `ours`, how often they meet, or in which order three of them do.
 ///
 /// ```

@@ -47,7 +47,8 @@ impl Lineage {
     }
 
     /// Returns whether another save of the same slot is from before an erasure: it must not bring that back.
-    pub(crate) fn has_erased_since(&self, other: &Lineage) -> bool {
+    #[must_use]
+    pub fn has_erased_since(&self, other: &Lineage) -> bool {
         self.created_unix_ms == other.created_unix_ms && self.erasures > other.erasures
     }
 
