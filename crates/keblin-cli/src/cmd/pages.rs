@@ -137,6 +137,12 @@ pub(crate) fn page(code: Code) -> Page {
             "[[unlocks]]\nwhen = \"totals.stars >= 8\"",
             "[[unlocks]]\nwhen = \"totals.all.stars >= 8\"",
         ),
+        Code::NamelessStars => (
+            "stars that are collected separately but have no ids",
+            "Without ids a save has only the positions of the collected stars. A star put before others later would take over what was earned for them.",
+            "stars_by = \"each\"\n[[levels]]\nid = \"reedgate\"\nstars = [\"letters >= 6\", \"oil > 0\"]",
+            "stars = [\n  { id = \"full_bag\", when = \"letters >= 6\" },\n  { id = \"lit\", when = \"oil > 0\" },\n]",
+        ),
         Code::UnorderedStars => (
             "a later star that asks for less than an earlier one",
             "Players read stars from the left: the first is the easiest.",

@@ -25,7 +25,14 @@ pub(crate) fn run(
     for file in &files::rehearsals(named, &path, &mut troubles)? {
         let Some(lines) = Trouble::put_by(files::text(file), &mut troubles) else { continue };
         let name = file.display().to_string();
-        match Rehearsal::parse(&name, &lines, &schema) {
+        // Another build's declaration is named from the rehearsal's folder.
+        let beside = file.parent().unwrap_or(Path::new("."));
+        let other = |named: &str| match files::schema_at(&beside.join(named)) {
+            Ok(schema) => Ok(schema),
+            Err(Trouble::Told(text)) => Err(text),
+            Err(Trouble::Output(error)) => Err(error.to_string()),
+        };
+        match Rehearsal::parse_with(&name, &lines, &schema, other) {
             Err(findings) => {
                 outcome = Outcome::Findings;
                 if console.json {

@@ -25,6 +25,9 @@ mod shape;
 /// The keys that override the survival table.
 mod survival;
 
+/// Levels and their stars.
+mod level;
+
 /// Rules that can be explained part by part.
 mod rule;
 
@@ -33,6 +36,8 @@ mod watch;
 
 pub(crate) use index::{Index, Positions};
 pub use layout::{At, Axis, ListDef, MAX_AXES};
+pub use level::LevelDef;
+pub(crate) use level::MAX_STARS;
 pub use rule::{Rule, RuleAsks, RulePart, Threshold};
 pub use shape::{Items, Limits, MemberDef, ShapeDef};
 pub use survival::{OnDeath, OnReset, OnRetry, Survival};
@@ -149,26 +154,6 @@ pub struct Lives {
     pub field: usize,
     /// What the last death does.
     pub at_zero: AtZero,
-}
-
-/// A declared level.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub struct LevelDef {
-    /// Its id.
-    pub name: Name,
-    /// Its name for people; the id if none is declared.
-    pub title: String,
-    /// Its checkpoints, in order.
-    pub checkpoints: Vec<Name>,
-    /// Which of them counts when several are reached.
-    pub checkpoint_order: CheckpointOrder,
-    /// The most stars it can be rated with; 0 without a rating.
-    pub stars: u8,
-    /// The condition of each star; empty if the game gives the rating.
-    pub star_rules: Vec<Rule>,
-    /// The condition that opens it; `None` if it is open from the start.
-    pub unlock: Option<Rule>,
 }
 
 /// An unlock: something to unlock that is not a level, such as an ability, a mode or a look.

@@ -65,6 +65,8 @@ crate::words! {
         DecidedRule = "decided_rule",
         /// A name that needs a difficulty, in a rule without a current one.
         BareName = "bare_name",
+        /// Stars that are collected separately but have no ids.
+        NamelessStars = "nameless_stars",
         /// A later star that asks for less than an earlier one.
         UnorderedStars = "unordered_stars",
         /// A rule that can end in an error, and so be false.

@@ -2,7 +2,7 @@
 //! the page about the format go by it. A new value of a section is a [`Leaf`] and a line here.
 
 use keblin_schema::Model;
-use keblin_schema::model::{Again, Axis, FieldDef, Scope};
+use keblin_schema::model::{Again, Axis, FieldDef, LevelDef, Scope};
 
 /// One value of a section.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -16,6 +16,12 @@ pub(crate) enum Leaf {
     },
     /// A fact of a level on a difficulty, by [`Model::fact_index`].
     Fact(FactOf, usize),
+    /// Whether a star, by its position, is collected, if a save names it.
+    Star {
+        /// By [`Model::fact_index`].
+        facts: usize,
+        star: usize,
+    },
     /// Whether an unlock, by its position, is unlocked and latches.
     Latched(usize),
     /// Whether a moment, by its position, was reported.
@@ -64,8 +70,8 @@ pub(crate) enum Node {
 #[derive(Clone, Debug)]
 pub(crate) struct Map {
     pub(crate) entries: Vec<(String, Node)>,
-    /// Whether every key must be there; otherwise a missing key has its default.
-    pub(crate) needs_all: bool,
+    /// How many of the entries, from the first, must be there; a missing other one has its default.
+    pub(crate) needed: usize,
     /// Whether an unknown key is kept and written back.
     pub(crate) keeps_unknown: bool,
 }
@@ -73,12 +79,21 @@ pub(crate) struct Map {
 impl Map {
     /// A map with keys of this library: they are always there.
     fn fixed(entries: impl IntoIterator<Item = (String, Node)>) -> Map {
-        Map { entries: entries.into_iter().collect(), needs_all: true, keeps_unknown: true }
+        let entries: Vec<_> = entries.into_iter().collect();
+        Map { needed: entries.len(), entries, keeps_unknown: true }
     }
 
     /// A map with keys that a game declares: some may be from an earlier version or another build.
     fn declared(entries: impl IntoIterator<Item = (String, Node)>) -> Map {
-        Map { needs_all: false, ..Map::fixed(entries) }
+        Map { needed: 0, ..Map::fixed(entries) }
+    }
+
+    /// The same map with an entry that is only there if it has contents.
+    fn and_if_any(mut self, key: &str, inside: Map) -> Map {
+        if !inside.entries.is_empty() {
+            self.entries.push(map(key, inside));
+        }
+        self
     }
 
     /// The same map in a place that ignores unknown keys.
@@ -117,8 +132,10 @@ pub(crate) fn profile(model: &Model) -> Map {
         map("fields", fields(model, &[Scope::Profile])),
         map("unlocked", Map::declared(latched)),
         map("told", told(model, &[Again::Profile])),
-        map("levels", levels(model)),
+        map("levels", levels(model, |_| true, |facts, _| self::facts(facts))),
     ])
+    // After the facts, which it adds to.
+    .and_if_any("collected", levels(model, |level| model.collects_by_id(level), stars))
 }
 
 /// Returns the map of the run section.
@@ -176,19 +193,27 @@ fn nested(model: &Model, field: &FieldDef, axes: &[Axis], first: usize) -> Node 
     Node::Map(Map::declared(nodes))
 }
 
-/// Lists the facts of every level, nested by difficulty if they are kept per difficulty.
-fn levels(model: &Model) -> Map {
-    let levels = model.levels.iter().enumerate().map(|(level, def)| {
-        let on = |difficulty| facts(model.fact_index(level, difficulty));
-        let facts = if model.level_facts_per_difficulty {
+/// Lists something about some levels, nested by difficulty if facts are kept per difficulty. `inside` takes the
+/// position of the facts and the level.
+fn levels(model: &Model, is_listed: impl Fn(usize) -> bool, inside: impl Fn(usize, &LevelDef) -> Map) -> Map {
+    let levels = model.levels.iter().enumerate().filter(|(level, _)| is_listed(*level));
+    let levels = levels.map(|(level, def)| {
+        let on = |difficulty| inside(model.fact_index(level, difficulty), def);
+        let inside = if model.level_facts_per_difficulty {
             let difficulties = model.difficulties.iter().enumerate();
             Map::declared(difficulties.map(|(at, id)| map(id.as_str(), on(at))))
         } else {
             on(0)
         };
-        map(def.name.as_str(), facts)
+        map(def.name.as_str(), inside)
     });
     Map::declared(levels)
+}
+
+/// Lists the stars of a level by their ids.
+fn stars(facts: usize, level: &LevelDef) -> Map {
+    let stars = level.star_ids.iter().enumerate();
+    Map::declared(stars.map(|(star, id)| leaf(id.as_str(), Leaf::Star { facts, star })))
 }
 
 /// Lists the facts of a level, or of a level on a difficulty.

@@ -89,7 +89,9 @@ impl Applying<'_> {
                 for source in self.places.facts(level, difficulty) {
                     let Some(facts) = before.facts.get(source) else { continue };
                     used.get_mut(source).into_iter().for_each(|used| *used = true);
-                    together(&mut made, facts);
+                    let collected = self.collected(level, facts);
+                    together(&mut made, &LevelFacts { collected, ..*facts });
+                    self.tell_lost_stars(level, source, facts);
                     was = Some(Places::facts_text(old, source));
                 }
                 if made != LevelFacts::default() {
@@ -135,6 +137,28 @@ impl Applying<'_> {
         });
         state.furthest = state.furthest.max(finished);
         Ok(())
+    }
+
+    /// Reports which collected stars of old facts have no place in the new level.
+    fn tell_lost_stars(&mut self, level: usize, source: usize, facts: &LevelFacts) {
+        let Places { step, old, .. } = self.places;
+        let places = step.stars.get(level).map_or(&[][..], Vec::as_slice);
+        let lost = (0..64).filter(|star| facts.collected >> star & 1 == 1 && !places.contains(&Some(*star)));
+        let def = old.fact_place(source).level.and_then(|level| old.levels.get(level));
+        for star in lost {
+            let id = def.and_then(|def| def.star_ids.get(star));
+            let id = id.map_or_else(|| (star + 1).to_string(), ToString::to_string);
+            let place = format!("{}.stars.{id}", Places::facts_text(old, source));
+            self.tell(place, None, Became::Dropped { before: Value::Bool(true) });
+        }
+    }
+
+    /// Returns which stars of a new level are collected, from the facts of the old one.
+    fn collected(&self, level: usize, facts: &LevelFacts) -> u64 {
+        let places = self.places.step.stars.get(level).map_or(&[][..], Vec::as_slice);
+        let held = |from: Option<usize>| from.is_some_and(|from| facts.collected >> from & 1 == 1);
+        let stars = places.iter().enumerate().filter(|(_, from)| held(**from));
+        stars.fold(0, |collected, (star, _)| collected | 1 << star)
     }
 }
 

@@ -115,8 +115,9 @@ impl Engine {
     pub(super) fn hold_stars(&self) -> Vec<StarHeld> {
         let here = self.here();
         let level = here.level.and_then(|level| self.schema.levels.get(level));
-        let rules = level.map_or(&[][..], |level| &level.star_rules);
-        let held = rules.iter().map(|rule| StarHeld {
+        let rules = level.into_iter().flat_map(|level| level.star_rules.iter().enumerate());
+        let held = rules.map(|(place, rule)| StarHeld {
+            id: level.and_then(|level| level.star_ids.get(place).cloned()),
             held: rule.program.holds(self, here.difficulty.unwrap_or(0)),
             parts: self.standings(rule, here.difficulty),
         });

@@ -151,7 +151,7 @@ impl<G> OfGame<G> for Death {
 impl<G> OfGame<G> for StarHeld {
     type Of = StarHeld<G>;
     fn of_game(self) -> StarHeld<G> {
-        StarHeld { held: self.held, parts: self.parts.of_game() }
+        StarHeld { id: self.id, held: self.held, parts: self.parts.of_game() }
     }
 }
 

@@ -227,9 +227,13 @@ impl Part {
             Part::Fact(index, _) => count(facts(index).deaths),
             Part::Collected(index) => {
                 let held = facts(index).collected;
-                Value::List(
-                    (0..64).filter(|star| held >> star & 1 == 1).map(|star| Value::Int(star + 1)).collect(),
-                )
+                let level = schema.fact_place(*index).level.and_then(|level| schema.levels.get(level));
+                // By its id, or by its place from 1.
+                let star = |(at, place): (usize, i64)| match level.and_then(|level| level.star_ids.get(at)) {
+                    Some(id) => Value::text(id.as_str()),
+                    None => Value::Int(place),
+                };
+                Value::List((0..64).zip(1..).filter(|(at, _)| held >> at & 1 == 1).map(star).collect())
             }
             Part::Furthest => match &carried.furthest {
                 Some(unknown) => Value::text(unknown),

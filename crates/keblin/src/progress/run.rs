@@ -221,7 +221,7 @@ impl Engine {
     pub(super) fn end(&mut self, end: RunEnd) -> RunOver {
         let (records, refused) = self.offer_records(RecordAt::RunEnd, &Cause::RunEnd(end));
         self.stage = Stage::Over;
-        self.paused = false;
+        self.end_pause();
         if let Some(visit) = self.visit_mut() {
             visit.entry = Arc::default();
             visit.at_checkpoint = None;

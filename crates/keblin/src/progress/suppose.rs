@@ -102,6 +102,13 @@ impl Engine {
         }
     }
 
+    /// Sets whether a moment was reported.
+    #[cfg(feature = "testing")]
+    pub(crate) fn suppose_reported(&mut self, moment: keblin_schema::Moment, yes: bool) {
+        self.state.told.get_mut(moment.index()).into_iter().for_each(|held| *held = yes);
+        self.changed();
+    }
+
     /// Sets a value, a fact, a record, the furthest level, time played or an unlock that latches, by its resolved
     /// name.
     pub(crate) fn put_asked(&mut self, asked: &Asked, value: Value) -> Result<(), Refused> {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use keblin_schema::model::{AfterLast, Again, OnRetry, RecordAt, SaveAt};
-use keblin_schema::{AnyGame, Difficulty, Level, OfGame, Time, Unlock};
+use keblin_schema::{AnyGame, Difficulty, Level, Name, OfGame, Time, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice};
@@ -59,6 +59,8 @@ pub struct Finished<G = AnyGame> {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct StarHeld<G = AnyGame> {
+    /// Its id, if the declaration gives it one.
+    pub id: Option<Name>,
     /// Whether it was earned.
     pub held: bool,
     /// Its rule, part by part, at the finish.
@@ -194,7 +196,7 @@ impl Engine {
         match self.phase() {
             Phase::Map => self.signals.arm_all(),
             // A pause on the map is a loading screen for this level, and lasts.
-            _ => self.paused = false,
+            _ => self.end_pause(),
         }
         self.covered();
         let entered = self.open_visit(Some(level));
@@ -282,7 +284,7 @@ impl Engine {
             visit.entry = Arc::default();
             visit.at_checkpoint = None;
         }
-        self.paused = false;
+        self.end_pause();
         let level = self.level();
         self.tell(Notice::Finished { level, stars });
         let opened = self.moved();
@@ -314,7 +316,7 @@ impl Engine {
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Left;
         }
-        self.paused = false;
+        self.end_pause();
         self.moved();
         self.save_at(SaveAt::Leave);
         Ok(true)
@@ -323,6 +325,13 @@ impl Engine {
     pub(crate) fn pause(&mut self, on: bool) {
         self.paused = on;
         self.changed();
+    }
+
+    /// Ends a pause with its visit or run.
+    pub(super) fn end_pause(&mut self) {
+        if std::mem::take(&mut self.paused) {
+            log::debug!("{}: the game was still paused; the pause ended with its level", self.schema.game);
+        }
     }
 
     pub(crate) fn is_paused(&self) -> bool {

@@ -66,6 +66,19 @@ impl Machine {
         machine
     }
 
+    /// Installs another build of the game, which must be closed.
+    pub(super) fn install(&mut self, schema: &Arc<Schema>) -> Result<(), FailureKind> {
+        if self.game.is_some() {
+            return Err(FailureKind::Running);
+        }
+        self.schema = Arc::clone(schema);
+        Ok(())
+    }
+
+    pub(super) fn schema(&self) -> &Schema {
+        &self.schema
+    }
+
     pub(super) fn progress(&self) -> Option<&Engine> {
         self.game.as_ref().map(|game| game.holder.engine())
     }

@@ -22,6 +22,9 @@ mod script;
 /// Parsing the words of a line.
 mod parse;
 
+/// Parsing the steps that are events.
+mod events;
+
 /// Parsing the text of a rehearsal.
 mod lines;
 

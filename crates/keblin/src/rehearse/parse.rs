@@ -7,11 +7,11 @@ use std::time::Duration;
 use keblin_schema::name::nearest;
 use keblin_schema::{Code, Finding, Level, Name, Time};
 
-use super::step::{Feed, Step, WriteStep};
-use crate::progress::Erase;
+use super::step::{Step, WriteStep};
 use crate::snapshot::Schema;
 
-const WORDS: [&str; 39] = [
+const WORDS: [&str; 40] = [
+    "schema",
     "feed",
     "pause",
     "hold",
@@ -147,29 +147,10 @@ impl<'t> Words<'t> {
             "sync" => self.sync()?,
             "erase" => self.erase()?,
             "expect" => self.expect()?,
+            "schema" => return Err(bad(span, "`schema` stands first in its line, on its own")),
             "refused" => Step::Refused(Box::new(self.step()?)),
             other => return Err(meant(bad(span, format!("`{other}` is not a step")), other, &WORDS)),
         })
-    }
-
-    fn begin(&mut self) -> Result<Step, Finding> {
-        let (mut difficulty, mut replacing) = (None, false);
-        while let Some((word, span)) = self.next() {
-            match self.schema.difficulty(word) {
-                Ok(found) => difficulty = Some(found),
-                Err(_) if word == "replacing" => replacing = true,
-                Err(_) => {
-                    let known: Vec<&str> = self.schema.difficulties.iter().map(AsRef::as_ref).collect();
-                    let known = [known.as_slice(), &["replacing"]].concat();
-                    return Err(meant(
-                        bad(span, format!("`{word}` is not a declared difficulty")),
-                        word,
-                        &known,
-                    ));
-                }
-            }
-        }
-        Ok(Step::Begin { difficulty, replacing })
     }
 
     pub(super) fn level(&mut self) -> Result<Level, Finding> {
@@ -180,18 +161,8 @@ impl<'t> Words<'t> {
         })
     }
 
-    fn reach(&mut self) -> Result<Step, Finding> {
-        let (word, span) = self.expected("a checkpoint")?;
-        let known: Vec<&str> =
-            self.schema.levels.iter().flat_map(|level| &level.checkpoints).map(AsRef::as_ref).collect();
-        match known.contains(&word) {
-            true => Ok(Step::Reach(word.to_string())),
-            false => Err(meant(bad(span, format!("`{word}` is not a declared checkpoint")), word, &known)),
-        }
-    }
-
     /// `tick 500ms`, `tick 16.667ms 1799 times`
-    fn time(&mut self) -> Result<Duration, Finding> {
+    pub(super) fn time(&mut self) -> Result<Duration, Finding> {
         let (word, span) = self.expected("a time")?;
         let time: Time = word.parse().map_err(|fault| bad(span.clone(), format!("{fault}")))?;
         let nanos = u64::try_from(time.as_nanos()).map_err(|_| bad(span, "expected a positive time"))?;
@@ -256,64 +227,7 @@ impl<'t> Words<'t> {
         }
     }
 
-    fn tick(&mut self) -> Result<Step, Finding> {
-        let elapsed = self.time()?;
-        let times = match self.next() {
-            None => 1,
-            Some((count, span)) => {
-                let times = count
-                    .parse()
-                    .map_err(|_| bad(span, format!("expected how often, but found `{count}`")))?;
-                match self.expected("`times`")? {
-                    ("times", _) => times,
-                    (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
-                }
-            }
-        };
-        Ok(Step::Tick(elapsed, times))
-    }
-
-    fn finish(&mut self) -> Result<Step, Finding> {
-        match self.next() {
-            None => Ok(Step::Finish(None)),
-            Some(("stars", _)) => {
-                let (word, span) = self.expected("how many stars")?;
-                let stars = word
-                    .parse()
-                    .map_err(|_| bad(span, format!("expected a whole number, but found `{word}`")))?;
-                Ok(Step::Finish(Some(stars)))
-            }
-            Some((other, span)) => Err(bad(span, format!("expected `stars`, but found `{other}`"))),
-        }
-    }
-
-    fn erase(&mut self) -> Result<Step, Finding> {
-        let start = self.at;
-        let what = match self.expected("what to erase")? {
-            ("profile", _) => Erase::Profile,
-            ("level", _) => {
-                let level = self.level()?;
-                let after = self.at;
-                let difficulty = self.next().and_then(|(word, _)| self.schema.difficulty(word).ok());
-                // A word that is not a difficulty belongs to what follows.
-                self.at = if difficulty.is_some() { self.at } else { after };
-                Erase::Level(level, difficulty)
-            }
-            ("field", _) => {
-                let (word, span) = self.expected("a field")?;
-                let known: Vec<&str> = self.schema.fields.iter().map(|field| field.name.as_str()).collect();
-                let missing = || meant(bad(span, format!("`{word}` is not a declared field")), word, &known);
-                Erase::Field(self.schema.field_named(word).ok_or_else(missing)?.0)
-            }
-            _ => {
-                self.at = start;
-                Erase::Named(self.name()?.0)
-            }
-        };
-        self.yes().map(|yes| Step::Erase(what, yes))
-    }
-
-    fn on_or_off(&mut self) -> Result<bool, Finding> {
+    pub(super) fn on_or_off(&mut self) -> Result<bool, Finding> {
         match self.expected("`on` or `off`")? {
             ("on", _) => Ok(true),
             ("off", _) => Ok(false),
@@ -321,42 +235,11 @@ impl<'t> Words<'t> {
         }
     }
 
-    fn yes(&mut self) -> Result<bool, Finding> {
+    pub(super) fn yes(&mut self) -> Result<bool, Finding> {
         match self.next() {
             None => Ok(false),
             Some(("yes", _)) => Ok(true),
             Some((other, span)) => Err(bad(span, format!("expected `yes` or the end, but found `{other}`"))),
-        }
-    }
-
-    /// `feed death for 45 frames`, `feed reach willow for 200 frames`, `feed nothing for 10 frames`
-    fn feed(&mut self) -> Result<Step, Finding> {
-        let signal = match self.expected("`death`, `finish`, `reach` or `nothing`")? {
-            ("death", _) => Some(Feed::Death),
-            ("finish", _) => Some(Feed::Finish),
-            ("nothing", _) => None,
-            ("reach", _) => match self.reach()? {
-                Step::Reach(checkpoint) => Some(Feed::Reach(checkpoint)),
-                _ => None,
-            },
-            (other, span) => {
-                return Err(meant(
-                    bad(span, format!("`{other}` is not a signal")),
-                    other,
-                    &["death", "finish", "reach", "nothing"],
-                ));
-            }
-        };
-        match self.expected("`for`")? {
-            ("for", _) => {}
-            (other, span) => return Err(bad(span, format!("expected `for`, but found `{other}`"))),
-        }
-        let (count, span) = self.expected("how many frames")?;
-        let frames =
-            count.parse().map_err(|_| bad(span, format!("expected a number, but found `{count}`")))?;
-        match self.expected("`frames`")? {
-            ("frames", _) => Ok(Step::Feed(signal, frames)),
-            (other, span) => Err(bad(span, format!("expected `frames`, but found `{other}`"))),
         }
     }
 }

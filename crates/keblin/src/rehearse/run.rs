@@ -129,6 +129,15 @@ impl Stage<'_> {
         done
     }
 
+    /// Installs another build of the game, on the other machine too. What was held belongs to the build before.
+    fn install(&mut self, index: usize) -> Result<(), FailureKind> {
+        let Some(schema) = self.rehearsal.others.get(index) else { return Ok(()) };
+        self.machine.install(schema)?;
+        self.far.iter_mut().try_for_each(|far| far.install(schema))?;
+        (self.held, self.closed) = (None, None);
+        Ok(())
+    }
+
     fn step(&mut self, step: &Step) -> Result<(), FailureKind> {
         let machine = &mut self.machine;
         match step {
@@ -143,6 +152,7 @@ impl Stage<'_> {
                 let far = self.far.get_or_insert_with(|| machine.another());
                 return if *from_far { machine.take_file_of(far) } else { far.take_file_of(machine) };
             }
+            Step::Schema(index) => return self.install(*index),
             Step::Save => return machine.save("save"),
             Step::Quit => return machine.quit(),
             Step::Kill(None) => return machine.kill(),
@@ -170,7 +180,7 @@ impl Stage<'_> {
             }
             Step::ExpectMoment(moment, times) => {
                 machine.progress_mut()?;
-                let told = Notice::Moment(*moment).about(&self.rehearsal.schema).unwrap_or_default();
+                let told = Notice::Moment(*moment).about(machine.schema()).unwrap_or_default();
                 return machine.expect_told(&format!("moment {told}"), *times);
             }
             _ => {}
@@ -184,7 +194,7 @@ impl Stage<'_> {
                 let held = self.held.clone().ok_or(FailureKind::NotHeld)?;
                 progress.load(&held, *yes).map_err(FailureKind::Refused)
             }
-            Step::ExpectShown(shown) => expect_shown(&self.rehearsal.schema, &self.shown, shown),
+            Step::ExpectShown(shown) => expect_shown(self.machine.schema(), &self.shown, shown),
             event => {
                 let played = play(progress, event);
                 let Played { next, erased } = played.as_ref().map_or_else(would_erase, Played::clone);

@@ -11,6 +11,8 @@ use crate::snapshot::Schema;
 pub struct Rehearsal {
     pub(super) name: String,
     pub(super) schema: Arc<Schema>,
+    /// The declarations of other builds, in the order of their steps.
+    pub(super) others: Vec<Arc<Schema>>,
     pub(super) lines: Vec<Line>,
 }
 

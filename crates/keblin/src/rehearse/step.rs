@@ -16,6 +16,10 @@ use crate::progress::{Engine, Erase, Refused, Signal, Why};
 pub enum Step {
     /// Sets a made-up value.
     Suppose(Asked, Value),
+    /// Sets whether a moment was reported in its level, run or profile.
+    SupposeReported(Moment, bool),
+    /// Continues with another declaration, by its position among the other ones of the rehearsal.
+    Schema(usize),
     /// Puts an item into a list or set, or under a key of a map.
     Put(Asked, ItemPlace, Value),
     /// Takes an item out of a list, set or map.
@@ -185,6 +189,7 @@ impl Step {
             Step::ExpectNotice { .. }
                 | Step::ExpectMoment(..)
                 | Step::Launch(_)
+                | Step::Schema(_)
                 | Step::Save
                 | Step::Suspend
                 | Step::Quit
@@ -242,6 +247,10 @@ pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<Played, Refuse
 fn act(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
     match event {
         Step::Suppose(asked, value) => progress.put_asked(asked, value.clone()),
+        Step::SupposeReported(moment, yes) => {
+            progress.suppose_reported(*moment, *yes);
+            Ok(())
+        }
         Step::Begin { difficulty, replacing: true } => {
             progress.begin_replacing(*difficulty);
             Ok(())

@@ -4,24 +4,53 @@ use std::ops::Range;
 
 use keblin_schema::condition::names::{Asked, named};
 use keblin_schema::kind::{Holds, Ids};
+use keblin_schema::model::Again;
 use keblin_schema::{Finding, Kind, Value};
 
-use super::parse::{Words, bad};
+use super::parse::{Words, bad, meant};
 use super::step::Step;
 use crate::progress::items::ItemPlace;
 
 impl Words<'_> {
     pub(super) fn suppose(&mut self) -> Result<Step, Finding> {
-        let (asked, _) = self.name()?;
-        let (sign, span) = self.expected("`=`")?;
-        if sign != "=" {
-            return Err(bad(span, format!("expected `=`, but found `{sign}`")));
+        let start = self.at;
+        if let Some(moment) = self.next().and_then(|(word, _)| word.strip_prefix("reported.")) {
+            return self.suppose_reported(moment);
         }
+        self.at = start;
+        let (asked, _) = self.name()?;
+        self.equals()?;
         let value = match asked {
             Asked::Furthest => self.value_of(Kind::Id(Ids::Levels).into())?,
             _ => self.value(&asked)?,
         };
         Ok(Step::Suppose(asked, value))
+    }
+
+    /// `suppose reported.lamp_out = true`
+    fn suppose_reported(&mut self, moment: &str) -> Result<Step, Finding> {
+        let span = self.offset + self.at - moment.len()..self.offset + self.at;
+        let known = self.schema.moments.iter();
+        let known = known.filter(|moment| moment.again != Again::EachTime).map(|moment| moment.name.as_str());
+        let known: Vec<&str> = known.collect();
+        let found = self.schema.moment(moment).ok().filter(|_| known.contains(&moment));
+        let found = found.ok_or_else(|| {
+            let message =
+                format!("`{moment}` is not a moment that is reported once in a level, run or profile");
+            meant(bad(span, message), moment, &known)
+        })?;
+        self.equals()?;
+        match self.value_of(Kind::Bool.into())? {
+            Value::Bool(yes) => Ok(Step::SupposeReported(found, yes)),
+            _ => Err(bad(self.offset..self.offset + self.text.len(), "expected true or false")),
+        }
+    }
+
+    fn equals(&mut self) -> Result<(), Finding> {
+        match self.expected("`=`")? {
+            ("=", _) => Ok(()),
+            (sign, span) => Err(bad(span, format!("expected `=`, but found `{sign}`"))),
+        }
     }
 
     pub(super) fn write(&mut self, step: fn(Asked, Value) -> Step) -> Result<Step, Finding> {

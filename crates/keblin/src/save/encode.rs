@@ -40,8 +40,8 @@ impl<'s> Filling<'s> {
             match gap {
                 Gap::Leaf(leaf) => self.leaf(out, *leaf)?,
                 Gap::Facts(index, inside) => {
-                    let facts = self.state.facts.get(*index);
-                    if !facts.is_some_and(|facts| facts::write_small(out.writer_mut(), facts)) {
+                    let facts = self.state.facts_to_save(self.model, *index);
+                    if !facts.is_some_and(|facts| facts::write_small(out.writer_mut(), &facts)) {
                         self.write(out, inside)?;
                     }
                 }
@@ -73,6 +73,7 @@ impl<'s> Filling<'s> {
             Leaf::Cell(cell) => self.value(out, cell),
             Leaf::Table { first, places } => self.table(out, first, places),
             Leaf::Fact(fact, index) => self.fact(out, fact, index),
+            Leaf::Star { facts, star } => bool(out, state.has_collected(facts, star)),
             Leaf::Latched(index) => bool(out, state.latched.get(index) == Some(&true)),
             Leaf::Told(index) => bool(out, state.told.get(index) == Some(&true)),
             Leaf::Furthest => id(out, carried.furthest.as_deref().or(level(model, state.furthest))),
@@ -91,7 +92,7 @@ impl<'s> Filling<'s> {
     }
 
     fn fact(&self, out: &mut Out<'_>, fact: FactOf, index: usize) -> Result<(), Failure> {
-        let Some(facts) = self.state.facts.get(index) else { return out.null().map(drop) };
+        let Some(facts) = self.state.facts_to_save(self.model, index) else { return out.null().map(drop) };
         match fact {
             FactOf::Finished => bool(out, facts.finished),
             FactOf::Stars => count(out, facts.stars.into()),

@@ -89,9 +89,13 @@ fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
         field(out, schema, def)?;
     }
     out.array(3)?.array(schema.levels.len() as u64)?;
-    for level in &schema.levels {
-        out.array(2)?.str(level.name.as_str())?;
+    for (index, level) in schema.levels.iter().enumerate() {
+        let by_id = schema.collects_by_id(index);
+        out.array(if by_id { 3 } else { 2 })?.str(level.name.as_str())?;
         names(out, &level.checkpoints)?;
+        if by_id {
+            names(out, &level.star_ids)?;
+        }
     }
     out.array(schema.unlocks.len() as u64)?;
     for unlock in &schema.unlocks {

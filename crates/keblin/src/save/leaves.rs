@@ -23,6 +23,12 @@ impl Reading<'_> {
             Leaf::Fact(fact, index) => return self.fact(cursor, fact, index),
             Leaf::Cell(cell) => return self.cell(cursor, cell),
             Leaf::Table { first, places } => return self.table(cursor, first, places),
+            Leaf::Star { facts, star } => {
+                let is_collected = cursor.bool("a star as true or false")?;
+                if let Some(facts) = self.state.facts.get_mut(facts).filter(|_| is_collected) {
+                    facts.collected |= 1 << star;
+                }
+            }
             Leaf::Latched(index) => {
                 let name = self.model.unlocks.get(index).map(|unlock| &unlock.name);
                 put(self.state.latched.get_mut(index), yes_or_no(cursor, name)?);

@@ -103,9 +103,9 @@ impl<'s> Reading<'s> {
 
     fn map(&mut self, item: &Item<'_>, map: &Map, path: &mut Vec<String>) -> Result<(), ReadError> {
         let mut found = item.map()?;
-        for (key, node) in &map.entries {
+        for (index, (key, node)) in map.entries.iter().enumerate() {
             let Some(inside) = found.remove(key.as_str()) else {
-                if map.needs_all {
+                if index < map.needed {
                     return Err(item.without(key));
                 }
                 continue;

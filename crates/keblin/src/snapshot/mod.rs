@@ -169,7 +169,8 @@ pub struct LevelFacts {
     pub finished: bool,
     /// The best rating; 0 before any.
     pub stars: u8,
-    /// If stars are collected separately: which ones, the first in the lowest bit.
+    /// If stars are collected separately: which ones, the first declared in the lowest bit. A save names them by their
+    /// ids, if they have some.
     pub collected: u64,
     /// How often it was entered or restarted.
     pub attempts: u64,
@@ -313,6 +314,19 @@ impl State {
             forget(Arc::make_mut(&mut visit.entry));
             visit.at_checkpoint.iter_mut().for_each(|copy| forget(Arc::make_mut(copy)));
         }
+    }
+
+    /// Returns facts as a save has them: stars with ids are saved by their ids, not among the facts.
+    pub(crate) fn facts_to_save(&self, schema: &Model, index: usize) -> Option<LevelFacts> {
+        let facts = *self.facts.get(index)?;
+        let by_id = facts.collected != 0
+            && schema.fact_place(index).level.is_some_and(|level| schema.collects_by_id(level));
+        Some(if by_id { LevelFacts { collected: 0, ..facts } } else { facts })
+    }
+
+    /// Returns whether a star is collected, by the positions of the facts and the star.
+    pub(crate) fn has_collected(&self, facts: usize, star: usize) -> bool {
+        self.facts.get(facts).is_some_and(|facts| facts.collected >> star & 1 == 1)
     }
 
     /// Returns the cells that a visit copies: level and run scope.

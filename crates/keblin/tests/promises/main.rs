@@ -63,6 +63,7 @@ mod shared;
 mod shelves;
 mod shimmed;
 mod slots;
+mod stars;
 mod steps;
 mod strangers;
 mod survival;

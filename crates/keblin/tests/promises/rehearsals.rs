@@ -1,15 +1,35 @@
 //! Rehearsals: those of the demo hold with their exact numbers, and fail if one number is changed, with the cause.
 
 use std::fs;
+use std::sync::Arc;
 
 use keblin::rehearse::{FailureKind, Rehearsal, Report};
-use keblin::{SaveDir, Value};
+use keblin::{SaveDir, Schema, Value};
 
-use crate::tables::{fen_post, project};
+use crate::steps::{parsed, versions};
+use crate::tables::{fen_post, project, read};
 
 fn run(name: &str, text: &str) -> Report {
-    let rehearsal = Rehearsal::parse(name, text, &fen_post()).unwrap_or_else(|findings| panic!("{findings}"));
-    rehearsal.run()
+    let rehearsal = Rehearsal::parse_with(name, text, &fen_post(), build);
+    rehearsal.unwrap_or_else(|findings| panic!("{findings}")).run()
+}
+
+/// Returns the demo's declaration with its past.
+fn with_past() -> Arc<Schema> {
+    let [v1, v2, now] =
+        ["frozen/v1.toml", "frozen/v2.toml", "progress.toml"].map(|file| read(&format!("demo/{file}")));
+    let steps = ["v2", "v3"].map(|step| read(&format!("demo/migrations/{step}.toml")));
+    versions(&[&v1, &v2, &now], &[&steps[0], &steps[1]]).unwrap()
+}
+
+/// Returns the declaration of another build, named from the folder of the demo's rehearsals.
+fn build(file: &str) -> Result<Arc<Schema>, String> {
+    let path = project("demo/rehearsals").join(file);
+    if !path.is_file() {
+        return Err(format!("{file} cannot be read"));
+    }
+    let text = fs::read_to_string(path).unwrap();
+    if file.ends_with("progress.toml") { Ok(with_past()) } else { Ok(Arc::new(parsed(&text))) }
 }
 
 #[track_caller]
@@ -45,6 +65,8 @@ fn every_rehearsal_of_the_demo_holds() {
 /// Returns the places of separate numbers in a line.
 fn numbers(line: &str) -> Vec<(usize, usize)> {
     let code = line.split('#').next().unwrap_or_default();
+    // The name of a file is not a number.
+    let code = if code.starts_with("schema ") { "" } else { code };
     let mut found: Vec<(usize, usize)> = Vec::new();
     for (at, c) in code.char_indices().filter(|(_, c)| c.is_ascii_digit()) {
         match found.last_mut() {
@@ -268,13 +290,32 @@ fn a_line_that_is_no_step_is_told_with_its_place_all_at_once() {
 }
 
 #[test]
+fn another_build_is_installed_only_while_the_game_is_closed_and_from_a_file_that_can_be_read() {
+    let (line, kind) = failure("begin neap\nschema ../progress.toml\n");
+    assert!(line == 2 && matches!(kind, FailureKind::Running), "{line}: {kind}");
+    let (line, kind) = failure("quit\nschema ../progress.toml\nlaunch\nload yes\n");
+    assert!(line == 4 && matches!(kind, FailureKind::NotHeld), "{line}: {kind}");
+    for (text, expected) in [
+        ("quit\nschema lost.toml\n", "x:2:1: error: lost.toml cannot be read"),
+        ("far schema ../progress.toml\n", "x:1:5: error: `schema` stands first in its line, on its own"),
+        ("suppose reported.lamp_out = true\n", "`lamp_out` is not a moment that is reported once"),
+        ("suppose reported.ten_letters = null\n", "expected true or false"),
+    ] {
+        let told = Rehearsal::parse_with("x", text, &fen_post(), build).unwrap_err().to_string();
+        assert!(told.contains(expected), "{told}");
+    }
+    let alone = Rehearsal::parse("x", "schema ../progress.toml\n", &fen_post()).unwrap_err().to_string();
+    assert!(alone.contains("cannot read other declarations"), "{alone}");
+}
+
+#[test]
 fn every_step_is_on_the_page_and_every_example_there_is_one() {
     let page = crate::tables::read("docs/rehearsals.md");
     let steps: Vec<&str> =
         page.lines().filter_map(|line| line.strip_prefix("| `")?.split('`').next()).collect();
     let schema = fen_post();
     for step in &steps {
-        Rehearsal::parse("page", step, &schema).unwrap_or_else(|findings| panic!("{findings}"));
+        Rehearsal::parse_with("page", step, &schema, build).unwrap_or_else(|findings| panic!("{findings}"));
     }
     let unknown = Rehearsal::parse("page", "zzzzzzzzzzzz\n", &schema).unwrap_err();
     let known = unknown.list()[0].instead.clone().unwrap();

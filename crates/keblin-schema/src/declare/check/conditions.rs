@@ -3,7 +3,7 @@
 use crate::condition::names::Fact;
 use crate::condition::{Comparison, Expr, Failing, Node, Program, Read, Val, parse};
 use crate::declare::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
-use crate::model::{Bound, Model, Rule, RuleAsks, RuleId, Watch};
+use crate::model::{Bound, LevelDef, Model, Rule, RuleAsks, RuleId, StarsBy, Watch};
 use crate::text::finding::{Code, Finding, Severity};
 use crate::value::Value;
 
@@ -30,7 +30,9 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
         let unlock = level.unlock.as_ref().and_then(|unlock| rule(model, unlock, found));
         let stars: Vec<Rule> = match &level.stars {
             StarsDecl::Given(_) => Vec::new(),
-            StarsDecl::Rules(rules) => rules.iter().filter_map(|star| rule(model, star, found)).collect(),
+            StarsDecl::Rules { rules, .. } => {
+                rules.iter().filter_map(|star| rule(model, star, found)).collect()
+            }
         };
         levels.push((unlock, stars));
     }
@@ -112,7 +114,7 @@ fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_
                 never_opens(model, level.name.as_str(), &shut, &rule.program, unlock, found);
             }
         }
-        if let StarsDecl::Rules(stars) = &decl.stars
+        if let StarsDecl::Rules { rules: stars, .. } = &decl.stars
             && stars.len() == level.star_rules.len()
         {
             for (rule, star) in level.star_rules.iter().zip(stars) {
@@ -122,6 +124,7 @@ fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_
                 }
             }
             unordered(&level.star_rules, stars, found);
+            nameless(model, level, stars, found);
         }
     }
 }
@@ -238,6 +241,18 @@ fn unordered(rules: &[Rule], stars: &[ConditionDecl], found: &mut Vec<Finding>) 
             let finding = Finding::error(Code::UnorderedStars, star.span.clone(), message);
             found.push(finding.as_severity(Severity::Warning).instead("put the easier one first"));
         }
+    }
+}
+
+/// Hints at stars that are collected separately and have no ids: a save has only their positions.
+fn nameless(model: &Model, level: &LevelDef, stars: &[ConditionDecl], found: &mut Vec<Finding>) {
+    let [_, second, ..] = stars else { return };
+    if model.stars_by == StarsBy::Each && level.star_ids.is_empty() {
+        let message = format!("the stars of {} are collected separately but have no ids", level.name);
+        let finding = Finding::error(Code::NamelessStars, second.span.clone(), message);
+        let instead = "write each as `{ id = \"ID\", when = \"CONDITION\" }`; without ids a save has only \
+                       their positions, and a star put before others takes over what was earned for them";
+        found.push(finding.as_severity(Severity::Hint).instead(instead));
     }
 }
 

@@ -2,12 +2,13 @@
 
 use std::ops::Range;
 
-use toml::de::{DeTable, DeValue};
+use toml::de::DeTable;
 
+use super::star::{StarsDecl, stars};
 use super::table::{Item, Reader};
 use super::{Placed, named_tables};
 use crate::model::{AtZero, CheckpointOrder, LevelDef};
-use crate::text::finding::{Code, Finding};
+use crate::text::finding::Finding;
 use crate::text::name::Name;
 
 /// A level as declared.
@@ -31,9 +32,13 @@ impl LevelDecl {
             checkpoint_order: self.checkpoint_order,
             stars: match &self.stars {
                 StarsDecl::Given(stars) => *stars,
-                StarsDecl::Rules(rules) => u8::try_from(rules.len()).unwrap_or(u8::MAX),
+                StarsDecl::Rules { rules, .. } => u8::try_from(rules.len()).unwrap_or(u8::MAX),
             },
             star_rules: Vec::new(),
+            star_ids: match &self.stars {
+                StarsDecl::Given(_) => Vec::new(),
+                StarsDecl::Rules { ids, .. } => ids.iter().map(|id| id.value.clone()).collect(),
+            },
             unlock: None,
         }
     }
@@ -49,15 +54,6 @@ pub(crate) struct ConditionDecl {
     pub(crate) text_start: Option<usize>,
 }
 
-/// A level's rating as declared.
-#[derive(Debug)]
-pub(crate) enum StarsDecl {
-    /// The game gives up to this many.
-    Given(u8),
-    /// One star per condition.
-    Rules(Vec<ConditionDecl>),
-}
-
 /// The lives rule as declared.
 #[derive(Debug)]
 pub(crate) struct LivesDecl {
@@ -67,9 +63,6 @@ pub(crate) struct LivesDecl {
 
 const LEVEL_KEYS: &[&str] = &["id", "title", "checkpoints", "checkpoint_order", "stars", "unlock"];
 const LIVES_KEYS: &[&str] = &["field", "at_zero"];
-
-/// The most stars that a level can have.
-const MAX_STARS: u8 = 64;
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<LevelDecl> {
     let each = |table: &DeTable<'_>, span, found: &mut _| one(table, span, text, found);
@@ -87,30 +80,6 @@ fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Find
     let stars = stars(&reader, found);
     let unlock = unlock(&reader, found);
     Some(LevelDecl { name: name?, title, checkpoints, checkpoint_order, stars, unlock })
-}
-
-fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> StarsDecl {
-    let Some(item) = reader.get("stars") else { return StarsDecl::Given(0) };
-    if let DeValue::Array(list) = item.get_ref() {
-        let mut rules: Vec<_> = list.iter().filter_map(|item| condition(reader, item, found)).collect();
-        if rules.len() > usize::from(MAX_STARS) {
-            let message = format!("a level has at most {MAX_STARS} stars, and this list has {}", rules.len());
-            found.push(Finding::error(Code::OutOfRange, item.span(), message));
-            rules.clear();
-        }
-        return StarsDecl::Rules(rules);
-    }
-    let Some(number) = reader.get("stars").and_then(|item| reader.integer(item, found)) else {
-        return StarsDecl::Given(0);
-    };
-    match u8::try_from(number) {
-        Ok(stars) if stars <= MAX_STARS => StarsDecl::Given(stars),
-        _ => {
-            let message = format!("`stars` must be from 0 to {MAX_STARS}, but found {number}");
-            found.push(Finding::error(Code::OutOfRange, item.span(), message));
-            StarsDecl::Given(0)
-        }
-    }
 }
 
 fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<ConditionDecl> {

@@ -16,6 +16,9 @@ mod field;
 /// `[[levels]]` and `[lives]`
 pub(crate) mod level;
 
+/// `stars` of a level
+mod star;
+
 /// `[[unlocks]]`
 mod unlock;
 
@@ -49,9 +52,10 @@ pub(crate) use field::{BoundDecl, FieldDecl};
 pub(crate) use ids::clashes;
 use ids::named_tables;
 pub(crate) use kind::KindDecl;
-pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl, StarsDecl};
+pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl};
 pub(crate) use list::ListDecl;
 pub(crate) use moment::MomentDecl;
+pub(crate) use star::StarsDecl;
 use table::Reader;
 pub(crate) use unlock::UnlockDecl;
 

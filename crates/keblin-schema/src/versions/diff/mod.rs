@@ -66,6 +66,13 @@ pub enum What {
         /// The checkpoint.
         id: Name,
     },
+    /// A star of a level.
+    Star {
+        /// The level.
+        level: Name,
+        /// The star.
+        id: Name,
+    },
     /// A difficulty.
     Difficulty(Name),
     /// An unlock.
@@ -128,6 +135,7 @@ impl fmt::Display for What {
             What::Field(id) => write!(f, "field {id}"),
             What::Level(id) => write!(f, "level {id}"),
             What::Checkpoint { level, id } => write!(f, "checkpoint {id} of {level}"),
+            What::Star { level, id } => write!(f, "star {id} of {level}"),
             What::Difficulty(id) => write!(f, "difficulty {id}"),
             What::Unlock(id) => write!(f, "unlock {id}"),
             What::Moment(id) => write!(f, "moment {id}"),

@@ -3,7 +3,7 @@
 use super::names::names_of;
 use super::{Change, Class, Found, What};
 use crate::condition::Comparison;
-use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart};
+use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart, StarsBy};
 
 /// Returns whether a rule asks for more than another: for everything that one asked for, or a higher number of it,
 /// and for something more. Some stricter rules are not recognised.
@@ -50,9 +50,10 @@ impl Found<'_> {
         let (before, now) = (self.before, self.now);
         let ids = |model: &Model| names_of(&model.levels, |level| &level.name);
         self.names(&ids(before), &ids(now), "levels", &What::Declaration, What::Level);
-        for level in &before.levels {
+        for (index, level) in before.levels.iter().enumerate() {
             if let Some(same) = now.levels.iter().find(|other| other.name == level.name) {
                 self.level(level, same);
+                self.stars(index, level, same);
             }
         }
     }
@@ -61,16 +62,32 @@ impl Found<'_> {
         let what = What::Level(before.name.clone());
         let checkpoint = |id| What::Checkpoint { level: before.name.clone(), id };
         self.names(&before.checkpoints, &now.checkpoints, "checkpoints", &what, checkpoint);
-        // The number of stars is balance, like their conditions: it changes no save.
-        self.key(Class::Rule, &what, "stars", before.stars.to_string(), now.stars.to_string());
         self.rule(&what, "unlock", before.unlock.as_ref(), now.unlock.as_ref());
-        for (old, new) in before.star_rules.iter().zip(&now.star_rules) {
-            self.rule(&what, "stars", Some(old), Some(new));
+        let order = |level: &LevelDef| level.checkpoint_order.as_str().to_string();
+        self.key(Class::Rule, &what, "checkpoint_order", order(before), order(now));
+    }
+
+    /// Compares the stars of a level. Their number and conditions are balance: they change no save. Which ones a
+    /// player has collected is saved: by id, or by position if they have no ids.
+    fn stars(&mut self, index: usize, before: &LevelDef, now: &LevelDef) {
+        let what = What::Level(before.name.clone());
+        self.key(Class::Rule, &what, "stars", before.stars.to_string(), now.stars.to_string());
+        if self.before.collects_by_id(index) {
+            let star = |id| What::Star { level: before.name.clone(), id };
+            self.names(&before.star_ids, &now.star_ids, "stars", &what, star);
+        } else if self.before.stars_by == StarsBy::Each && now.moved_stars(before) {
+            self.add(Class::Shape, &what, Change::Order { of: "stars" });
+        }
+        let is_named = !before.star_ids.is_empty() && !now.star_ids.is_empty();
+        for (place, old) in before.star_rules.iter().enumerate() {
+            let id = before.star_ids.get(place).filter(|_| is_named);
+            let place = id.map_or(Some(place), |id| now.star_ids.iter().position(|other| other == id));
+            if let Some(new) = place.and_then(|place| now.star_rules.get(place)) {
+                self.rule(&what, "stars", Some(old), Some(new));
+            }
         }
         let by_rules = |level: &LevelDef| if level.star_rules.is_empty() { "the game" } else { "rules" };
         self.key(Class::Rule, &what, "stars are given by", by_rules(before).into(), by_rules(now).into());
-        let order = |level: &LevelDef| level.checkpoint_order.as_str().to_string();
-        self.key(Class::Rule, &what, "checkpoint_order", order(before), order(now));
     }
 
     /// Compares unlocks.

@@ -8,7 +8,7 @@ use std::fmt::Write as _;
 
 use crate::model::{
     AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Items, Limits, MemberDef, Model, Resume,
-    SaveAt, StarsBy, Survival,
+    Rule, SaveAt, StarsBy, Survival,
 };
 use crate::value::Value;
 use crate::value::keep::Keep;
@@ -242,7 +242,12 @@ impl Normal<'_> {
             if level.checkpoint_order != CheckpointOrder::Furthest {
                 self.word("checkpoint_order", level.checkpoint_order.as_str());
             }
-            if !level.star_rules.is_empty() {
+            let when = |rule: &Rule| quoted(rule.program.source());
+            if !level.star_ids.is_empty() {
+                let stars = level.star_ids.iter().zip(&level.star_rules);
+                let stars = stars.map(|(id, rule)| format!("{{ id = \"{id}\", when = {} }}", when(rule)));
+                self.key("stars", &format!("[{}]", stars.collect::<Vec<_>>().join(", ")));
+            } else if !level.star_rules.is_empty() {
                 self.key("stars", &id_list(level.star_rules.iter().map(|rule| rule.program.source())));
             } else if level.stars > 0 {
                 self.key("stars", &level.stars.to_string());

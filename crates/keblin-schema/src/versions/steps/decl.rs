@@ -116,13 +116,13 @@ const MEMBER_KEYS: [&str; 6] = ["type", "of", "min", "max", "max_len", "misfit"]
 const FACTS: [&str; 4] = ["finished", "stars", "attempts", "deaths"];
 
 /// Other named things, and what they contain.
-const NAMED: [(&str, Option<&str>); 6] = [
-    ("levels", Some("checkpoints")),
-    ("difficulties", None),
-    ("unlocks", None),
-    ("moments", None),
-    ("lists", Some("items")),
-    ("shapes", Some("members")),
+const NAMED: [(&str, &[&str]); 6] = [
+    ("levels", &["checkpoints", "stars"]),
+    ("difficulties", &[]),
+    ("unlocks", &[]),
+    ("moments", &[]),
+    ("lists", &["items"]),
+    ("shapes", &["members"]),
 ];
 
 pub(super) fn step(text: &str, found: &mut Vec<Finding>) -> Decl {
@@ -150,7 +150,7 @@ pub(super) fn step(text: &str, found: &mut Vec<Finding>) -> Decl {
 fn named(
     top: &Reader<'_, '_>,
     (key, path): (&str, &str),
-    inside: Option<&'static str>,
+    inside: &[&'static str],
     text: &str,
     into: &mut Vec<NamedDecl>,
     found: &mut Vec<Finding>,
@@ -162,15 +162,15 @@ fn named(
         let of_moment = (path == "moments").then_some("again");
         let known: Vec<&str> = ["from"]
             .into_iter()
-            .chain(inside)
+            .chain(inside.iter().copied())
             .chain(fill)
             .chain(of_member.iter().copied())
             .chain(of_moment)
             .collect();
         let reader = Reader::new("this part of a step", table, name.span.clone(), &known, text, found);
-        if let Some(inside) = inside {
+        for inside in inside {
             let path = format!("{path}.{}.{inside}", name.value);
-            named(&reader, (inside, &path), None, text, into, found);
+            named(&reader, (inside, &path), &[], text, into, found);
         }
         let fill = fill.and_then(|fill| condition(&reader, reader.get(fill)?, found));
         let from = text_of(&reader, "from", found);

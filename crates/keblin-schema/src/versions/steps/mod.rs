@@ -54,6 +54,8 @@ pub struct Step {
     pub levels: Vec<Option<usize>>,
     /// The checkpoints of each level.
     pub checkpoints: Vec<Vec<Option<usize>>>,
+    /// The stars of each level.
+    pub stars: Vec<Vec<Option<usize>>>,
     /// The difficulties.
     pub difficulties: Vec<Option<usize>>,
     /// The moments.

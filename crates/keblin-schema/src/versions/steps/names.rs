@@ -8,6 +8,28 @@ use super::pairs::Pairs;
 use super::resolve::{Paste, Resolving};
 
 impl Resolving<'_> {
+    /// Resolves the stars of each level. In a save of the old version they have ids, or only positions; then a star is
+    /// the one with the same condition.
+    pub(super) fn stars(&mut self) {
+        let (before, now) = (self.before, self.now);
+        for (level, from) in now.levels.iter().zip(self.step.levels.clone()) {
+            let places = match from.and_then(|from| Some((from, before.levels.get(from)?))) {
+                Some((from, old)) if before.collects_by_id(from) => self.pairs(&Pairs {
+                    path: format!("levels.{}.stars", level.name),
+                    old_path: format!("levels.{}.stars", old.name),
+                    what: "star",
+                    of: format!(" of {}", old.name),
+                    before: old.star_ids.iter().collect(),
+                    now: level.star_ids.iter().collect(),
+                    perhaps_by_place: true,
+                }),
+                Some((_, old)) => level.star_places(old),
+                None => vec![None; level.star_rules.len()],
+            };
+            self.step.stars.push(places);
+        }
+    }
+
     /// Returns the old position of each new name; reports each old name that is left.
     pub(super) fn pairs(&mut self, pairs: &Pairs<'_>) -> Vec<Option<usize>> {
         let decl = self.decl;

@@ -65,6 +65,7 @@ pub(super) fn resolve(
         to: now.version,
         levels: Vec::new(),
         checkpoints: Vec::new(),
+        stars: Vec::new(),
         difficulties: Vec::new(),
         moments: Vec::new(),
         unlocks: Vec::new(),
@@ -133,6 +134,7 @@ impl Resolving<'_> {
         );
         (self.step.levels, self.step.checkpoints) =
             levels.into_iter().map(|level| (level.from, level.parts)).unzip();
+        self.stars();
         let (all, new) =
             (ids(&before.moments, |moment| &moment.name), ids(&now.moments, |moment| &moment.name));
         self.step.moments = self.pairs(&Pairs::of("moments", "moment", &all, &new));
@@ -260,7 +262,8 @@ impl Resolving<'_> {
             "levels" if within.is_empty() => now.levels.iter().map(|level| level.name.to_string()).collect(),
             "levels" => {
                 let level = now.levels.iter().find(|level| level.name.as_str() == within)?;
-                level.checkpoints.iter().map(ToString::to_string).collect()
+                let names = if path.ends_with(".stars") { &level.star_ids } else { &level.checkpoints };
+                names.iter().map(ToString::to_string).collect()
             }
             "lists" if within.is_empty() => now.lists.iter().map(|list| list.name.to_string()).collect(),
             "lists" => {

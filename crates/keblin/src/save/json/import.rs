@@ -69,10 +69,10 @@ impl Importing<'_> {
     fn map(&self, json: &Json, map: &Map, path: &str) -> Done<Vec<u8>> {
         let found = object(json, path)?;
         let mut entries: Vec<(&str, Vec<u8>)> = Vec::new();
-        for (key, node) in &map.entries {
+        for (index, (key, node)) in map.entries.iter().enumerate() {
             let at = format!("{path}.{key}");
             match found.get(key) {
-                None if map.needs_all => return Err(wrong(&at, "expected this key, but it is missing")),
+                None if index < map.needed => return Err(wrong(&at, "expected this key, but it is missing")),
                 None => {}
                 Some(json) => entries.push((key, self.node(json, node, &at)?)),
             }
@@ -115,7 +115,7 @@ impl Importing<'_> {
                 let values = items.iter().map(|item| self.value(item, first, path));
                 Value::List(values.collect::<Done<_>>()?)
             }
-            Leaf::Fact(FactOf::Finished, _) | Leaf::Latched(_) | Leaf::Told(_) => {
+            Leaf::Fact(FactOf::Finished, _) | Leaf::Star { .. } | Leaf::Latched(_) | Leaf::Told(_) => {
                 Value::Bool(json.as_bool().ok_or_else(|| expected("true or false"))?)
             }
             // Not every count fits a signed number.

@@ -153,7 +153,7 @@ impl<'s> Exporting<'s> {
                 values.iter().filter(|value| **value != Value::Unset).map(value_json).collect()
             }
             Leaf::Fact(fact, index) => {
-                let facts = state.facts.get(index).copied().unwrap_or_default();
+                let facts = state.facts_to_save(schema, index).unwrap_or_default();
                 match fact {
                     FactOf::Finished => json!(facts.finished),
                     FactOf::Stars => json!(facts.stars),
@@ -162,6 +162,7 @@ impl<'s> Exporting<'s> {
                     FactOf::Deaths => json!(facts.deaths),
                 }
             }
+            Leaf::Star { facts, star } => json!(state.has_collected(facts, star)),
             Leaf::Latched(index) => json!(state.latched.get(index) == Some(&true)),
             Leaf::Told(index) => json!(state.told.get(index) == Some(&true)),
             Leaf::Furthest => json!(carried.furthest.as_deref().or(level_id(state.furthest))),

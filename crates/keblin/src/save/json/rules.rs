@@ -61,8 +61,7 @@ impl Rules<'_> {
     fn map(&self, map: &Map) -> Json {
         let properties: Object<String, Json> =
             map.entries.iter().map(|(key, node)| (key.clone(), self.node(node))).collect();
-        let required: Vec<&str> =
-            map.entries.iter().filter(|_| map.needs_all).map(|(key, _)| key.as_str()).collect();
+        let required: Vec<&str> = map.entries.iter().take(map.needed).map(|(key, _)| key.as_str()).collect();
         let others = if map.keeps_unknown { json!({ "$ref": "#/$defs/unknown" }) } else { json!(false) };
         json!({ "type": "object", "properties": properties, "required": required, "additionalProperties": others })
     }
@@ -84,7 +83,7 @@ impl Rules<'_> {
                 let of = field.map_or(json!(true), |field| self.of(field.holds(), Some(field)));
                 json!({ "type": "array", "maxItems": places, "items": of })
             }
-            Leaf::Fact(FactOf::Finished, _) | Leaf::Latched(_) | Leaf::Told(_) => {
+            Leaf::Fact(FactOf::Finished, _) | Leaf::Star { .. } | Leaf::Latched(_) | Leaf::Told(_) => {
                 json!({ "type": "boolean" })
             }
             Leaf::Fact(FactOf::Stars, index) => {
