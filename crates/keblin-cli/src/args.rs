@@ -28,7 +28,7 @@ pub(crate) struct Args {
 
 /// The commands by what people do. Every command is in one group; a test checks that.
 const GROUPS: [(&str, &[&str]); 4] = [
-    ("Declare", &["check", "survival", "why", "schema"]),
+    ("Declare", &["check", "survival", "levels", "why", "schema"]),
     ("Look at saves", &["show", "compare", "verify", "export", "salvage", "reconcile"]),
     ("Versions", &["freeze", "migrate"]),
     ("Test", &["rehearse", "set", "import", "demo"]),
@@ -64,6 +64,8 @@ pub(crate) enum Command {
     },
     /// Print which event does what to which field
     Survival,
+    /// Print the levels with their chapters, stars, constants and rules
+    Levels,
     /// Print the contents of a save
     Show {
         /// The save

@@ -96,6 +96,7 @@ pub fn run(
     let outcome = match &args.command {
         Command::Check { before } => cmd::check::run(&mut console, &args, before.as_deref()),
         Command::Survival => cmd::survival::run(&mut console, &args),
+        Command::Levels => cmd::levels::run(&mut console, &args),
         Command::Show { file, watch: true, .. } => cmd::show::watch(&mut console, &args, file),
         Command::Show { file, state, .. } => cmd::show::run(&mut console, &args, file, *state),
         Command::Compare { files, states } => cmd::compare::run(&mut console, &args, files, states),

@@ -8,6 +8,7 @@ use quote::{format_ident, quote};
 
 use crate::ident::{camel, constant, same};
 use crate::input::Declared;
+use crate::levels;
 use crate::load::{Embedded, Loaded, load};
 use crate::types::{of_axis, of_field, of_kind};
 
@@ -32,7 +33,8 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
     );
     let of_game = format!("The game `{}`, as a type: it keeps names of other games out.", schema.game);
     let (fields, lists, shapes) = (fields(&schema), lists(&schema), shapes(&schema));
-    let (levels, checkpoints) = (levels(&schema), checkpoints(&schema));
+    let (levels, checkpoints) = (levels::levels(&schema), levels::checkpoints(&schema));
+    let (chapters, constants) = (levels::chapters(&schema), levels::constants(&schema));
     let difficulties = schema.difficulties.iter().map(|difficulty| (difficulty, String::new()));
     let difficulties = positions(
         "Difficulty",
@@ -85,6 +87,8 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             #types
             #installed
             #fields
+            #chapters
+            #constants
             #levels
             #checkpoints
             #difficulties
@@ -211,7 +215,7 @@ fn described(schema: &Model, field: &FieldDef) -> String {
 }
 
 /// Constants of one list of names, with their titles.
-fn positions<'s>(
+pub(crate) fn positions<'s>(
     kind: &str,
     module: &str,
     about: &str,
@@ -231,7 +235,7 @@ fn positions<'s>(
 }
 
 /// A module of some items; none if there are no items.
-fn listed(module: &str, about: &str, items: impl Iterator<Item = TokenStream>) -> TokenStream {
+pub(crate) fn listed(module: &str, about: &str, items: impl Iterator<Item = TokenStream>) -> TokenStream {
     let (module, mut items) = (format_ident!("{module}"), items.peekable());
     if items.peek().is_none() {
         return TokenStream::new();
@@ -242,34 +246,6 @@ fn listed(module: &str, about: &str, items: impl Iterator<Item = TokenStream>) -
             #(#items)*
         }
     }
-}
-
-fn levels(schema: &Model) -> TokenStream {
-    let levels = schema.levels.iter().map(|level| (&level.name, level.title.clone()));
-    positions("Level", "levels", "The levels, in their order.", levels)
-}
-
-fn checkpoints(schema: &Model) -> TokenStream {
-    let levels = (0_u16..).zip(&schema.levels).filter(|(_, level)| !level.checkpoints.is_empty());
-    let modules = levels.map(|(index, level)| {
-        let name = same(&level.name);
-        let doc = format!("The checkpoints of `{}`, in their order.", level.name);
-        let constants = (0_u16..).zip(&level.checkpoints).map(|(position, id)| {
-            let (name, doc) = (constant(id), format!("`{id}`"));
-            quote! {
-                #[doc = #doc]
-                pub const #name: ::keblin::Checkpoint<super::super::Game> =
-                    ::keblin::Checkpoint::of_index(#index, #position);
-            }
-        });
-        quote! {
-            #[doc = #doc]
-            pub mod #name {
-                #(#constants)*
-            }
-        }
-    });
-    listed("checkpoints", "The checkpoints, by level.", modules)
 }
 
 fn lists(schema: &Model) -> TokenStream {

@@ -15,6 +15,9 @@ mod input;
 /// The declaration: found, read and checked.
 mod load;
 
+/// Levels, their checkpoints, chapters and constants.
+mod levels;
+
 /// Ids as Rust names.
 mod ident;
 

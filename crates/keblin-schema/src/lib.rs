@@ -63,11 +63,13 @@ pub use versions::{Declaration, Files, Parsed, Past, TextFile, diff, steps, vers
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
 pub use key::{
-    AnyGame, Checkpoint, Compiled, Difficulty, Field, FieldPer, Item, Level, Moment, OfGame, PerField, Unlock,
+    AnyGame, Chapter, Checkpoint, Compiled, Difficulty, Field, FieldPer, Item, Level, Moment, OfGame,
+    PerField, Unlock,
 };
 pub use kind::Kind;
 pub use lookup::LookupError;
 pub use model::Model;
 pub use name::Name;
 pub use time::Time;
+pub use typed::Constant;
 pub use value::Value;

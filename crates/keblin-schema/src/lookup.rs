@@ -3,10 +3,12 @@
 use std::fmt;
 use std::marker::PhantomData;
 
-use crate::key::{Along, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, OnAxes, Unlock};
+use crate::key::{
+    Along, Chapter, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, OnAxes, Unlock,
+};
 use crate::model::{Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
-use crate::typed::FieldType;
+use crate::typed::{Constant, FieldType};
 
 /// Why a look-up failed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -142,6 +144,42 @@ impl Model {
     #[must_use]
     pub fn level_at(&self, index: usize) -> Option<Level> {
         self.levels.get(index).and(position(index)).map(Level::of_index)
+    }
+
+    /// Looks up a chapter.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn chapter(&self, id: &str) -> Result<Chapter, LookupError> {
+        let found = self.chapter_named(id).and_then(|index| self.chapter_at(index));
+        let known = self.chapters.iter().map(|chapter| &chapter.name);
+        found.ok_or_else(|| LookupError::unknown("chapter", id, known))
+    }
+
+    /// Returns a chapter by its position in [`Model::chapters`]; `None` if there is none.
+    #[must_use]
+    pub fn chapter_at(&self, index: usize) -> Option<Chapter> {
+        self.chapters.get(index).and(position(index)).map(Chapter::of_index)
+    }
+
+    /// Looks up a constant of levels.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared; [`LookupError::Mismatch`] for another type.
+    pub fn constant<T: FieldType>(&self, id: &str) -> Result<Constant<T>, LookupError> {
+        let known = self.constants.iter().map(|constant| &constant.name);
+        let unknown = || LookupError::unknown("constant", id, known);
+        let index = self.constant_named(id).ok_or_else(unknown)?;
+        let found = self.constants.get(index).zip(position(index));
+        let (constant, index) = found.ok_or_else(|| LookupError::unknown("constant", id, []))?;
+        if T::fits(constant.kind.into()) && T::MAY_BE_UNSET != Some(true) {
+            return Ok(Constant::of_index(index));
+        }
+        Err(LookupError::Mismatch {
+            name: constant.name.clone(),
+            declared: constant.kind.to_string(),
+            asked: T::declared(),
+        })
     }
 
     /// Looks up a difficulty.

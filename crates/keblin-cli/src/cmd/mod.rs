@@ -6,6 +6,9 @@ pub(crate) mod check;
 /// `keblin survival`
 pub(crate) mod survival;
 
+/// `keblin levels`
+pub(crate) mod levels;
+
 /// `keblin show`
 pub(crate) mod show;
 

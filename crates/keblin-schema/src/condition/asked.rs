@@ -36,12 +36,14 @@ pub enum Asked {
         /// The fact.
         fact: Fact,
     },
-    /// The sum of a fact over all levels: stars, or how many are finished.
+    /// The sum of a fact over the levels that count: stars, or how many are finished.
     Total {
         /// The fact.
         fact: Fact,
         /// The difficulty.
         on: On,
+        /// The chapter, as a position in [`Model::chapters`]; `None` for all levels.
+        chapter: Option<usize>,
     },
     /// Whether an unlock is unlocked, as a position in [`Model::unlocks`].
     Unlocked(usize),

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use super::ConditionError;
 use super::check::Compiler;
-use super::parse::{Expr, parse};
+use super::here::parse_in;
+use super::parse::Expr;
 use crate::model::Model;
 use crate::program::{Op, Program, Type, small};
 
@@ -14,7 +15,12 @@ impl Program {
     /// # Errors
     /// [`ConditionError`] for the first mistake, with its place, what was expected and what was found.
     pub fn compile(model: &Model, source: &str) -> Result<Program, ConditionError> {
-        let (program, kind) = Program::compile_any(model, source)?;
+        Program::condition(model, source, &parse_in(model, source, None)?)
+    }
+
+    /// Compiles an expression that must be a condition.
+    pub(super) fn condition(model: &Model, source: &str, expr: &Expr) -> Result<Program, ConditionError> {
+        let (program, kind) = Program::of_expr(model, source, expr)?;
         match kind {
             Type::Bool => Ok(program),
             other => {
@@ -29,7 +35,7 @@ impl Program {
     /// # Errors
     /// As [`Program::compile`].
     pub fn compile_any(model: &Model, source: &str) -> Result<(Program, Type), ConditionError> {
-        Program::of_expr(model, source, &parse(source)?)
+        Program::of_expr(model, source, &parse_in(model, source, None)?)
     }
 
     /// Compiles an expression, or part of one, that is already parsed.
@@ -48,7 +54,7 @@ impl Program {
             lists: compiler.lists.into(),
             sums: compiler.sums.into(),
             wholes: compiler.wholes.into(),
-            levels: small(model.levels.len()),
+            spans: compiler.spans.into(),
             difficulties: small(difficulties),
             reads: compiler.reads.into(),
             bool_cells: compiler.bool_cells.into(),

@@ -46,12 +46,20 @@ impl Compiler<'_> {
                 self.reads.push(Read::Fact { fact: *fact, level: Some(*level) });
                 Ok(self.fact(*level, *on, *fact))
             }
-            Asked::Total { fact, on } => {
+            Asked::Total { fact, on, chapter } => {
                 if *on == On::InQuestion && self.model.level_facts_per_difficulty {
                     in_question(self);
                 }
-                self.reads.push(Read::Fact { fact: *fact, level: None });
-                Ok(Load::Total { on: *on, fact: *fact })
+                match chapter {
+                    None => self.reads.push(Read::Fact { fact: *fact, level: None }),
+                    chapter => self.reads.extend(
+                        self.model
+                            .counted(*chapter)
+                            .map(|level| Read::Fact { fact: *fact, level: Some(level) }),
+                    ),
+                }
+                let (start, len) = self.spans(*chapter);
+                Ok(Load::Total { on: *on, fact: *fact, start, len })
             }
             Asked::Unlocked(unlock) => {
                 self.reads.push(Read::Unlocked(*unlock));
@@ -69,12 +77,24 @@ impl Compiler<'_> {
         }
     }
 
+    /// Notes the levels that count, of a chapter or all, as rows of levels; returns where they are noted.
+    fn spans(&mut self, chapter: Option<usize>) -> (u32, u32) {
+        let start = self.spans.len();
+        for level in self.model.counted(chapter).map(small) {
+            match self.spans.get_mut(start..).and_then(<[_]>::last_mut) {
+                Some((_, end)) if *end == level => *end += 1,
+                _ => self.spans.push((level, level + 1)),
+            }
+        }
+        (small(start), small(self.spans.len() - start))
+    }
+
     fn fact(&self, level: usize, on: On, fact: Fact) -> Load {
         let at = |difficulty| small(self.model.fact_index(level, difficulty));
         match on {
             On::InQuestion => Load::FactOn { first: at(0), fact },
             On::One(difficulty) => Load::Fact { index: at(difficulty), fact },
-            On::Any => Load::FactAny { first: at(0), fact },
+            On::Any | On::All => Load::FactAny { first: at(0), fact },
         }
     }
 

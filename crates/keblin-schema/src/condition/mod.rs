@@ -38,6 +38,9 @@ pub mod names;
 /// What a name refers to.
 mod asked;
 
+/// What `this` and `previous` mean, and constants of levels.
+mod here;
+
 /// The parts after a field's name.
 mod parts;
 
@@ -62,6 +65,7 @@ mod guards;
 pub use crate::program::{
     Arithmetic, Comparison, Facts, Failing, Possible, Program, Ranges, Read, Type, Val, Word,
 };
+pub(crate) use here::names_previous;
 pub use parse::{Expr, Node, Part, parse};
 
 use std::fmt;

@@ -5,6 +5,7 @@
 
 use super::asked::difficulty_named;
 pub use super::asked::{Asked, ENGINE, PHASES};
+use super::here::meant;
 use super::parts::{asked_of, has_parts, of_field};
 use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, Model};
@@ -33,7 +34,10 @@ pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
     match path {
         [only] => alone(model, only),
         [first, level, rest @ ..] if first.word == "levels" => of_level(model, level, rest),
-        [first, rest @ ..] if first.word == "totals" => total(model, first, rest),
+        [first, rest @ ..] if first.word == "totals" => total(model, first, rest, None),
+        [first, chapter, rest @ ..] if first.word == "chapters" => {
+            total(model, chapter, rest, Some(chapter_named(model, chapter)?))
+        }
         [first, unlock] if first.word == "unlocked" => {
             let known = || model.unlocks.iter().map(|unlock| unlock.name.as_str());
             let missing = format!("`{}` is not a declared unlock", unlock.word);
@@ -43,7 +47,7 @@ pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
         }
         [first, rest @ ..] if has_parts(model, first) => of_field(model, first, rest),
         [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
-            .meant(nearest(&first.word, ["levels", "totals", "unlocked"]))),
+            .meant(meant(&first.word))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }
@@ -61,8 +65,9 @@ fn alone(model: &Model, part: &Part) -> Result<Asked, ConditionError> {
         Some(_) => of_field(model, part, &[]),
         None => {
             let fields = model.fields.iter().map(|field| field.name.as_str());
-            let known =
-                fields.chain(ENGINE.iter().map(|(word, _)| *word)).chain(["levels", "totals", "unlocked"]);
+            let known = fields
+                .chain(ENGINE.iter().map(|(word, _)| *word))
+                .chain(["levels", "chapters", "totals", "unlocked"]);
             Err(ConditionError::new(part.span.clone(), format!("`{}` is not a declared field", part.word))
                 .meant(nearest(&part.word, known)))
         }
@@ -145,15 +150,31 @@ fn field_of_level(
     }
 }
 
-/// Resolves `totals.stars`, `totals.neap.stars`, `totals.all.stars`, and the same for `finished`.
-fn total(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionError> {
+/// Resolves the position of a chapter.
+pub(super) fn chapter_named(model: &Model, part: &Part) -> Result<usize, ConditionError> {
+    model.chapter_named(&part.word).ok_or_else(|| {
+        let known = model.chapters.iter().map(|chapter| chapter.name.as_str());
+        ConditionError::new(part.span.clone(), format!("`{}` is not a declared chapter", part.word))
+            .meant(nearest(&part.word, known))
+    })
+}
+
+/// Resolves `totals.stars`, `totals.neap.stars`, `totals.any.stars`, `totals.all.stars`, the same for `finished`, and
+/// the same for a chapter.
+fn total(
+    model: &Model,
+    first: &Part,
+    rest: &[Part],
+    chapter: Option<usize>,
+) -> Result<Asked, ConditionError> {
     let (on, what) = match rest {
         [what] => (On::InQuestion, what),
-        [all, what] if all.word == "all" => (On::Any, what),
+        [all, what] if all.word == "all" => (On::All, what),
+        [any, what] if any.word == "any" => (On::Any, what),
         [difficulty, what] => (On::One(difficulty_named(model, difficulty)?), what),
         _ => {
             let end = rest.last().unwrap_or(first).span.end;
-            let message = "expected `totals.stars`, `totals.finished`, or one of them on a difficulty";
+            let message = "expected `.stars` or `.finished` here, or one of them on a difficulty";
             return Err(ConditionError::new(first.span.start..end, message));
         }
     };
@@ -162,5 +183,5 @@ fn total(model: &Model, first: &Part, rest: &[Part]) -> Result<Asked, ConditionE
         ConditionError::new(what.span.clone(), format!("`{}` does not have a total", what.word))
             .meant(nearest(&what.word, ["stars", "finished"]).or(Some("stars")))
     })?;
-    fact_on(model, what, fact, on).map(|on| Asked::Total { fact, on })
+    fact_on(model, what, fact, on).map(|on| Asked::Total { fact, on, chapter })
 }

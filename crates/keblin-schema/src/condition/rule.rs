@@ -1,7 +1,8 @@
 //! A condition split at its `&&`, so that the missing parts can be reported one by one.
 
+use super::here::parse_in;
 use super::names::{Asked, resolve};
-use super::{ConditionError, Expr, Node, parse};
+use super::{ConditionError, Expr, Node};
 use crate::model::{Model, Rule, RuleAsks, RulePart, Threshold};
 use crate::program::{Comparison, Fact, Program, Read, Type};
 
@@ -11,10 +12,33 @@ impl Rule {
     /// # Errors
     /// As [`Program::compile`].
     pub fn compile(model: &Model, source: &str) -> Result<Rule, ConditionError> {
-        let program = Program::compile(model, source)?;
+        Rule::compile_in(model, source, None)
+    }
+
+    /// Compiles a condition as a rule of a level.
+    pub(crate) fn compile_in(
+        model: &Model,
+        source: &str,
+        level: Option<usize>,
+    ) -> Result<Rule, ConditionError> {
+        let expr = parse_in(model, source, level)?;
+        let program = Program::condition(model, source, &expr)?;
         let mut parts = Vec::new();
-        take_apart(model, source, &parse(source)?, &mut parts)?;
+        take_apart(model, source, &expr, &mut parts)?;
         Ok(Rule { program, parts })
+    }
+
+    /// Compiles two conditions as one rule; both must be true. Its parts are those of the first, then those of the
+    /// second.
+    pub(crate) fn of_both(
+        model: &Model,
+        (first, second): (&str, &str),
+        level: Option<usize>,
+    ) -> Result<Rule, ConditionError> {
+        let rules = [Rule::compile_in(model, first, level)?, Rule::compile_in(model, second, level)?];
+        let both = format!("({first}) && ({second})");
+        let program = Program::condition(model, &both, &parse_in(model, &both, level)?)?;
+        Ok(Rule { program, parts: rules.into_iter().flat_map(|rule| rule.parts).collect() })
     }
 }
 
@@ -54,7 +78,14 @@ fn number(
     if !matches!(kind, Type::Int | Type::Time | Type::Float) {
         return Ok(RuleAsks::Other);
     }
+    let of_chapter = match &left.node {
+        Node::Path(path) => match resolve(model, path)? {
+            Asked::Total { fact, chapter: Some(chapter), .. } => Some((fact, chapter)),
+            _ => None,
+        },
+        _ => None,
+    };
     let stars = |read: &Read| matches!(read, Read::Fact { fact: Fact::Stars, .. });
     let is_stars = !held.reads().is_empty() && held.reads().iter().all(stars);
-    Ok(RuleAsks::Number(Box::new(Threshold { held, comparison, needed, is_stars, kind })))
+    Ok(RuleAsks::Number(Box::new(Threshold { held, comparison, needed, is_stars, of_chapter, kind })))
 }

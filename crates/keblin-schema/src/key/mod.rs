@@ -181,6 +181,12 @@ position!(
     |model, index| model.levels.get(index).map(|level| &level.name)
 );
 position!(
+    /// A chapter: some levels with a title and a lock of their own.
+    Chapter,
+    "chapters",
+    |model, index| model.chapters.get(index).map(|chapter| &chapter.name)
+);
+position!(
     /// A difficulty.
     Difficulty,
     "difficulties",

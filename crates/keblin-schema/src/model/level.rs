@@ -2,6 +2,7 @@
 
 use super::{CheckpointOrder, Model, Rule, StarsBy};
 use crate::text::name::Name;
+use crate::value::Value;
 
 /// A declared level.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -23,6 +24,16 @@ pub struct LevelDef {
     pub star_ids: Vec<Name>,
     /// The condition that opens it; `None` if it is open from the start.
     pub unlock: Option<Rule>,
+    /// Its own condition and that of its chapter: what has to be true to enter it.
+    pub lock: Option<Rule>,
+    /// Its chapter, as a position in [`Model::chapters`].
+    pub chapter: Option<usize>,
+    /// Whether it counts: in totals, positions, the furthest level, and as the next one.
+    pub counted: bool,
+    /// The levels that may come next, as positions, if it names them; otherwise the next one in order.
+    pub next: Option<Vec<usize>>,
+    /// Its constants, in the order of [`Model::constants`].
+    pub constants: Vec<Value>,
 }
 
 /// The most stars that a level can have.

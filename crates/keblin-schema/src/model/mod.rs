@@ -25,6 +25,9 @@ mod shape;
 /// The keys that override the survival table.
 mod survival;
 
+/// Chapters, and what follows from the order of levels.
+mod chapter;
+
 /// Levels and their stars.
 mod level;
 
@@ -34,6 +37,7 @@ mod rule;
 /// Which rules to evaluate again after a change.
 mod watch;
 
+pub use chapter::{ChapterDef, ConstantDef};
 pub(crate) use index::{Index, Positions};
 pub use layout::{At, Axis, ListDef, MAX_AXES};
 pub use level::LevelDef;
@@ -210,6 +214,10 @@ pub struct Model {
     pub shapes: Vec<ShapeDef>,
     /// The fields, in declared order.
     pub fields: Vec<FieldDef>,
+    /// The chapters, in declared order.
+    pub chapters: Vec<ChapterDef>,
+    /// The constants that every level has, in declared order.
+    pub constants: Vec<ConstantDef>,
     /// The levels, in order.
     pub levels: Vec<LevelDef>,
     /// The unlocks, in declared order.
@@ -251,6 +259,11 @@ impl Model {
         std::ptr::eq(self, other) || (self.game == other.game && self.tag == other.tag)
     }
 
+    /// Returns a model that knows nothing, for values that cannot name anything.
+    pub(crate) fn without_names() -> Model {
+        Model::of_names(Vec::new(), Vec::new(), Vec::new(), Vec::new())
+    }
+
     /// Returns a model that knows only names.
     pub(crate) fn of_names(
         lists: Vec<ListDef>,
@@ -270,6 +283,8 @@ impl Model {
             lists,
             shapes: Vec::new(),
             fields: Vec::new(),
+            chapters: Vec::new(),
+            constants: Vec::new(),
             levels,
             unlocks,
             moments: Vec::new(),

@@ -1,7 +1,7 @@
 //! Rules that can be explained. A lock is a condition that is also split at its `&&`, so that the missing parts can
 //! be reported: which level to finish, how many stars are needed and how many the player has.
 
-use crate::program::{Comparison, On, Program, Type};
+use crate::program::{Comparison, Fact, On, Program, Type};
 
 /// A condition with its parts.
 #[doc(hidden)]
@@ -58,6 +58,8 @@ pub struct Threshold {
     pub needed: Program,
     /// Whether it is a number of stars.
     pub is_stars: bool,
+    /// The fact and the chapter, if it is a number of a chapter.
+    pub of_chapter: Option<(Fact, usize)>,
     /// Their type: whole numbers, fractions, or times in nanoseconds.
     pub kind: Type,
 }

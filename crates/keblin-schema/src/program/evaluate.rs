@@ -289,7 +289,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
                 let kept = self.program.difficulties as usize;
                 (0..kept).map(|one| self.facts.fact(first as usize + one, fact)).max()
             }
-            Load::Total { on, fact } => Some(self.total(on, fact)),
+            Load::Total { on, fact, start, len } => Some(self.total(on, fact, (start, len))),
             Load::Played => Some(self.facts.played_nanos()),
             Load::Unlocked(_) | Load::Word(_) => None,
         }
@@ -312,15 +312,20 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         }
     }
 
-    fn total(&self, on: On, fact: Fact) -> i64 {
+    fn total(&self, on: On, fact: Fact, (start, len): (u32, u32)) -> i64 {
         let kept = self.program.difficulties as usize;
-        let one = match on {
-            On::Any => 0..kept,
+        let these = match on {
+            On::Any | On::All => 0..kept,
             On::One(one) => one..one + 1,
             On::InQuestion => self.in_question..self.in_question + 1,
         };
-        let levels = 0..self.program.levels as usize;
-        levels.map(|level| one.clone().map(|on| self.facts.fact(level * kept + on, fact)).sum::<i64>()).sum()
+        let spans = self.program.spans.get(start as usize..(start + len) as usize).unwrap_or_default();
+        let levels = spans.iter().flat_map(|(first, end)| *first as usize..*end as usize);
+        let of_level = |level: usize| {
+            let facts = these.clone().map(|on| self.facts.fact(level * kept + on, fact));
+            if on == On::Any { facts.max().unwrap_or(0) } else { facts.sum() }
+        };
+        levels.map(of_level).sum()
     }
 }
 

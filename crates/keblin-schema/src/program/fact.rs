@@ -33,8 +33,10 @@ pub enum On {
     InQuestion,
     /// This one, as a position in [`Model::difficulties`](crate::Model::difficulties).
     One(usize),
-    /// Any of them: finished on one, the best rating, the sum of all for totals.
+    /// Any of them: finished on one, the best rating.
     Any,
+    /// All of them together, for totals.
+    All,
 }
 
 impl On {

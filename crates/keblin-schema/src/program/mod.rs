@@ -104,9 +104,12 @@ pub(crate) enum Load {
         first: u32,
         fact: Fact,
     },
+    /// The sum over some levels: those of some of [`Program::spans`].
     Total {
         on: On,
         fact: Fact,
+        start: u32,
+        len: u32,
     },
     Unlocked(u32),
     Word(Word),
@@ -205,7 +208,8 @@ pub struct Program {
     pub(crate) sums: Box<[Load]>,
     /// Literal lists.
     pub(crate) wholes: Box<[Value]>,
-    pub(crate) levels: u32,
+    /// Levels that are one after the other: the first, and the one after the last.
+    pub(crate) spans: Box<[(u32, u32)]>,
     pub(crate) difficulties: u32,
     pub(crate) reads: Box<[Read]>,
     /// The bool cells that it reads.

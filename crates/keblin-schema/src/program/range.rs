@@ -14,8 +14,6 @@ pub trait Ranges {
     fn unlocked(&self, unlock: usize) -> bool;
     /// Returns how many difficulties facts are kept for.
     fn difficulties(&self) -> usize;
-    /// Returns how many levels there are.
-    fn levels(&self) -> usize;
 }
 
 /// The possible results of an operation.
@@ -199,9 +197,11 @@ fn loaded(program: &Program, ranges: &impl Ranges, load: Load) -> Can {
                 number((low, high))
             }
         }
-        Load::Total { on, fact: which } => {
-            let times = if on == On::Any { ranges.difficulties() as i128 } else { 1 };
-            let each = (0..ranges.levels()).map(|level| fact(level, which));
+        Load::Total { on, fact: which, start, len } => {
+            let times = if on == On::All { ranges.difficulties() as i128 } else { 1 };
+            let spans = program.spans.get(start as usize..(start + len) as usize).unwrap_or_default();
+            let levels = spans.iter().flat_map(|(first, end)| *first as usize..*end as usize);
+            let each = levels.map(|level| fact(level, which));
             let (low, high) =
                 each.fold((0_i128, 0_i128), |(a, b), (c, d)| (a + i128::from(c), b + i128::from(d)));
             Can::Number(low * times, high * times)

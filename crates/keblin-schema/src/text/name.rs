@@ -55,6 +55,7 @@ const ENGINE_WORDS: &[&str] = &[
     "all",
     "any",
     "attempts",
+    "chapters",
     "checkpoint",
     "deaths",
     "difficulty",
@@ -67,8 +68,10 @@ const ENGINE_WORDS: &[&str] = &[
     "levels",
     "phase",
     "played",
+    "previous",
     "size",
     "stars",
+    "this",
     "totals",
     "unlocked",
 ];

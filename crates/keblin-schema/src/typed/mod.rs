@@ -8,6 +8,9 @@ use crate::text::time::Time;
 use crate::value::kind::{Holds, Ids, Kind};
 use crate::value::{Float, Opaque, Part, Value};
 
+/// Constants of levels.
+mod constant;
+
 /// Lists, sets and maps.
 mod items;
 
@@ -17,6 +20,7 @@ mod member;
 /// Lists and shapes as a game's own types.
 mod declared;
 
+pub use constant::Constant;
 pub use declared::{Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use items::{Entries, Listed, ListedIter};
 pub use member::Member;

@@ -174,7 +174,10 @@ fn names_stand_for_fields_facts_and_what_the_engine_keeps() {
         named(&schema, "levels.long_mere.neap.best_crossing"),
         Ok(Asked::Field { field: field("best_crossing"), at })
     );
-    assert_eq!(named(&schema, "totals.all.stars"), Ok(Asked::Total { fact: Fact::Stars, on: On::Any }));
+    assert_eq!(
+        named(&schema, "totals.all.stars"),
+        Ok(Asked::Total { fact: Fact::Stars, on: On::All, chapter: None })
+    );
     let kind = |text: &str| named(&schema, text).unwrap().holds(&schema).kind;
     assert_eq!((kind("levels.long_mere.deaths"), kind("phase")), (Kind::Int, Kind::Text));
     assert_eq!((kind("played"), kind("run_clock")), (Kind::Time, Kind::Time));

@@ -8,6 +8,7 @@
     reason = "a test may fail loudly, and reads the files it is about"
 )]
 
+mod chapters;
 mod conditions;
 mod declared;
 mod differential;

@@ -131,7 +131,7 @@ impl Applying<'_> {
             }
         }
         // A level that was finished was reached.
-        let finished = (0..now.levels.len()).rev().find(|level| {
+        let finished = now.counted(None).rev().find(|level| {
             (0..difficulties)
                 .any(|on| state.facts.get(now.fact_index(*level, on)).is_some_and(|facts| facts.finished))
         });

@@ -135,7 +135,9 @@ impl Engine {
     /// Returns what a name is, and what to erase instead, if erasing it could do nothing.
     fn not_erasable(&self, asked: &Asked) -> Option<(&'static str, &'static str)> {
         match asked {
-            Asked::Fact { .. } | Asked::Field { .. } | Asked::Total { on: On::Any, .. } => None,
+            Asked::Fact { .. } | Asked::Field { .. } | Asked::Total { on: On::All, chapter: None, .. } => {
+                None
+            }
             Asked::Unlocked(unlock)
                 if self.schema.unlocks.get(*unlock).is_some_and(|unlock| unlock.latch) =>
             {
@@ -185,7 +187,7 @@ impl Engine {
                 let values = def.into_iter().flat_map(|def| cells(def.cells.clone()));
                 values.filter(|cell| self.is_at(*cell, *at)).collect()
             }
-            Erase::Named(Asked::Total { fact, on: On::Any }) => {
+            Erase::Named(Asked::Total { fact, on: On::All, chapter: None }) => {
                 (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, &[*fact])).collect()
             }
             Erase::Named(_) => Vec::new(),
@@ -235,7 +237,7 @@ impl Engine {
                 Target::Cell(_) => false,
             })
         };
-        self.state.furthest = (0..self.schema.levels.len()).rev().find(entered);
+        self.state.furthest = self.schema.counted(None).rev().find(entered);
     }
 }
 

@@ -3,7 +3,7 @@
 use keblin_schema::condition::Facts;
 use keblin_schema::condition::names::Fact;
 use keblin_schema::model::{At, StarsBy};
-use keblin_schema::{AnyGame, Difficulty, Level, Name, OfGame, Value};
+use keblin_schema::{AnyGame, Chapter, Difficulty, Level, Name, OfGame, Value};
 
 use super::journal::Cause;
 use super::phase::EventName;
@@ -19,6 +19,10 @@ use crate::snapshot::{LevelFacts, Stay};
 pub struct LevelCard<G = AnyGame> {
     /// The level.
     pub level: Level<G>,
+    /// Its chapter.
+    pub chapter: Option<Chapter<G>>,
+    /// Its place among the levels that count, from 1; `None` if it does not count.
+    pub place: Option<usize>,
     /// Whether it can be entered on the given difficulty.
     pub open: bool,
     /// Its lock, part by part; empty if it is open from the start.
@@ -69,12 +73,17 @@ impl Engine {
         let apart = self.schema.level_facts_per_difficulty;
         let current =
             visit.filter(|_| !apart || difficulty == self.here().difficulty).and_then(|visit| visit.level);
-        (0..self.schema.levels.len())
-            .filter_map(|index| {
+        let mut places = 1..;
+        let levels = self.schema.levels.iter().enumerate();
+        levels
+            .filter_map(|(index, def)| {
                 let level = self.schema.level_at(index)?;
+                let place = if def.counted { places.next() } else { None };
+                let chapter = def.chapter.and_then(|at| self.schema.chapter_at(at));
                 let (lock, facts) = (self.lock_parts(index, difficulty), self.facts_at(index, difficulty));
                 let open = self.is_open_at(index, difficulty);
-                Some(LevelCard { level, open, lock, current: current == Some(index), facts })
+                let current = current == Some(index);
+                Some(LevelCard { level, chapter, place, open, lock, current, facts })
             })
             .collect()
     }
@@ -103,12 +112,19 @@ impl Engine {
 
     /// The furthest level that is open after a finish counts as reached.
     pub(super) fn reach_furthest(&mut self) {
-        self.state.furthest = self.state.furthest.max(self.rules.furthest_open());
+        let open = self.schema.counted(None).rev().find(|level| self.rules.is_open(*level));
+        self.state.furthest = self.state.furthest.max(open);
     }
 
-    pub(super) fn next_level(&self, index: usize, difficulty: Option<usize>) -> Option<Next> {
-        let level = self.schema.level_at(index)?;
-        Some(Next { level, open: self.is_open_at(index, difficulty) })
+    /// Returns the levels that may come after another one, those that are open first.
+    pub(super) fn next_levels(&self, after: usize, difficulty: Option<usize>) -> Vec<Next> {
+        let levels = self.schema.levels_after(after).into_iter();
+        let next = |index| {
+            Some(Next { level: self.schema.level_at(index)?, open: self.is_open_at(index, difficulty) })
+        };
+        let mut next: Vec<Next> = levels.filter_map(next).collect();
+        next.sort_by_key(|next| !next.open);
+        next
     }
 
     /// Returns the rule stars of the current level, as they are now.

@@ -40,6 +40,9 @@ mod records;
 /// Levels: their facts, their ratings, their order.
 mod levels;
 
+/// Chapters: what a map of the world shows of each.
+mod chapters;
+
 /// Rules: whether levels are open and unlocks unlocked, and why not.
 mod rules;
 
@@ -109,6 +112,7 @@ mod typed;
 /// Results of events, with a game's names.
 mod outcomes;
 
+pub use chapters::ChapterCard;
 pub use death::{Death, Reached};
 pub use erase::{Erase, Erased};
 pub use event::{Event, Outcome};

@@ -62,6 +62,8 @@ impl<G> OfGame<G> for Asks {
             }
             Asks::Unlock(unlock) => Asks::Unlock(unlock.of_game()),
             Asks::Stars(comparison) => Asks::Stars(comparison),
+            Asks::StarsIn(comparison, chapter) => Asks::StarsIn(comparison, chapter.of_game()),
+            Asks::FinishedIn(comparison, chapter) => Asks::FinishedIn(comparison, chapter.of_game()),
             Asks::Number(comparison, text) => Asks::Number(comparison, text),
             Asks::Condition(text) => Asks::Condition(text),
         }
@@ -79,8 +81,25 @@ impl<G> OfGame<G> for Standing {
 impl<G> OfGame<G> for LevelCard {
     type Of = LevelCard<G>;
     fn of_game(self) -> LevelCard<G> {
-        let LevelCard { level, open, lock, current, facts } = self;
-        LevelCard { level: level.of_game(), open, lock: lock.of_game(), current, facts }
+        let LevelCard { level, chapter, place, open, lock, current, facts } = self;
+        let (level, chapter, lock) = (level.of_game(), chapter.of_game(), lock.of_game());
+        LevelCard { level, chapter, place, open, lock, current, facts }
+    }
+}
+
+impl<G> OfGame<G> for super::ChapterCard {
+    type Of = super::ChapterCard<G>;
+    fn of_game(self) -> super::ChapterCard<G> {
+        let super::ChapterCard { chapter, open, lock, levels, finished, stars, stars_of } = self;
+        super::ChapterCard {
+            chapter: chapter.of_game(),
+            open,
+            lock: lock.of_game(),
+            levels,
+            finished,
+            stars,
+            stars_of,
+        }
     }
 }
 
@@ -176,6 +195,7 @@ impl<G> OfGame<G> for Finished {
             opened: self.opened.of_game(),
             unlocked: self.unlocked.of_game(),
             next: self.next.of_game(),
+            all_next: self.all_next.of_game(),
             run_over: self.run_over.of_game(),
         }
     }

@@ -56,10 +56,10 @@ impl Rules {
         !self.again.is_empty()
     }
 
-    /// Returns the furthest level that is open on the current difficulty, as last evaluated: nothing that its rule
-    /// names has changed since.
-    pub(super) fn furthest_open(&self) -> Option<usize> {
-        self.open.iter().rposition(|open| *open)
+    /// Returns whether a level is open on the current difficulty, as last evaluated: nothing that its rule names has
+    /// changed since.
+    pub(super) fn is_open(&self, level: usize) -> bool {
+        self.open.get(level).copied().unwrap_or(false)
     }
 
     pub(super) fn is_given(&self, unlock: usize) -> bool {
@@ -137,12 +137,12 @@ impl Engine {
     }
 
     pub(super) fn is_open_at(&self, level: usize, difficulty: Option<usize>) -> bool {
-        let rule = self.schema.levels.get(level).and_then(|level| level.unlock.as_ref());
+        let rule = self.schema.levels.get(level).and_then(|level| level.lock.as_ref());
         rule.is_none_or(|rule| rule.program.holds(self, difficulty.unwrap_or(0)))
     }
 
     pub(super) fn lock_parts(&self, level: usize, difficulty: Option<usize>) -> Vec<Standing> {
-        let rule = self.schema.levels.get(level).and_then(|level| level.unlock.as_ref());
+        let rule = self.schema.levels.get(level).and_then(|level| level.lock.as_ref());
         rule.map_or_else(Vec::new, |rule| self.standings(rule, difficulty))
     }
 

@@ -1,10 +1,10 @@
 //! The parts of a rule: what each asks for, what the player has and what is needed. Level cards, refusals and the
 //! result of a finish all report them in the same way.
 
-use keblin_schema::condition::names::On;
+use keblin_schema::condition::names::{Fact, On};
 use keblin_schema::condition::{Comparison, Program};
 use keblin_schema::model::{Rule, RuleAsks, RulePart, Threshold};
-use keblin_schema::{AnyGame, Difficulty, Level, Unlock, Value};
+use keblin_schema::{AnyGame, Chapter, Difficulty, Level, Unlock, Value};
 
 use super::Engine;
 use crate::snapshot::Schema;
@@ -38,6 +38,10 @@ pub enum Asks<G = AnyGame> {
     Unlock(Unlock<G>),
     /// A number of stars.
     Stars(Comparison),
+    /// A number of stars in a chapter.
+    StarsIn(Comparison, Chapter<G>),
+    /// A number of finished levels in a chapter.
+    FinishedIn(Comparison, Chapter<G>),
     /// A number of something, as the rule writes it.
     Number(Comparison, String),
     /// Anything else, as the rule writes it.
@@ -62,12 +66,24 @@ impl<G: Copy> Standing<G> {
             Asks::Stars(comparison) => {
                 format!("{}{needed} stars needed, {held} held", amount(*comparison))
             }
+            Asks::StarsIn(comparison, chapter) => {
+                let title = title(schema, *chapter);
+                format!("{}{needed} stars in {title} needed, {held} held", amount(*comparison))
+            }
+            Asks::FinishedIn(comparison, chapter) => {
+                let title = title(schema, *chapter);
+                format!("{}{needed} finished in {title} needed, {held} finished", amount(*comparison))
+            }
             Asks::Number(comparison, what) => {
                 format!("{what}: {}{needed} needed, {held} held", amount(*comparison))
             }
             Asks::Condition(source) => format!("`{source}` is not true"),
         }
     }
+}
+
+fn title<G: Copy>(schema: &Schema, chapter: Chapter<G>) -> &str {
+    schema.chapters.get(chapter.index()).map_or("?", |chapter| &chapter.title)
 }
 
 fn amount(comparison: Comparison) -> &'static str {
@@ -105,12 +121,16 @@ impl Engine {
                 (Asks::Unlock(self.schema.unlock_at(*unlock)?), Value::Bool(met), Value::Bool(true))
             }
             RuleAsks::Number(threshold) => {
-                let Threshold { held, comparison, needed, is_stars, kind, .. } = threshold.as_ref();
+                let Threshold { held, comparison, needed, is_stars, of_chapter, kind, .. } =
+                    threshold.as_ref();
                 let value =
                     |program: &Program| program.outcome(self, in_question, *kind).unwrap_or(Value::Unset);
-                let asks = match is_stars {
-                    true => Asks::Stars(*comparison),
-                    false => Asks::Number(*comparison, held.source().to_string()),
+                let chapter = of_chapter.and_then(|(fact, at)| Some((fact, self.schema.chapter_at(at)?)));
+                let asks = match (chapter, is_stars) {
+                    (Some((Fact::Stars, chapter)), _) => Asks::StarsIn(*comparison, chapter),
+                    (Some((_, chapter)), _) => Asks::FinishedIn(*comparison, chapter),
+                    (None, true) => Asks::Stars(*comparison),
+                    (None, false) => Asks::Number(*comparison, held.source().to_string()),
                 };
                 (asks, value(held), value(needed))
             }

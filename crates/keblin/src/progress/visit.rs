@@ -49,8 +49,11 @@ pub struct Finished<G = AnyGame> {
     pub opened: Vec<Level<G>>,
     /// The unlocks it unlocked.
     pub unlocked: Vec<Unlock<G>>,
-    /// The next level in order; `None` after the last.
+    /// The next level: the next one in order that counts, or the first open one of those that the level names; `None`
+    /// after the last.
     pub next: Option<Next<G>>,
+    /// All levels that may come next, the open ones first: several where the way branches.
+    pub all_next: Vec<Next<G>>,
     /// How the run ended, if this was its last level.
     pub run_over: Option<RunOver<G>>,
 }
@@ -223,7 +226,8 @@ impl Engine {
                 at_checkpoint: None,
             });
         }
-        self.state.furthest = self.state.furthest.max(index);
+        let counted = index.filter(|index| self.schema.levels.get(*index).is_some_and(|level| level.counted));
+        self.state.furthest = self.state.furthest.max(counted);
         self.tell(Notice::Entered { level, arrival: Arrival::Afresh });
         Entered { level, attempt: self.count_attempt(&Cause::Enter) }
     }
@@ -289,8 +293,11 @@ impl Engine {
         self.tell(Notice::Finished { level, stars });
         let opened = self.moved();
         self.reach_furthest();
-        let next = here.level.and_then(|index| self.next_level(index + 1, here.difficulty));
-        let ends = next.is_none() && (here.level.is_none() || self.schema.after_last == AfterLast::EndRun);
+        let next = here.level.map_or_else(Vec::new, |level| self.next_levels(level, here.difficulty));
+        let counts = here.level.and_then(|level| self.schema.levels.get(level)).is_none_or(|def| def.counted);
+        let ends = next.is_empty()
+            && counts
+            && (here.level.is_none() || self.schema.after_last == AfterLast::EndRun);
         self.save_at(SaveAt::Finish);
         let run_over = ends.then(|| self.end(RunEnd::LastLevel));
         let difficulty = here.difficulty.and_then(|index| self.schema.difficulty_at(index));
@@ -304,7 +311,8 @@ impl Engine {
             refused,
             opened: opened.levels,
             unlocked: opened.unlocks,
-            next,
+            next: next.first().copied(),
+            all_next: next,
             run_over,
         }))
     }

@@ -233,10 +233,14 @@ fn expect_shown(schema: &Schema, last: &Played, shown: &Shown) -> Result<(), Fai
         level.map_or("none".to_string(), |level| level.name.to_string())
     };
     let (what, expected, actual) = match shown {
-        Shown::Levels(count) => ("levels".to_string(), count.to_string(), schema.levels.len().to_string()),
+        Shown::Levels(count) => {
+            ("levels".to_string(), count.to_string(), schema.counted(None).count().to_string())
+        }
         Shown::Position(level, position) => {
             let what = format!("the position of {}", name(Some(*level)));
-            (what, position.to_string(), (level.index() + 1).to_string())
+            let place = schema.level_place(level.index());
+            let place = place.map_or("none: it does not count".to_string(), |place| place.to_string());
+            (what, position.to_string(), place)
         }
         Shown::Next(level) => {
             let actual = last.next.map_or("no finish before".to_string(), name);

@@ -7,6 +7,7 @@ use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::SaveLimits;
 use crate::grammar::Failure;
+use crate::snapshot::LevelFacts;
 use crate::snapshot::{Schema, Snapshot};
 
 /// The summary of a save for lists of slots.
@@ -36,8 +37,19 @@ impl Summary {
         let visit = state.run.as_ref().and_then(|run| run.visit.as_ref());
         let level = visit.and_then(|visit| schema.levels.get(visit.level?));
         let checkpoint = visit.and_then(|visit| level?.checkpoints.get(visit.checkpoint?));
-        let finished = state.facts.iter().filter(|facts| facts.finished).count();
-        let percent = match state.facts.len() {
+        let counts = |index: usize| {
+            let level = schema.fact_place(index).level.and_then(|level| schema.levels.get(level));
+            level.is_some_and(|level| level.counted)
+        };
+        let counted: Vec<&LevelFacts> = state
+            .facts
+            .iter()
+            .enumerate()
+            .filter(|(index, _)| counts(*index))
+            .map(|(_, facts)| facts)
+            .collect();
+        let finished = counted.iter().filter(|facts| facts.finished).count();
+        let percent = match counted.len() {
             0 => 0,
             all => u8::try_from(finished * 100 / all).unwrap_or(100),
         };
@@ -46,7 +58,7 @@ impl Summary {
             checkpoint: checkpoint.map(Name::to_string),
             played: state.played,
             percent,
-            stars: state.facts.iter().map(|facts| u64::from(facts.stars)).sum(),
+            stars: counted.iter().map(|facts| u64::from(facts.stars)).sum(),
             picture: snapshot.picture.is_some(),
         }
     }

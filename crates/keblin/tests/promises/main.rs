@@ -13,6 +13,7 @@ mod builds;
 mod carried;
 mod causes;
 mod cddl;
+mod chapters;
 mod compiler;
 mod damage;
 mod deaths;

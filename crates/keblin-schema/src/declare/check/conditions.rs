@@ -1,18 +1,31 @@
 //! Locks, stars, unlocks and moments: compiled against the schema, with warnings about them.
 
+use std::collections::HashSet;
+
 use crate::condition::names::Fact;
-use crate::condition::{Comparison, Expr, Failing, Node, Program, Read, Val, parse};
+use crate::condition::{Comparison, Expr, Failing, Node, Program, Read, names_previous, parse};
 use crate::declare::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
-use crate::model::{Bound, LevelDef, Model, Rule, RuleAsks, RuleId, StarsBy, Watch};
+use crate::model::{Bound, Model, Rule, RuleId, Watch};
 use crate::text::finding::{Code, Finding, Severity};
 use crate::value::Value;
 
 use super::bounds::programs;
 use super::place::{misplaced, place};
 use super::reach::Reachable;
+use super::stars::{nameless, unordered};
 
 fn rule(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
-    match Rule::compile(model, &condition.text) {
+    rule_in(model, condition, None, found)
+}
+
+/// Compiles a rule of a level, by its position.
+fn rule_in(
+    model: &Model,
+    condition: &ConditionDecl,
+    level: Option<usize>,
+    found: &mut Vec<Finding>,
+) -> Option<Rule> {
+    match Rule::compile_in(model, &condition.text, level) {
         Ok(rule) => {
             stray_checkpoints(model, condition, found);
             Some(rule)
@@ -25,16 +38,34 @@ fn rule(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) -> O
 }
 
 pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
+    let chapters: Vec<_> = declared.chapters.iter().map(|chapter| chapter.unlock.as_ref()).collect();
+    let of_chapters: Vec<Option<Rule>> =
+        chapters.iter().map(|unlock| unlock.and_then(|unlock| rule(model, unlock, found))).collect();
     let mut levels = Vec::new();
-    for level in &declared.levels {
-        let unlock = level.unlock.as_ref().and_then(|unlock| rule(model, unlock, found));
+    for (index, level) in declared.levels.iter().enumerate() {
+        // The first level does not wait for another one.
+        let is_first = model.level_before(index).is_none();
+        let own = level.unlock.as_ref().filter(|own| !(is_first && names_previous(&own.text)));
+        let unlock = own.and_then(|own| rule_in(model, own, Some(index), found));
+        let of_chapter =
+            level.chapter.and_then(|at| Some((chapters.get(at)?.as_ref()?, of_chapters.get(at)?)));
+        let lock = match (of_chapter, own) {
+            (Some((chapter, Some(_))), Some(own)) if unlock.is_some() => {
+                Rule::of_both(model, (&chapter.text, &own.text), Some(index)).ok()
+            }
+            (Some((_, of_chapter)), None) => of_chapter.clone(),
+            _ => unlock.clone(),
+        };
         let stars: Vec<Rule> = match &level.stars {
             StarsDecl::Given(_) => Vec::new(),
             StarsDecl::Rules { rules, .. } => {
-                rules.iter().filter_map(|star| rule(model, star, found)).collect()
+                rules.iter().filter_map(|star| rule_in(model, star, Some(index), found)).collect()
             }
         };
-        levels.push((unlock, stars));
+        levels.push((unlock, lock, stars));
+    }
+    for (chapter, unlock) in model.chapters.iter_mut().zip(of_chapters) {
+        chapter.unlock = unlock;
     }
     let whens: Vec<_> = declared
         .unlocks
@@ -49,8 +80,9 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
     for (moment, when) in model.moments.iter_mut().zip(moments) {
         moment.when = when;
     }
-    for (level, (unlock, stars)) in model.levels.iter_mut().zip(levels) {
+    for (level, (unlock, lock, stars)) in model.levels.iter_mut().zip(levels) {
         level.unlock = unlock;
+        level.lock = lock;
         level.star_rules = stars;
     }
     for (unlock, when) in model.unlocks.iter_mut().zip(whens) {
@@ -66,6 +98,9 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
         }
     }
     doubt_bounds(declared, model, found);
+    // The levels of a chapter have one text in common, so the same is found for each of them.
+    let mut seen = HashSet::new();
+    found.retain(|one| seen.insert((one.code, one.span.clone(), one.message.clone())));
 }
 
 /// Warns about bounds that can end in an error, because the bound is then ignored.
@@ -92,7 +127,7 @@ fn watch(model: &Model) -> Watch {
     let bounds = (0..model.fields.len()).zip(positions());
     let bounds =
         bounds.flat_map(|(field, id)| programs(model, field).map(move |rule| (RuleId::Bounds(id), rule)));
-    let locks = model.levels.iter().map(|level| level.unlock.as_ref()).zip(positions());
+    let locks = model.levels.iter().map(|level| level.lock.as_ref()).zip(positions());
     let unlocks = model.unlocks.iter().map(|unlock| unlock.when.as_ref()).zip(positions());
     let moments = model.moments.iter().map(|moment| moment.when.as_ref()).zip(positions());
     let rules = locks
@@ -104,15 +139,21 @@ fn watch(model: &Model) -> Watch {
 }
 
 fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_>, found: &mut Vec<Finding>) {
+    for (chapter, decl) in model.chapters.iter().zip(&declared.chapters) {
+        if let (Some(rule), Some(unlock)) = (&chapter.unlock, &decl.unlock) {
+            doubt(&rule.program, reachable, unlock, found);
+        }
+    }
     for ((index, level), decl) in model.levels.iter().enumerate().zip(&declared.levels) {
-        if let (Some(rule), Some(unlock)) = (&level.unlock, &decl.unlock) {
-            if reachable.levels.get(index) == Some(&true) {
+        let of_chapter = || declared.chapters.get(decl.chapter?)?.unlock.as_ref();
+        if reachable.levels.get(index) == Some(&true) {
+            if let (Some(rule), Some(unlock)) = (&level.unlock, &decl.unlock) {
                 doubt(&rule.program, reachable, unlock, found);
-            } else {
-                let own = Read::Fact { fact: Fact::Finished, level: Some(index) };
-                let shut = Shut { reachable, own };
-                never_opens(model, level.name.as_str(), &shut, &rule.program, unlock, found);
             }
+        } else if let (Some(rule), Some(unlock)) = (&level.lock, decl.unlock.as_ref().or_else(of_chapter)) {
+            let own = Read::Fact { fact: Fact::Finished, level: Some(index) };
+            let shut = Shut { reachable, own };
+            never_opens(model, level.name.as_str(), &shut, &rule.program, unlock, found);
         }
         if let StarsDecl::Rules { rules: stars, .. } = &decl.stars
             && stars.len() == level.star_rules.len()
@@ -224,46 +265,6 @@ fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program) -> String {
         return "no play-through makes its rule true".to_string();
     }
     format!("it waits for {}, which can never open either", names.join(" and "))
-}
-
-/// Warns about stars that compare one number with several thresholds, but not from easy to hard.
-fn unordered(rules: &[Rule], stars: &[ConditionDecl], found: &mut Vec<Finding>) {
-    for ((earlier, later), star) in rules.iter().zip(rules.iter().skip(1)).zip(stars.iter().skip(1)) {
-        let (Some(first), Some(second)) = (threshold(earlier), threshold(later)) else { continue };
-        let easier = match first.1 {
-            Comparison::GreaterOrEqual | Comparison::Greater => second.2 < first.2,
-            Comparison::LessOrEqual | Comparison::Less => second.2 > first.2,
-            _ => false,
-        };
-        if (first.0, first.1) == (second.0, second.1) && easier {
-            let message =
-                format!("this star asks for less than the one before it: `{}`", earlier.program.source());
-            let finding = Finding::error(Code::UnorderedStars, star.span.clone(), message);
-            found.push(finding.as_severity(Severity::Warning).instead("put the easier one first"));
-        }
-    }
-}
-
-/// Hints at stars that are collected separately and have no ids: a save has only their positions.
-fn nameless(model: &Model, level: &LevelDef, stars: &[ConditionDecl], found: &mut Vec<Finding>) {
-    let [_, second, ..] = stars else { return };
-    if model.stars_by == StarsBy::Each && level.star_ids.is_empty() {
-        let message = format!("the stars of {} are collected separately but have no ids", level.name);
-        let finding = Finding::error(Code::NamelessStars, second.span.clone(), message);
-        let instead = "write each as `{ id = \"ID\", when = \"CONDITION\" }`; without ids a save has only \
-                       their positions, and a star put before others takes over what was earned for them";
-        found.push(finding.as_severity(Severity::Hint).instead(instead));
-    }
-}
-
-/// Returns the name and the literal that a rule of one comparison compares.
-fn threshold(rule: &Rule) -> Option<(&str, Comparison, i64)> {
-    let [part] = rule.parts.as_slice() else { return None };
-    let RuleAsks::Number(threshold) = &part.asks else { return None };
-    match threshold.needed.constant()? {
-        Val::Int(number) => Some((threshold.held.source(), threshold.comparison, number)),
-        _ => None,
-    }
 }
 
 /// Reports a rule that asks for a level and for a checkpoint of another level.

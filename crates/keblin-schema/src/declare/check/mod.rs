@@ -16,6 +16,9 @@ pub(crate) mod place;
 /// Locks, stars, unlocks and moments: compiled, and whether a player can ever reach them.
 pub(crate) mod conditions;
 
+/// Doubts about stars.
+mod stars;
+
 /// Whether progress is ever saved.
 mod saving;
 

@@ -13,7 +13,7 @@ pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Fin
     let mut name = |field: Option<usize>| {
         field.and_then(|field| named.get_mut(field)).into_iter().for_each(|named| *named = true);
     };
-    let levels = model.levels.iter().flat_map(|level| level.unlock.iter().chain(&level.star_rules));
+    let levels = model.levels.iter().flat_map(|level| level.lock.iter().chain(&level.star_rules));
     let unlocks = model.unlocks.iter().filter_map(|unlock| unlock.when.as_ref());
     let moments = model.moments.iter().filter_map(|moment| moment.when.as_ref());
     let rules = levels.chain(unlocks).chain(moments).map(|rule| &rule.program);

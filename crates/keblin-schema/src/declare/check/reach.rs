@@ -51,7 +51,7 @@ impl Reachable<'_> {
     /// Returns whether something opens that was not reached before.
     fn opens(&mut self, what: Opens) -> bool {
         let (reached, rule) = match what {
-            Opens::Level(at) => (self.levels.get(at), self.model.levels.get(at).map(|level| &level.unlock)),
+            Opens::Level(at) => (self.levels.get(at), self.model.levels.get(at).map(|level| &level.lock)),
             Opens::Unlock(at) => {
                 (self.unlocks.get(at), self.model.unlocks.get(at).map(|unlock| &unlock.when))
             }
@@ -88,7 +88,7 @@ struct Asks {
 
 impl Asks {
     fn of(model: &Model) -> Asks {
-        let levels = model.levels.iter().enumerate().map(|(at, level)| (Opens::Level(at), &level.unlock));
+        let levels = model.levels.iter().enumerate().map(|(at, level)| (Opens::Level(at), &level.lock));
         let unlocks = model.unlocks.iter().enumerate().map(|(at, unlock)| (Opens::Unlock(at), &unlock.when));
         let mut asks = Asks::default();
         for (what, rule) in levels.chain(unlocks) {
@@ -141,9 +141,5 @@ impl Ranges for Reachable<'_> {
 
     fn difficulties(&self) -> usize {
         if self.model.level_facts_per_difficulty { self.model.difficulties.len() } else { 1 }
-    }
-
-    fn levels(&self) -> usize {
-        self.model.levels.len()
     }
 }

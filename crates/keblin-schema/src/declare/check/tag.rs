@@ -19,6 +19,8 @@ pub(super) fn of(model: &Model) -> u32 {
         lists,
         shapes,
         fields,
+        chapters,
+        constants,
         levels,
         unlocks,
         moments,
@@ -36,7 +38,8 @@ pub(super) fn of(model: &Model) -> u32 {
     } = model;
     let mut hasher = DefaultHasher::new();
     (game, version, difficulties, level_facts_per_difficulty, resume, after_last).hash(&mut hasher);
-    (autosave, lives, lists, shapes, fields, levels, unlocks, moments, stars_by).hash(&mut hasher);
+    (autosave, lives, lists, shapes, fields, chapters, constants, levels, unlocks, moments, stars_by)
+        .hash(&mut hasher);
     (cell_count, copied_cells, saved_cells, clock_cells).hash(&mut hasher);
     let [a, b, c, d, ..] = hasher.finish().to_be_bytes();
     // Compiled names have 0.

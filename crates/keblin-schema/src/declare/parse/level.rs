@@ -1,25 +1,96 @@
-//! `[[levels]]` and `[lives]`.
+//! `[[levels]]` and `[lives]`: what each entry says. `chapter` puts the levels in order.
 
 use std::ops::Range;
 
 use toml::de::DeTable;
 
+use super::constant;
 use super::star::{StarsDecl, stars};
 use super::table::{Item, Reader};
 use super::{Placed, named_tables};
-use crate::model::{AtZero, CheckpointOrder, LevelDef};
+use crate::model::{AtZero, CheckpointOrder, ConstantDef, LevelDef};
 use crate::text::finding::Finding;
 use crate::text::name::Name;
+use crate::value::Value;
 
-/// A level as declared.
+/// What an entry of `[[levels]]` says, or a chapter says for all levels that it makes.
+#[derive(Clone, Debug, Default)]
+pub(super) struct LevelKeys {
+    pub(super) title: Option<String>,
+    pub(super) checkpoints: Option<Vec<Placed<Name>>>,
+    pub(super) checkpoint_order: Option<CheckpointOrder>,
+    pub(super) stars: Option<StarsDecl>,
+    pub(super) unlock: Option<ConditionDecl>,
+    pub(super) counted: Option<bool>,
+    pub(super) next: Option<Vec<Placed<String>>>,
+    /// By position among the constants.
+    pub(super) constants: Vec<Option<Value>>,
+}
+
+/// An entry of `[[levels]]`.
+#[derive(Debug)]
+pub(super) struct LevelEntry {
+    pub(super) name: Placed<Name>,
+    pub(super) chapter: Option<Placed<String>>,
+    /// The level that it comes after.
+    pub(super) after: Option<Placed<String>>,
+    pub(super) keys: LevelKeys,
+}
+
+/// A level as declared: by its own entry, by its chapter, or by both.
 #[derive(Debug)]
 pub(crate) struct LevelDecl {
     pub(crate) name: Placed<Name>,
-    pub(crate) title: Option<String>,
+    pub(crate) title: String,
     pub(crate) checkpoints: Vec<Placed<Name>>,
     pub(crate) checkpoint_order: CheckpointOrder,
     pub(crate) stars: StarsDecl,
     pub(crate) unlock: Option<ConditionDecl>,
+    /// As a position among the chapters.
+    pub(crate) chapter: Option<usize>,
+    pub(crate) counted: bool,
+    /// As positions among the levels.
+    pub(crate) next: Option<Vec<usize>>,
+    pub(crate) constants: Vec<Value>,
+}
+
+impl LevelKeys {
+    /// Returns these keys, with those of another entry in place of the same ones.
+    pub(super) fn with(self, other: LevelKeys) -> LevelKeys {
+        let constants = self.constants.into_iter().zip(other.constants);
+        LevelKeys {
+            title: other.title.or(self.title),
+            checkpoints: other.checkpoints.or(self.checkpoints),
+            checkpoint_order: other.checkpoint_order.or(self.checkpoint_order),
+            stars: other.stars.or(self.stars),
+            unlock: other.unlock.or(self.unlock),
+            counted: other.counted.or(self.counted),
+            next: other.next.or(self.next),
+            constants: constants.map(|(own, other)| other.or(own)).collect(),
+        }
+    }
+
+    /// Returns the level that they declare; the levels that come next are not known yet.
+    pub(super) fn level(
+        self,
+        name: Placed<Name>,
+        chapter: Option<usize>,
+        constants: &[ConstantDef],
+    ) -> LevelDecl {
+        let constants = self.constants.into_iter().zip(constants);
+        LevelDecl {
+            title: self.title.unwrap_or_else(|| name.value.to_string()),
+            name,
+            checkpoints: self.checkpoints.unwrap_or_default(),
+            checkpoint_order: self.checkpoint_order.unwrap_or(CheckpointOrder::Furthest),
+            stars: self.stars.unwrap_or(StarsDecl::Given(0)),
+            unlock: self.unlock,
+            chapter,
+            counted: self.counted.unwrap_or(true),
+            next: None,
+            constants: constants.map(|(value, def)| value.unwrap_or_else(|| def.default.clone())).collect(),
+        }
+    }
 }
 
 impl LevelDecl {
@@ -27,7 +98,7 @@ impl LevelDecl {
     pub(crate) fn def(&self) -> LevelDef {
         LevelDef {
             name: self.name.value.clone(),
-            title: self.title.clone().unwrap_or_else(|| self.name.value.to_string()),
+            title: self.title.clone(),
             checkpoints: self.checkpoints.iter().map(|checkpoint| checkpoint.value.clone()).collect(),
             checkpoint_order: self.checkpoint_order,
             stars: match &self.stars {
@@ -40,6 +111,11 @@ impl LevelDecl {
                 StarsDecl::Rules { ids, .. } => ids.iter().map(|id| id.value.clone()).collect(),
             },
             unlock: None,
+            lock: None,
+            chapter: self.chapter,
+            counted: self.counted,
+            next: self.next.clone(),
+            constants: self.constants.clone(),
         }
     }
 }
@@ -61,29 +137,65 @@ pub(crate) struct LivesDecl {
     pub(crate) at_zero: AtZero,
 }
 
-const LEVEL_KEYS: &[&str] = &["id", "title", "checkpoints", "checkpoint_order", "stars", "unlock"];
+const ENTRY_KEYS: [&str; 3] = ["id", "chapter", "after"];
+const LEVEL_KEYS: [&str; 7] =
+    ["title", "checkpoints", "checkpoint_order", "stars", "unlock", "counted", "next"];
 const LIVES_KEYS: &[&str] = &["field", "at_zero"];
 
-pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<LevelDecl> {
-    let each = |table: &DeTable<'_>, span, found: &mut _| one(table, span, text, found);
+/// Returns the keys of a level, with those of some place.
+pub(super) fn known_keys<'k>(own: &[&'k str], constants: &'k [ConstantDef]) -> Vec<&'k str> {
+    let constants = constants.iter().map(|constant| constant.name.as_str());
+    own.iter().copied().chain(LEVEL_KEYS).chain(constants).collect()
+}
+
+/// Returns whether a word is a key of a level, so that a constant cannot have it as its id.
+pub(super) fn is_key(word: &str) -> bool {
+    ENTRY_KEYS.iter().chain(&LEVEL_KEYS).any(|key| *key == word)
+}
+
+pub(super) fn entries(
+    top: &Reader<'_, '_>,
+    constants: &[ConstantDef],
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<LevelEntry> {
+    let known = known_keys(&ENTRY_KEYS, constants);
+    let each = |table: &DeTable<'_>, span: Range<usize>, found: &mut Vec<Finding>| {
+        let reader = Reader::new("a level", table, span, &known, text, found);
+        let name = reader.required("id", found, "id = \"first\"").and_then(|item| reader.id(item, found));
+        Some(LevelEntry {
+            chapter: reader.placed_text("chapter", found),
+            after: reader.placed_text("after", found),
+            keys: keys(&reader, constants, found),
+            name: name?,
+        })
+    };
     named_tables(top, ("levels", "level", "{ id = \"first\" }"), each, |level| &level.name, found)
 }
 
-fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<LevelDecl> {
-    let reader = Reader::new("a level", table, span, LEVEL_KEYS, text, found);
-    let name = reader.required("id", found, "id = \"first\"").and_then(|item| reader.id(item, found));
-    let title = reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string);
-    let checkpoints = reader.ids("checkpoints", "checkpoint", found);
-    let checkpoint_order = reader
-        .one_of("checkpoint_order", CheckpointOrder::ALL, CheckpointOrder::as_str, found)
-        .unwrap_or(CheckpointOrder::Furthest);
-    let stars = stars(&reader, found);
-    let unlock = unlock(&reader, found);
-    Some(LevelDecl { name: name?, title, checkpoints, checkpoint_order, stars, unlock })
-}
-
-fn unlock(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<ConditionDecl> {
-    condition(reader, reader.get("unlock")?, found)
+/// Reads the keys that a level and a chapter's levels have in common.
+pub(super) fn keys(
+    reader: &Reader<'_, '_>,
+    constants: &[ConstantDef],
+    found: &mut Vec<Finding>,
+) -> LevelKeys {
+    let given = |key: &str| reader.get(key).is_some();
+    let next = reader.list("next", found);
+    LevelKeys {
+        title: reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string),
+        checkpoints: given("checkpoints").then(|| reader.ids("checkpoints", "checkpoint", found)),
+        checkpoint_order: reader.one_of(
+            "checkpoint_order",
+            CheckpointOrder::ALL,
+            CheckpointOrder::as_str,
+            found,
+        ),
+        stars: given("stars").then(|| stars(reader, found)),
+        unlock: reader.get("unlock").and_then(|item| condition(reader, item, found)),
+        counted: reader.yes_or_no("counted", found),
+        next: next.map(|items| items.iter().filter_map(|item| reader.placed(item, found)).collect()),
+        constants: constants.iter().map(|constant| constant::of_level(reader, constant, found)).collect(),
+    }
 }
 
 /// Reads a text that should be a condition.

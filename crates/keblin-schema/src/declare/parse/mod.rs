@@ -13,6 +13,12 @@ mod length;
 /// `[fields.NAME]`
 mod field;
 
+/// `[level_constants]`
+mod constant;
+
+/// `[[chapters]]`, and the order of levels
+mod chapter;
+
 /// `[[levels]]` and `[lives]`
 pub(crate) mod level;
 
@@ -48,6 +54,7 @@ use crate::model::{AfterLast, Model, Resume, SaveAt, StarsBy};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 
+use chapter::ChapterDecl;
 pub(crate) use field::{BoundDecl, FieldDecl};
 pub(crate) use ids::clashes;
 use ids::named_tables;
@@ -83,6 +90,7 @@ pub(crate) struct Declarations {
     pub(crate) fields: Vec<FieldDecl>,
     /// Ids of fields that are declared but left out because of their own mistakes.
     pub(crate) faulty_fields: Vec<String>,
+    pub(crate) chapters: Vec<ChapterDecl>,
     pub(crate) levels: Vec<LevelDecl>,
     pub(crate) unlocks: Vec<UnlockDecl>,
     pub(crate) moments: Vec<MomentDecl>,
@@ -103,6 +111,8 @@ const KEYS: &[&str] = &[
     "lists",
     "shapes",
     "fields",
+    "chapters",
+    "level_constants",
     "levels",
     "unlocks",
     "moments",
@@ -119,7 +129,10 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
     let top = Reader::new("a declaration", document.get_ref(), 0..0, KEYS, text, found);
     let lists = list::all(&top, text, found);
     let difficulties = top.ids("difficulties", "difficulty", found);
-    let levels = level::all(&top, text, found);
+    let constants = constant::all(&top, text, found);
+    let chapters = chapter::all(&top, &constants, text, found);
+    let entries = level::entries(&top, &constants, text, found);
+    let levels = chapter::in_order(&chapters, entries, &constants, found);
     let unlocks = unlock::all(&top, text, found);
     let mut names = Model::of_names(
         lists.iter().map(ListDecl::def).collect(),
@@ -127,6 +140,8 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         levels.iter().map(LevelDecl::def).collect(),
         unlocks.iter().map(UnlockDecl::def).collect(),
     );
+    names.chapters = chapters.iter().map(ChapterDecl::def).collect();
+    names.constants = constants;
     names.shapes = shape::all(&top, &names, text, found);
     let (fields, faulty_fields) = field::all(&top, &names, text, found);
     let declared = Declarations {
@@ -146,6 +161,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         names,
         fields,
         faulty_fields,
+        chapters,
         levels,
         unlocks,
         moments: moment::all(&top, text, found),

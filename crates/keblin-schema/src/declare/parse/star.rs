@@ -11,7 +11,7 @@ use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 
 /// A level's rating as declared.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) enum StarsDecl {
     /// The game gives up to this many.
     Given(u8),

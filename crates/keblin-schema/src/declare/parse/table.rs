@@ -6,6 +6,7 @@ use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+use super::Placed;
 use crate::text::finding::{Code, Finding};
 use crate::text::name::nearest;
 
@@ -112,6 +113,25 @@ impl<'a, 'i> Reader<'a, 'i> {
             self.wrong_type(item, "a text", found);
         }
         text
+    }
+
+    /// Returns a text with its place.
+    pub(crate) fn placed(&self, item: &'a Item<'i>, found: &mut Vec<Finding>) -> Option<Placed<String>> {
+        Some(Placed { value: self.string(item, found)?.to_string(), span: item.span() })
+    }
+
+    /// Returns the text of a key with its place.
+    pub(crate) fn placed_text(&self, key: &str, found: &mut Vec<Finding>) -> Option<Placed<String>> {
+        self.placed(self.get(key)?, found)
+    }
+
+    pub(crate) fn yes_or_no(&self, key: &str, found: &mut Vec<Finding>) -> Option<bool> {
+        let item = self.get(key)?;
+        let yes = item.get_ref().as_bool();
+        if yes.is_none() {
+            self.wrong_type(item, "true or false", found);
+        }
+        yes
     }
 
     pub(crate) fn integer(&self, item: &Item<'i>, found: &mut Vec<Finding>) -> Option<i64> {

@@ -46,12 +46,6 @@ fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Find
     let when = reader.required("when", found, "when = \"totals.all.stars >= 8\"");
     let when = when.and_then(|item| condition(&reader, item, found));
     let title = reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string);
-    let latch = reader.get("latch").and_then(|item| match item.get_ref().as_bool() {
-        None => {
-            reader.wrong_type(item, "true or false", found);
-            None
-        }
-        yes => yes,
-    });
+    let latch = reader.yes_or_no("latch", found);
     Some(UnlockDecl { name: name?, title, when, latch: latch.unwrap_or(false) })
 }

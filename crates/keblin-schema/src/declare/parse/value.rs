@@ -28,6 +28,17 @@ pub(super) fn of_key(
     Some(Placed { value, span: item.span() })
 }
 
+/// Reads one item of a list.
+pub(super) fn of_item(
+    reader: &Reader<'_, '_>,
+    item: &Item<'_>,
+    holds: KindDecl,
+    names: &Model,
+    found: &mut Vec<Finding>,
+) -> Option<Value> {
+    Reading { reader, names }.value(holds, item, found)
+}
+
 /// Reads a value as a declaration writes it, on its own.
 pub(crate) fn written(names: &Model, holds: Holds, text: &str) -> Result<Value, String> {
     let document = format!("value = {text}\n");

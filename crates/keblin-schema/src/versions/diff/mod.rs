@@ -7,6 +7,9 @@ mod names;
 /// Fields and shapes, key by key.
 mod fields;
 
+/// Chapters and constants of levels.
+mod chapters;
+
 /// Rules: conditions, and whether they ask for more than before.
 mod rules;
 
@@ -57,6 +60,10 @@ pub enum What {
     Declaration,
     /// A field.
     Field(Name),
+    /// A chapter.
+    Chapter(Name),
+    /// A constant of levels.
+    Constant(Name),
     /// A level.
     Level(Name),
     /// A checkpoint of a level.
@@ -133,6 +140,8 @@ impl fmt::Display for What {
         match self {
             What::Declaration => write!(f, "the declaration"),
             What::Field(id) => write!(f, "field {id}"),
+            What::Chapter(id) => write!(f, "chapter {id}"),
+            What::Constant(id) => write!(f, "constant {id}"),
             What::Level(id) => write!(f, "level {id}"),
             What::Checkpoint { level, id } => write!(f, "checkpoint {id} of {level}"),
             What::Star { level, id } => write!(f, "star {id} of {level}"),
@@ -189,6 +198,7 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.lists();
     found.shapes();
     found.fields();
+    found.chapters();
     found.levels();
     found.unlocks();
     found.moments();

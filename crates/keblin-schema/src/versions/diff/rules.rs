@@ -35,7 +35,7 @@ fn asks_more(before: &RulePart, now: &RulePart) -> bool {
 
 impl Found<'_> {
     /// Adds a rule, if it differs.
-    fn rule(&mut self, what: &What, key: &'static str, before: Option<&Rule>, now: Option<&Rule>) {
+    pub(super) fn rule(&mut self, what: &What, key: &'static str, before: Option<&Rule>, now: Option<&Rule>) {
         let text =
             |rule: Option<&Rule>| rule.map(|rule| rule.program.source().to_string()).unwrap_or_default();
         let is_stricter = is_stricter(before, now);
@@ -53,6 +53,7 @@ impl Found<'_> {
         for (index, level) in before.levels.iter().enumerate() {
             if let Some(same) = now.levels.iter().find(|other| other.name == level.name) {
                 self.level(level, same);
+                self.place_of_level(&What::Level(level.name.clone()), level, same);
                 self.stars(index, level, same);
             }
         }

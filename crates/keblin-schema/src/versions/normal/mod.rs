@@ -33,6 +33,8 @@ impl Model {
         out.lists();
         out.shapes();
         self.fields.iter().for_each(|field| out.field(field));
+        out.constants();
+        out.chapters();
         out.levels();
         out.unlocks();
         out.moments();
@@ -239,6 +241,12 @@ impl Normal<'_> {
             if !level.checkpoints.is_empty() {
                 self.key("checkpoints", &id_list(&level.checkpoints));
             }
+            if let Some(chapter) = level.chapter.and_then(|at| self.model.chapters.get(at)) {
+                self.word("chapter", chapter.name.as_str());
+            }
+            if !level.counted {
+                self.key("counted", "false");
+            }
             if level.checkpoint_order != CheckpointOrder::Furthest {
                 self.word("checkpoint_order", level.checkpoint_order.as_str());
             }
@@ -253,6 +261,31 @@ impl Normal<'_> {
                 self.key("stars", &level.stars.to_string());
             }
             self.maybe("unlock", level.unlock.as_ref().map(|rule| quoted(rule.program.source())));
+            if let Some(next) = &level.next {
+                let names = next.iter().filter_map(|at| self.model.levels.get(*at));
+                self.key("next", &id_list(names.map(|level| &level.name)));
+            }
+            for (constant, value) in self.model.constants.iter().zip(&level.constants) {
+                if *value != constant.default {
+                    self.maybe(constant.name.as_str(), literal(value));
+                }
+            }
+        }
+    }
+
+    fn chapters(&mut self) {
+        for chapter in &self.model.chapters {
+            self.heading("[[chapters]]");
+            self.word("id", chapter.name.as_str());
+            self.maybe("unlock", chapter.unlock.as_ref().map(|rule| quoted(rule.program.source())));
+        }
+    }
+
+    fn constants(&mut self) {
+        for constant in &self.model.constants {
+            self.heading(&format!("[level_constants.{}]", constant.name));
+            self.word("type", constant.kind.as_str());
+            self.maybe("default", literal(&constant.default));
         }
     }
 
