@@ -27,6 +27,24 @@ pub enum Asked {
         /// The member, in declared order; for a vector x, y, z, w.
         member: u16,
     },
+    /// The entry of a map under a key that the name gives; a missing one is zero, false or empty.
+    Entry {
+        /// The field, as a position in [`Model::fields`].
+        field: usize,
+        /// The place on its axes, as far as the name gives it.
+        at: At,
+        /// The key.
+        key: Value,
+    },
+    /// The values of a field at all its places together: numbers are added, true bools and items counted.
+    Sum {
+        /// The field, as a position in [`Model::fields`].
+        field: usize,
+        /// The difficulty.
+        on: On,
+        /// The chapter, as a position in [`Model::chapters`]; `None` for all levels.
+        chapter: Option<usize>,
+    },
     /// A level's fact.
     Fact {
         /// The level, as a position in [`Model::levels`].
@@ -83,11 +101,19 @@ impl Asked {
             Asked::Member { field, member, .. } => {
                 member_of(model, *field, *member).is_some_and(|member| member.default == Value::Unset)
             }
+            Asked::Entry { field, .. } => {
+                // No id stands for a missing one.
+                let items = model.fields.get(*field).and_then(|field| field.items.as_ref());
+                items.is_some_and(|items| matches!(items.of, Kind::Id(_)))
+            }
             Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
             Asked::Difficulty => model.difficulties.is_empty(),
-            Asked::Fact { .. } | Asked::Total { .. } | Asked::Unlocked(_) | Asked::Phase | Asked::Played => {
-                false
-            }
+            Asked::Fact { .. }
+            | Asked::Total { .. }
+            | Asked::Sum { .. }
+            | Asked::Unlocked(_)
+            | Asked::Phase
+            | Asked::Played => false,
         }
     }
 
@@ -101,6 +127,14 @@ impl Asked {
             Asked::Member { field, member, .. } => {
                 member_of(model, *field, *member).map_or(Kind::Float, |member| member.kind)
             }
+            Asked::Entry { field, .. } => {
+                let items = model.fields.get(*field).and_then(|field| field.items.as_ref());
+                items.map_or(Kind::Int, |items| items.of)
+            }
+            Asked::Sum { field, .. } => match model.fields.get(*field).map(|field| field.kind) {
+                Some(Kind::Time) => Kind::Time,
+                _ => Kind::Int,
+            },
             Asked::Fact { fact, .. } => fact.kind(),
             Asked::Total { .. } => Kind::Int,
             Asked::Unlocked(_) => Kind::Bool,

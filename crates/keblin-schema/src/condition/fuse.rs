@@ -18,17 +18,17 @@ pub(super) fn within(how: Comparison, with: i64) -> Option<(i64, i64)> {
     })
 }
 
-/// Returns the sides of a row of one operator, `&&` or `||`, from the left.
+/// Returns the sides of a row of one operator, `&&` or `||`, from the left, however they are grouped.
 pub(super) fn sides(expr: &Expr) -> Vec<&Expr> {
-    let (mut sides, mut rest) = (Vec::new(), expr);
-    while let (Node::And(left, right), Node::And(..)) | (Node::Or(left, right), Node::Or(..)) =
-        (&rest.node, &expr.node)
-    {
-        sides.push(right.as_ref());
-        rest = left;
+    let (mut sides, mut rest) = (Vec::new(), vec![expr]);
+    while let Some(next) = rest.pop() {
+        match (&next.node, &expr.node) {
+            (Node::And(left, right), Node::And(..)) | (Node::Or(left, right), Node::Or(..)) => {
+                rest.extend([right.as_ref(), left.as_ref()]);
+            }
+            _ => sides.push(next),
+        }
     }
-    sides.push(rest);
-    sides.reverse();
     sides
 }
 

@@ -7,15 +7,25 @@ use super::guards::dotted;
 use super::names::{Asked, Fact, On, resolve};
 use super::parse::{Expr, Part};
 use crate::model::{At, Axis};
+use crate::program::Type;
 use crate::program::{Load, Op, Read, Word, small};
+use crate::text::time::Time;
 use crate::value::kind::Kind;
+use crate::value::{Float, Value};
 
 impl Compiler<'_> {
     pub(super) fn path(&mut self, expr: &Expr, path: &[Part]) -> Checked {
         let asked = resolve(self.model, path)?;
-        let load = self.load(expr, &asked)?;
         let holds = asked.holds(self.model);
+        if let Asked::Sum { field, on, chapter } = asked {
+            return self.tally(expr, field, (on, chapter), holds.into());
+        }
+        let load = self.load(expr, &asked)?;
         let mut typed = self.emit(Op::Load(load), holds.into());
+        if let Asked::Entry { key, .. } = &asked {
+            self.wholes.extend([key.clone(), missing(holds.kind)]);
+            typed = self.emit(Op::Entry(typed.at, small(self.wholes.len() - 2)), holds.into());
+        }
         if let Asked::Member { member, .. } = asked {
             typed = self.emit(Op::Member(typed.at, member), holds.into());
         }
@@ -38,7 +48,10 @@ impl Compiler<'_> {
             Ok(Load::Word(word))
         };
         match asked {
-            Asked::Field { field, at } | Asked::Member { field, at, .. } => self.field(expr, *field, *at),
+            Asked::Field { field, at } | Asked::Member { field, at, .. } | Asked::Entry { field, at, .. } => {
+                self.field(expr, *field, *at)
+            }
+            Asked::Sum { field, .. } => self.field(expr, *field, At::default()),
             Asked::Fact { level, on, fact } => {
                 if *on == On::InQuestion && self.model.level_facts_per_difficulty {
                     in_question(self);
@@ -75,6 +88,42 @@ impl Compiler<'_> {
                 Ok(Load::Played)
             }
         }
+    }
+
+    /// Emits the values of a field at all its places together.
+    fn tally(
+        &mut self,
+        expr: &Expr,
+        field: usize,
+        (on, chapter): (On, Option<usize>),
+        kind: Type,
+    ) -> Checked {
+        let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
+        let def = self.model.fields.get(field).ok_or_else(missing)?;
+        let per_level = def.per.contains(&Axis::Level);
+        let start = small(self.sums.len());
+        // The best value of a table stands for it.
+        for cell in def.cells.clone().step_by(def.places) {
+            let (_, at) = self.model.cell_owner(cell).ok_or_else(missing)?;
+            let level = at.level.filter(|_| per_level);
+            let counts = level.is_none_or(|level| {
+                let level = self.model.levels.get(level);
+                level.is_some_and(|level| level.counted && (chapter.is_none() || level.chapter == chapter))
+            });
+            let on_it = match (at.difficulty, on) {
+                (None, _) | (_, On::All | On::Any) => true,
+                (Some(difficulty), On::One(one)) => difficulty == one,
+                // The current one is read when the rule is evaluated.
+                (Some(difficulty), On::InQuestion) => difficulty == 0,
+            };
+            if counts && on_it {
+                let at = if on == On::InQuestion { At { difficulty: None, ..at } } else { at };
+                let load = self.field(expr, field, at)?;
+                self.sums.push(load);
+            }
+        }
+        let len = small(self.sums.len()) - start;
+        Ok(self.emit(Op::Tally(start, len), kind))
     }
 
     /// Notes the levels that count, of a chapter or all, as rows of levels; returns where they are noted.
@@ -115,5 +164,17 @@ impl Compiler<'_> {
         self.reads.push(Read::Cells(first..last + 1));
         self.asks_in_question.get_or_insert(expr.span.clone());
         Ok(Load::CellOn { first: small(first), apart: small(apart) })
+    }
+}
+
+/// Returns what stands for an entry that a map does not have.
+fn missing(kind: Kind) -> Value {
+    match kind {
+        Kind::Int => Value::Int(0),
+        Kind::Bool => Value::Bool(false),
+        Kind::Float => Value::Float(Float::default()),
+        Kind::Time => Value::Time(Time::ZERO),
+        Kind::Text => Value::text(""),
+        _ => Value::Unset,
     }
 }

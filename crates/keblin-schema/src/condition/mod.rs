@@ -74,6 +74,9 @@ use std::ops::Range;
 /// The largest length of a condition, in bytes.
 pub const MAX_CONDITION_BYTES: usize = 4096;
 
+/// How many `+`, `-`, `*`, `/` and `%` a condition may have.
+pub const MAX_CALCULATIONS: usize = 256;
+
 /// How deep expressions may be nested.
 pub const MAX_CONDITION_DEPTH: usize = 48;
 

@@ -11,6 +11,7 @@ use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, Model};
 pub use crate::program::{Fact, On};
 use crate::text::name::nearest;
+use crate::value::kind::Kind;
 
 /// Resolves a name as it is written, such as `levels.reedgate.stars`, against a schema.
 ///
@@ -178,10 +179,47 @@ fn total(
             return Err(ConditionError::new(first.span.start..end, message));
         }
     };
+    if let Some((field, def)) = model.field_named(&what.word) {
+        return sum((field, def), what, on, chapter);
+    }
     let fact = [Fact::Stars, Fact::Finished].into_iter().find(|fact| fact.as_str() == what.word);
     let fact = fact.ok_or_else(|| {
+        let fields = model.fields.iter().filter(|field| !field.per.is_empty());
+        let known = ["stars", "finished"].into_iter().chain(fields.map(|field| field.name.as_str()));
         ConditionError::new(what.span.clone(), format!("`{}` does not have a total", what.word))
-            .meant(nearest(&what.word, ["stars", "finished"]).or(Some("stars")))
+            .meant(nearest(&what.word, known).or(Some("stars")))
     })?;
     fact_on(model, what, fact, on).map(|on| Asked::Total { fact, on, chapter })
+}
+
+/// Resolves the values of a field at all its places together.
+fn sum(
+    (field, def): (usize, &FieldDef),
+    what: &Part,
+    on: On,
+    chapter: Option<usize>,
+) -> Result<Asked, ConditionError> {
+    let error = |message: String, instead: &str| {
+        Err(ConditionError::new(what.span.clone(), message).instead(instead))
+    };
+    let per_difficulty = def.per.contains(&Axis::Difficulty);
+    match (def.kind, on) {
+        _ if def.per.is_empty() => error(format!("`{}` has one value", def.name), "leave `totals` out"),
+        _ if chapter.is_some() && !def.per.contains(&Axis::Level) => {
+            error(format!("`{}` does not have one value per level", def.name), "write `totals` instead")
+        }
+        (kind, _) if !matches!(kind, Kind::Int | Kind::Time | Kind::Bool) && !kind.has_items() => error(
+            format!("`{}` cannot be added up, because it is {}", def.name, kind.with_article()),
+            "name one of its values",
+        ),
+        (_, On::Any) => error(
+            format!("`{}` has one value per difficulty, so `any` is not clear", def.name),
+            "write `all`, or name a difficulty",
+        ),
+        (_, On::One(_)) if !per_difficulty => error(
+            format!("`{}` does not have one value per difficulty", def.name),
+            "leave the difficulty out",
+        ),
+        _ => Ok(Asked::Sum { field, on, chapter }),
+    }
 }

@@ -18,7 +18,7 @@
 use std::ops::Range;
 
 use super::lex::{Lexeme, Token, lex};
-use super::{ConditionError, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH};
+use super::{ConditionError, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH};
 use crate::program::{Arithmetic, Comparison};
 use crate::value::Value;
 
@@ -84,7 +84,7 @@ pub fn parse(text: &str) -> Result<Expr, ConditionError> {
             format!("a condition has at most {MAX_CONDITION_BYTES} bytes, but this one has {}", text.len());
         return Err(ConditionError::new(0..text.len(), message));
     }
-    let mut parser = Parser { lexemes: lex(text)?, at: 0, depth: 0 };
+    let mut parser = Parser { lexemes: lex(text)?, at: 0, depth: 0, calculations: 0 };
     let expr = parser.expr()?;
     match parser.take() {
         Lexeme { token: Token::End, .. } => Ok(expr),
@@ -100,6 +100,7 @@ struct Parser {
     lexemes: Vec<Lexeme>,
     at: usize,
     depth: usize,
+    calculations: usize,
 }
 
 type Parsed = Result<Expr, ConditionError>;
@@ -157,7 +158,7 @@ impl Parser {
         })
     }
 
-    /// Parses a row of operators of one rank, grouped from the left. Its depth at evaluation is its length.
+    /// Parses a row of calculations of one rank, grouped from the left. Its depth at evaluation is its length.
     fn row<T: Copy>(
         &mut self,
         signs: &[(&str, T)],
@@ -165,14 +166,12 @@ impl Parser {
         join: impl Fn(T, Box<Expr>, Box<Expr>) -> Node,
     ) -> Parsed {
         let mut left = next(self)?;
-        let mut length = 0;
         while let Some(found) = self.one_of(signs) {
-            length += 1;
             let right = next(self)?;
-            if self.depth + length > MAX_CONDITION_DEPTH {
-                let message =
-                    format!("a condition may be nested {MAX_CONDITION_DEPTH} deep, and this row is longer");
-                return Err(ConditionError::new(right.span, message));
+            self.calculations += 1;
+            if self.calculations > MAX_CALCULATIONS {
+                let message = format!("a condition has at most {MAX_CALCULATIONS} calculations");
+                return Err(ConditionError::new(right.span, message).instead("name a total, or split it"));
             }
             let span = left.span.start..right.span.end;
             left = Expr { node: join(found, Box::new(left), Box::new(right)), span };
@@ -181,11 +180,40 @@ impl Parser {
     }
 
     fn or(&mut self) -> Parsed {
-        self.row(&[("||", ())], Parser::and, |(), left, right| Node::Or(left, right))
+        self.balanced("||", Parser::and, Node::Or)
     }
 
     fn and(&mut self) -> Parsed {
-        self.row(&[("&&", ())], Parser::relation, |(), left, right| Node::And(left, right))
+        self.balanced("&&", Parser::relation, Node::And)
+    }
+
+    /// Parses a row of `&&` or `||`, which mean the same however they are grouped: in halves, so that a long row is not
+    /// deep.
+    fn balanced(
+        &mut self,
+        sign: &str,
+        next: fn(&mut Parser) -> Parsed,
+        join: fn(Box<Expr>, Box<Expr>) -> Node,
+    ) -> Parsed {
+        let mut row = vec![next(self)?];
+        while self.skip(sign) {
+            row.push(next(self)?);
+        }
+        while row.len() > 1 {
+            let mut sides = row.into_iter();
+            let mut halves = Vec::new();
+            while let Some(left) = sides.next() {
+                halves.push(match sides.next() {
+                    Some(right) => {
+                        let span = left.span.start..right.span.end;
+                        Expr { node: join(Box::new(left), Box::new(right)), span }
+                    }
+                    None => left,
+                });
+            }
+            row = halves;
+        }
+        row.pop().ok_or_else(|| ConditionError::new(0..0, "expected a name or a value"))
     }
 
     fn relation(&mut self) -> Parsed {

@@ -4,6 +4,7 @@ use super::asked::{Asked, difficulty_named};
 use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
+use crate::value::Value;
 use crate::value::kind::Kind;
 
 /// Returns the names of the members of a type; empty if it has none.
@@ -42,7 +43,25 @@ pub(super) fn asked_of(
             };
             Ok(Asked::Member { field, at, member: member.ok_or_else(missing)? })
         }
+        Some((key, items)) if def.kind == Kind::Map && parts.len() == lists + 1 => {
+            let at = At { items: items_named(model, def, name, items)?, ..level };
+            Ok(Asked::Entry { field, at, key: entry_key(model, def, key)? })
+        }
         _ => Ok(Asked::Field { field, at: At { items: items_named(model, def, name, parts)?, ..level } }),
+    }
+}
+
+/// Returns the key that a part names: a text, or an id of a list.
+fn entry_key(model: &Model, def: &FieldDef, part: &Part) -> Result<Value, ConditionError> {
+    let error = |message: String| ConditionError::new(part.span.clone(), message);
+    match def.items.as_ref().and_then(|items| items.key) {
+        Some(Kind::Id(ids)) => model.id_value(ids, &part.word).ok_or_else(|| {
+            let known: Vec<String> = model.id_texts(ids).collect();
+            error(format!("`{}` is not a key of `{}`", part.word, def.name))
+                .meant(nearest(&part.word, known.iter().map(String::as_str)))
+        }),
+        Some(Kind::Text) => Ok(Value::text(&part.word)),
+        _ => Err(error(format!("the keys of `{}` are numbers, which a name cannot give", def.name))),
     }
 }
 
@@ -56,7 +75,8 @@ pub(super) fn of_field(model: &Model, first: &Part, rest: &[Part]) -> Result<Ask
     let (field, def) = model.field_named(&first.word).ok_or_else(|| {
         ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
     })?;
-    let parts = lists_of(def).count() + usize::from(!members(model, def.kind).is_empty());
+    let has_inside = def.kind == Kind::Map || !members(model, def.kind).is_empty();
+    let parts = lists_of(def).count() + usize::from(has_inside);
     let (difficulty, items) = match rest {
         [difficulty, items @ ..]
             if def.per.contains(&Axis::Difficulty)

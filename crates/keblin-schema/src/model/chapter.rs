@@ -13,7 +13,7 @@ pub struct ChapterDef {
     pub name: Name,
     /// Its name for people; the id if none is declared.
     pub title: String,
-    /// The condition that opens it, which is asked beside each level's own; `None` if it is open from the start.
+    /// The condition that opens it, which is asked in addition to each level's own; `None` if it is open from the start.
     pub unlock: Option<Rule>,
 }
 

@@ -37,6 +37,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Op::List(index) => self.program.wholes.get(index as usize).map_or(Val::Error, Val::Whole),
             Op::Load(load) => self.load(load),
             Op::Member(whole, member) => self.member(whole, member),
+            Op::Entry(whole, key) => self.entry(whole, key),
             Op::Float(_)
             | Op::NegateFloat(_)
             | Op::Floats(..)
@@ -51,6 +52,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             | Op::Negate(_)
             | Op::Arithmetic(..)
             | Op::Sum(..)
+            | Op::Tally(..)
             | Op::Least(..)
             | Op::Greatest(..)
             | Op::Size(_) => self.number(at).map_or(Val::Error, Val::Int),
@@ -93,7 +95,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Op::In(what, start, len) => self.is_in(what, start, len),
             Op::Has(what, whole) => self.has(what, whole),
             Op::Load(load) => self.load_truth(load),
-            Op::Member(whole, member) => match self.member(whole, member) {
+            Op::Member(..) | Op::Entry(..) => match self.value(at) {
                 Val::Bool(yes) => Some(yes),
                 _ => None,
             },
@@ -107,10 +109,11 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         match *self.op(at) {
             Op::Int(number) => Some(number),
             Op::Load(load) => self.load_number(load),
-            Op::Member(whole, member) => match self.member(whole, member) {
+            Op::Member(..) | Op::Entry(..) => match self.value(at) {
                 Val::Int(number) => Some(number),
                 _ => None,
             },
+            Op::Tally(start, len) => self.tally(start, len),
             Op::Sum(start, len) => self.sum(start, len),
             Op::Arithmetic(how, left, right) => arithmetic(how, self.leaf(left)?, self.leaf(right)?),
             Op::Negate(inner) => self.number(inner)?.checked_neg(),
@@ -130,7 +133,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
     fn float(&self, at: u32) -> Option<Float> {
         match *self.op(at) {
             Op::Float(number) => Some(number),
-            Op::Load(_) | Op::Member(..) => match self.value(at) {
+            Op::Load(_) | Op::Member(..) | Op::Entry(..) => match self.value(at) {
                 Val::Float(number) => Some(number),
                 _ => None,
             },
@@ -155,6 +158,29 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Value::Quat(parts) => part(parts).map_or(Val::Error, Val::Float),
             _ => Val::Error,
         }
+    }
+
+    /// An entry of a map, or what stands for a missing one.
+    fn entry(&self, whole: u32, key: u32) -> Val<'a> {
+        let literal = |at: u32| self.program.wholes.get(at as usize);
+        let (Val::Whole(Value::Map(entries)), Some(key), Some(missing)) =
+            (self.value(whole), literal(key), literal(key + 1))
+        else {
+            return Val::Error;
+        };
+        val(entries.get(key).unwrap_or(missing))
+    }
+
+    /// Adds up numbers, and counts bools that are true and items.
+    fn tally(&self, start: u32, len: u32) -> Option<i64> {
+        let loads = self.program.sums.get(start as usize..(start + len) as usize).unwrap_or_default();
+        loads.iter().try_fold(0_i64, |sum, load| match self.load(*load) {
+            Val::Int(number) => sum.checked_add(number),
+            Val::Bool(yes) => sum.checked_add(yes.into()),
+            Val::Whole(items) => sum.checked_add(i64::try_from(items.len()).ok()?),
+            Val::Null => Some(sum),
+            _ => None,
+        })
     }
 
     /// Returns whether a list, set or map has an item or key.

@@ -129,6 +129,10 @@ pub(crate) enum Op {
     Load(Load),
     /// A member of a shape, or a part of a vector.
     Member(u32, u16),
+    /// An entry of a map: its key and what stands for a missing one are the literals from a position on.
+    Entry(u32, u32),
+    /// Some of [`Program::sums`] together: numbers are added, true bools and items counted; what is unset is nothing.
+    Tally(u32, u32),
     Not(u32),
     Negate(u32),
     /// Both must be true.

@@ -71,6 +71,7 @@ impl Program {
                     Can::Number(low, high) => fits((-high, -low)),
                     _ => true,
                 },
+                Op::Tally(..) => tally_fits(self, ranges, *op),
                 Op::Sum(start, len) | Op::SumWithin(start, len, ..) => {
                     let each = added(self, start, len).map(|load| loaded(self, ranges, load));
                     fits(each.fold((0_i128, 0_i128), |(low, high), next| match next {
@@ -88,6 +89,16 @@ impl Program {
         }
         false
     }
+}
+
+/// Returns whether a tally fits in 64 bits. Counts always do.
+fn tally_fits(program: &Program, ranges: &impl Ranges, op: Op) -> bool {
+    let Op::Tally(start, len) = op else { return true };
+    let each = added(program, start, len).filter_map(|load| match loaded(program, ranges, load) {
+        Can::Number(low, high) => Some((low.min(0), high.max(0))),
+        _ => None,
+    });
+    fits(each.fold((0_i128, 0_i128), |(a, b), (c, d)| (a + c, b + d)))
 }
 
 fn fits((low, high): (i128, i128)) -> bool {
@@ -135,12 +146,23 @@ fn step(program: &Program, ranges: &impl Ranges, can: &[Can], op: Op) -> Can {
             _ => Can::Anything,
         },
         Op::Size(_) => Can::Number(0, i64::MAX.into()),
+        Op::Tally(start, len) => {
+            // A value that is unset counts as nothing.
+            let each = added(program, start, len).map(|load| match loaded(program, ranges, load) {
+                Can::Number(low, high) => (low.min(0), high.max(0)),
+                Can::Bool { yes, .. } => (0, yes.into()),
+                Can::Anything => (0, i64::MAX.into()),
+            });
+            let (low, high) = each.fold((0_i128, 0_i128), |(a, b), (c, d)| (a + c, b + d));
+            Can::Number(low.max(i64::MIN.into()), high.min(i64::MAX.into()))
+        }
         Op::In(..) | Op::Has(..) | Op::CompareFloats(..) => EITHER,
         Op::Null
         | Op::Text(_)
         | Op::Float(_)
         | Op::List(_)
         | Op::Member(..)
+        | Op::Entry(..)
         | Op::NegateFloat(_)
         | Op::Floats(..)
         | Op::LeastFloat(..)

@@ -4,7 +4,9 @@ use std::fs;
 use std::path::Path;
 
 use keblin_schema::condition::names::{Asked, Fact, On, named};
-use keblin_schema::condition::{MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Program};
+use keblin_schema::condition::{
+    Facts, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Program, Word,
+};
 use keblin_schema::model::At;
 use keblin_schema::{Declaration, Kind};
 use proptest::prelude::*;
@@ -80,10 +82,42 @@ fn what_is_nested_too_deep_is_refused_and_does_not_exhaust_the_stack() {
         assert!(Program::compile(&schema, &text).is_ok(), "{text}");
     }
     let row = |n: usize| vec!["oil > 3"; n].join(" && ");
-    assert!(Program::compile(&schema, &row(MAX_CONDITION_DEPTH - 5)).is_ok());
-    for text in deep(1000).into_iter().chain([row(200), vec!["1"; 500].join("+")]) {
+    for text in deep(1000) {
         let message = Program::compile(&schema, &text).unwrap_err().to_string();
         assert!(message.contains("a condition may be nested 48 deep"), "{message}");
+    }
+    let sum = |n: usize| format!("{} > 3", vec!["1"; n].join("+"));
+    let message = Program::compile(&schema, &sum(MAX_CALCULATIONS + 2)).unwrap_err().to_string();
+    assert!(message.contains("a condition has at most 256 calculations"), "{message}");
+    // As long as a condition can be, in half a megabyte.
+    let small = std::thread::Builder::new().stack_size(512 << 10).spawn(move || {
+        let nested = (0..16).fold("oil".to_string(), |inner, _| format!("({inner}){}", "-1".repeat(16)));
+        for text in [row(350), row(350).replace("&&", "||"), sum(MAX_CALCULATIONS), format!("{nested} < 9")] {
+            let rule = Program::compile(&schema, &text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+            assert!(rule.holds(&Full, 0), "{text}");
+        }
+    });
+    small.unwrap().join().unwrap();
+}
+
+/// Every number is 60.
+struct Full;
+
+impl Facts for Full {
+    fn cell(&self, _: usize) -> &keblin_schema::Value {
+        &keblin_schema::Value::Int(60)
+    }
+    fn fact(&self, _: usize, _: Fact) -> i64 {
+        1
+    }
+    fn word(&self, _: Word) -> Option<&str> {
+        None
+    }
+    fn unlocked(&self, _: usize) -> bool {
+        true
+    }
+    fn played_nanos(&self) -> i64 {
+        0
     }
 }
 

@@ -147,6 +147,8 @@ impl Engine {
                 "a total of all levels",
                 "erase the fact of one level, such as `levels.ID.stars`, or on all difficulties, such as `totals.all.stars`",
             )),
+            Asked::Sum { .. } => Some(("a total of a field", "erase the field, or one of its values")),
+            Asked::Entry { .. } | Asked::Member { .. } => Some(("part of a value", "erase the field")),
             Asked::Unlocked(_) => Some(("an unlock that does not latch", "erase what its rule asks for")),
             Asked::Furthest => Some(("the furthest level", "erase that level, or the profile")),
             Asked::Played => Some(("time played", "erase the profile")),

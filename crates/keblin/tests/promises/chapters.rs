@@ -1,4 +1,4 @@
-//! Chapters in play: their locks beside those of levels, their numbers, secrets that do not count, ways that branch.
+//! Chapters in play: their locks and those of levels, their numbers, secrets that do not count, ways that branch.
 
 use std::sync::Arc;
 

@@ -67,6 +67,7 @@ mod slots;
 mod stars;
 mod steps;
 mod strangers;
+mod sums;
 mod survival;
 mod tables;
 mod values;

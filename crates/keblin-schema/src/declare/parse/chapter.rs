@@ -142,7 +142,7 @@ fn list(
 }
 
 /// Puts the levels in order: first the entries of `[[levels]]`, then the levels that each chapter makes, and every entry
-/// with `after` behind the level that it names. An entry with the id of a made level changes that level.
+/// with `after` after the level that it names. An entry with the id of a made level changes that level.
 pub(super) fn in_order(
     chapters: &[ChapterDecl],
     entries: Vec<LevelEntry>,
@@ -163,7 +163,7 @@ pub(super) fn in_order(
             break;
         }
     }
-    let (mut first, mut behind, mut nexts) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut first, mut put_in, mut nexts) = (Vec::new(), Vec::new(), Vec::new());
     for entry in entries {
         let chapter = entry.chapter.as_ref().and_then(|chapter| of_chapter(chapters, chapter, found));
         nexts.extend(entry.keys.next.clone().map(|next| (entry.name.value.clone(), next)));
@@ -175,7 +175,7 @@ pub(super) fn in_order(
             }
             *keys = std::mem::take(keys).with(entry.keys);
         } else if let Some(after) = entry.after {
-            behind.push((after, chapter, entry.name, entry.keys));
+            put_in.push((after, chapter, entry.name, entry.keys));
         } else {
             let makes = chapter.and_then(|chapter| chapters.get(chapter)).filter(|own| !own.made.is_empty());
             if let (Some(own), Some(key)) = (makes, &entry.chapter) {
@@ -191,13 +191,13 @@ pub(super) fn in_order(
     let made = made.into_iter().map(|(name, chapter, keys)| keys.level(name, Some(chapter), constants));
     let mut levels: Vec<LevelDecl> = first.into_iter().chain(made).collect();
     let mut placed: BTreeMap<String, usize> = BTreeMap::new();
-    for (after, chapter, name, keys) in behind {
+    for (after, chapter, name, keys) in put_in {
         let Some(at) = levels.iter().position(|level| level.name.value.as_str() == after.value) else {
             unknown("level", &after, levels.iter().map(|level| level.name.value.as_str()), found);
             continue;
         };
         let chapter = chapter.or_else(|| levels.get(at)?.chapter);
-        // Several behind one level are in declared order.
+        // Several after one level are in declared order.
         let taken = placed.entry(after.value).or_default();
         *taken += 1;
         levels.insert(at + *taken, keys.level(name, chapter, constants));
