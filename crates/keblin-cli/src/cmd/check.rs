@@ -32,11 +32,11 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
     // No sample is tried if the steps have errors.
     let is_sound = of_past.iter().all(|findings| !findings.has_errors());
     let samples = Samples::of(&path, &files, schema.as_ref().filter(|_| is_sound))?;
-    let (schema, findings) = (schema.as_deref(), &findings);
-    let since = match (before, schema) {
-        (Some(before), Some(schema)) => Some(Since::of(before, schema)?),
+    let since = match (before, &schema) {
+        (Some(before), Some(schema)) => Some(Since::of(before, &path, schema)?),
         _ => None,
     };
+    let (schema, findings) = (schema.as_deref(), &findings);
     let is_fine = is_fine(findings)
         && of_past.iter().all(is_fine)
         && samples.is_fine()
@@ -55,6 +55,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, before: Option<&Path>)
             "more": findings.more(),
             "samples": samples.json(),
             "differences": since.as_ref().map(Since::json),
+            "shut": since.as_ref().map(Since::shut_json),
         }))?;
     } else {
         text(console, &name, schema, findings, &of_past)?;

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use indicatif::ProgressBar;
 use keblin::migrate::{Account, AccountEntry, Became};
 use keblin::save::{SaveCode, Seal, SealKey, Stamp, write, write_sealed};
-use keblin::verify::{SaveFinding, verify_sealed};
+use keblin::verify::{SaveFinding, shut_levels, verify, verify_sealed};
 use keblin::{Schema, Severity};
 use rayon::prelude::*;
 use serde_json::{Value as Json, json};
@@ -115,7 +115,11 @@ impl Doing<'_> {
             Err(error) => return Ok(Done::Left(error.fault.code().as_str(), error.to_string())),
         };
         let Some(account) = save.account().cloned() else { return Ok(Done::Already) };
-        let findings = save.findings().to_vec();
+        let mut findings = save.findings().to_vec();
+        let past = self.schema.past().iter().find(|past| past.schema.version == account.from);
+        if let Some(Ok(before)) = past.map(|past| verify(&bytes, &past.schema)) {
+            findings.extend(shut_levels(before.snapshot(), save.snapshot()));
+        }
         if !self.is_to_write {
             return Ok(Done::Brought { account, findings, aside: None });
         }

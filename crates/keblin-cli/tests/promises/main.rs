@@ -12,6 +12,7 @@ mod demo;
 mod edits;
 mod folders;
 mod hostile;
+mod levels;
 mod process;
 mod rehearse;
 mod saves;

@@ -26,6 +26,8 @@ pub struct LevelDef {
     pub unlock: Option<Rule>,
     /// Its own condition and that of its chapter: what has to be true to enter it.
     pub lock: Option<Rule>,
+    /// Whether it stays open once it was open.
+    pub latch: bool,
     /// Its chapter, as a position in [`Model::chapters`].
     pub chapter: Option<usize>,
     /// Whether it counts: in totals, positions, the furthest level, and as the next one.

@@ -24,6 +24,8 @@ pub(crate) enum Leaf {
     },
     /// Whether an unlock, by its position, is unlocked and latches.
     Latched(usize),
+    /// Whether a level that latches was open, by [`Model::fact_index`].
+    Opened(usize),
     /// Whether a moment, by its position, was reported.
     Told(usize),
     Furthest,
@@ -123,6 +125,7 @@ fn branch(key: &str, branch: Branch, map: Map) -> (String, Node) {
 
 /// Returns the map of the profile section.
 pub(crate) fn profile(model: &Model) -> Map {
+    let latches = |level: usize| model.levels.get(level).is_some_and(|level| level.latch);
     let latched = model.unlocks.iter().enumerate();
     let latched = latched.map(|(index, unlock)| leaf(unlock.name.as_str(), Leaf::Latched(index)));
     Map::fixed([
@@ -132,10 +135,11 @@ pub(crate) fn profile(model: &Model) -> Map {
         map("fields", fields(model, &[Scope::Profile])),
         map("unlocked", Map::declared(latched)),
         map("told", told(model, &[Again::Profile])),
-        map("levels", levels(model, |_| true, |facts, _| self::facts(facts))),
+        map("levels", levels(model, |_| true, |facts, _| Node::Map(self::facts(facts)))),
     ])
     // After the facts, which it adds to.
     .and_if_any("collected", levels(model, |level| model.collects_by_id(level), stars))
+    .and_if_any("opened", levels(model, latches, |facts, _| Node::Leaf(Leaf::Opened(facts))))
 }
 
 /// Returns the map of the run section.
@@ -195,25 +199,29 @@ fn nested(model: &Model, field: &FieldDef, axes: &[Axis], first: usize) -> Node 
 
 /// Lists something about some levels, nested by difficulty if facts are kept per difficulty. `inside` takes the
 /// position of the facts and the level.
-fn levels(model: &Model, is_listed: impl Fn(usize) -> bool, inside: impl Fn(usize, &LevelDef) -> Map) -> Map {
+fn levels(
+    model: &Model,
+    is_listed: impl Fn(usize) -> bool,
+    inside: impl Fn(usize, &LevelDef) -> Node,
+) -> Map {
     let levels = model.levels.iter().enumerate().filter(|(level, _)| is_listed(*level));
     let levels = levels.map(|(level, def)| {
         let on = |difficulty| inside(model.fact_index(level, difficulty), def);
         let inside = if model.level_facts_per_difficulty {
             let difficulties = model.difficulties.iter().enumerate();
-            Map::declared(difficulties.map(|(at, id)| map(id.as_str(), on(at))))
+            Node::Map(Map::declared(difficulties.map(|(at, id)| (id.to_string(), on(at)))))
         } else {
             on(0)
         };
-        map(def.name.as_str(), inside)
+        (def.name.to_string(), inside)
     });
     Map::declared(levels)
 }
 
 /// Lists the stars of a level by their ids.
-fn stars(facts: usize, level: &LevelDef) -> Map {
+fn stars(facts: usize, level: &LevelDef) -> Node {
     let stars = level.star_ids.iter().enumerate();
-    Map::declared(stars.map(|(star, id)| leaf(id.as_str(), Leaf::Star { facts, star })))
+    Node::Map(Map::declared(stars.map(|(star, id)| leaf(id.as_str(), Leaf::Star { facts, star }))))
 }
 
 /// Lists the facts of a level, or of a level on a difficulty.

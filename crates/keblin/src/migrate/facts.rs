@@ -92,6 +92,9 @@ impl Applying<'_> {
                     let collected = self.collected(level, facts);
                     together(&mut made, &LevelFacts { collected, ..*facts });
                     self.tell_lost_stars(level, source, facts);
+                    let was_open = before.opened.get(source) == Some(&true);
+                    let latches = now.levels.get(level).is_some_and(|level| level.latch);
+                    state.opened.get_mut(index).into_iter().for_each(|open| *open |= was_open && latches);
                     was = Some(Places::facts_text(old, source));
                 }
                 if made != LevelFacts::default() {

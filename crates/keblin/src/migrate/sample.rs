@@ -54,6 +54,11 @@ pub fn sample(schema: &Arc<Schema>) -> Snapshot {
     state.difficulty = schema.difficulties.len().checked_sub(1);
     let unlocks = schema.unlocks.iter().map(|unlock| unlock.latch);
     state.latched = unlocks.collect();
+    let latches = |index: usize| {
+        let level = schema.fact_place(index).level.and_then(|level| schema.levels.get(level));
+        level.is_some_and(|level| level.latch)
+    };
+    state.opened = (0..schema.fact_count()).map(latches).collect();
     state.told.iter_mut().for_each(|told| *told = true);
     let mut snapshot = Snapshot::of_state(schema, state);
     // Bounds may follow made-up values too.

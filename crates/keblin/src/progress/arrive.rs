@@ -205,8 +205,8 @@ impl Engine {
             self.put(cell, value, &Cause::Load);
         }
         self.put_facts(&met.facts, |_, now| now);
-        (self.state.furthest, self.state.played, self.state.latched) =
-            (met.furthest, met.played, met.latched);
+        (self.state.furthest, self.state.played) = (met.furthest, met.played);
+        (self.state.latched, self.state.opened) = (met.latched, met.opened);
         let schema = Arc::clone(&self.schema);
         for ((told, met), moment) in self.state.told.iter_mut().zip(met.told).zip(&schema.moments) {
             if run == Side::Theirs || moment.again == Again::Profile {

@@ -124,7 +124,18 @@ impl Engine {
                 self.stage = Stage::Title;
                 self.supposed.clear();
             }
-            Erase::Level(level, _) if self.state.furthest == Some(level.index()) => self.fall_back(),
+            Erase::Level(level, difficulty) => {
+                for target in
+                    self.fact_targets(level.index(), difficulty.map(Difficulty::index), &[Fact::Finished])
+                {
+                    let Target::Fact { at, .. } = target else { continue };
+                    let index = self.schema.fact_index(level.index(), at.difficulty.unwrap_or(0));
+                    self.state.opened.get_mut(index).into_iter().for_each(|opened| *opened = false);
+                }
+                if self.state.furthest == Some(level.index()) {
+                    self.fall_back();
+                }
+            }
             Erase::Named(Asked::Unlocked(unlock)) => {
                 self.state.latched.get_mut(*unlock).into_iter().for_each(|latched| *latched = false);
             }

@@ -78,6 +78,9 @@ impl Meeting<'_> {
             Some(base) => ours.played + (theirs.played - base.played),
             None => ours.played.max(theirs.played),
         };
+        for (opened, theirs) in met.opened.iter_mut().zip(&theirs.opened) {
+            *opened |= *theirs;
+        }
         for (latched, theirs) in met.latched.iter_mut().zip(&theirs.latched) {
             *latched |= *theirs;
         }

@@ -66,6 +66,8 @@ pub(super) enum Part {
     Fact(usize, Fact),
     /// Which stars are collected, if they are collected separately.
     Collected(usize),
+    /// Whether a level that latches was open.
+    Opened(usize),
     Furthest,
     Played,
     Latched(usize),
@@ -107,6 +109,7 @@ impl Part {
             parts.extend(facts.filter(|part| part.value(one) != part.value(other)));
         }
         parts.extend(unlike(&a.latched, &b.latched).map(Part::Latched));
+        parts.extend(unlike(&a.opened, &b.opened).map(Part::Opened));
         parts.extend(unlike(&a.told, &b.told).map(Part::Told));
         let areas: BTreeSet<_> = one.areas.keys().chain(other.areas.keys()).cloned().collect();
         let areas = areas.into_iter().filter(|area| one.areas.get(area) != other.areas.get(area));
@@ -167,6 +170,7 @@ impl Part {
             Part::AtCheckpoint(of) => format!("{}, at the checkpoint", cell(*of)),
             Part::Fact(index, fact) => at_level(*index, fact.as_str()),
             Part::Collected(index) => at_level(*index, "collected stars"),
+            Part::Opened(index) => at_level(*index, "opened"),
             Part::Furthest => "furthest level".to_string(),
             Part::Played => "time played".to_string(),
             Part::Latched(index) => {
@@ -245,6 +249,7 @@ impl Part {
             },
             Part::Played => Value::Time(state.played),
             Part::Latched(index) => yes(&state.latched, *index),
+            Part::Opened(index) => yes(&state.opened, *index),
             Part::Told(index) => yes(&state.told, *index),
             Part::Area(area) => areas.get(area).map_or(Value::Unset, |bytes| Value::Bytes(Arc::clone(bytes))),
             Part::Unknown(place) => {

@@ -193,6 +193,7 @@ fn ended(save: &Snapshot, has_base: bool) -> Snapshot {
         }
     }
     state.latched.clone_from(&save.state.latched);
+    state.opened.clone_from(&save.state.opened);
     for (told, before) in state.told.iter_mut().zip(&save.state.told) {
         *told &= *before;
     }

@@ -137,6 +137,13 @@ impl Engine {
     }
 
     pub(super) fn is_open_at(&self, level: usize, difficulty: Option<usize>) -> bool {
+        let was_open = self.schema.levels.get(level).is_some_and(|level| level.latch)
+            && self.state.opened.get(self.schema.fact_index(level, difficulty.unwrap_or(0))) == Some(&true);
+        was_open || self.is_met_at(level, difficulty)
+    }
+
+    /// Returns whether the rule of a level is true on a difficulty.
+    fn is_met_at(&self, level: usize, difficulty: Option<usize>) -> bool {
         let rule = self.schema.levels.get(level).and_then(|level| level.lock.as_ref());
         rule.is_none_or(|rule| rule.program.holds(self, difficulty.unwrap_or(0)))
     }
@@ -177,6 +184,7 @@ impl Engine {
                 *latched |= unlock.latch && self.rules.is_given(index);
             }
         }
+        (0..self.schema.levels.len()).for_each(|level| self.latch_level(level));
         let difficulty = self.here().difficulty;
         self.rules.open =
             (0..self.schema.levels.len()).map(|level| self.is_open_at(level, difficulty)).collect();
@@ -227,7 +235,27 @@ impl Engine {
         Some(self.rules.again.swap_remove(index))
     }
 
+    /// Notes that a level that latches is open, on each difficulty.
+    fn latch_level(&mut self, level: usize) {
+        if self.schema.levels.get(level).is_none_or(|level| !level.latch) {
+            return;
+        }
+        let all =
+            if self.schema.level_facts_per_difficulty { self.schema.difficulties.len().max(1) } else { 1 };
+        for difficulty in 0..all {
+            // Kept together, a level is open on the difficulty that is played.
+            let asked = if all == 1 { self.here().difficulty } else { Some(difficulty) };
+            let index = self.schema.fact_index(level, difficulty);
+            // A finished level was open, also before it was declared to latch.
+            let was = self.state.facts.get(index).is_some_and(|facts| facts.finished);
+            let now = was || self.is_met_at(level, asked);
+            let held = self.state.opened.get_mut(index);
+            held.into_iter().for_each(|held| *held |= now);
+        }
+    }
+
     fn ask_level(&mut self, level: usize, opened: &mut Opened) {
+        self.latch_level(level);
         let difficulty = self.here().difficulty;
         let now = self.is_open_at(level, difficulty);
         let before = self.rules.open.get_mut(level).is_some_and(|open| std::mem::replace(open, now));

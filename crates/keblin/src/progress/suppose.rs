@@ -85,6 +85,7 @@ impl Snapshot {
             let is_asked = |(asked, _): &(Asked, Value)| *asked == Asked::Unlocked(index);
             *latched = if changes.iter().any(is_asked) { *latched } else { *before };
         }
+        state.opened.clone_from(&self.state.opened);
         state.told.clone_from(&self.state.told);
         Ok(Snapshot { state, saved: None, ..self.clone() })
     }

@@ -77,6 +77,8 @@ keblin_schema::words! {
         TooManyStars = "too_many_stars",
         /// A level has stars but was never finished.
         StarsUnfinished = "stars_unfinished",
+        /// A finished level can no longer be entered, because of an update.
+        FinishedShut = "finished_shut",
         /// There is a record of finishing a level that was never finished.
         RecordUnfinished = "record_unfinished",
         /// A run continues without a life left.

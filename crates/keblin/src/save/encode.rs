@@ -75,6 +75,7 @@ impl<'s> Filling<'s> {
             Leaf::Fact(fact, index) => self.fact(out, fact, index),
             Leaf::Star { facts, star } => bool(out, state.has_collected(facts, star)),
             Leaf::Latched(index) => bool(out, state.latched.get(index) == Some(&true)),
+            Leaf::Opened(index) => bool(out, state.opened.get(index) == Some(&true)),
             Leaf::Told(index) => bool(out, state.told.get(index) == Some(&true)),
             Leaf::Furthest => id(out, carried.furthest.as_deref().or(level(model, state.furthest))),
             Leaf::Difficulty => {

@@ -33,6 +33,9 @@ impl Reading<'_> {
                 let name = self.model.unlocks.get(index).map(|unlock| &unlock.name);
                 put(self.state.latched.get_mut(index), yes_or_no(cursor, name)?);
             }
+            Leaf::Opened(index) => {
+                put(self.state.opened.get_mut(index), cursor.bool("opened as true or false")?);
+            }
             Leaf::Told(index) => {
                 let name = self.model.moments.get(index).map(|moment| &moment.name);
                 put(self.state.told.get_mut(index), yes_or_no(cursor, name)?);

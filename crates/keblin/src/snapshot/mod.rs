@@ -154,6 +154,8 @@ pub(crate) struct State {
     pub(crate) played: Time,
     /// By unlock: whether it is unlocked and latches.
     pub(crate) latched: Vec<bool>,
+    /// By the index of facts: whether the level was open and latches.
+    pub(crate) opened: Vec<bool>,
     /// By moment: whether it was reported in the visit, run or profile of its `again`.
     pub(crate) told: Vec<bool>,
     /// The difficulty last chosen.
@@ -281,6 +283,7 @@ impl State {
             furthest: None,
             played: Time::ZERO,
             latched: vec![false; schema.unlocks.len()],
+            opened: vec![false; schema.fact_count()],
             told: vec![false; schema.moments.len()],
             difficulty: (!schema.difficulties.is_empty()).then_some(0),
             run: None,

@@ -22,6 +22,9 @@ mod examine;
 /// Saves of earlier versions.
 pub(crate) mod past;
 
+/// Finished levels that an update has shut.
+mod shut;
+
 /// The states of a file one by one.
 pub(crate) mod states;
 
@@ -31,6 +34,7 @@ mod salvage;
 pub use examine::{Examined, Kept, StateSeen, examine, examine_sealed};
 pub use finding::SaveFinding;
 pub use salvage::{Part, Salvaged, salvage};
+pub use shut::shut_levels;
 pub use states::{common_state, verify_state};
 
 use std::sync::Arc;

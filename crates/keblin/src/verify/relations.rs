@@ -37,7 +37,7 @@ pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
 }
 
 /// Returns the place of a fact in a save.
-fn place(schema: &Schema, name: &str, at: At) -> String {
+pub(super) fn place(schema: &Schema, name: &str, at: At) -> String {
     let ids = schema.place_ids(&FACT_AXES, at).map(AsRef::as_ref);
     ["profile"].into_iter().chain(ids).chain([name]).collect::<Vec<_>>().join(".")
 }

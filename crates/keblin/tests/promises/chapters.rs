@@ -140,6 +140,36 @@ fn a_locked_way_comes_after_an_open_one() {
     assert_eq!(next, [(3, true), (2, false)]);
 }
 
+const SHY: &str = "game = 'shy'\nversion = 1\ndifficulties = ['raw', 'fired']\nlevel_facts_per = 'difficulty'\n\
+    [fields]\ncoins = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'yard'\n\
+    [[levels]]\nid = 'shed'\nunlock = 'coins >= 5 && levels.yard.finished'\nlatch = true\n";
+
+#[test]
+fn an_open_level_that_latches_stays_open_also_in_a_save_and_where_two_saves_meet() {
+    let schema = Arc::new(parsed(SHY));
+    let (coins, fired) = (schema.field::<i64>("coins").unwrap(), schema.difficulty("fired").unwrap());
+    let mut game = Progress::new(Arc::clone(&schema));
+    let shed = level(&game, "shed");
+    game.begin(None).unwrap();
+    finish(&mut game, "yard", 0);
+    assert!(!game.is_open(shed, None));
+    game.set(coins, 5);
+    game.set(coins, 0);
+    assert!(game.is_open(shed, None), "spent, and still open");
+    assert!(!game.is_open(shed, Some(fired)), "only where it was");
+    let first = game.snapshot();
+    let bytes = keblin::save::write(&first, &crate::round_trip::stamp(1));
+    let again = keblin::verify::verify(&bytes, &schema).unwrap().into_progress();
+    assert!(again.is_open(shed, None));
+    let other = Progress::new(Arc::clone(&schema)).snapshot();
+    let found: Vec<String> = other.differences(&first).iter().map(ToString::to_string).collect();
+    assert!(found.iter().any(|found| found.starts_with("opened at shed, raw")), "{found:#?}");
+    let met = keblin::reconcile::reconcile(&other, &first, None).unwrap();
+    assert!(Progress::restored(met.snapshot.clone()).is_open(shed, None));
+    game.erase(&keblin::progress::Erase::Level(shed, None), true).unwrap();
+    assert!(!game.is_open(shed, None), "erased, and its rule is not met");
+}
+
 #[test]
 fn any_is_the_best_of_each_level_and_all_is_everything_together() {
     let mut game = Progress::new(schema());

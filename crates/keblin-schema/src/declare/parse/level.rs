@@ -21,6 +21,7 @@ pub(super) struct LevelKeys {
     pub(super) checkpoint_order: Option<CheckpointOrder>,
     pub(super) stars: Option<StarsDecl>,
     pub(super) unlock: Option<ConditionDecl>,
+    pub(super) latch: Option<bool>,
     pub(super) counted: Option<bool>,
     pub(super) next: Option<Vec<Placed<String>>>,
     /// By position among the constants.
@@ -48,6 +49,7 @@ pub(crate) struct LevelDecl {
     pub(crate) unlock: Option<ConditionDecl>,
     /// As a position among the chapters.
     pub(crate) chapter: Option<usize>,
+    pub(crate) latch: bool,
     pub(crate) counted: bool,
     /// As positions among the levels.
     pub(crate) next: Option<Vec<usize>>,
@@ -64,6 +66,7 @@ impl LevelKeys {
             checkpoint_order: other.checkpoint_order.or(self.checkpoint_order),
             stars: other.stars.or(self.stars),
             unlock: other.unlock.or(self.unlock),
+            latch: other.latch.or(self.latch),
             counted: other.counted.or(self.counted),
             next: other.next.or(self.next),
             constants: constants.map(|(own, other)| other.or(own)).collect(),
@@ -86,6 +89,7 @@ impl LevelKeys {
             stars: self.stars.unwrap_or(StarsDecl::Given(0)),
             unlock: self.unlock,
             chapter,
+            latch: self.latch.unwrap_or(false),
             counted: self.counted.unwrap_or(true),
             next: None,
             constants: constants.map(|(value, def)| value.unwrap_or_else(|| def.default.clone())).collect(),
@@ -113,6 +117,7 @@ impl LevelDecl {
             unlock: None,
             lock: None,
             chapter: self.chapter,
+            latch: self.latch,
             counted: self.counted,
             next: self.next.clone(),
             constants: self.constants.clone(),
@@ -138,8 +143,8 @@ pub(crate) struct LivesDecl {
 }
 
 const ENTRY_KEYS: [&str; 3] = ["id", "chapter", "after"];
-const LEVEL_KEYS: [&str; 7] =
-    ["title", "checkpoints", "checkpoint_order", "stars", "unlock", "counted", "next"];
+const LEVEL_KEYS: [&str; 8] =
+    ["title", "checkpoints", "checkpoint_order", "stars", "unlock", "latch", "counted", "next"];
 const LIVES_KEYS: &[&str] = &["field", "at_zero"];
 
 /// Returns the keys of a level, with those of some place.
@@ -192,6 +197,7 @@ pub(super) fn keys(
         ),
         stars: given("stars").then(|| stars(reader, found)),
         unlock: reader.get("unlock").and_then(|item| condition(reader, item, found)),
+        latch: reader.yes_or_no("latch", found),
         counted: reader.yes_or_no("counted", found),
         next: next.map(|items| items.iter().filter_map(|item| reader.placed(item, found)).collect()),
         constants: constants.iter().map(|constant| constant::of_level(reader, constant, found)).collect(),

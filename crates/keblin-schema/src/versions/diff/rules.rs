@@ -64,6 +64,7 @@ impl Found<'_> {
         let checkpoint = |id| What::Checkpoint { level: before.name.clone(), id };
         self.names(&before.checkpoints, &now.checkpoints, "checkpoints", &what, checkpoint);
         self.rule(&what, "unlock", before.unlock.as_ref(), now.unlock.as_ref());
+        self.latch(&what, before.latch, now.latch);
         let order = |level: &LevelDef| level.checkpoint_order.as_str().to_string();
         self.key(Class::Rule, &what, "checkpoint_order", order(before), order(now));
     }
@@ -100,12 +101,16 @@ impl Found<'_> {
             let Some(same) = now.unlocks.iter().find(|other| other.name == unlock.name) else { continue };
             let what = What::Unlock(unlock.name.clone());
             self.rule(&what, "when", unlock.when.as_ref(), same.when.as_ref());
-            if unlock.latch != same.latch {
-                let (before, now) = (unlock.latch.to_string(), same.latch.to_string());
-                // An unlock that no longer latches can be lost.
-                let change = Change::Key { key: "latch", before, now, is_stricter: unlock.latch };
-                self.add(Class::Rule, &what, change);
-            }
+            self.latch(&what, unlock.latch, same.latch);
+        }
+    }
+
+    /// Compares whether something latches. What no longer does can be lost.
+    fn latch(&mut self, what: &What, before: bool, now: bool) {
+        if before != now {
+            let (old, new) = (before.to_string(), now.to_string());
+            let change = Change::Key { key: "latch", before: old, now: new, is_stricter: before };
+            self.add(Class::Rule, what, change);
         }
     }
 

@@ -261,6 +261,9 @@ impl Normal<'_> {
                 self.key("stars", &level.stars.to_string());
             }
             self.maybe("unlock", level.unlock.as_ref().map(|rule| quoted(rule.program.source())));
+            if level.latch {
+                self.key("latch", "true");
+            }
             if let Some(next) = &level.next {
                 let names = next.iter().filter_map(|at| self.model.levels.get(*at));
                 self.key("next", &id_list(names.map(|level| &level.name)));

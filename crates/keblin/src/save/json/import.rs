@@ -115,9 +115,11 @@ impl Importing<'_> {
                 let values = items.iter().map(|item| self.value(item, first, path));
                 Value::List(values.collect::<Done<_>>()?)
             }
-            Leaf::Fact(FactOf::Finished, _) | Leaf::Star { .. } | Leaf::Latched(_) | Leaf::Told(_) => {
-                Value::Bool(json.as_bool().ok_or_else(|| expected("true or false"))?)
-            }
+            Leaf::Fact(FactOf::Finished, _)
+            | Leaf::Star { .. }
+            | Leaf::Latched(_)
+            | Leaf::Opened(_)
+            | Leaf::Told(_) => Value::Bool(json.as_bool().ok_or_else(|| expected("true or false"))?),
             // Not every count fits a signed number.
             Leaf::Fact(..) => {
                 let count = json.as_u64().ok_or_else(|| expected("a count"))?;

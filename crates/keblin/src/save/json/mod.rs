@@ -164,6 +164,7 @@ impl<'s> Exporting<'s> {
             }
             Leaf::Star { facts, star } => json!(state.has_collected(facts, star)),
             Leaf::Latched(index) => json!(state.latched.get(index) == Some(&true)),
+            Leaf::Opened(index) => json!(state.opened.get(index) == Some(&true)),
             Leaf::Told(index) => json!(state.told.get(index) == Some(&true)),
             Leaf::Furthest => json!(carried.furthest.as_deref().or(level_id(state.furthest))),
             Leaf::Difficulty => json!(carried.difficulty.as_deref().or(difficulty(state.difficulty))),

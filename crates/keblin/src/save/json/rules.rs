@@ -83,7 +83,11 @@ impl Rules<'_> {
                 let of = field.map_or(json!(true), |field| self.of(field.holds(), Some(field)));
                 json!({ "type": "array", "maxItems": places, "items": of })
             }
-            Leaf::Fact(FactOf::Finished, _) | Leaf::Star { .. } | Leaf::Latched(_) | Leaf::Told(_) => {
+            Leaf::Fact(FactOf::Finished, _)
+            | Leaf::Star { .. }
+            | Leaf::Latched(_)
+            | Leaf::Opened(_)
+            | Leaf::Told(_) => {
                 json!({ "type": "boolean" })
             }
             Leaf::Fact(FactOf::Stars, index) => {
