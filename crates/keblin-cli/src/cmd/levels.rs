@@ -72,7 +72,9 @@ fn chapter_row(schema: &Schema, chapter: Option<usize>, columns: usize) -> Vec<C
 }
 
 fn row(schema: &Schema, index: usize, level: &LevelDef) -> Vec<Cell> {
+    let width = schema.levels.len().to_string().len();
     let place = schema.level_place(index).map_or("-".to_string(), |place| place.to_string());
+    let place = format!("{place:>width$}");
     let stars = if level.stars == 0 { String::new() } else { level.stars.to_string() };
     let constants = schema.constants.iter().zip(&level.constants).map(|(constant, value)| {
         let tone = if *value == constant.default { Tone::Quiet } else { Tone::Name };

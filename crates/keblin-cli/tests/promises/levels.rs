@@ -7,7 +7,7 @@ use std::sync::Arc;
 use keblin::save::{Stamp, write};
 use keblin::{Progress, Schema};
 
-use crate::process::{assert_fits, keblin, keblin_in};
+use crate::process::{assert_fits, keblin, keblin_in, project};
 
 const KILN: &str = "game = 'kiln'\nversion = 1\n[level_constants]\npar = { type = 'time', default = '90s' }\n\
     [[chapters]]\nid = 'clay'\ntitle = 'The Clay Pit'\n\
@@ -118,4 +118,18 @@ fn migrate_warns_of_a_finished_level_that_the_new_version_shuts() {
     put(folder, "progress.toml", &latched.replace("version = 1", "version = 2"));
     let ran = keblin_in(folder, &["migrate", "frozen/saves/player_0.keblin"]);
     assert!(ran.code == 0 && !ran.out.contains("[finished_shut]"), "{}", ran.out);
+}
+
+/// Each game in `examples/games` is sound, its saves of earlier versions open, and its rehearsals hold.
+#[test]
+fn the_example_games_are_sound_and_their_rehearsals_hold() {
+    for game in ["puzzle"] {
+        let folder = project(&format!("examples/games/{game}"));
+        let ran = keblin_in(&folder, &["check"]);
+        assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{}", ran.out);
+        assert!(ran.out.contains("nothing found") && ran.out.contains("opens from version 1"), "{}", ran.out);
+        let ran = keblin_in(&folder, &["rehearse"]);
+        assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{}", ran.out);
+        assert!(ran.out.lines().count() >= 3, "{}", ran.out);
+    }
 }

@@ -10,8 +10,12 @@ use crate::value::Value;
 const THIS: &str = "this";
 const PREVIOUS: &str = "previous";
 
-/// Parses a condition of a level; `None` for a condition of anything else.
-pub(crate) fn parse_in(model: &Model, source: &str, level: Option<usize>) -> Result<Expr, ConditionError> {
+/// Parses a condition, with constants as literals. `level` is the level that `this` means; `None` if there is none.
+///
+/// # Errors
+/// [`ConditionError`] for the first mistake.
+#[doc(hidden)]
+pub fn parse_in(model: &Model, source: &str, level: Option<usize>) -> Result<Expr, ConditionError> {
     let mut expr = parse(source)?;
     each_path(&mut expr, &mut |node| here(model, level, node))?;
     Ok(expr)

@@ -66,6 +66,7 @@ pub use crate::program::{
     Arithmetic, Comparison, Facts, Failing, Possible, Program, Ranges, Read, Type, Val, Word,
 };
 pub(crate) use here::names_previous;
+pub use here::parse_in;
 pub use parse::{Expr, Node, Part, parse};
 
 use std::fmt;

@@ -2,7 +2,7 @@
 
 use keblin_schema::Value;
 use keblin_schema::condition::names::{ENGINE, Fact};
-use keblin_schema::condition::{Comparison, ConditionError, Expr, Node, Program, Read, Type, Word, parse};
+use keblin_schema::condition::{Comparison, ConditionError, Expr, Node, Program, Read, Type, Word, parse_in};
 use keblin_schema::model::At;
 
 use crate::progress::Engine;
@@ -38,7 +38,7 @@ impl Expectation {
     pub(super) fn compile(schema: &Schema, source: &str) -> Result<Expectation, ConditionError> {
         let program = Program::compile(schema, source)?;
         let side = |expr: &Expr| Program::of_expr(schema, source, expr);
-        let sides = match parse(source)?.node {
+        let sides = match parse_in(schema, source, None)?.node {
             Node::Compare(comparison, left, right) => {
                 Some(Sides { left: side(&left)?, comparison, right: side(&right)? })
             }

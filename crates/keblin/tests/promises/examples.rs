@@ -209,3 +209,29 @@ fn a_moment_that_is_jumped_over_is_told_once() {
     ];
     assert_shows("clocks_and_moments", &lines);
 }
+
+#[test]
+fn a_game_of_120_levels_shows_its_map_and_an_update_keeps_what_was_done() {
+    let output = Command::new(example("puzzle")).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    let text = String::from_utf8(output.stdout).unwrap();
+    let lines: Vec<&str> = text.lines().collect();
+    assert_eq!(
+        lines[..8],
+        [
+            "resumed clay_10 after an update",
+            "clay_07: 80 moves, par 40, 2 of 3 stars",
+            "  then clay_08",
+            "  then old_wheel, locked",
+            "clay_07: 38 moves, par 40, 3 of 3 stars",
+            "  then clay_08",
+            "  then old_wheel",
+            "clay_10: 52 moves, par 40, 2 of 3 stars",
+        ]
+    );
+    assert!(lines.contains(&"The Clay Pit: 10 of 24 finished, 21 of 72 stars"), "{text}");
+    assert!(lines.contains(
+        &"The Slip House: 0 of 24 finished, 0 of 72 stars; shut: 32 stars in The Clay Pit needed, 21 held"
+    ));
+    assert_eq!(lines.last(), Some(&"master: 21 of 360"));
+}
