@@ -94,14 +94,16 @@ pub enum SaveAt {
     Leave,
     /// A run ends.
     RunEnd,
-    /// A value of profile or device scope changes.
+    /// A value of profile or device scope changes, at most once a second.
     Change,
+    /// The same, at most once in this time.
+    ChangeEvery(Time),
     /// This much time has been played since the last save.
     Every(Time),
 }
 
 impl SaveAt {
-    /// The words for all but [`SaveAt::Every`], in the order in which messages list them.
+    /// The words for all without a time, in the order in which messages list them.
     pub const WORDS: [(&'static str, SaveAt); 9] = [
         ("begin", SaveAt::Begin),
         ("enter", SaveAt::Enter),
@@ -118,10 +120,34 @@ impl SaveAt {
     pub const BY_ITSELF: [SaveAt; 5] =
         [SaveAt::Begin, SaveAt::Checkpoint, SaveAt::Death, SaveAt::Finish, SaveAt::RunEnd];
 
+    /// Returns it as a declaration writes it: `checkpoint`, `every 1m`, `change every 5s`.
+    #[must_use]
+    pub fn text(self) -> String {
+        match self {
+            SaveAt::Every(time) => format!("every {time}"),
+            SaveAt::ChangeEvery(time) => format!("change every {time}"),
+            plain => plain.as_str().to_string(),
+        }
+    }
+
+    /// Returns the time between two saves for changes; `None` if it is another event.
+    #[must_use]
+    pub fn between_changes(self) -> Option<Time> {
+        match self {
+            SaveAt::Change => Some(Time::from_millis(1000)),
+            SaveAt::ChangeEvery(time) => Some(time),
+            _ => None,
+        }
+    }
+
     /// Returns its word, which a save keeps as its cause.
     #[must_use]
     pub fn as_str(self) -> &'static str {
-        SaveAt::WORDS.iter().find(|(_, at)| *at == self).map_or("every", |(word, _)| word)
+        match self {
+            SaveAt::Every(_) => "every",
+            SaveAt::ChangeEvery(_) => "change",
+            plain => SaveAt::WORDS.iter().find(|(_, at)| *at == plain).map_or("", |(word, _)| word),
+        }
     }
 }
 

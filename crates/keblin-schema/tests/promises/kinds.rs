@@ -127,4 +127,11 @@ fn what_a_game_says_of_saving_is_kept_in_its_order() {
     assert_eq!(game().autosave, [SaveAt::Leave, every, SaveAt::Change]);
     let silent = Declaration::parse("x", "game = 'x'\nversion = 1\n").unwrap().declaration;
     assert_eq!(silent.autosave, SaveAt::BY_ITSELF);
+    let said =
+        |list: &str| Declaration::parse("x", &format!("game = 'x'\nversion = 1\nautosave = ['{list}']\n"));
+    let spaced = said("change every 5s").unwrap().declaration;
+    assert_eq!(spaced.autosave, [SaveAt::ChangeEvery(Time::from_millis(5000))]);
+    assert!(spaced.normal_text().contains("autosave = [\"change every 5s\"]"));
+    assert!(said("change every").unwrap_err().to_string().contains("write a time after `every`"));
+    assert!(said("changed").unwrap_err().to_string().contains("write \"change\""));
 }

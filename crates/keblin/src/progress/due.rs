@@ -12,17 +12,36 @@ use super::erase::Erase;
 #[derive(Clone, Debug, Default)]
 pub(super) struct Due {
     at: Option<SaveAt>,
+    /// Whether a value has changed since the last save.
+    changed: bool,
+    /// How long ago the last save became due; `None` before any.
+    since: Option<Time>,
     played: Time,
     erased: Vec<Erase>,
 }
 
 impl Engine {
     pub(crate) fn take_due(&mut self) -> Option<SaveAt> {
-        let due = self.due.at.take();
+        // A change waits if another save was due a moment ago, so that a coin in every frame is not a save in every frame.
+        let is_over = |between| self.due.since.is_none_or(|since| since >= between);
+        let of_change = self.between_changes().is_some_and(|between| self.due.changed && is_over(between));
+        let due = self.due.at.take().or(of_change.then_some(SaveAt::Change));
         if due.is_some() {
-            self.due.played = Time::ZERO;
+            (self.due.changed, self.due.since, self.due.played) = (false, Some(Time::ZERO), Time::ZERO);
         }
         due
+    }
+
+    /// Returns the time between two saves for changes, if changes are saved.
+    fn between_changes(&self) -> Option<Time> {
+        self.schema.autosave.iter().find_map(|at| at.between_changes())
+    }
+
+    /// Lets real time pass, in any phase.
+    pub(super) fn waited(&mut self, elapsed: Time) {
+        if let Some(since) = &mut self.due.since {
+            *since = since.saturating_add(elapsed);
+        }
     }
 
     /// Takes the erasures since the last call. No file may bring their data back.
@@ -46,7 +65,7 @@ impl Engine {
     #[inline]
     pub(super) fn changed_in(&mut self, scope: Scope) {
         if !scope.is_of_run() {
-            self.save_at(SaveAt::Change);
+            self.due.changed = true;
         }
     }
 

@@ -159,6 +159,7 @@ impl Engine {
     pub(crate) fn tick(&mut self, elapsed: Duration) {
         let in_play = self.phase() == Phase::Playing && !self.paused;
         self.signals.frame_ends(in_play);
+        self.waited(Time::from(elapsed));
         if !in_play {
             return;
         }

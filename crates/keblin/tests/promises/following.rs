@@ -272,6 +272,8 @@ fn what_the_declaration_names_makes_a_save_due_once() {
     game.add(coppers, 0);
     assert_eq!(game.take_due(), None, "nothing has changed");
     game.add(coppers, 1);
+    assert_eq!(game.take_due(), None, "a save was due a moment ago");
+    game.tick(Duration::from_secs(1));
     assert_eq!(game.take_due(), Some(SaveAt::Change));
     (0..9).for_each(|_| game.tick(Duration::from_secs(1)));
     assert_eq!(game.take_due(), None);
@@ -281,4 +283,27 @@ fn what_the_declaration_names_makes_a_save_due_once() {
     assert_eq!(game.take_due(), Some(SaveAt::RunEnd));
     assert_eq!(game.get(coppers), 2);
     assert_eq!(game.value_at(coppers.cell()), &Value::Int(2));
+}
+
+/// A coin in every frame is not a save in every frame, and the last one is saved too.
+#[test]
+fn changes_are_saved_at_most_once_a_second_or_as_often_as_declared() {
+    for (word, expected) in [("change", 6), ("change every 2s", 4), ("change every 10ms", 300)] {
+        let text = "game = 'coins'\nversion = 1\n[fields.coins]\ntype = 'int'\nscope = 'profile'\n";
+        let schema = schema(&text.replace("[fields", &format!("autosave = ['{word}']\n[fields")));
+        let coins: Field<i64> = schema.field("coins").unwrap();
+        let mut game = Progress::new(Arc::clone(&schema));
+        let (mut saves, mut saved) = (0, 0);
+        // 300 frames of a sixtieth of a second, then ten seconds without a coin.
+        for frame in 0..900 {
+            if frame < 300 {
+                game.add(coins, 1);
+            }
+            game.tick_secs(1.0 / 60.0);
+            if game.take_due().is_some() {
+                (saves, saved) = (saves + 1, game.get(coins));
+            }
+        }
+        assert_eq!((saves, saved), (expected, 300), "{word}");
+    }
 }

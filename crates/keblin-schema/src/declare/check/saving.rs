@@ -21,7 +21,8 @@ pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec
         );
         return;
     }
-    let saves = |at| autosave.value.contains(&at) || autosave.value.contains(&SaveAt::Change);
+    let on_change = autosave.value.iter().any(|at| at.between_changes().is_some());
+    let saves = |at| on_change || autosave.value.contains(&at);
     for (field, decl) in model.fields.iter().zip(&declared.fields) {
         let fed = |at| field.feed.as_ref().is_some_and(|feed| feed.at.contains(&at));
         let misses = [

@@ -12,9 +12,11 @@ pub(super) fn list(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Pla
     let mut chosen = Vec::new();
     for item in top.list("autosave", found)? {
         let Some(text) = top.string(item, found) else { continue };
-        let at = match every(text) {
-            Some(time) => time.map(SaveAt::Every),
-            None => word(text),
+        let of_change = text.strip_prefix("change").map(str::trim_start).and_then(every);
+        let at = match (of_change, every(text)) {
+            (Some(time), _) => time.map(SaveAt::ChangeEvery),
+            (None, Some(time)) => time.map(SaveAt::Every),
+            (None, None) => word(text),
         };
         match at {
             Ok(at) if chosen.contains(&at) => {

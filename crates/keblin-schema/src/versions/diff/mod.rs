@@ -15,7 +15,7 @@ mod rules;
 
 use std::fmt;
 
-use crate::model::{Model, SaveAt};
+use crate::model::Model;
 use crate::text::name::Name;
 
 crate::words! {
@@ -206,14 +206,6 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.list
 }
 
-/// Returns a save trigger as text, with its interval.
-fn said_of_saving(at: SaveAt) -> String {
-    match at {
-        SaveAt::Every(time) => format!("{} {time}", at.as_str()),
-        other => other.as_str().to_string(),
-    }
-}
-
 /// The differences found so far.
 struct Found<'s> {
     before: &'s Model,
@@ -241,7 +233,7 @@ impl Found<'_> {
         let per = |model: &Model| word(model.level_facts_per_difficulty, "difficulty");
         self.key(Class::Shape, &what, "level_facts_per", per(before), per(now));
         let said = |model: &Model| {
-            let autosave: Vec<String> = model.autosave.iter().map(|at| said_of_saving(*at)).collect();
+            let autosave: Vec<String> = model.autosave.iter().map(|at| at.text()).collect();
             let lives = model.lives.as_ref().and_then(|lives| {
                 let field = model.fields.get(lives.field)?;
                 Some((field.name.to_string(), lives.at_zero.as_str().to_string()))

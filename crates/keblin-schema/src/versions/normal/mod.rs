@@ -8,7 +8,7 @@ use std::fmt::Write as _;
 
 use crate::model::{
     AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Items, Limits, MemberDef, Model, Resume,
-    Rule, SaveAt, StarsBy, Survival,
+    Rule, StarsBy, Survival,
 };
 use crate::value::Value;
 use crate::value::keep::Keep;
@@ -128,10 +128,7 @@ impl Normal<'_> {
         if model.after_last != AfterLast::Map {
             self.word("after_last", model.after_last.as_str());
         }
-        let autosave = model.autosave.iter().map(|at| match at {
-            SaveAt::Every(time) => format!("every {time}"),
-            plain => plain.as_str().to_string(),
-        });
+        let autosave = model.autosave.iter().map(|at| at.text());
         self.key("autosave", &id_list(autosave));
         let lives = model.lives.as_ref().and_then(|lives| Some((model.fields.get(lives.field)?, lives)));
         if let Some((field, lives)) = lives {
