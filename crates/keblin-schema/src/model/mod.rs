@@ -31,6 +31,9 @@ mod chapter;
 /// Levels and their stars.
 mod level;
 
+/// Moments and invariants.
+mod moment;
+
 /// Rules that can be explained part by part.
 mod rule;
 
@@ -42,6 +45,7 @@ pub(crate) use index::{Index, Positions};
 pub use layout::{At, Axis, ListDef, MAX_AXES};
 pub use level::LevelDef;
 pub(crate) use level::MAX_STARS;
+pub use moment::{InvariantDef, MomentDef};
 pub use rule::{Rule, RuleAsks, RulePart, Threshold};
 pub use shape::{Items, Limits, MemberDef, ShapeDef};
 pub use survival::{OnDeath, OnReset, OnRetry, Survival};
@@ -174,20 +178,6 @@ pub struct UnlockDef {
     pub latch: bool,
 }
 
-/// A condition that is reported once when it becomes true.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub struct MomentDef {
-    /// Its id.
-    pub name: Name,
-    /// A description for people.
-    pub about: Option<String>,
-    /// The condition.
-    pub when: Option<Rule>,
-    /// How often it is reported.
-    pub again: Again,
-}
-
 /// Everything a declaration says about a game's progress, checked.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -224,6 +214,8 @@ pub struct Model {
     pub unlocks: Vec<UnlockDef>,
     /// The moments, in declared order.
     pub moments: Vec<MomentDef>,
+    /// The invariants, in declared order.
+    pub invariants: Vec<InvariantDef>,
     /// How a new rating of a level meets the stored one.
     pub stars_by: StarsBy,
     /// How many cells the layout has: those of level scope first, then run, profile and device.
@@ -288,6 +280,7 @@ impl Model {
             levels,
             unlocks,
             moments: Vec::new(),
+            invariants: Vec::new(),
             stars_by: StarsBy::BestAttempt,
             cell_count: 0,
             copied_cells: 0,

@@ -4,7 +4,7 @@
 use crate::program::{Fact, Program, Read, Word};
 
 /// A watched rule, by the position of what it belongs to. The variants are in the order of evaluation: bounds before
-/// locks and unlocks, and these before moments.
+/// locks and unlocks, these before moments, and invariants last.
 #[doc(hidden)]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
@@ -17,6 +17,8 @@ pub enum RuleId {
     Unlock(u32),
     /// A moment.
     Moment(u32),
+    /// An invariant.
+    Invariant(u32),
 }
 
 /// For everything that can change, the rules that name it.

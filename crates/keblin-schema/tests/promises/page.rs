@@ -36,14 +36,32 @@ fn keys(table: &str) -> Vec<String> {
 #[test]
 fn every_key_is_on_the_page_with_an_example() {
     let page = page();
-    let tables = ["", "[fields.a]", "[lives]", "[[chapters]]", "[[levels]]", "[[unlocks]]", "[[moments]]"];
+    let tables = [
+        "",
+        "[fields.a]",
+        "[lives]",
+        "[[chapters]]",
+        "[[levels]]",
+        "[[unlocks]]",
+        "[[invariants]]",
+        "[[moments]]",
+    ];
     let mut count = 0;
     for table in tables {
         for key in keys(table) {
             count += 1;
-            let has_table =
-                ["lives", "lists", "shapes", "fields", "chapters", "level_constants", "unlocks", "moments"]
-                    .contains(&key.as_str());
+            let has_table = [
+                "lives",
+                "lists",
+                "shapes",
+                "fields",
+                "chapters",
+                "level_constants",
+                "unlocks",
+                "invariants",
+                "moments",
+            ]
+            .contains(&key.as_str());
             let has_table = has_table || table.is_empty() && key == "levels";
             if has_table {
                 assert!(page.contains(&format!("[{key}")), "{key} has no heading");

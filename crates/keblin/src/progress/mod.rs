@@ -43,6 +43,9 @@ mod levels;
 /// Chapters: what a map of the world shows of each.
 mod chapters;
 
+/// Invariants.
+mod invariants;
+
 /// Rules: whether levels are open and unlocks unlocked, and why not.
 mod rules;
 

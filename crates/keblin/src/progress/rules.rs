@@ -19,6 +19,8 @@ pub(super) struct Rules {
     given: Vec<bool>,
     /// By moment: whether it was true.
     pub(super) held: Vec<bool>,
+    /// By invariant: whether it was not true.
+    pub(super) broken: Vec<bool>,
     again: Vec<RuleId>,
     /// During a death or a retry, whose effects are not reported by `each_time` moments.
     pub(super) quiet: bool,
@@ -189,6 +191,7 @@ impl Engine {
         self.rules.open =
             (0..self.schema.levels.len()).map(|level| self.is_open_at(level, difficulty)).collect();
         self.note_moments();
+        self.note_invariants();
     }
 
     fn gives(&self, unlock: usize) -> bool {
@@ -213,7 +216,7 @@ impl Engine {
         }
         // Rules that undo each other would never settle, so each is evaluated a limited number of times.
         let rules = self.schema.levels.len() + self.schema.unlocks.len() + self.schema.fields.len();
-        let mut left = rules.pow(2) + self.schema.moments.len() + 1;
+        let mut left = rules.pow(2) + self.schema.moments.len() + self.schema.invariants.len() + 1;
         while let (Some(rule), true) = (self.next_rule(), left > 0) {
             left -= 1;
             self.rules.asked += 1;
@@ -222,6 +225,7 @@ impl Engine {
                 RuleId::Lock(level) => self.ask_level(level as usize, &mut opened),
                 RuleId::Unlock(unlock) => self.ask_unlock(unlock as usize, &mut opened),
                 RuleId::Moment(moment) => self.ask_moment(moment as usize, quiet),
+                RuleId::Invariant(invariant) => self.ask_invariant(invariant as usize),
                 _ => {}
             }
         }

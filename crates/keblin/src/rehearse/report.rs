@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use keblin_schema::Value;
+use keblin_schema::{Name, Value};
 
 use super::trace::Traced;
 use crate::progress::Refused;
@@ -89,6 +89,13 @@ pub enum FailureKind {
         /// The actual number.
         actual: usize,
     },
+    /// The step broke an invariant.
+    Broken {
+        /// Its id.
+        invariant: Name,
+        /// Its condition.
+        holds: String,
+    },
     /// The step was refused.
     Refused(Refused),
     /// The step should have been refused, but was not.
@@ -131,6 +138,9 @@ impl fmt::Display for FailureKind {
             }
             FailureKind::Notices { word, expected, actual } => {
                 write!(f, "notice {word}: expected {expected} times, but it was delivered {actual} times")
+            }
+            FailureKind::Broken { invariant, holds } => {
+                write!(f, "the invariant {invariant} is broken: expected `{holds}`")
             }
             FailureKind::Refused(refused) => write!(f, "{refused}"),
             FailureKind::NotRefused => write!(f, "expected a refusal, but the step was accepted"),

@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use keblin_schema::model::At;
-use keblin_schema::{Difficulty, Level};
+use keblin_schema::{Difficulty, Level, Name};
 
 use super::expectation::{Expectation, Unmet};
 use super::machine::Machine;
@@ -70,6 +70,8 @@ struct Stage<'r> {
 impl Stage<'_> {
     fn line(&mut self, line: &Line) -> Result<StepReport, FailureKind> {
         let before = self.machine.progress().map(Seen::of);
+        let broken: Vec<Name> =
+            self.machine.progress().into_iter().flat_map(Engine::broken_invariants).cloned().collect();
         let refused = match &line.step {
             Step::Refused(step) => match self.step(step) {
                 Err(FailureKind::Refused(refused)) => Some(refused),
@@ -83,6 +85,7 @@ impl Stage<'_> {
             }
         };
         self.machine.end_line(line.step.elapsed());
+        self.keeps_invariants(&broken)?;
         let mut changes = Vec::new();
         match (before, self.machine.progress()) {
             (Some(before), Some(progress)) => {
@@ -100,6 +103,18 @@ impl Stage<'_> {
             (None, None) => {}
         }
         Ok(StepReport { line: line.number, text: line.text.clone(), changes, refused })
+    }
+
+    /// Checks that no invariant is broken that was not before.
+    fn keeps_invariants(&self, before: &[Name]) -> Result<(), FailureKind> {
+        let Some(progress) = self.machine.progress() else { return Ok(()) };
+        let Some(invariant) = progress.broken_invariants().find(|name| !before.contains(name)) else {
+            return Ok(());
+        };
+        let mut all = progress.schema().invariants.iter();
+        let holds = all.find(|def| def.name == *invariant).and_then(|def| def.holds.as_ref());
+        let holds = holds.map_or(String::new(), |rule| rule.program.source().to_string());
+        Err(FailureKind::Broken { invariant: invariant.clone(), holds })
     }
 
     /// Runs a step in another copy of the game on this machine, which then saves and closes; it saves nothing after an

@@ -73,6 +73,8 @@ keblin_schema::words! {
         DoesNotFit = "does_not_fit",
         /// A value is outside its bounds.
         OutOfBounds = "out_of_bounds",
+        /// An invariant of the declaration is not true.
+        InvariantBroken = "invariant_broken",
         /// A level has more stars than it can have.
         TooManyStars = "too_many_stars",
         /// A level has stars but was never finished.

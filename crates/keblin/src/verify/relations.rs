@@ -33,6 +33,7 @@ pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
     stars(schema, &state.facts, &mut found);
     records(schema, &state.facts, held(schema, state), &mut found);
     lives(schema, state, &mut found);
+    invariants(snapshot, &mut found);
     found
 }
 
@@ -86,8 +87,26 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
     }
 }
 
+fn invariants(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
+    let schema = &snapshot.schema;
+    if schema.invariants.is_empty() {
+        return;
+    }
+    for name in Engine::view(snapshot).broken_invariants() {
+        let invariant = schema.invariants.iter().find(|invariant| invariant.name == *name);
+        let rule =
+            invariant.and_then(|invariant| invariant.holds.as_ref()).map_or("", |rule| rule.program.source());
+        let message = format!("the invariant is broken: `{rule}` is not true");
+        found.push(SaveFinding::warning(SaveCode::InvariantBroken, format!("invariants.{name}"), message));
+    }
+}
+
 /// Returns whether a save that was only glanced at does not have any findings.
 pub(super) fn is_plain(schema: &Schema, glance: &Glance, state: &State) -> bool {
+    // An invariant needs the values, which a glance does not make.
+    if !schema.invariants.is_empty() {
+        return false;
+    }
     let mut found = Vec::new();
     stars(schema, &state.facts, &mut found);
     records(schema, &state.facts, glance.held.iter().copied(), &mut found);

@@ -32,6 +32,7 @@ mod fuzzed;
 mod given_up;
 mod golden;
 mod hostile;
+mod invariants;
 mod keepers;
 mod kinds;
 mod laws;

@@ -77,8 +77,16 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
         .iter()
         .map(|moment| moment.when.as_ref().and_then(|when| rule(model, when, found)))
         .collect();
+    let invariants: Vec<_> = declared
+        .invariants
+        .iter()
+        .map(|invariant| invariant.holds.as_ref().and_then(|holds| rule(model, holds, found)))
+        .collect();
     for (moment, when) in model.moments.iter_mut().zip(moments) {
         moment.when = when;
+    }
+    for (invariant, holds) in model.invariants.iter_mut().zip(invariants) {
+        invariant.holds = holds;
     }
     for (level, (unlock, lock, stars)) in model.levels.iter_mut().zip(levels) {
         level.unlock = unlock;
@@ -95,6 +103,12 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
     for (moment, decl) in model.moments.iter().zip(&declared.moments) {
         if let (Some(rule), Some(when)) = (&moment.when, &decl.when) {
             doubt(&rule.program, &reachable, when, found);
+        }
+    }
+    for (invariant, decl) in model.invariants.iter().zip(&declared.invariants) {
+        if let (Some(rule), Some(holds)) = (&invariant.holds, &decl.holds) {
+            bare(model, &rule.program, "an invariant", holds, found);
+            doubt(&rule.program, &reachable, holds, found);
         }
     }
     doubt_bounds(declared, model, found);
@@ -121,7 +135,7 @@ fn doubt_bounds(declared: &Declarations, model: &Model, found: &mut Vec<Finding>
     }
 }
 
-/// Bounds, locks, unlocks and moments are evaluated again when something they name has changed; stars at a finish.
+/// Bounds, locks, unlocks, moments and invariants are evaluated again when something they name has changed; stars at a finish.
 fn watch(model: &Model) -> Watch {
     let positions = || 0_u32..;
     let bounds = (0..model.fields.len()).zip(positions());
@@ -130,10 +144,12 @@ fn watch(model: &Model) -> Watch {
     let locks = model.levels.iter().map(|level| level.lock.as_ref()).zip(positions());
     let unlocks = model.unlocks.iter().map(|unlock| unlock.when.as_ref()).zip(positions());
     let moments = model.moments.iter().map(|moment| moment.when.as_ref()).zip(positions());
+    let invariants = model.invariants.iter().map(|invariant| invariant.holds.as_ref()).zip(positions());
     let rules = locks
         .map(|(rule, id)| (RuleId::Lock(id), rule))
         .chain(unlocks.map(|(rule, id)| (RuleId::Unlock(id), rule)))
         .chain(moments.map(|(rule, id)| (RuleId::Moment(id), rule)))
+        .chain(invariants.map(|(rule, id)| (RuleId::Invariant(id), rule)))
         .filter_map(|(id, rule)| Some((id, &rule?.program)));
     Watch::new(model.cell_count, model.levels.len(), bounds.chain(rules))
 }
@@ -178,16 +194,7 @@ fn doubt_unlocks(
 ) {
     for ((index, unlock), decl) in model.unlocks.iter().enumerate().zip(&declared.unlocks) {
         let (Some(rule), Some(when)) = (&unlock.when, &decl.when) else { continue };
-        if let Some(span) = rule.program.asks_in_question() {
-            let name = rule.program.source().get(span.clone()).unwrap_or_default().to_string();
-            let message =
-                format!("`{name}` needs a difficulty, because an unlock does not have a current one");
-            let (first, last) = name.rsplit_once('.').unwrap_or((name.as_str(), ""));
-            let one = model.difficulties.first().map_or("DIFFICULTY", |difficulty| difficulty.as_str());
-            let all = if first == "totals" { "all" } else { "any" };
-            let instead = format!("write `{first}.{all}.{last}`, or `{first}.{one}.{last}`");
-            found.push(Finding::error(Code::BareName, place(&span, when), message).instead(instead));
-        }
+        bare(model, &rule.program, "an unlock", when, found);
         if reachable.unlocks.get(index) == Some(&true) {
             doubt(&rule.program, reachable, when, found);
         } else {
@@ -195,6 +202,18 @@ fn doubt_unlocks(
             never_opens(model, unlock.name.as_str(), &shut, &rule.program, when, found);
         }
     }
+}
+
+/// Reports a name that needs a difficulty, in a rule of something that does not have a current one.
+fn bare(model: &Model, program: &Program, what: &str, decl: &ConditionDecl, found: &mut Vec<Finding>) {
+    let Some(span) = program.asks_in_question() else { return };
+    let name = program.source().get(span.clone()).unwrap_or_default().to_string();
+    let message = format!("`{name}` needs a difficulty, because {what} does not have a current one");
+    let (first, last) = name.rsplit_once('.').unwrap_or((name.as_str(), ""));
+    let one = model.difficulties.first().map_or("DIFFICULTY", |difficulty| difficulty.as_str());
+    let all = if first == "totals" { "all" } else { "any" };
+    let instead = format!("write `{first}.{all}.{last}`, or `{first}.{one}.{last}`");
+    found.push(Finding::error(Code::BareName, place(&span, decl), message).instead(instead));
 }
 
 /// Warns about a rule that compiles but can fail, or is always true or never.

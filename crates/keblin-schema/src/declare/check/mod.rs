@@ -31,7 +31,7 @@ mod tag;
 /// What a player can ever reach.
 pub(crate) mod reach;
 
-use crate::declare::parse::{Declarations, MomentDecl};
+use crate::declare::parse::{Declarations, InvariantDecl, MomentDecl};
 use crate::model::{Axis, Index, Model, Positions, Scope};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
@@ -57,6 +57,7 @@ pub(crate) fn resolve(
         after_last: declared.after_last,
         fields,
         moments: declared.moments.iter().map(MomentDecl::def).collect(),
+        invariants: declared.invariants.iter().map(InvariantDecl::def).collect(),
         stars_by: declared.stars_by,
         ..declared.names.clone()
     };

@@ -16,7 +16,8 @@ pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Fin
     let levels = model.levels.iter().flat_map(|level| level.lock.iter().chain(&level.star_rules));
     let unlocks = model.unlocks.iter().filter_map(|unlock| unlock.when.as_ref());
     let moments = model.moments.iter().filter_map(|moment| moment.when.as_ref());
-    let rules = levels.chain(unlocks).chain(moments).map(|rule| &rule.program);
+    let invariants = model.invariants.iter().filter_map(|invariant| invariant.holds.as_ref());
+    let rules = levels.chain(unlocks).chain(moments).chain(invariants).map(|rule| &rule.program);
     let bounds = (0..model.fields.len()).flat_map(|field| programs(model, field));
     for read in rules.chain(bounds).flat_map(Program::reads) {
         if let Read::Cells(cells) = read {

@@ -24,6 +24,7 @@ pub(super) fn of(model: &Model) -> u32 {
         levels,
         unlocks,
         moments,
+        invariants,
         stars_by,
         cell_count,
         copied_cells,
@@ -38,8 +39,8 @@ pub(super) fn of(model: &Model) -> u32 {
     } = model;
     let mut hasher = DefaultHasher::new();
     (game, version, difficulties, level_facts_per_difficulty, resume, after_last).hash(&mut hasher);
-    (autosave, lives, lists, shapes, fields, chapters, constants, levels, unlocks, moments, stars_by)
-        .hash(&mut hasher);
+    (autosave, lives, lists, shapes, fields, chapters, constants).hash(&mut hasher);
+    (levels, unlocks, moments, invariants, stars_by).hash(&mut hasher);
     (cell_count, copied_cells, saved_cells, clock_cells).hash(&mut hasher);
     let [a, b, c, d, ..] = hasher.finish().to_be_bytes();
     // Compiled names have 0.

@@ -34,6 +34,9 @@ mod autosave;
 /// `[[moments]]`
 mod moment;
 
+/// `[[invariants]]`
+mod invariant;
+
 /// `[lists]`
 mod list;
 
@@ -58,6 +61,7 @@ use chapter::ChapterDecl;
 pub(crate) use field::{BoundDecl, FieldDecl};
 pub(crate) use ids::clashes;
 use ids::named_tables;
+pub(crate) use invariant::InvariantDecl;
 pub(crate) use kind::KindDecl;
 pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl};
 pub(crate) use list::ListDecl;
@@ -94,6 +98,7 @@ pub(crate) struct Declarations {
     pub(crate) levels: Vec<LevelDecl>,
     pub(crate) unlocks: Vec<UnlockDecl>,
     pub(crate) moments: Vec<MomentDecl>,
+    pub(crate) invariants: Vec<InvariantDecl>,
     pub(crate) stars_by: StarsBy,
     /// The text is not complete TOML, so a missing name may come after the mistake.
     pub(crate) broken_syntax: bool,
@@ -116,6 +121,7 @@ const KEYS: &[&str] = &[
     "levels",
     "unlocks",
     "moments",
+    "invariants",
     "stars_by",
 ];
 
@@ -165,6 +171,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         levels,
         unlocks,
         moments: moment::all(&top, text, found),
+        invariants: invariant::all(&top, text, found),
         stars_by: top
             .one_of("stars_by", StarsBy::ALL, StarsBy::as_str, found)
             .unwrap_or(StarsBy::BestAttempt),

@@ -1,4 +1,4 @@
-//! Chapters and constants of levels: no save contains them, so a difference never needs a step.
+//! Chapters, constants of levels and invariants: no save contains them, so a difference never needs a step.
 
 use super::names::names_of;
 use super::{Change, Class, Found, What};
@@ -25,6 +25,20 @@ impl Found<'_> {
             self.key(Class::Rule, &what, "type", constant.kind.to_string(), same.kind.to_string());
             let default = |value| literal(value).unwrap_or_default();
             self.key(Class::Rule, &what, "default", default(&constant.default), default(&same.default));
+        }
+    }
+
+    /// Compares invariants.
+    pub(super) fn invariants(&mut self) {
+        let (before, now) = (self.before, self.now);
+        let ids = |model: &Model| names_of(&model.invariants, |invariant| &invariant.name);
+        self.unsaved(&ids(before), &ids(now), What::Invariant);
+        for invariant in &before.invariants {
+            let Some(same) = now.invariants.iter().find(|other| other.name == invariant.name) else {
+                continue;
+            };
+            let what = What::Invariant(invariant.name.clone());
+            self.rule(&what, "holds", invariant.holds.as_ref(), same.holds.as_ref());
         }
     }
 

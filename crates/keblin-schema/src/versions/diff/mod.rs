@@ -86,6 +86,8 @@ pub enum What {
     Unlock(Name),
     /// A moment.
     Moment(Name),
+    /// An invariant.
+    Invariant(Name),
     /// A closed list.
     List(Name),
     /// An item of a closed list.
@@ -148,6 +150,7 @@ impl fmt::Display for What {
             What::Difficulty(id) => write!(f, "difficulty {id}"),
             What::Unlock(id) => write!(f, "unlock {id}"),
             What::Moment(id) => write!(f, "moment {id}"),
+            What::Invariant(id) => write!(f, "invariant {id}"),
             What::List(id) => write!(f, "list {id}"),
             What::Item { list, id } => write!(f, "item {id} of {list}"),
             What::Shape(id) => write!(f, "shape {id}"),
@@ -202,6 +205,7 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.levels();
     found.unlocks();
     found.moments();
+    found.invariants();
     found.list.sort_by_key(|difference| difference.class);
     found.list
 }

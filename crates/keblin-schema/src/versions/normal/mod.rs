@@ -38,6 +38,7 @@ impl Model {
         out.levels();
         out.unlocks();
         out.moments();
+        out.invariants();
         out.text
     }
 
@@ -297,6 +298,14 @@ impl Normal<'_> {
             if unlock.latch {
                 self.key("latch", "true");
             }
+        }
+    }
+
+    fn invariants(&mut self) {
+        for invariant in &self.model.invariants {
+            self.heading("[[invariants]]");
+            self.word("id", invariant.name.as_str());
+            self.maybe("holds", invariant.holds.as_ref().map(|rule| quoted(rule.program.source())));
         }
     }
 
