@@ -176,6 +176,8 @@ pub struct UnlockDef {
     pub when: Option<Rule>,
     /// Whether it stays unlocked.
     pub latch: bool,
+    /// What it costs, if it is bought: fields, as positions in [`Model::fields`], and how much of each.
+    pub costs: Vec<(usize, Value)>,
 }
 
 /// Everything a declaration says about a game's progress, checked.

@@ -3,9 +3,10 @@
 
 use std::time::Duration;
 
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Field, Level, OfGame, Value};
+use keblin_schema::{AnyGame, Checkpoint, Difficulty, Field, Level, OfGame, Unlock, Value};
 
 use super::Engine;
+use super::buy::Bought;
 use super::death::{Death, Reached};
 use super::erase::{Erase, Erased};
 use super::fields::Change;
@@ -59,6 +60,8 @@ pub enum Event<G = AnyGame> {
     Add(Field<Value, G>, Value),
     /// [`Play::spend`](crate::Play::spend)
     Spend(Field<Value, G>, Value),
+    /// [`Play::buy`](crate::Play::buy)
+    Buy(Unlock<G>),
     /// [`Play::submit`](crate::Play::submit)
     Submit(Field<Value, G>, Value),
     /// [`Play::push`](crate::Play::push), [`Play::insert`](crate::Play::insert), [`Play::put_entry`](crate::Play::put_entry)
@@ -95,6 +98,8 @@ pub enum Outcome<G = AnyGame> {
     Fed(Fed<G>),
     /// A value was written, or refused: [`Change::refused`].
     Changed(Change),
+    /// Something was bought; `None` if the player has it already.
+    Bought(Option<Bought<G>>),
     /// Something was erased.
     Erased(Vec<Erased>),
 }
@@ -114,6 +119,7 @@ impl<G> OfGame<G> for Outcome {
             Outcome::RunOver(over) => Outcome::RunOver(over.of_game()),
             Outcome::Fed(fed) => Outcome::Fed(fed.of_game()),
             Outcome::Changed(change) => Outcome::Changed(change),
+            Outcome::Bought(bought) => Outcome::Bought(bought.of_game()),
             Outcome::Erased(erased) => Outcome::Erased(erased),
         }
     }
@@ -141,6 +147,7 @@ impl<G: Copy> Event<G> {
             Event::Set(field, value) => Event::Set(field.of_any(), value.clone()),
             Event::Add(field, amount) => Event::Add(field.of_any(), amount.clone()),
             Event::Spend(field, amount) => Event::Spend(field.of_any(), amount.clone()),
+            Event::Buy(unlock) => Event::Buy(unlock.of_any()),
             Event::Submit(field, value) => Event::Submit(field.of_any(), value.clone()),
             Event::Put(field, place, item) => Event::Put(field.of_any(), place.clone(), item.clone()),
             Event::Take(field, place) => Event::Take(field.of_any(), place.clone()),
@@ -189,6 +196,7 @@ impl Engine {
                 let cell = self.checked(*field);
                 Outcome::Changed(self.spend_from(cell, amount)?)
             }
+            Event::Buy(unlock) => Outcome::Bought(self.buy(*unlock)?),
             Event::Submit(field, value) => {
                 let cell = self.checked(*field);
                 Outcome::Changed(self.submit_to(cell, value.clone()))

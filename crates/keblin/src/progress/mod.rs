@@ -40,6 +40,9 @@ mod records;
 /// Levels: their facts, their ratings, their order.
 mod levels;
 
+/// Unlocks that are bought.
+mod buy;
+
 /// Chapters: what a map of the world shows of each.
 mod chapters;
 
@@ -115,6 +118,7 @@ mod typed;
 /// Results of events, with a game's names.
 mod outcomes;
 
+pub use buy::Bought;
 pub use chapters::ChapterCard;
 pub use death::{Death, Reached};
 pub use erase::{Erase, Erased};

@@ -121,6 +121,18 @@ pub enum Why {
         /// The lower bound.
         min: Option<Value>,
     },
+    /// The unlock does not have a price.
+    NotForSale {
+        /// The unlock.
+        unlock: Name,
+    },
+    /// The rule of an unlock or its price is not met.
+    CannotBuy {
+        /// The unlock.
+        unlock: Name,
+        /// The parts that are not met, as people read them.
+        missing: Vec<String>,
+    },
     /// A negative amount was to be spent.
     SpendsLessThanNothing {
         /// The field.
@@ -169,6 +181,12 @@ impl fmt::Display for Refused {
                     f,
                     "`{event}` refused: a run is already in progress; after confirming with the player call `begin_replacing`"
                 )
+            }
+            Why::NotForSale { unlock } => {
+                write!(f, "{unlock} cannot be bought: its declaration does not have `costs`")
+            }
+            Why::CannotBuy { unlock, missing } => {
+                write!(f, "{unlock} cannot be bought: {}", missing.join("; "))
             }
             Why::Locked { level, missing } => write!(f, "{level} is locked: {}", missing.join("; ")),
             Why::SameLevel { level } => {

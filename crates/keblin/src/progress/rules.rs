@@ -64,6 +64,15 @@ impl Rules {
         self.open.get(level).copied().unwrap_or(false)
     }
 
+    pub(super) fn give(&mut self, unlock: usize) {
+        self.given.get_mut(unlock).into_iter().for_each(|given| *given = true);
+    }
+
+    /// Notes that an unlock was given.
+    pub(super) fn unlock_changed(&mut self, schema: &Schema, unlock: usize) {
+        schema.watch.of_unlock(unlock).for_each(|rule| self.ask_again(rule));
+    }
+
     pub(super) fn is_given(&self, unlock: usize) -> bool {
         self.given.get(unlock).copied().unwrap_or(false)
     }
@@ -131,7 +140,12 @@ impl Engine {
 
     pub(crate) fn why_not_unlocked(&self, unlock: Unlock) -> Vec<Standing> {
         let rule = self.schema.unlocks.get(unlock.index()).and_then(|unlock| unlock.when.as_ref());
-        rule.map_or_else(Vec::new, |rule| self.standings(rule, self.here().difficulty))
+        let mut parts = rule.map_or_else(Vec::new, |rule| self.standings(rule, self.here().difficulty));
+        // What was bought costs nothing more.
+        if !self.is_unlocked(unlock) {
+            parts.extend(self.price_parts(unlock.index()));
+        }
+        parts
     }
 
     pub(crate) fn rules_asked(&self) -> u64 {
@@ -197,7 +211,10 @@ impl Engine {
     fn gives(&self, unlock: usize) -> bool {
         let latched = self.state.latched.get(unlock).copied().unwrap_or(false);
         let rule = self.schema.unlocks.get(unlock).and_then(|unlock| unlock.when.as_ref());
-        latched || rule.is_some_and(|rule| rule.program.holds(self, self.here().difficulty.unwrap_or(0)))
+        let is_bought = self.schema.unlocks.get(unlock).is_some_and(|unlock| !unlock.costs.is_empty());
+        latched
+            || !is_bought
+                && rule.is_some_and(|rule| rule.program.holds(self, self.here().difficulty.unwrap_or(0)))
     }
 
     /// Called at the end of an event that may have changed the phase, the level, the checkpoint or the furthest
@@ -277,9 +294,7 @@ impl Engine {
             return;
         }
         self.changed();
-        for rule in self.schema.watch.of_unlock(unlock) {
-            self.rules.ask_again(rule);
-        }
+        self.rules.unlock_changed(&self.schema, unlock);
         if !now {
             return;
         }

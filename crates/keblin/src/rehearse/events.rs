@@ -1,6 +1,6 @@
 //! Parses the steps that are events: begin, reach, tick, finish, erase and feed.
 
-use keblin_schema::Finding;
+use keblin_schema::{Finding, Unlock};
 
 use super::parse::{Words, bad, meant};
 use super::step::{Feed, Step};
@@ -35,6 +35,15 @@ impl Words<'_> {
             true => Ok(Step::Reach(word.to_string())),
             false => Err(meant(bad(span, format!("`{word}` is not a declared checkpoint")), word, &known)),
         }
+    }
+
+    /// `buy iron_pole`
+    pub(super) fn unlock(&mut self) -> Result<Unlock, Finding> {
+        let (word, span) = self.expected("an unlock")?;
+        self.schema.unlock(word).map_err(|_| {
+            let known: Vec<&str> = self.schema.unlocks.iter().map(|unlock| unlock.name.as_str()).collect();
+            meant(bad(span, format!("`{word}` is not a declared unlock")), word, &known)
+        })
     }
 
     pub(super) fn tick(&mut self) -> Result<Step, Finding> {

@@ -10,7 +10,8 @@ use keblin_schema::{Code, Finding, Level, Name, Time};
 use super::step::{Step, WriteStep};
 use crate::snapshot::Schema;
 
-const WORDS: [&str; 40] = [
+const WORDS: [&str; 41] = [
+    "buy",
     "schema",
     "feed",
     "pause",
@@ -117,6 +118,7 @@ impl<'t> Words<'t> {
             "add" => self.write(Step::Add)?,
             "spend" => self.write(Step::Spend)?,
             "submit" => self.write(Step::Submit)?,
+            "buy" => Step::Buy(self.unlock()?),
             "feed" => self.feed()?,
             "pause" => Step::Pause(self.on_or_off()?),
             "hold" => Step::Hold,

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use keblin_schema::condition::names::Asked;
-use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Value};
+use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Unlock, Value};
 
 use super::expectation::Expectation;
 use crate::progress::items::ItemPlace;
@@ -55,6 +55,8 @@ pub enum Step {
     Add(Asked, Value),
     /// Spends some of a value.
     Spend(Asked, Value),
+    /// Buys an unlock.
+    Buy(Unlock),
     /// Submits a value to a record.
     Submit(Asked, Value),
     /// Lets time pass, a number of times.
@@ -288,6 +290,7 @@ fn act(progress: &mut Engine, event: &Step) -> Result<(), Refused> {
             progress.pause(*on);
             Ok(())
         }
+        Step::Buy(unlock) => progress.buy(*unlock).map(drop),
         Step::Die => {
             progress.die();
             Ok(())

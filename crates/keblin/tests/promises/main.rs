@@ -10,6 +10,7 @@
 
 mod broken;
 mod builds;
+mod buying;
 mod carried;
 mod causes;
 mod cddl;

@@ -75,6 +75,7 @@ pub(crate) fn resolve(
     }
     rules::feeds(&declared, &mut model, found);
     rules::lives(&declared, &mut model, found);
+    rules::costs(&declared, &mut model, found);
     saving::saving(&declared, &mut model, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut model, found);
     if fits {

@@ -31,6 +31,7 @@ pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Fin
         }
     }
     name(model.lives.as_ref().map(|lives| lives.field));
+    model.unlocks.iter().flat_map(|unlock| &unlock.costs).for_each(|(field, _)| name(Some(*field)));
     let unnamed = named.iter().zip(&declared.fields).enumerate().filter(|(_, (named, _))| !**named);
     let hint = |field: &crate::declare::parse::FieldDecl| {
         let message = format!("no rule, record or rehearsal names `{}`", field.name.value);

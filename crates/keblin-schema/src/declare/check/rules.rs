@@ -28,6 +28,43 @@ fn field_named(
     field
 }
 
+/// Resolves what unlocks cost: numbers of the profile that can be spent.
+pub(super) fn costs(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
+    for (index, unlock) in declared.unlocks.iter().enumerate() {
+        let mut costs = Vec::new();
+        for (name, price) in &unlock.costs {
+            let Some(at) = field_named(declared, model, name, found) else { continue };
+            let Some(field) = model.fields.get(at) else { continue };
+            let is_price = match field.kind {
+                Kind::Int => matches!(price.value, Value::Int(_)),
+                Kind::Float => matches!(price.value, Value::Float(_)),
+                Kind::Time => matches!(price.value, Value::Time(_)),
+                _ => false,
+            };
+            let (wrong, span) = match (field.scope, field.keep) {
+                _ if !matches!(field.kind, Kind::Int | Kind::Float | Kind::Time) => {
+                    ("is not a number or a time", &name.span)
+                }
+                _ if !is_price => ("has another type than this price", &price.span),
+                (scope, _) if scope != Scope::Profile => ("does not have profile scope", &name.span),
+                (_, keep) if keep != Keep::Latest => ("cannot be spent, because of its `keep`", &name.span),
+                _ if !field.per.is_empty() => ("has more than one value", &name.span),
+                _ => {
+                    costs.push((at, price.value.clone()));
+                    continue;
+                }
+            };
+            let message = format!("`{}` {wrong}", field.name);
+            let finding = Finding::error(Code::WrongType, span.clone(), message);
+            found
+                .push(finding.instead("a price is paid from one number of profile scope, such as `coppers`"));
+        }
+        if let Some(def) = model.unlocks.get_mut(index) {
+            def.costs = costs;
+        }
+    }
+}
+
 /// Resolves the records that the engine feeds: from which field, and when.
 pub(super) fn feeds(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     for (index, field) in declared.fields.iter().enumerate() {

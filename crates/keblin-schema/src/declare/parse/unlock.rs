@@ -2,14 +2,15 @@
 
 use std::ops::Range;
 
-use toml::de::DeTable;
+use toml::de::{DeTable, DeValue};
 
 use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, named_tables};
 use crate::model::UnlockDef;
-use crate::text::finding::Finding;
+use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
+use crate::value::Value;
 
 /// An unlock as declared.
 #[derive(Debug)]
@@ -18,6 +19,8 @@ pub(crate) struct UnlockDecl {
     pub(crate) title: Option<String>,
     pub(crate) when: Option<ConditionDecl>,
     pub(crate) latch: bool,
+    /// What it costs: fields, and how much of each.
+    pub(crate) costs: Vec<(Placed<String>, Placed<Value>)>,
 }
 
 impl UnlockDecl {
@@ -27,12 +30,14 @@ impl UnlockDecl {
             name: self.name.value.clone(),
             title: self.title.clone().unwrap_or_else(|| self.name.value.to_string()),
             when: None,
-            latch: self.latch,
+            // What is bought is given for good.
+            latch: self.latch || !self.costs.is_empty(),
+            costs: Vec::new(),
         }
     }
 }
 
-const KEYS: &[&str] = &["id", "title", "when", "latch"];
+const KEYS: &[&str] = &["id", "title", "when", "latch", "costs"];
 
 pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) -> Vec<UnlockDecl> {
     let each = |table: &DeTable<'_>, span, found: &mut _| one(table, span, text, found);
@@ -43,9 +48,47 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
 fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Finding>) -> Option<UnlockDecl> {
     let reader = Reader::new("an unlock", table, span, KEYS, text, found);
     let name = reader.required("id", found, "id = \"fog_lamp\"").and_then(|item| reader.id(item, found));
-    let when = reader.required("when", found, "when = \"totals.all.stars >= 8\"");
+    let costs = costs(&reader, text, found);
+    // What is bought need not ask for anything else.
+    let when = match costs.is_empty() {
+        true => reader.required("when", found, "when = \"totals.all.stars >= 8\""),
+        false => reader.get("when"),
+    };
     let when = when.and_then(|item| condition(&reader, item, found));
     let title = reader.get("title").and_then(|item| reader.string(item, found)).map(str::to_string);
     let latch = reader.yes_or_no("latch", found);
-    Some(UnlockDecl { name: name?, title, when, latch: latch.unwrap_or(false) })
+    Some(UnlockDecl { name: name?, title, when, latch: latch.unwrap_or(false), costs })
+}
+
+/// Reads `costs = { coppers = 80 }`. What the fields are is checked later.
+fn costs(
+    reader: &Reader<'_, '_>,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<(Placed<String>, Placed<Value>)> {
+    let Some((table, span)) = reader.table("costs", found) else { return Vec::new() };
+    let prices = Reader::of_any_keys("the costs", table, span.clone(), text);
+    let mut costs = Vec::new();
+    for (name, item) in prices.entries() {
+        let value = match item.get_ref() {
+            DeValue::Integer(_) => prices.integer(item, found).map(Value::Int),
+            DeValue::Float(digits) => digits.as_str().replace('_', "").parse().ok().and_then(Value::float),
+            DeValue::String(time) => time.parse().ok().map(Value::Time),
+            _ => None,
+        };
+        match value.filter(|value| !value.is_negative()) {
+            Some(value) => costs.push((
+                Placed { value: name.get_ref().to_string(), span: name.span() },
+                Placed { value, span: item.span() },
+            )),
+            None => {
+                prices.wrong_type(item, "a price: a number, or a time such as \"90s\", of 0 or more", found)
+            }
+        }
+    }
+    if costs.is_empty() && table.is_empty() {
+        let finding = Finding::error(Code::MissingKey, span, "`costs` does not name any field");
+        found.push(finding.instead("write `costs = { coppers = 80 }`, or leave it out"));
+    }
+    costs
 }

@@ -3,7 +3,7 @@
 use super::names::names_of;
 use super::{Change, Class, Found, What};
 use crate::condition::Comparison;
-use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart, StarsBy};
+use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart, StarsBy, UnlockDef};
 
 /// Returns whether a rule asks for more than another: for everything that one asked for, or a higher number of it,
 /// and for something more. Some stricter rules are not recognised.
@@ -102,6 +102,11 @@ impl Found<'_> {
             let what = What::Unlock(unlock.name.clone());
             self.rule(&what, "when", unlock.when.as_ref(), same.when.as_ref());
             self.latch(&what, unlock.latch, same.latch);
+            let costs = |model: &Model, unlock: &UnlockDef| match unlock.costs.is_empty() {
+                true => String::new(),
+                false => model.costs_text(unlock),
+            };
+            self.key(Class::Rule, &what, "costs", costs(before, unlock), costs(now, same));
         }
     }
 

@@ -8,7 +8,7 @@ use std::fmt::Write as _;
 
 use crate::model::{
     AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Items, Limits, MemberDef, Model, Resume,
-    Rule, StarsBy, Survival,
+    Rule, StarsBy, Survival, UnlockDef,
 };
 use crate::value::Value;
 use crate::value::keep::Keep;
@@ -87,6 +87,16 @@ pub(crate) fn id_list(ids: impl IntoIterator<Item = impl AsRef<str>>) -> String 
 struct Normal<'s> {
     model: &'s Model,
     text: String,
+}
+
+impl Model {
+    /// Returns what an unlock costs, as a declaration writes it.
+    pub(crate) fn costs_text(&self, unlock: &UnlockDef) -> String {
+        let costs = unlock.costs.iter().filter_map(|(field, price)| {
+            Some(format!("{} = {}", self.fields.get(*field)?.name, literal(price)?))
+        });
+        format!("{{ {} }}", costs.collect::<Vec<_>>().join(", "))
+    }
 }
 
 impl Normal<'_> {
@@ -295,7 +305,9 @@ impl Normal<'_> {
             self.heading("[[unlocks]]");
             self.word("id", unlock.name.as_str());
             self.maybe("when", unlock.when.as_ref().map(|rule| quoted(rule.program.source())));
-            if unlock.latch {
+            if !unlock.costs.is_empty() {
+                self.key("costs", &self.model.costs_text(unlock));
+            } else if unlock.latch {
                 self.key("latch", "true");
             }
         }
