@@ -63,7 +63,7 @@ impl Model {
     /// Returns the level before another one in order, of those that count.
     #[must_use]
     pub fn level_before(&self, level: usize) -> Option<usize> {
-        self.counted(None).rev().find(|counted| *counted < level)
+        self.levels.get(..level)?.iter().rposition(|before| before.counted)
     }
 
     /// Returns the levels that may come after another one: those that it names, or else the next one in order that
@@ -72,7 +72,10 @@ impl Model {
     pub fn levels_after(&self, level: usize) -> Vec<usize> {
         match self.levels.get(level).and_then(|level| level.next.clone()) {
             Some(next) => next,
-            None => self.counted(None).find(|counted| *counted > level).into_iter().collect(),
+            None => {
+                let after = self.levels.iter().enumerate().skip(level + 1);
+                after.filter(|(_, after)| after.counted).map(|(index, _)| index).take(1).collect()
+            }
         }
     }
 }
