@@ -90,6 +90,18 @@ fn the_level_before_and_the_one_after_are_those_that_count() {
     assert_eq!(places, [None, Some(1), Some(2), None, None, Some(3), Some(4), Some(5)]);
 }
 
+#[test]
+fn levels_are_put_in_wherever_the_one_they_name_is_declared() {
+    let put_in = |id: &str, after: &str| format!("[[levels]]\nid = '{id}'\nafter = '{after}'\n");
+    let chain =
+        [put_in("third", "second"), put_in("second", "clay_03"), put_in("fourth", "clay_03")].concat();
+    let order = model(&format!("{KILN}{chain}"));
+    assert_eq!(names(&order)[5..9], ["clay_03", "second", "third", "fourth"]);
+    let circle = format!("{KILN}{}{}", put_in("one", "other"), put_in("other", "one"));
+    let told = Declaration::parse("x", &circle).unwrap_err().to_string();
+    assert!(told.contains("`other` comes after this level in turn"), "{told}");
+}
+
 /// The normal form says every level on its own; it reads back as the same model.
 #[test]
 fn the_normal_form_reads_back() {

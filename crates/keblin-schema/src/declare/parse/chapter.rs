@@ -190,20 +190,50 @@ pub(super) fn in_order(
     }
     let made = made.into_iter().map(|(name, chapter, keys)| keys.level(name, Some(chapter), constants));
     let mut levels: Vec<LevelDecl> = first.into_iter().chain(made).collect();
-    let mut placed: BTreeMap<String, usize> = BTreeMap::new();
-    for (after, chapter, name, keys) in put_in {
-        let Some(at) = levels.iter().position(|level| level.name.value.as_str() == after.value) else {
-            unknown("level", &after, levels.iter().map(|level| level.name.value.as_str()), found);
-            continue;
-        };
-        let chapter = chapter.or_else(|| levels.get(at)?.chapter);
-        // Several after one level are in declared order.
-        let taken = placed.entry(after.value).or_default();
-        *taken += 1;
-        levels.insert(at + *taken, keys.level(name, chapter, constants));
-    }
+    put_levels_in(&mut levels, put_in, constants, found);
     name_next(&mut levels, nexts, found);
     levels
+}
+
+/// An entry with `after`: the level that it names, the chapter, and the rest.
+type PutIn = (Placed<String>, Option<usize>, Placed<Name>, LevelKeys);
+
+/// Puts each level right after the one that it names, or after those that were put there before. A level may name
+/// another one that is put in, wherever that is declared.
+fn put_levels_in(
+    levels: &mut Vec<LevelDecl>,
+    mut waiting: Vec<PutIn>,
+    constants: &[ConstantDef],
+    found: &mut Vec<Finding>,
+) {
+    let mut put: BTreeMap<String, String> = BTreeMap::new();
+    loop {
+        let (ready, later): (Vec<PutIn>, Vec<PutIn>) = waiting
+            .into_iter()
+            .partition(|(after, ..)| levels.iter().any(|level| level.name.value.as_str() == after.value));
+        waiting = later;
+        if ready.is_empty() {
+            break;
+        }
+        for (after, chapter, name, keys) in ready {
+            // Several after one level are in declared order.
+            let last = put.insert(after.value.clone(), name.value.to_string());
+            let position = |id: &str| levels.iter().position(|level| level.name.value.as_str() == id);
+            let Some(at) = position(last.as_ref().unwrap_or(&after.value)) else { continue };
+            let chapter = chapter.or_else(|| levels.get(at)?.chapter);
+            levels.insert(at + 1, keys.level(name, chapter, constants));
+        }
+    }
+    for (after, ..) in &waiting {
+        let of_circle = waiting.iter().any(|(_, _, name, _)| name.value.as_str() == after.value);
+        if of_circle {
+            let message = format!("`{}` comes after this level in turn", after.value);
+            let finding = Finding::error(Code::UnknownName, after.span.clone(), message);
+            found.push(finding.instead("name a level that has a place of its own"));
+        } else {
+            unknown("level", after, levels.iter().map(|level| level.name.value.as_str()), found);
+        }
+    }
 }
 
 fn of_chapter(chapters: &[ChapterDecl], named: &Placed<String>, found: &mut Vec<Finding>) -> Option<usize> {

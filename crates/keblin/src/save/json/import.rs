@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use keblin_schema::name::nearest;
-use keblin_schema::{Time, Value};
+use keblin_schema::{Name, Time, Value};
 use serde_json::{Map as Object, Value as Json};
 
 use super::value::{of_hex, of_json, shortened};
@@ -48,9 +48,12 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
     let Reading { state, carried, .. } = reading;
     let blocks = named_bytes(top, "unknown")?.into_iter().map(|(name, bytes)| (name, Arc::from(bytes)));
     let carried = Carried { blocks: blocks.collect(), ..carried };
-    let areas = named_bytes(top, "areas")?.into_iter();
-    let areas: Areas =
-        areas.map(|(name, bytes)| (Arc::from(format!("{AREA}{name}")), Arc::from(bytes))).collect();
+    let mut areas = Areas::new();
+    for (name, bytes) in named_bytes(top, "areas")? {
+        let id = Name::new(&name)
+            .map_err(|fault| wrong(&format!("areas.{name}"), format!("`{name}` is not an id: {fault}")))?;
+        areas.insert(Arc::from(format!("{AREA}{id}")), Arc::from(bytes));
+    }
     let snapshot = Snapshot {
         carried: Arc::new(carried),
         areas: Arc::new(areas),

@@ -3,6 +3,7 @@
 
 use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::model::{Bound, FieldDef, Limits};
+use keblin_schema::name::MAX_NAME_CHARS;
 use keblin_schema::{Model, Value};
 use serde_json::{Map as Object, Value as Json, json};
 
@@ -32,6 +33,8 @@ pub fn json_schema(schema: &Schema) -> Json {
     ]);
     let picture = fixed([("media_type", json!({ "type": "string" })), ("bytes", hex())]);
     let named_bytes = json!({ "type": "object", "additionalProperties": hex() });
+    let id = json!({ "pattern": "^[a-z][a-z0-9_]*$", "maxLength": MAX_NAME_CHARS });
+    let areas = json!({ "type": "object", "propertyNames": id, "additionalProperties": hex() });
     let mut top = fixed([
         ("json_format", json!({ "const": JSON_FORMAT })),
         ("game", json!({ "const": schema.game.as_str() })),
@@ -39,7 +42,7 @@ pub fn json_schema(schema: &Schema) -> Json {
         ("save", save),
         ("profile", rules.map(&listed::profile(schema))),
         ("run", rules.map(&listed::run(schema))),
-        ("areas", named_bytes.clone()),
+        ("areas", areas),
         ("picture", or_null(picture)),
         ("unknown", named_bytes),
     ]);
