@@ -63,14 +63,8 @@ impl Compiler<'_> {
                 if *on == On::InQuestion && self.model.level_facts_per_difficulty {
                     in_question(self);
                 }
-                match chapter {
-                    None => self.reads.push(Read::Fact { fact: *fact, level: None }),
-                    chapter => self.reads.extend(
-                        self.model
-                            .counted(*chapter)
-                            .map(|level| Read::Fact { fact: *fact, level: Some(level) }),
-                    ),
-                }
+                // One entry for all levels: a lock of every level may name a chapter of thousands.
+                self.reads.push(Read::Fact { fact: *fact, level: None });
                 let (start, len) = self.spans(*chapter);
                 Ok(Load::Total { on: *on, fact: *fact, start, len })
             }
@@ -98,9 +92,13 @@ impl Compiler<'_> {
         (on, chapter): (On, Option<usize>),
         kind: Type,
     ) -> Checked {
-        let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
+        let missing = || ConditionError::new(expr.span.clone(), "nothing is kept at this place");
         let def = self.model.fields.get(field).ok_or_else(missing)?;
         let per_level = def.per.contains(&Axis::Level);
+        let last = self.model.difficulties.len().saturating_sub(1);
+        if on == On::InQuestion && def.per.contains(&Axis::Difficulty) {
+            self.asks_in_question.get_or_insert(expr.span.clone());
+        }
         let start = small(self.sums.len());
         // The best value of a table stands for it.
         for cell in def.cells.clone().step_by(def.places) {
@@ -117,11 +115,14 @@ impl Compiler<'_> {
                 (Some(difficulty), On::InQuestion) => difficulty == 0,
             };
             if counts && on_it {
-                let at = if on == On::InQuestion { At { difficulty: None, ..at } } else { at };
-                let load = self.field(expr, field, at)?;
-                self.sums.push(load);
+                let current = on == On::InQuestion && at.difficulty.is_some();
+                let other = self.model.cell(def, at.on(Some(last))).filter(|_| current);
+                let apart = other.map(|other| small((other - cell) / last.max(1)));
+                let first = small(cell);
+                self.sums.push(apart.map_or(Load::Cell(first), |apart| Load::CellOn { first, apart }));
             }
         }
+        self.reads.push(Read::Cells(def.cells.clone()));
         let len = small(self.sums.len()) - start;
         Ok(self.emit(Op::Tally(start, len), kind))
     }
@@ -148,7 +149,7 @@ impl Compiler<'_> {
     }
 
     fn field(&mut self, expr: &Expr, field: usize, at: At) -> Result<Load, ConditionError> {
-        let missing = || ConditionError::new(expr.span.clone(), "this field has no value at this place");
+        let missing = || ConditionError::new(expr.span.clone(), "nothing is kept at this place");
         let def = self.model.fields.get(field).ok_or_else(missing)?;
         let open = def.per.contains(&Axis::Difficulty) && at.difficulty.is_none();
         let cell = |difficulty| self.model.cell(def, at.on(difficulty)).ok_or_else(missing);

@@ -139,6 +139,7 @@ fn a_hundred_and_twenty_levels_take_less_than_sixty_lines() {
 fn each_mistake_has_its_place() {
     for (from, to, expected) in [
         ("count = 3", "count = 0", "`count` must be from 1 to 9999, but found 0"),
+        ("count = 3", "count = 9998", "chapters can make at most 9999 levels, and with this one it is 10000"),
         ("prefix = \"clay_\"", "prefix = \"Clay_\"", "`Clay_01` is not an id"),
         ("prefix = \"slip_\"", "prefix = \"clay_\"", "level `clay_01` is made by two chapters"),
         (

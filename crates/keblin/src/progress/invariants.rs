@@ -18,7 +18,7 @@ impl Engine {
         all.filter(|(_, broken)| **broken).map(|(invariant, _)| &invariant.name)
     }
 
-    /// Evaluates an invariant, and reports it to the game's logger once it is no longer true.
+    /// Evaluates an invariant. If it has just become false, the game's logger gets a warning.
     pub(super) fn ask_invariant(&mut self, index: usize) {
         let Some(invariant) = self.schema.invariants.get(index) else { return };
         let Some(rule) = &invariant.holds else { return };

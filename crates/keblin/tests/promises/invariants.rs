@@ -38,7 +38,7 @@ fn a_broken_invariant_is_named_until_it_holds_again_and_refuses_nothing() {
     game.add(sent, 1);
     assert_eq!(broken(&game), ["never_full"]);
     game.begin_replacing(None);
-    assert_eq!(broken(&game), [] as [&str; 0], "a new run has no oil");
+    assert_eq!(broken(&game), [] as [&str; 0], "a new run starts without oil");
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! `[[chapters]]`: some levels with a title and a lock of their own, and levels by the dozen. Puts all levels in order.
 
-use std::collections::{BTreeMap, HashSet};
+use std::cell::Cell;
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
@@ -26,7 +27,7 @@ pub(crate) struct ChapterDecl {
 const KEYS: &[&str] = &["id", "title", "unlock", "levels"];
 const MADE_KEYS: [&str; 2] = ["prefix", "count"];
 
-/// The most levels that a chapter can make.
+/// The most levels that one chapter can make, and all chapters together.
 const MAX_MADE: usize = 9999;
 
 impl ChapterDecl {
@@ -42,6 +43,7 @@ pub(super) fn all(
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Vec<ChapterDecl> {
+    let made_before = Cell::new(0);
     let each = |table: &DeTable<'_>, span: Range<usize>, found: &mut Vec<Finding>| {
         let reader = Reader::new("a chapter", table, span, KEYS, text, found);
         let name = reader.required("id", found, "id = \"fens\"").and_then(|item| reader.id(item, found))?;
@@ -54,6 +56,7 @@ pub(super) fn all(
                 &Reader::new("the levels of a chapter", table, span, &known, text, found),
                 &title,
                 constants,
+                &made_before,
                 found,
             )
         });
@@ -69,6 +72,7 @@ fn make(
     reader: &Reader<'_, '_>,
     title: &str,
     constants: &[ConstantDef],
+    made_before: &Cell<usize>,
     found: &mut Vec<Finding>,
 ) -> Vec<(Placed<Name>, LevelKeys)> {
     let prefix = reader.required("prefix", found, "prefix = \"fens_\"");
@@ -80,6 +84,14 @@ fn make(
             let message = format!("`count` must be from 1 to {MAX_MADE}, but found {number}");
             found.push(Finding::error(Code::OutOfRange, item.span(), message));
         }
+        let all = made_before.get() + count?;
+        if all > MAX_MADE {
+            let message =
+                format!("chapters can make at most {MAX_MADE} levels, and with this one it is {all}");
+            found.push(Finding::error(Code::OutOfRange, item.span(), message));
+            return None;
+        }
+        made_before.set(all);
         count
     });
     // A constant with one value for each level is a list.
@@ -150,10 +162,11 @@ pub(super) fn in_order(
     found: &mut Vec<Finding>,
 ) -> Vec<LevelDecl> {
     let mut made: Vec<(Placed<Name>, usize, LevelKeys)> = Vec::new();
-    let mut ids = HashSet::new();
+    let mut places: HashMap<Name, usize> = HashMap::new();
     for (index, chapter) in chapters.iter().enumerate() {
         for (name, keys) in &chapter.made {
-            if ids.insert(name.value.clone()) {
+            if !places.contains_key(&name.value) {
+                places.insert(name.value.clone(), made.len());
                 made.push((name.clone(), index, keys.clone()));
                 continue;
             }
@@ -167,7 +180,8 @@ pub(super) fn in_order(
     for entry in entries {
         let chapter = entry.chapter.as_ref().and_then(|chapter| of_chapter(chapters, chapter, found));
         nexts.extend(entry.keys.next.clone().map(|next| (entry.name.value.clone(), next)));
-        if let Some((_, _, keys)) = made.iter_mut().find(|(name, ..)| name.value == entry.name.value) {
+        let place = places.get(&entry.name.value);
+        if let Some((_, _, keys)) = place.and_then(|place| made.get_mut(*place)) {
             for key in [&entry.chapter, &entry.after].into_iter().flatten() {
                 let message = "the chapter that makes this level says where it is";
                 let finding = Finding::error(Code::MeaninglessKey, key.span.clone(), message);
@@ -207,10 +221,10 @@ fn put_levels_in(
     found: &mut Vec<Finding>,
 ) {
     let mut put: BTreeMap<String, String> = BTreeMap::new();
+    let mut placed: HashSet<String> = levels.iter().map(|level| level.name.value.to_string()).collect();
     loop {
-        let (ready, later): (Vec<PutIn>, Vec<PutIn>) = waiting
-            .into_iter()
-            .partition(|(after, ..)| levels.iter().any(|level| level.name.value.as_str() == after.value));
+        let (ready, later): (Vec<PutIn>, Vec<PutIn>) =
+            waiting.into_iter().partition(|(after, ..)| placed.contains(&after.value));
         waiting = later;
         if ready.is_empty() {
             break;
@@ -221,6 +235,7 @@ fn put_levels_in(
             let position = |id: &str| levels.iter().position(|level| level.name.value.as_str() == id);
             let Some(at) = position(last.as_ref().unwrap_or(&after.value)) else { continue };
             let chapter = chapter.or_else(|| levels.get(at)?.chapter);
+            placed.insert(name.value.to_string());
             levels.insert(at + 1, keys.level(name, chapter, constants));
         }
     }
