@@ -66,6 +66,11 @@ impl Engine {
         if self.is_unlocked(unlock) {
             return Ok(None);
         }
+        // The save that is still loading may have it already.
+        if !self.is_ready() {
+            let missing = vec!["the save has not arrived yet".to_string()];
+            return Err(self.refusal(event, Why::CannotBuy { unlock: name, missing }));
+        }
         let parts = self.why_not_unlocked(unlock);
         let missing: Vec<String> =
             parts.iter().filter(|part| !part.met).map(|part| part.text(&self.schema)).collect();

@@ -91,6 +91,19 @@ fn what_is_missing_is_named_part_by_part_and_nothing_is_taken() {
     assert_eq!(refusal, "rich cannot be bought: its declaration does not have `costs`");
 }
 
+/// The save that is on its way may have it: nobody pays twice.
+#[test]
+fn nothing_is_bought_before_the_save_has_arrived() {
+    let Shop { mut game, boat, coppers, .. } = shop();
+    finish_the_shop(&mut game);
+    assert!(game.buy(boat).unwrap().is_some());
+    let mut late = Progress::awaiting(Arc::clone(game.schema()));
+    let refusal = late.buy(boat).unwrap_err().to_string();
+    assert_eq!(refusal, "boat cannot be bought: the save has not arrived yet");
+    late.arrive(Some(game.snapshot()));
+    assert_eq!((late.buy(boat).unwrap(), late.get(coppers)), (None, 10));
+}
+
 #[test]
 fn buying_is_an_event_and_a_step_of_a_rehearsal() {
     let Shop { mut game, boat, .. } = shop();
