@@ -86,6 +86,28 @@ impl Name {
     /// [`NameFault`] for the first mistake from the left; a reserved word is reported only if the text is otherwise
     /// an id.
     pub fn new(text: &str) -> Result<Name, NameFault> {
+        Name::unless(text, &[IN_RUST, IN_CONDITIONS, IN_THE_ENGINE, FOR_DEVICES])
+    }
+
+    /// Checks a text and makes it the id of an item of a list or of a member of a shape. Conditions read those only
+    /// behind the name of a field, so that they may have the name of something that the engine keeps, such as `level`.
+    ///
+    /// # Errors
+    /// As [`Name::new`].
+    pub fn of_part(text: &str) -> Result<Name, NameFault> {
+        Name::unless(text, &[IN_RUST, IN_CONDITIONS, FOR_PARTS, FOR_DEVICES])
+    }
+
+    /// Checks a text and makes it the id of a slot or a pin. It is the name of a file and of nothing else, so that only
+    /// the names of devices are reserved.
+    ///
+    /// # Errors
+    /// As [`Name::new`].
+    pub fn of_file(text: &str) -> Result<Name, NameFault> {
+        Name::unless(text, &[FOR_DEVICES])
+    }
+
+    fn unless(text: &str, taken: &[Reserved]) -> Result<Name, NameFault> {
         for (at, found) in text.chars().enumerate() {
             let fits = found.is_ascii_lowercase() || (at > 0 && (found.is_ascii_digit() || found == '_'));
             if !fits {
@@ -97,7 +119,7 @@ impl Name {
             chars if chars > MAX_NAME_CHARS => return Err(NameFault::TooLong { chars }),
             _ => {}
         }
-        match reserved(text) {
+        match taken.iter().find_map(|(owner, is_taken)| is_taken(text).then_some(*owner)) {
             Some(owner) => Err(NameFault::Reserved { owner }),
             None => Ok(Name(Arc::from(text))),
         }
@@ -123,23 +145,21 @@ impl Name {
     }
 }
 
-fn reserved(text: &str) -> Option<&'static str> {
-    let numbered_device = |stem: &str| {
+/// Who reserves words, and which.
+type Reserved = (&'static str, fn(&str) -> bool);
+
+const IN_RUST: Reserved = ("Rust", |text| RUST_WORDS.contains(&text));
+const IN_CONDITIONS: Reserved = ("the condition language", |text| CONDITION_WORDS.contains(&text));
+const IN_THE_ENGINE: Reserved = ("the progress engine", |text| ENGINE_WORDS.contains(&text));
+/// All items or any of them: the words that follow the name of a field.
+const FOR_PARTS: Reserved = ("the progress engine", |text| ["all", "any"].contains(&text));
+const FOR_DEVICES: Reserved = ("file systems, for a device", |text| {
+    let numbered = |stem: &str| {
         text.strip_prefix(stem)
             .is_some_and(|rest| rest.len() == 1 && rest.bytes().all(|b| b.is_ascii_digit()))
     };
-    if RUST_WORDS.contains(&text) {
-        Some("Rust")
-    } else if CONDITION_WORDS.contains(&text) {
-        Some("the condition language")
-    } else if ENGINE_WORDS.contains(&text) {
-        Some("the progress engine")
-    } else if DEVICE_WORDS.contains(&text) || numbered_device("com") || numbered_device("lpt") {
-        Some("file systems, for a device")
-    } else {
-        None
-    }
-}
+    DEVICE_WORDS.contains(&text) || numbered("com") || numbered("lpt")
+});
 
 impl FromStr for Name {
     type Err = NameFault;
@@ -207,7 +227,7 @@ pub fn repaired(text: &str) -> Option<String> {
         }
     }
     id.truncate(MAX_NAME_CHARS);
-    if reserved(&id).is_some() {
+    if matches!(Name::new(&id), Err(NameFault::Reserved { .. })) {
         id.push('_');
     } else if id.ends_with('_') {
         id.pop();

@@ -1,7 +1,7 @@
 //! Ids.
 
-use keblin_schema::Name;
 use keblin_schema::name::{MAX_NAME_CHARS, NameFault, as_people_read, nearest, one_letter_apart, repaired};
+use keblin_schema::{Declaration, Name};
 
 #[track_caller]
 fn assert_refused(text: &str, message: &str) {
@@ -33,6 +33,34 @@ fn words_with_a_meaning_of_their_own_are_reserved() {
         assert_refused(device, "this word is reserved by file systems, for a device");
     }
     assert!(Name::new("com").is_ok() && Name::new("comet").is_ok() && Name::new("com10").is_ok());
+}
+
+#[test]
+fn a_word_is_reserved_only_where_it_would_clash() {
+    for word in ["level", "stars", "phase", "size"] {
+        assert!(Name::of_part(word).is_ok() && Name::of_file(word).is_ok(), "{word}");
+    }
+    for word in ["any", "all", "match", "null", "com1"] {
+        assert!(Name::of_part(word).is_err(), "{word}");
+    }
+    assert!(Name::of_file("match").is_ok() && Name::of_file("all").is_ok());
+    let device = Name::of_file("nul").unwrap_err();
+    assert_eq!(device.to_string(), "this word is reserved by file systems, for a device");
+
+    // A member and an item with a word of the engine are read in rules, and are not mistaken for it.
+    let model = Declaration::parse(
+        "progress.toml",
+        r#"
+        game = "fen_post"
+        version = 1
+        lists.kinds = ["level", "stars"]
+        shapes.hero.members = { level = { type = "int", default = 7 } }
+        fields.hero = { type = "shape", of = "hero", scope = "profile" }
+        fields.seen = { type = "int", scope = "profile", per = ["kinds"] }
+        unlocks = [{ id = "grown", when = "hero.level >= 7 && seen.level == 0 && seen.stars == 0" }]
+        "#,
+    );
+    assert!(model.is_ok(), "{:?}", model.err());
 }
 
 #[test]

@@ -199,7 +199,7 @@ impl<'t> Words<'t> {
 
     fn id(&mut self, what: &str) -> Result<String, Finding> {
         let (word, span) = self.expected(what)?;
-        match Name::new(word) {
+        match Name::of_file(word) {
             Ok(name) => Ok(name.to_string()),
             Err(fault) => Err(bad(span, format!("`{word}` cannot be {what}: {fault}"))),
         }

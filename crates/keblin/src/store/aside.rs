@@ -121,7 +121,7 @@ impl SaveDir {
     fn seen(&self, file: &str) -> Option<SetAside> {
         let (slot, why) = file.strip_suffix(ENDING)?.split_once('.')?;
         let (reason, number) = why.rsplit_once('-')?;
-        if !REASONS.contains(&reason) || number.parse::<u64>().is_err() || Name::new(slot).is_err() {
+        if !REASONS.contains(&reason) || number.parse::<u64>().is_err() || Name::of_file(slot).is_err() {
             return None;
         }
         let path = self.aside().join(file);

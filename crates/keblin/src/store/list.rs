@@ -94,7 +94,7 @@ impl SaveDir {
         }
         let previous = format!(".previous{ENDING}");
         for file in self.files().list(&self.aside())? {
-            let Some(name) = file.strip_suffix(&previous).and_then(|name| Name::new(name).ok()) else {
+            let Some(name) = file.strip_suffix(&previous).and_then(|name| Name::of_file(name).ok()) else {
                 continue;
             };
             if entries.iter().all(|entry| entry.name != name) {

@@ -246,7 +246,7 @@ impl Slot {
     fn pin_names(&self) -> Result<Vec<Name>, DiskError> {
         let start = format!("{}.pin-", self.name());
         let files = self.dir().files().list(&self.dir().aside())?;
-        let name = |file: &String| Name::new(file.strip_prefix(&start)?.strip_suffix(ENDING)?).ok();
+        let name = |file: &String| Name::of_file(file.strip_prefix(&start)?.strip_suffix(ENDING)?).ok();
         Ok(files.iter().filter_map(name).collect())
     }
 
@@ -260,5 +260,5 @@ impl Slot {
 }
 
 fn pin_name(name: &str) -> Result<Name, PinError> {
-    Name::new(name).map_err(|fault| PinError::Name { name: name.to_string(), fault })
+    Name::of_file(name).map_err(|fault| PinError::Name { name: name.to_string(), fault })
 }

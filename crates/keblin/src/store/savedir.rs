@@ -89,7 +89,7 @@ impl SaveDir {
     /// # Errors
     /// [`SlotNameError`] for a name that is not an id.
     pub fn slot(&self, name: &str) -> Result<Slot, SlotNameError> {
-        match Name::new(name) {
+        match Name::of_file(name) {
             Ok(name) => Ok(Slot::new(self.clone(), name)),
             Err(fault) => Err(SlotNameError { name: name.to_string(), fault }),
         }
@@ -101,7 +101,7 @@ impl SaveDir {
     /// [`DiskError`] if the folder exists but cannot be listed.
     pub fn slots(&self) -> Result<Vec<Name>, DiskError> {
         let files = self.files.list(&self.folder)?;
-        Ok(files.iter().filter_map(|file| Name::new(file.strip_suffix(ENDING)?).ok()).collect())
+        Ok(files.iter().filter_map(|file| Name::of_file(file.strip_suffix(ENDING)?).ok()).collect())
     }
 
     /// Returns the folder.

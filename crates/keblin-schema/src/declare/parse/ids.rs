@@ -9,12 +9,12 @@ use toml::de::{DeString, DeTable, DeValue};
 use super::Placed;
 use super::table::{Item, Reader};
 use crate::text::finding::{Code, Finding, Severity};
-use crate::text::name::{Name, as_people_read, one_letter_apart, repaired};
+use crate::text::name::{Name, NameFault, as_people_read, one_letter_apart, repaired};
 
 impl<'a, 'i> Reader<'a, 'i> {
     /// Reads the value of a key as an id.
     pub(super) fn id(&self, item: &'a Item<'i>, found: &mut Vec<Finding>) -> Option<Placed<Name>> {
-        placed(self.string(item, found)?, item.span(), found)
+        placed(Name::new, self.string(item, found)?, item.span(), found)
     }
 
     /// Reads a key as an id.
@@ -23,7 +23,24 @@ impl<'a, 'i> Reader<'a, 'i> {
         key: &Spanned<DeString<'i>>,
         found: &mut Vec<Finding>,
     ) -> Option<Placed<Name>> {
-        placed(key.get_ref(), key.span(), found)
+        placed(Name::new, key.get_ref(), key.span(), found)
+    }
+
+    /// Reads a key as the id of a member.
+    pub(super) fn member_id(
+        &self,
+        key: &Spanned<DeString<'i>>,
+        found: &mut Vec<Finding>,
+    ) -> Option<Placed<Name>> {
+        placed(Name::of_part, key.get_ref(), key.span(), found)
+    }
+
+    /// Reads a key that takes the items of a list, which must not clash.
+    pub(super) fn items(&self, key: &str, found: &mut Vec<Finding>) -> Vec<Placed<Name>> {
+        let items = self.list(key, found).unwrap_or_default();
+        let id = |item, found: &mut _| placed(Name::of_part, self.string(item, found)?, item.span(), found);
+        let ids = items.iter().filter_map(|item| id(item, found)).collect();
+        clashes("item", ids, found)
     }
 
     /// Reads a key that takes a list of ids, which must not clash; `what` is the word for one of them in messages.
@@ -34,8 +51,13 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 }
 
-fn placed(text: &str, span: Range<usize>, found: &mut Vec<Finding>) -> Option<Placed<Name>> {
-    match Name::new(text) {
+fn placed(
+    id: fn(&str) -> Result<Name, NameFault>,
+    text: &str,
+    span: Range<usize>,
+    found: &mut Vec<Finding>,
+) -> Option<Placed<Name>> {
+    match id(text) {
         Ok(value) => Some(Placed { value, span }),
         Err(fault) => {
             let finding = Finding::error(Code::BadId, span, format!("`{text}` is not an id: {fault}"));

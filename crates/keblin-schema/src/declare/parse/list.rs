@@ -31,7 +31,7 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
             found.push(Finding::error(Code::SameId, name.span, message).instead("give the list another id"));
             continue;
         }
-        let items = lists.ids(key.get_ref(), "item", found);
+        let items = lists.items(key.get_ref(), found);
         if items.is_empty() && lists.list(key.get_ref(), &mut Vec::new()).is_some_and(<[_]>::is_empty) {
             let message = format!("the list `{}` is empty", name.value);
             let finding = Finding::error(Code::MissingKey, name.span.clone(), message);

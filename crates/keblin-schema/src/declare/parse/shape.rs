@@ -57,7 +57,7 @@ fn members(
     let members = Reader::of_any_keys("the members", table, span, text);
     let mut declared = Vec::new();
     for (key, item) in members.entries() {
-        let Some(name) = members.key_id(key, found) else { continue };
+        let Some(name) = members.member_id(key, found) else { continue };
         match item.get_ref() {
             DeValue::Table(table) => {
                 let member = member(&name, table, names, text, found);
