@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use crate::model::{FieldDef, Items, Limits, Model};
 use crate::text::name::Name;
-use crate::value::kind::{Ids, Kind};
+use crate::value::kind::{Holds, Ids, Kind};
 use crate::value::{Opaque, Part, Value};
 
 /// Why a value does not fit.
@@ -166,13 +166,29 @@ impl Model {
     /// Returns a type as people say it, with the list or shape it names: `an id of lamps`, `a text`.
     #[must_use]
     pub fn kind_text(&self, kind: Kind) -> String {
-        let named = match kind {
+        match self.kind_name(kind) {
+            Some(name) => format!("{} of {name}", kind.with_article()),
+            None => kind.with_article(),
+        }
+    }
+
+    /// Returns the type of a field as people say it: `a set of text`, `a map of int by lamps`.
+    #[must_use]
+    pub fn holds_text(&self, holds: Holds) -> String {
+        let word = |kind: Kind| self.kind_name(kind).unwrap_or(kind.as_str()).to_string();
+        let of = holds.of.map_or_else(String::new, |of| format!(" of {}", word(of)));
+        let by = holds.key.map_or_else(String::new, |key| format!(" by {}", word(key)));
+        format!("{}{of}{by}", self.kind_text(holds.kind))
+    }
+
+    /// Returns the list or shape that a type names.
+    fn kind_name(&self, kind: Kind) -> Option<&str> {
+        match kind {
             Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
             Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
             Kind::Shape(shape) => self.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
             _ => None,
-        };
-        named.map_or_else(|| kind.with_article(), |name| format!("{} of {name}", kind.with_article()))
+        }
     }
 
     /// Returns the value of a type before anything was written: false, zero, empty, the rotation that turns nothing.

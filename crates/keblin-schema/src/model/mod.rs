@@ -50,16 +50,16 @@ pub use rule::{Rule, RuleAsks, RulePart, Threshold};
 pub use shape::{Items, Limits, MemberDef, ShapeDef};
 pub use survival::{OnDeath, OnReset, OnRetry, Survival};
 pub use watch::{RuleId, Watch};
-pub use words::{AfterLast, Again, AtZero, CheckpointOrder, RecordAt, Resume, SaveAt, Scope, StarsBy};
+pub use words::{AfterLast, Again, AtZero, CheckpointOrder, FeedAt, Resume, SaveAt, Scope, StarsBy};
 
-/// Where a record's values come from.
+/// Where the values of a field come from that the engine feeds: a record, a sum, a union.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
-pub struct RecordFeed {
+pub struct Feed {
     /// The field that feeds it, as a position in [`Model::fields`].
     pub from: usize,
     /// When it is offered.
-    pub at: Vec<RecordAt>,
+    pub at: Vec<FeedAt>,
 }
 
 /// A declared field.
@@ -88,8 +88,8 @@ pub struct FieldDef {
     pub places: usize,
     /// How a new value meets the stored one.
     pub keep: Keep,
-    /// Where its values come from, for a record that the engine feeds.
-    pub feed: Option<RecordFeed>,
+    /// Where its values come from, if the engine feeds it.
+    pub feed: Option<Feed>,
     /// Its axes, outermost first.
     pub per: Vec<Axis>,
     /// Whether it is saved; if not, it has its default whenever the program starts.

@@ -30,7 +30,7 @@ crate::words! {
     /// When the engine feeds a record.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
-    pub enum RecordAt {
+    pub enum FeedAt {
         /// When a level is finished.
         Finish = "finish",
         /// However a run ends.

@@ -32,6 +32,12 @@ impl Keep {
     pub fn is_record(self) -> bool {
         matches!(self, Keep::Highest | Keep::Lowest)
     }
+
+    /// Returns whether the engine can feed a field with this rule from another one: a record, a sum or a union.
+    #[must_use]
+    pub fn takes_feed(self) -> bool {
+        self.is_record() || matches!(self, Keep::Sum | Keep::Union)
+    }
 }
 
 /// Returns what is stored when `offered` meets `stored`; `None` if nothing changes. An equal value changes nothing.

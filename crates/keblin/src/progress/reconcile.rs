@@ -6,8 +6,8 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 
 use keblin_schema::keep::meet_all;
-use keblin_schema::model::{FieldDef, RecordAt, Scope};
-use keblin_schema::{Keep, Model};
+use keblin_schema::model::{Feed, FeedAt, FieldDef, Scope};
+use keblin_schema::{Keep, Model, Value};
 use thiserror::Error;
 
 use super::Engine;
@@ -137,7 +137,7 @@ pub(crate) fn meet<'s>(
     // A run that the other side has continued has not ended.
     let (losing, has_continued) = if run == Side::Ours { (theirs, of_theirs) } else { (ours, of_ours) };
     let gives_way = losing.state.run.is_some() && !has_continued && !has_same_run(&ours.state, &theirs.state);
-    let ended = (gives_way && has_records_of_runs(schema)).then(|| ended(losing, base.is_some()));
+    let ended = (gives_way && has_records_of_runs(schema)).then(|| ended(losing, base));
     let (one, other) = match (run, &ended) {
         (Side::Ours, Some(ended)) => (ours, ended),
         (Side::Theirs, Some(ended)) => (ended, theirs),
@@ -170,13 +170,16 @@ pub(crate) fn meet<'s>(
 /// Returns whether the end of a run can beat a record.
 fn has_records_of_runs(schema: &Model) -> bool {
     let feeds = schema.fields.iter().filter_map(|field| field.feed.as_ref());
-    feeds.into_iter().any(|feed| feed.at.contains(&RecordAt::RunEnd))
+    feeds.into_iter().any(|feed| feed.at.contains(&FeedAt::RunEnd))
 }
 
 /// Returns a save after its run was replaced, so that the records of that run count. What they open is found when the
 /// save is opened. Without a base, an equal value in a table may be the same run: it does not count twice.
-fn ended(save: &Snapshot, has_base: bool) -> Snapshot {
-    let schema = &save.schema;
+///
+/// A sum takes what the run has gained since the base, because the same run may go on in the other save. Without a base
+/// that is not known, and it takes nothing.
+fn ended(save: &Snapshot, base: Option<&Snapshot>) -> Snapshot {
+    let (schema, has_base) = (&save.schema, base.is_some());
     let mut engine = Engine::restored(save.clone());
     let tables = schema.fields.iter().filter(|field| field.keep.is_record() && !has_base);
     let tables: Vec<&FieldDef> = tables.collect();
@@ -192,12 +195,31 @@ fn ended(save: &Snapshot, has_base: bool) -> Snapshot {
             offered.clone_from_slice(&both);
         }
     }
+    for field in schema.fields.iter().filter(|field| field.keep == Keep::Sum) {
+        let Some(feed) = field.feed.as_ref().filter(|feed| feed.at.contains(&FeedAt::RunEnd)) else {
+            continue;
+        };
+        for cell in field.cells.clone() {
+            let [before, after] = [&save.state, &state].map(|state| state.cells.get(cell).cloned());
+            let sum = before.zip(after).map(|(before, after)| sum_of_ended(base, feed, before, &after));
+            state.cells.get_mut(cell).zip(sum).into_iter().for_each(|(cell, sum)| *cell = sum);
+        }
+    }
     state.latched.clone_from(&save.state.latched);
     state.opened.clone_from(&save.state.opened);
     for (told, before) in state.told.iter_mut().zip(&save.state.told) {
         *told &= *before;
     }
     Snapshot { state, ..save.clone() }
+}
+
+/// Returns what a sum holds after the run of a save has ended; `after` has all that the run held.
+fn sum_of_ended(base: Option<&Snapshot>, feed: &Feed, before: Value, after: &Value) -> Value {
+    let Some(base) = base else { return before };
+    let from = base.schema.fields.get(feed.from).map(|from| from.cells.start);
+    let counted = base.state.run.as_ref().and_then(|_| base.state.cells.get(from?));
+    let gained = counted.map_or(Some(after.clone()), |counted| Some(after.plus(&counted.negated())?.0));
+    gained.filter(|gained| gained.order(&before) == Some(Ordering::Greater)).unwrap_or(before)
 }
 
 /// Returns the unknown values of both; where both have one, that of the later save.

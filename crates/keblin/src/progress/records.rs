@@ -1,18 +1,18 @@
-//! Records: best values, fed by the engine at a finish or at the end of a run, or submitted by the game. A record
-//! with `places` keeps a table of the best ones, the best first.
+//! What the engine feeds at a finish or at the end of a run: records, sums and unions. A record is a best value; a game
+//! also submits to it. One with `places` keeps a table of the best ones, the best first.
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
 use keblin_schema::keep::meet;
-use keblin_schema::model::{At, Axis, FieldDef, RecordAt};
+use keblin_schema::model::{At, Axis, FeedAt, FieldDef};
 use keblin_schema::typed::FieldType;
+use keblin_schema::{Keep, Value};
 
 use super::fields::Change;
 use super::journal::Cause;
 use super::notice::{NewRecord, Notice};
 use super::phase::EventName;
-use super::refusal::Refused;
+use super::refusal::{Refused, Why};
 use super::typed::UnsettableOf;
 use super::{Engine, Holder, Play};
 
@@ -32,32 +32,43 @@ impl<G, P: Holder> Play<G, P> {
 }
 
 impl Engine {
-    /// Feeds every record that takes a value at an event; returns those that were beaten, and those that were
-    /// refused.
-    pub(super) fn offer_records(
-        &mut self,
-        moment: RecordAt,
-        cause: &Cause,
-    ) -> (Vec<NewRecord>, Vec<Refused>) {
+    /// Feeds every field that takes a value at an event; returns the records that were beaten, and what was refused.
+    pub(super) fn offer_records(&mut self, moment: FeedAt, cause: &Cause) -> (Vec<NewRecord>, Vec<Refused>) {
         let schema = Arc::clone(&self.schema);
-        let event = if moment == RecordAt::Finish { EventName::Finish } else { EventName::EndRun };
+        let event = if moment == FeedAt::Finish { EventName::Finish } else { EventName::EndRun };
         let (mut beaten, mut refused) = (Vec::new(), Vec::new());
         for field in &schema.fields {
             let Some(feed) = field.feed.as_ref().filter(|feed| feed.at.contains(&moment)) else { continue };
             let offered = schema.fields.get(feed.from).map(|from| self.value_at(from.cells.start).clone());
             let here = self.here();
-            // A record per level does not have a place if the run ends on the map.
+            // A field per level does not have a place if the run ends on the map.
             let Some((offered, cell)) = offered.zip(schema.cell(field, here)) else { continue };
-            match self.within(event, field, cell, offered) {
-                Ok((offered, _)) => {
+            let fed = self.fed(field, cell, offered);
+            let within = fed
+                .map_err(|why| self.refusal(event, why))
+                .and_then(|fed| self.within(event, field, cell, fed));
+            match within {
+                Ok((offered, _)) if field.keep.is_record() => {
                     let before = self.value_at(cell).clone();
                     let place = self.offer(field, cell, &offered, cause);
                     beaten.extend(place.map(|place| self.tell_record(field, here, place, before, offered)));
                 }
+                Ok((value, _)) => self.put(cell, value, cause),
                 Err(refusal) => refused.push(refusal),
             }
         }
         (beaten, refused)
+    }
+
+    /// Returns what a field would hold after it was fed: what is offered to a record, a sum or union with it.
+    fn fed(&self, field: &FieldDef, cell: usize, offered: Value) -> Result<Value, Why> {
+        let held = self.value_at(cell);
+        match field.keep {
+            Keep::Sum if offered.is_negative() => Err(Why::OnlyGains { field: field.name.clone() }),
+            Keep::Sum => Ok(held.plus(&offered).map_or_else(|| held.clone(), |(sum, _)| sum)),
+            Keep::Union => Ok(meet(field.keep, held, &offered).unwrap_or_else(|| held.clone())),
+            _ => Ok(offered),
+        }
     }
 
     /// Submits a value, as a write, and reports a beaten record or a new place in its table.

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::model::{Again, RecordAt, SaveAt};
+use keblin_schema::model::{Again, FeedAt, SaveAt};
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, OfGame, Unlock};
 
 use super::journal::Cause;
@@ -219,7 +219,7 @@ impl Engine {
 
     /// Ends the run: feeds its records, and leaves its values readable until the next begin.
     pub(super) fn end(&mut self, end: RunEnd) -> RunOver {
-        let (records, refused) = self.offer_records(RecordAt::RunEnd, &Cause::RunEnd(end));
+        let (records, refused) = self.offer_records(FeedAt::RunEnd, &Cause::RunEnd(end));
         self.stage = Stage::Over;
         self.end_pause();
         if let Some(visit) = self.visit_mut() {

@@ -4,7 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::{AfterLast, Again, OnRetry, RecordAt, SaveAt};
+use keblin_schema::model::{AfterLast, Again, FeedAt, OnRetry, SaveAt};
 use keblin_schema::{AnyGame, Difficulty, Level, Name, OfGame, Time, Unlock};
 
 use super::journal::Cause;
@@ -282,7 +282,7 @@ impl Engine {
         let mut refused = Vec::new();
         let star_rules = self.hold_stars();
         let (stars_before, stars) = self.note_finished(stars, &star_rules, &mut refused);
-        let (records, records_refused) = self.offer_records(RecordAt::Finish, &Cause::Finish);
+        let (records, records_refused) = self.offer_records(FeedAt::Finish, &Cause::Finish);
         refused.extend(records_refused);
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Finished;

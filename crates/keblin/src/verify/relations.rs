@@ -3,7 +3,7 @@
 use std::cell::OnceCell;
 use std::cmp::Ordering;
 
-use keblin_schema::model::{At, Axis, Bound, FieldDef, RecordAt, Scope};
+use keblin_schema::model::{At, Axis, Bound, FeedAt, FieldDef, Scope};
 use keblin_schema::{Severity, Value};
 
 use super::finding::SaveFinding;
@@ -146,7 +146,7 @@ fn records(
     let difficulties = if schema.level_facts_per_difficulty { schema.difficulties.len() } else { 1 };
     for cell in held {
         let Some((field, at)) = schema.cell_owner(cell) else { continue };
-        let at_finish = field.feed.as_ref().is_some_and(|feed| feed.at.contains(&RecordAt::Finish));
+        let at_finish = field.feed.as_ref().is_some_and(|feed| feed.at.contains(&FeedAt::Finish));
         let Some(level) = at.level.filter(|_| at_finish && field.per.contains(&Axis::Level)) else {
             continue;
         };
@@ -161,11 +161,11 @@ fn records(
     }
 }
 
-/// Returns the cells with axes that are set.
+/// Returns the cells with axes whose value is not the default.
 fn held<'s>(schema: &'s Schema, state: &'s State) -> impl Iterator<Item = usize> + 's {
-    let cells =
-        schema.fields.iter().filter(|field| !field.per.is_empty()).flat_map(|field| field.cells.clone());
-    cells.filter(|cell| state.cells.get(*cell).is_some_and(|value| *value != Value::Unset))
+    let fields = schema.fields.iter().filter(|field| !field.per.is_empty());
+    let changed = |field: &FieldDef, cell: &usize| state.cells.get(*cell) != Some(&field.default);
+    fields.flat_map(move |field| field.cells.clone().filter(move |cell| changed(field, cell)))
 }
 
 fn lives(schema: &Schema, state: &State, found: &mut Vec<SaveFinding>) {

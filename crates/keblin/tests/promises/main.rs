@@ -25,6 +25,7 @@ mod erasing;
 mod examples;
 mod exchanged;
 mod exported;
+mod fed;
 mod following;
 mod forged;
 mod format;

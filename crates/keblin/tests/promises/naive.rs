@@ -11,7 +11,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use keblin::condition::names::Fact;
-use keblin::model::{Again, Bound, FieldDef, RecordAt, Resume, Scope};
+use keblin::model::{Again, Bound, FeedAt, FieldDef, Resume, Scope};
 use keblin::{Keep, Schema, Value};
 
 type Values = BTreeMap<usize, Value>;
@@ -186,7 +186,7 @@ impl Naive {
         }
     }
 
-    fn records(&mut self, at: RecordAt) {
+    fn records(&mut self, at: FeedAt) {
         let here =
             keblin::model::At::level(self.visit.as_ref().map(|visit| visit.level), Some(self.difficulty()));
         for field in &self.schema.clone().fields {
@@ -200,7 +200,7 @@ impl Naive {
     }
 
     fn end(&mut self) {
-        self.records(RecordAt::RunEnd);
+        self.records(FeedAt::RunEnd);
         self.stage = "over";
         self.drop_copies();
     }

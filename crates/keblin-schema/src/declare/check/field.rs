@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::ops::Range;
 
-use crate::declare::parse::{BoundDecl, Declarations, FieldDecl, KindDecl, Placed};
+use crate::declare::parse::{BoundDecl, Declarations, FieldDecl, Placed};
 use crate::limits::{Unfit, fit_length};
 use crate::model::{
     Axis, Bound, FieldDef, Items, MAX_AXES, Model, OnDeath, OnReset, OnRetry, Scope, Survival,
@@ -11,7 +11,7 @@ use crate::model::{
 use crate::text::finding::{Code, Finding, Severity};
 use crate::value::Value;
 use crate::value::keep::Keep;
-use crate::value::kind::Kind;
+use crate::value::kind::{Holds, Kind};
 
 pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) -> FieldDef {
     let keep = field.keep.as_ref().map_or(Keep::Latest, |keep| keep.value);
@@ -34,7 +34,7 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
     };
     never_reset(field, survival, found);
     unsaved(field, keep, found);
-    let KindDecl { kind, of, key } = field.holds;
+    let Holds { kind, of, key } = field.holds;
     let fixed = |bound: &Option<Placed<BoundDecl>>| match bound.as_ref().map(|bound| &bound.value) {
         Some(BoundDecl::Fixed(value)) => Some(Bound::Fixed(value.clone())),
         // Expressions are compiled after the layout is made.
@@ -214,9 +214,11 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
         return;
     }
     if !field.keep_is_faulty {
-        let message = "only a field that keeps the highest or lowest value can be fed";
-        let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
-        refuse(span(&field.from).or(span(&field.at)), message.to_string(), instead);
+        if !keep.takes_feed() {
+            let message = "only a record, a sum or a union can be fed from another field";
+            let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
+            refuse(span(&field.from).or(span(&field.at)), message.to_string(), instead);
+        }
         let message = "only a field that keeps the highest or lowest value can have places";
         refuse(span(&field.places), message.to_string(), "add `keep = \"highest\"`, or leave `places` out");
     }

@@ -4,7 +4,10 @@
 /// How the keys of one field work together.
 mod field;
 
-/// Lives and records: rules between fields.
+/// Which fields the engine feeds from others.
+mod feeds;
+
+/// Lives and costs: rules between fields.
 mod rules;
 
 /// Bounds that follow other values.
@@ -73,7 +76,7 @@ pub(crate) fn resolve(
         let finding = Finding::error(Code::UnknownName, facts_per.span.clone(), message);
         found.push(finding.instead("declare them: `difficulties = [\"easy\", \"hard\"]`"));
     }
-    rules::feeds(&declared, &mut model, found);
+    feeds::feeds(&declared, &mut model, found);
     rules::lives(&declared, &mut model, found);
     rules::costs(&declared, &mut model, found);
     saving::saving(&declared, &mut model, found);

@@ -1,7 +1,7 @@
-//! Lives and records: rules between fields. Each takes the declarations and completes the model.
+//! Lives and costs: rules between fields. Each takes the declarations and completes the model.
 
-use crate::declare::parse::{Declarations, FieldDecl, Placed};
-use crate::model::{Axis, Bound, Lives, Model, OnDeath, OnRetry, RecordFeed, Scope};
+use crate::declare::parse::{Declarations, Placed};
+use crate::model::{Bound, Lives, Model, OnDeath, OnRetry, Scope};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::nearest;
 use crate::value::Value;
@@ -9,7 +9,7 @@ use crate::value::keep::Keep;
 use crate::value::kind::Kind;
 
 /// Resolves the name of a field, or reports it with the nearest name.
-fn field_named(
+pub(super) fn field_named(
     declared: &Declarations,
     model: &Model,
     name: &Placed<String>,
@@ -63,68 +63,6 @@ pub(super) fn costs(declared: &Declarations, model: &mut Model, found: &mut Vec<
             def.costs = costs;
         }
     }
-}
-
-/// Resolves the records that the engine feeds: from which field, and when.
-pub(super) fn feeds(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
-    for (index, field) in declared.fields.iter().enumerate() {
-        let is_record = field.keep.as_ref().is_some_and(|keep| keep.value.is_record());
-        let feed = match (&field.from, &field.at) {
-            (Some(from), Some(at)) if is_record => fed_by(declared, model, field, from, found)
-                .map(|from| RecordFeed { from, at: at.value.clone() }),
-            (Some(from), None) if is_record => {
-                let message = "a record with `from` needs `at`: when it takes a value";
-                let finding = Finding::error(Code::MissingKey, from.span.clone(), message);
-                found.push(finding.instead("add `at = [\"finish\"]` or `at = [\"run_end\"]`"));
-                None
-            }
-            (None, Some(at)) if is_record => {
-                let message = "a record with `at` needs `from`: the field that feeds it";
-                let finding = Finding::error(Code::MissingKey, at.span.clone(), message);
-                found.push(finding.instead("add `from = \"FIELD\"`"));
-                None
-            }
-            _ => None,
-        };
-        if let Some(def) = model.fields.get_mut(index) {
-            def.feed = feed;
-        }
-    }
-}
-
-fn fed_by(
-    declared: &Declarations,
-    model: &Model,
-    field: &FieldDecl,
-    from: &Placed<String>,
-    found: &mut Vec<Finding>,
-) -> Option<usize> {
-    let index = field_named(declared, model, from, found)?;
-    let source = model.fields.get(index)?;
-    let misfit = if source.name == field.name.value {
-        "a record cannot be fed from itself".to_string()
-    } else if source.kind != field.holds.kind {
-        format!("`{}` is {}, but this record is {}", source.name, source.kind, field.holds.kind)
-    } else if !source.per.is_empty() {
-        format!("`{}` has an axis, so it is not clear which value to offer", source.name)
-    } else if source.scope == Scope::Device {
-        format!("`{}` is a device setting", source.name)
-    } else if source.keep.is_record() {
-        format!("`{}` is a record itself", source.name)
-    } else if let Some(list) = field.per.iter().flat_map(|per| &per.value).find_map(|axis| match axis {
-        Axis::List(_) => Some(model.axis_name(*axis)),
-        _ => None,
-    }) {
-        let message = format!("the engine cannot know which item of `{list}` this record belongs to");
-        let finding = Finding::error(Code::RecordMisfit, from.span.clone(), message);
-        found.push(finding.instead("leave `from` and `at` out, and use `submit`"));
-        return None;
-    } else {
-        return Some(index);
-    };
-    let finding = Finding::error(Code::RecordMisfit, from.span.clone(), misfit);
-    found.push(finding.instead(format!("name {} field with one value", field.holds.kind.with_article())));
-    None
 }
 
 /// Resolves the lives rule: a field that counts lives, and that only a new run refills.

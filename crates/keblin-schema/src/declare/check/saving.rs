@@ -1,7 +1,7 @@
 //! Whether progress is ever saved.
 
 use crate::declare::parse::Declarations;
-use crate::model::{Model, RecordAt, SaveAt};
+use crate::model::{FeedAt, Model, SaveAt};
 use crate::text::finding::{Code, Finding, Severity};
 
 pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
@@ -26,8 +26,8 @@ pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec
     for (field, decl) in model.fields.iter().zip(&declared.fields) {
         let fed = |at| field.feed.as_ref().is_some_and(|feed| feed.at.contains(&at));
         let misses = [
-            (RecordAt::RunEnd, SaveAt::RunEnd, "the end of a run"),
-            (RecordAt::Finish, SaveAt::Finish, "a finish"),
+            (FeedAt::RunEnd, SaveAt::RunEnd, "the end of a run"),
+            (FeedAt::Finish, SaveAt::Finish, "a finish"),
         ];
         for (at, save_at, when) in misses {
             if fed(at) && !saves(save_at) {

@@ -2,7 +2,6 @@
 
 use toml::de::DeValue;
 
-use super::kind::KindDecl;
 use super::level::is_key;
 use super::table::{Item, Reader};
 use super::{Placed, clashes, value};
@@ -10,7 +9,7 @@ use crate::model::{ConstantDef, Model};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 use crate::value::Value;
-use crate::value::kind::Kind;
+use crate::value::kind::{Holds, Kind};
 
 const KEYS: &[&str] = &["about", "type", "default"];
 
@@ -59,8 +58,8 @@ pub(super) fn all(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>) ->
         .collect()
 }
 
-fn plain(kind: Kind) -> KindDecl {
-    KindDecl { kind, of: None, key: None }
+fn plain(kind: Kind) -> Holds {
+    Holds { kind, of: None, key: None }
 }
 
 fn of_kind(reader: &Reader<'_, '_>, key: &str, kind: Kind, found: &mut Vec<Finding>) -> Option<Value> {

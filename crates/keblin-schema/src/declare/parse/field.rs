@@ -5,24 +5,24 @@ use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
 
-use super::kind::{self, KindDecl};
+use super::kind;
 use super::length::length;
 use super::level::{ConditionDecl, condition};
 use super::table::{Reader, words_of};
 use super::{Placed, clashes, shape, value};
-use crate::model::{Axis, Limits, Model, OnDeath, OnReset, OnRetry, RecordAt, Scope};
+use crate::model::{Axis, FeedAt, Limits, Model, OnDeath, OnReset, OnRetry, Scope};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 use crate::value::Value;
 use crate::value::keep::Keep;
-use crate::value::kind::Kind;
+use crate::value::kind::{Holds, Kind};
 
 /// A field as declared, before its keys are checked together.
 #[derive(Debug)]
 pub(crate) struct FieldDecl {
     pub(crate) name: Placed<Name>,
     pub(crate) about: Option<String>,
-    pub(crate) holds: KindDecl,
+    pub(crate) holds: Holds,
     pub(crate) scope: Scope,
     pub(crate) default: Option<Placed<Value>>,
     pub(crate) min: Option<Placed<BoundDecl>>,
@@ -40,7 +40,7 @@ pub(crate) struct FieldDecl {
     /// There is a keep rule, but not a known one.
     pub(crate) keep_is_faulty: bool,
     pub(crate) from: Option<Placed<String>>,
-    pub(crate) at: Option<Placed<Vec<RecordAt>>>,
+    pub(crate) at: Option<Placed<Vec<FeedAt>>>,
     pub(crate) per: Option<Placed<Vec<Axis>>>,
     pub(crate) counts: Option<Placed<()>>,
     pub(crate) on_death: Option<Placed<OnDeath>>,
@@ -108,7 +108,7 @@ fn one(
 ) -> Option<FieldDecl> {
     let reader = Reader::new("a field", table, name.span.clone(), KEYS, text, found);
     let declared = kind::of_field(&reader, names, found);
-    let holds = declared.unwrap_or(KindDecl { kind: Kind::Int, of: None, key: None });
+    let holds = declared.unwrap_or(Holds { kind: Kind::Int, of: None, key: None });
     let scope = reader.required("scope", found, "scope = \"run\"").and(reader.one_of(
         "scope",
         Scope::ALL,
@@ -148,7 +148,7 @@ fn one(
             .get("from")
             .and_then(|item| Some((reader.string(item, found)?, item.span())))
             .map(|(from, span)| Placed { value: from.to_string(), span }),
-        at: words(&reader, "at", &words_of(RecordAt::ALL, RecordAt::as_str), found),
+        at: words(&reader, "at", &words_of(FeedAt::ALL, FeedAt::as_str), found),
         per: words(&reader, "per", &axes(names), found),
         counts: word(&reader, "counts", &[("playing", ())], found),
         on_death: word(&reader, "on_death", &words_of(OnDeath::ALL, OnDeath::as_str), found),
@@ -207,7 +207,7 @@ pub(crate) enum BoundDecl {
 fn bound(
     reader: &Reader<'_, '_>,
     key: &str,
-    holds: KindDecl,
+    holds: Holds,
     names: &Model,
     found: &mut Vec<Finding>,
 ) -> Option<Placed<BoundDecl>> {

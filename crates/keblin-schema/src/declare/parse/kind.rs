@@ -3,17 +3,7 @@
 use super::table::Reader;
 use crate::model::Model;
 use crate::text::finding::{Code, Finding};
-use crate::value::kind::{Ids, Kind};
-
-/// A type, as far as it is valid.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct KindDecl {
-    pub(crate) kind: Kind,
-    /// For lists, sets and maps.
-    pub(crate) of: Option<Kind>,
-    /// For maps.
-    pub(crate) key: Option<Kind>,
-}
+use crate::value::kind::{Holds, Ids, Kind};
 
 /// Returns every list of ids, built-in or declared, with its word.
 fn lists(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
@@ -31,13 +21,13 @@ fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
 }
 
 /// Reads the type of a field.
-pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<KindDecl> {
+pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Holds> {
     let words = Kind::PLAIN.into_iter().map(|(word, kind)| (word, Some(kind)));
     let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
     let plain = reader.word("type", &words, found)?;
     let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
-    let decl = |kind| KindDecl { kind, of: None, key: None };
+    let decl = |kind| Holds { kind, of: None, key: None };
     match (plain, word) {
         (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(decl),
         (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(decl),
@@ -45,7 +35,7 @@ pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<F
             let items = scalars().chain(lists(names)).chain(shapes(names)).collect();
             let of = named(reader, &kind.with_article(), "text", items, found)?;
             let key = if kind == Kind::Map { Some(map_key(reader, names, found)?) } else { None };
-            Some(KindDecl { kind, of: Some(of), key })
+            Some(Holds { kind, of: Some(of), key })
         }
         (Some(kind), _) => Some(decl(kind)),
     }

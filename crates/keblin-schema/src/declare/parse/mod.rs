@@ -62,7 +62,6 @@ pub(crate) use field::{BoundDecl, FieldDecl};
 pub(crate) use ids::clashes;
 use ids::named_tables;
 pub(crate) use invariant::InvariantDecl;
-pub(crate) use kind::KindDecl;
 pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl};
 pub(crate) use list::ListDecl;
 pub(crate) use moment::MomentDecl;

@@ -2,14 +2,14 @@
 
 use toml::de::{DeTable, DeValue};
 
-use super::kind::{KindDecl, of_member};
+use super::kind::of_member;
 use super::length::length;
 use super::table::Reader;
 use super::{Placed, clashes, value};
 use crate::model::{Limits, MemberDef, Model, ShapeDef};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
-use crate::value::kind::Kind;
+use crate::value::kind::{Holds, Kind};
 
 const MEMBER_KEYS: &[&str] = &["about", "type", "of", "default", "min", "max", "max_len"];
 
@@ -80,7 +80,7 @@ fn member(
 ) -> Option<MemberDef> {
     let reader = Reader::new("a member", table, name.span.clone(), MEMBER_KEYS, text, found);
     let kind = of_member(&reader, names, found)?;
-    let holds = KindDecl { kind, of: None, key: None };
+    let holds = Holds { kind, of: None, key: None };
     let limits = limits(&reader, name, kind, names, found);
     let declared = value::of_key(&reader, "default", holds, names, found);
     let (default, span) = match declared {
@@ -106,7 +106,7 @@ pub(super) fn limits(
     names: &Model,
     found: &mut Vec<Finding>,
 ) -> Limits {
-    let holds = KindDecl { kind, of: None, key: None };
+    let holds = Holds { kind, of: None, key: None };
     for key in ["min", "max"].into_iter().filter(|key| reader.get(key).is_some() && !kind.is_number()) {
         let message = format!("{} does not take `{key}`", kind.with_article());
         found.push(

@@ -6,7 +6,6 @@ use std::sync::Arc;
 use toml::de::{DeTable, DeValue};
 
 use super::Placed;
-use super::kind::KindDecl;
 use super::table::{Item, Reader};
 use crate::model::Model;
 use crate::text::finding::{Code, Finding};
@@ -19,7 +18,7 @@ use crate::value::{Part, Value};
 pub(super) fn of_key(
     reader: &Reader<'_, '_>,
     key: &str,
-    holds: KindDecl,
+    holds: Holds,
     names: &Model,
     found: &mut Vec<Finding>,
 ) -> Option<Placed<Value>> {
@@ -32,7 +31,7 @@ pub(super) fn of_key(
 pub(super) fn of_item(
     reader: &Reader<'_, '_>,
     item: &Item<'_>,
-    holds: KindDecl,
+    holds: Holds,
     names: &Model,
     found: &mut Vec<Finding>,
 ) -> Option<Value> {
@@ -48,7 +47,7 @@ pub(crate) fn written(names: &Model, holds: Holds, text: &str) -> Result<Value, 
     }
     let mut found = Vec::new();
     let reader = Reader::new("a value", table.get_ref(), 0..0, &["value"], &document, &mut found);
-    let holds = KindDecl { kind: holds.kind, of: holds.of, key: holds.key };
+    let holds = Holds { kind: holds.kind, of: holds.of, key: holds.key };
     let value = of_key(&reader, "value", holds, names, &mut found);
     match (value, found.first()) {
         (Some(value), None) => Ok(value.value),
@@ -82,7 +81,7 @@ struct Reading<'r, 't, 'i> {
 }
 
 impl Reading<'_, '_, '_> {
-    fn value(&self, holds: KindDecl, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<Value> {
+    fn value(&self, holds: Holds, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<Value> {
         let of = holds.of.unwrap_or(Kind::Int);
         match (holds.kind, item.get_ref()) {
             (Kind::List, DeValue::Array(items)) => {

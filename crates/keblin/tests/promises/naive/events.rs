@@ -2,7 +2,7 @@
 
 use keblin::Value;
 use keblin::condition::names::Fact;
-use keblin::model::{AfterLast, Again, AtZero, CheckpointOrder, RecordAt};
+use keblin::model::{AfterLast, Again, AtZero, CheckpointOrder, FeedAt};
 
 use super::{Naive, Visit};
 
@@ -131,7 +131,7 @@ impl Naive {
         let fits = (0..=i64::from(self.schema.levels[level].stars)).contains(&stars);
         self.count(Fact::Finished, Some(1));
         self.count(Fact::Stars, Some(if fits { stars } else { 0 }));
-        self.records(RecordAt::Finish);
+        self.records(FeedAt::Finish);
         self.visit.iter_mut().for_each(|visit| visit.at = "finished");
         self.drop_copies();
         self.settle(false);
