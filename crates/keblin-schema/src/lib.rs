@@ -30,6 +30,9 @@ pub mod model;
 /// What fits into a field.
 pub mod limits;
 
+/// Bounds inside a value.
+mod clamp;
+
 /// The survival table: which event does what to which field.
 pub mod survival;
 

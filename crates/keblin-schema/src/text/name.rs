@@ -90,7 +90,7 @@ impl Name {
     }
 
     /// Checks a text and makes it the id of an item of a list or of a member of a shape. Conditions read those only
-    /// behind the name of a field, so that they may have the name of something that the engine keeps, such as `level`.
+    /// after the name of a field, so that they may have the name of something that the engine keeps, such as `level`.
     ///
     /// # Errors
     /// As [`Name::new`].

@@ -33,6 +33,9 @@ impl<T: Declared> FieldType for T {
     fn write(value: T, model: &Model) -> Option<Value> {
         value.to_value(model)
     }
+    fn taken(value: &Value, _model: &Model) -> Option<T> {
+        Some(T::of_value(value))
+    }
 }
 
 /// Returns the position of an id of a closed list, for `schema!`.

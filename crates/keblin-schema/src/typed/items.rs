@@ -84,6 +84,10 @@ impl<T: Scalar> FieldType for Vec<T> {
         let items: Option<Vec<Value>> = value.into_iter().map(|item| T::write(item, model)).collect();
         Some(Value::List(items?.into()))
     }
+    fn taken(value: &Value, model: &Model) -> Option<Vec<T::Write>> {
+        let items = if let Value::List(items) = value { items.as_ref() } else { &[] };
+        items.iter().map(|item| T::taken(item, model)).collect()
+    }
 }
 
 impl<T: Scalar> sealed::Sealed for BTreeSet<T> {}
@@ -104,6 +108,10 @@ impl<T: Scalar> FieldType for BTreeSet<T> {
     fn write(value: Vec<T::Write>, model: &Model) -> Option<Value> {
         let items: Option<BTreeSet<Value>> = value.into_iter().map(|item| T::write(item, model)).collect();
         Some(Value::Set(Arc::new(items?)))
+    }
+    fn taken(value: &Value, model: &Model) -> Option<Vec<T::Write>> {
+        let items = if let Value::Set(items) = value { Some(items) } else { None };
+        items.into_iter().flat_map(|items| items.iter()).map(|item| T::taken(item, model)).collect()
     }
 }
 
@@ -157,5 +165,10 @@ impl<K: Scalar, T: Scalar> FieldType for BTreeMap<K, T> {
         let entries =
             value.into_iter().map(|(key, item)| Some((K::write(key, model)?, T::write(item, model)?)));
         Some(Value::Map(Arc::new(entries.collect::<Option<_>>()?)))
+    }
+    fn taken(value: &Value, model: &Model) -> Option<Vec<(K::Write, T::Write)>> {
+        let entries = if let Value::Map(entries) = value { Some(entries) } else { None };
+        let entries = entries.into_iter().flat_map(|entries| entries.iter());
+        entries.map(|(key, item)| Some((K::taken(key, model)?, T::taken(item, model)?))).collect()
     }
 }

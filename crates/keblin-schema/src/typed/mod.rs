@@ -53,6 +53,8 @@ pub trait FieldType: sealed::Sealed + 'static {
     fn read(value: &Value) -> Self::Read<'_>;
     /// Converts to a value to store; `None` for a number that is not finite, or a handle of another schema.
     fn write(value: Self::Write, model: &Model) -> Option<Value>;
+    /// Converts a stored value to one of the game's own, to be changed and written back; `None` if it is unset.
+    fn taken(value: &Value, model: &Model) -> Option<Self::Write>;
 }
 
 /// A type that can be an item of a list, set or map, or be unset.
@@ -83,6 +85,9 @@ macro_rules! scalar {
             #[inline]
             fn write($new: $write, $model: &Model) -> Option<Value> {
                 $put
+            }
+            fn taken(value: &Value, _model: &Model) -> Option<$write> {
+                Some(Self::read(value).into())
             }
         }
     };
@@ -246,6 +251,9 @@ impl FieldType for Shape {
     fn write(value: Value, _schema: &Model) -> Option<Value> {
         Some(value)
     }
+    fn taken(value: &Value, _schema: &Model) -> Option<Value> {
+        Some(value.clone())
+    }
 }
 impl Scalar for Shape {}
 
@@ -266,6 +274,9 @@ impl FieldType for Opaque {
     fn write(value: Opaque, _schema: &Model) -> Option<Value> {
         Some(Value::Opaque(Arc::new(value)))
     }
+    fn taken(value: &Value, _schema: &Model) -> Option<Opaque> {
+        Some(if let Value::Opaque(opaque) = value { Opaque::clone(opaque) } else { Opaque::default() })
+    }
 }
 
 impl sealed::Sealed for Value {}
@@ -284,6 +295,9 @@ impl FieldType for Value {
     }
     fn write(value: Value, _schema: &Model) -> Option<Value> {
         Some(value)
+    }
+    fn taken(value: &Value, _schema: &Model) -> Option<Value> {
+        Some(value.clone())
     }
 }
 
@@ -307,6 +321,9 @@ impl FieldType for Checkpoint {
         let first: usize = before.map(|level| level.checkpoints.len()).sum();
         id(Ids::Checkpoints, u16::try_from(first + value.index()).ok()?, model)
     }
+    fn taken(value: &Value, model: &Model) -> Option<Checkpoint> {
+        CheckpointRead(value).of(model)
+    }
 }
 
 impl<G: Compiled> Scalar for Checkpoint<G> {}
@@ -326,6 +343,9 @@ impl<G: Compiled> FieldType for Checkpoint<G> {
     }
     fn write(value: Checkpoint<G>, model: &Model) -> Option<Value> {
         <Checkpoint as FieldType>::write(value.of_any(), model)
+    }
+    fn taken(value: &Value, _model: &Model) -> Option<Checkpoint<G>> {
+        Some(Self::read(value))
     }
 }
 
@@ -358,5 +378,8 @@ impl<T: Scalar> FieldType for Option<T> {
     }
     fn write(value: T::Write, model: &Model) -> Option<Value> {
         T::write(value, model)
+    }
+    fn taken(value: &Value, model: &Model) -> Option<T::Write> {
+        if *value == Value::Unset { None } else { T::taken(value, model) }
     }
 }

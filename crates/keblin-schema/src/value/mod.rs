@@ -292,10 +292,18 @@ impl Value {
     pub fn has(&self, item: &Value) -> bool {
         match self {
             Value::List(items) => items.iter().any(|held| held.same(item)),
+            Value::Set(items) if item.is_like(items.first()) => items.contains(item),
+            Value::Map(entries) if item.is_like(entries.keys().next()) => entries.contains_key(item),
+            // A text among ids, or an id among texts.
             Value::Set(items) => items.iter().any(|held| held.same(item)),
             Value::Map(entries) => entries.keys().any(|held| held.same(item)),
             _ => false,
         }
+    }
+
+    /// Returns whether another value is of the same type, so that the two can be found by their order.
+    fn is_like(&self, other: Option<&Value>) -> bool {
+        other.is_some_and(|other| std::mem::discriminant(self) == std::mem::discriminant(other))
     }
 
     /// Returns whether two values are equal. A text also equals the id it names.

@@ -203,7 +203,7 @@ impl Engine {
         self.within(event, field, cell, value)
     }
 
-    /// Fits a value to the field's bounds: clamps it, or refuses it for a record.
+    /// Fits a value to the field's bounds: clamps it and what is inside it, or refuses it for a record.
     pub(super) fn within(
         &self,
         event: EventName,
@@ -211,6 +211,8 @@ impl Engine {
         cell: usize,
         value: Value,
     ) -> Result<(Value, bool), Refused> {
+        let inside = if field.kind.is_scalar() { None } else { self.schema.clamped_inside(field, &value) };
+        let (value, was_clamped) = (inside.clone().unwrap_or(value), inside.is_some());
         if let Err(unfit) = self.schema.fit(field, &value) {
             return Err(self.refusal(event, Why::DoesNotFit { field: field.name.clone(), unfit }));
         }
@@ -219,7 +221,7 @@ impl Engine {
                 Err(self.refusal(event, self.out_of_bounds(field, cell, value)))
             }
             Some(bound) => Ok((bound, true)),
-            None => Ok((value, false)),
+            None => Ok((value, was_clamped)),
         }
     }
 

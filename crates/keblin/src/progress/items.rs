@@ -111,6 +111,11 @@ impl Engine {
             (Value::List(items), ItemPlace::Anywhere) => {
                 Value::List(items.iter().cloned().chain([item.clone()]).collect())
             }
+            (Value::List(items), ItemPlace::At(index)) if *index < items.len() => {
+                let place =
+                    items.iter().enumerate().map(|(at, held)| if at == *index { &item } else { held });
+                Value::List(place.cloned().collect())
+            }
             (Value::Set(items), ItemPlace::Anywhere) => {
                 let mut items = BTreeSet::clone(items);
                 items.insert(item.clone());
@@ -166,7 +171,7 @@ impl Engine {
         }
     }
 
-    fn refused_item(&self, cell: usize, why: impl FnOnce(Name) -> Why) -> Change {
+    pub(super) fn refused_item(&self, cell: usize, why: impl FnOnce(Name) -> Why) -> Change {
         let owner = self.schema.cell_owner(cell);
         let event = owner.map_or(EventName::WriteProfile, |(field, _)| write_event(field.scope));
         let name = owner.map_or_else(|| self.schema.game.clone(), |(field, _)| field.name.clone());

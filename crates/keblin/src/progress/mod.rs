@@ -61,6 +61,9 @@ mod bounds;
 /// Lists, sets and maps.
 pub mod items;
 
+/// Changing a value in place, and looking up one item or entry.
+mod changing;
+
 /// The parts of a rule, and whether each is met.
 mod standing;
 

@@ -140,7 +140,7 @@ pub enum Why {
         /// The amount.
         asked: Value,
     },
-    /// The field is unset, so nothing can be added.
+    /// The field is unset, so there is nothing to add to or to change.
     Unset {
         /// The field.
         field: Name,
@@ -228,7 +228,7 @@ impl fmt::Display for Refused {
             Why::SpendsLessThanNothing { field, asked } => {
                 write!(f, "{field}: cannot spend {asked}: expected at least 0; to add, call `add`")
             }
-            Why::Unset { field } => write!(f, "{field}: cannot add: it is unset; set it first"),
+            Why::Unset { field } => write!(f, "{field} is unset: set it first"),
             Why::NotConfirmed { would } if would.is_empty() => {
                 write!(f, "`{event}` needs confirmation (`yes = true`); it would erase nothing")
             }

@@ -103,7 +103,7 @@ fn each_end_of_a_run_adds_what_the_run_held_once() {
     assert_eq!(game.get(all), 7);
 }
 
-/// Two machines go on with one run. What it held when they parted counts once.
+/// Two machines play the same run. What it held when they parted counts once.
 #[test]
 fn a_run_that_gives_way_adds_what_it_gained_since_the_common_save() {
     let (schema, mut game) = dig();

@@ -135,11 +135,6 @@ fn what_does_not_fit_is_refused_and_changes_nothing() {
         game.set(field::<Bytes>(&schema, "photo"), vec![0; 5]),
         game.set(field::<f64>(&schema, "depth"), f64::NAN),
         game.set(field::<[f32; 2]>(&schema, "at"), [f32::INFINITY, 0.0]),
-        game.put_entry(
-            field::<BTreeMap<Item, i64>>(&schema, "worn"),
-            schema.item("lamps", "wick").unwrap(),
-            -1,
-        ),
         game.take_entry(field::<BTreeMap<Item, i64>>(&schema, "worn"), schema.item("lamps", "wick").unwrap()),
         game.set(field::<Value>(&schema, "lantern"), Value::Int(3)),
         game.add(field::<f64>(&schema, "walked"), -0.5),
@@ -156,7 +151,6 @@ fn what_does_not_fit_is_refused_and_changes_nothing() {
             "photo: refused: expected at most 4 bytes, but found 5",
             "depth: refused: the number is not finite",
             "at: refused: the number is not finite",
-            "worn: refused: an element, -1, is outside its bound 0",
             "worn: refused: wick not found",
             "lantern: refused: expected a shape of lantern, but found 3",
             "walked: cannot be reduced: `keep = \"sum\"`/`\"union\"` fields only grow",
@@ -164,6 +158,41 @@ fn what_does_not_fit_is_refused_and_changes_nothing() {
         ]
     );
     assert!(game.snapshot() == before);
+}
+
+#[test]
+fn an_entry_an_item_and_a_member_stop_at_their_bounds_as_a_plain_value_does() {
+    let (schema, mut game) = game();
+    let worn: Field<BTreeMap<Item, i64>> = field(&schema, "worn");
+    let (wick, glass) = (schema.item("lamps", "wick").unwrap(), schema.item("lamps", "glass").unwrap());
+    let change = game.put_entry(worn, wick, -1);
+    assert!(change.clamped && change.refused.is_none());
+    assert_eq!((game.entry(worn, wick), game.entry(worn, glass)), (Some(0), None));
+    game.change_entry(worn, glass, |count| *count += 3);
+    assert!(!game.change_entry(worn, glass, |count| *count -= 1).clamped);
+    assert!(game.change_entry(worn, glass, |count| *count -= 9).clamped);
+    assert_eq!(game.entry(worn, glass), Some(0));
+
+    let lantern = |oil: i64| {
+        let text = format!("{{ oil = {oil}, lamp = 'wick', lit = true }}");
+        schema.written(keblin::kind::Kind::Shape(0).into(), &text).unwrap()
+    };
+    let (own, all): (Field<Shape>, Field<Vec<Shape>>) =
+        (field(&schema, "lantern"), field(&schema, "lanterns"));
+    assert!(game.change(own, |held| *held = lantern(12)).clamped);
+    assert_eq!(game.get(own).get("oil"), Some(&Value::Int(9)));
+    game.push(all, lantern(4));
+    assert!(game.change_item(all, 0, |held| *held = lantern(-4)).clamped);
+    assert_eq!(game.get(all).get(0).unwrap().get("oil"), Some(&Value::Int(0)));
+    let refused = game.change_item(all, 1, |_| panic!("called for a missing item")).refused.unwrap();
+    assert_eq!(refused.to_string(), "lanterns: refused: item 1 not found");
+    let lamp: Field<Option<Item>> = field(&schema, "lamp");
+    let refused = game.change(lamp, |_| panic!("called for an unset value")).refused.unwrap();
+    assert_eq!(refused.to_string(), "lamp is unset: set it first");
+
+    let met: Field<BTreeSet<String>> = field(&schema, "met");
+    game.change(met, |met| met.push("eel".to_string()));
+    assert!(game.contains(met, "eel".to_string()) && !game.contains(met, "otter".to_string()));
 }
 
 #[test]

@@ -35,12 +35,13 @@ pub(crate) fn rust_files(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// The stages of the crate below, in the order in which a declaration passes them: each may use those before it.
-const IN_ORDER: [&str; 13] = [
+const IN_ORDER: [&str; 14] = [
     "text",
     "value",
     "program",
     "model",
     "limits",
+    "clamp",
     "survival",
     "condition",
     "declare",

@@ -115,7 +115,7 @@ fn a_record_out_of_bounds_is_refused_rather_than_clamped() {
     }
     assert_eq!((game.get(best), game.get(fastest)), (None, None));
     let refused = game.add(best, 1).refused.unwrap();
-    assert_eq!(refused.to_string(), "best: cannot add: it is unset; set it first");
+    assert_eq!(refused.to_string(), "best is unset: set it first");
 }
 
 #[test]

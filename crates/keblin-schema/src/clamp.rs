@@ -1,0 +1,55 @@
+//! Bounds inside a value: of the items of a list, set or map, and of the members of a shape. A write stops there, as it
+//! stops at the bounds of a plain number.
+
+use std::cmp::Ordering;
+
+use crate::model::{FieldDef, Limits, Model};
+use crate::value::Value;
+use crate::value::kind::Kind;
+
+impl Model {
+    /// Returns a value with every number inside it clamped to its own bounds; `None` if all are within them.
+    #[must_use]
+    pub fn clamped_inside(&self, field: &FieldDef, value: &Value) -> Option<Value> {
+        let Some(items) = &field.items else {
+            return self.clamped_one(field.kind, &Limits::default(), value);
+        };
+        let clamped = |item: &Value| self.clamped_one(items.of, &items.limits, item);
+        let held = |item: &Value| clamped(item).unwrap_or_else(|| item.clone());
+        match value {
+            Value::List(list) if list.iter().any(|item| clamped(item).is_some()) => {
+                Some(Value::List(list.iter().map(held).collect()))
+            }
+            Value::Set(set) if set.iter().any(|item| clamped(item).is_some()) => {
+                Some(Value::Set(set.iter().map(held).collect::<std::collections::BTreeSet<_>>().into()))
+            }
+            Value::Map(map) if map.values().any(|item| clamped(item).is_some()) => {
+                let entries = map.iter().map(|(key, item)| (key.clone(), held(item)));
+                Some(Value::Map(entries.collect::<std::collections::BTreeMap<_, _>>().into()))
+            }
+            _ => None,
+        }
+    }
+
+    fn clamped_one(&self, kind: Kind, limits: &Limits, value: &Value) -> Option<Value> {
+        if let (Kind::Shape(shape), Value::Shape(members)) = (kind, value) {
+            let declared = &self.shapes.get(usize::from(shape))?.members;
+            let pairs = || declared.iter().zip(members.iter());
+            let clamped = |(member, (_, value)): (&crate::model::MemberDef, &(_, Value))| {
+                self.clamped_one(member.kind, &member.limits, value)
+            };
+            if declared.len() != members.len() || !pairs().any(|pair| clamped(pair).is_some()) {
+                return None;
+            }
+            let held = pairs().map(|pair| {
+                let (name, value) = pair.1;
+                (name.clone(), clamped(pair).unwrap_or_else(|| value.clone()))
+            });
+            return Some(Value::Shape(held.collect()));
+        }
+        let outside = |bound: &Option<Value>, side| {
+            bound.as_ref().filter(|bound| value.order(bound) == Some(side)).cloned()
+        };
+        outside(&limits.max, Ordering::Greater).or_else(|| outside(&limits.min, Ordering::Less))
+    }
+}
