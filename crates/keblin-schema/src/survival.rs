@@ -12,6 +12,8 @@ crate::words! {
         Checkpoint = "checkpoint",
         /// A death with a life left.
         Death = "death",
+        /// A death with a life left that leads to a save point in another level (`checkpoint_lasts = "run"`).
+        DeathElsewhere = "death_elsewhere",
         /// The death that takes the last life and ends the run.
         LastDeath = "last_death",
         /// The level is restarted.
@@ -66,7 +68,8 @@ pub fn fate(model: &Model, field: &FieldDef, moment: Row) -> Fate {
     let words = field.survival;
     match moment {
         Row::Checkpoint => Fate::Copied,
-        Row::Death => death_fate(words.on_death),
+        Row::DeathElsewhere if field.scope == Scope::Level => Fate::Checkpoint,
+        Row::Death | Row::DeathElsewhere => death_fate(words.on_death),
         Row::Retry => match words.on_retry {
             OnRetry::Stays => Fate::Stays,
             OnRetry::Entry => Fate::Entry,

@@ -2,7 +2,7 @@
 
 use comfy_table::Cell;
 use keblin::Schema;
-use keblin::model::{FieldDef, Scope};
+use keblin::model::{CheckpointLasts, FieldDef, Scope};
 use keblin::survival::{Fate, Row, fate, is_override};
 use serde_json::{Map, Value as Json, json};
 
@@ -70,7 +70,8 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
     }
     console.table(&table)?;
     console.blank()?;
-    for line in NOTES {
+    let save_points = (schema.checkpoint_lasts == CheckpointLasts::Run).then_some(SAVE_POINTS);
+    for line in NOTES.into_iter().chain(save_points) {
         let note = console.toned(Tone::Quiet, line);
         console.paragraph(&format!("  {note}"), "    ")?;
     }
@@ -88,6 +89,9 @@ const NOTES: [&str; 6] = [
     "Profile values outlive runs; records among them keep the better value. Erasing the profile erases everything \
      except device values.",
 ];
+
+const SAVE_POINTS: &str = "A checkpoint lasts until the run ends. A death that leads to one in another level gives values of level \
+     scope as they were there, and values of run scope by their word for a death.";
 
 fn fate_cell(schema: &Schema, field: &FieldDef, moment: Row, is_lives: bool) -> Cell {
     let fate = fate(schema, field, moment);

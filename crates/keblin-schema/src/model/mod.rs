@@ -50,7 +50,9 @@ pub use rule::{Rule, RuleAsks, RulePart, Threshold};
 pub use shape::{Items, Limits, MemberDef, ShapeDef};
 pub use survival::{OnDeath, OnReset, OnRetry, Survival};
 pub use watch::{RuleId, Watch};
-pub use words::{AfterLast, Again, AtZero, CheckpointOrder, FeedAt, Resume, SaveAt, Scope, StarsBy};
+pub use words::{
+    AfterLast, Again, AtZero, CheckpointLasts, CheckpointOrder, FeedAt, Resume, SaveAt, Scope, StarsBy,
+};
 
 /// Where the values of a field come from that the engine feeds: a record, a sum, a union.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -194,6 +196,8 @@ pub struct Model {
     pub level_facts_per_difficulty: bool,
     /// Where a resumed run continues.
     pub resume: Resume,
+    /// How long a death leads back to a checkpoint.
+    pub checkpoint_lasts: CheckpointLasts,
     /// What finishing the last level does.
     pub after_last: AfterLast,
     /// Which events make a save due.
@@ -271,6 +275,7 @@ impl Model {
             difficulties,
             level_facts_per_difficulty: false,
             resume: Resume::Checkpoint,
+            checkpoint_lasts: CheckpointLasts::Level,
             after_last: AfterLast::Map,
             autosave: SaveAt::BY_ITSELF.to_vec(),
             lives: None,

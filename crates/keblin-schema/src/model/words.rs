@@ -164,6 +164,18 @@ crate::words! {
 }
 
 crate::words! {
+    /// How long a death leads back to a checkpoint.
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+    #[non_exhaustive]
+    pub enum CheckpointLasts {
+        /// As long as its level is being played.
+        Level = "level",
+        /// Until the run ends, also from another level: a save point.
+        Run = "run",
+    }
+}
+
+crate::words! {
     /// How often a moment is reported.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]

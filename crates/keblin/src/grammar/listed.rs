@@ -2,7 +2,7 @@
 //! the page about the format go by it. A new value of a section is a [`Leaf`] and a line here.
 
 use keblin_schema::Model;
-use keblin_schema::model::{Again, Axis, FieldDef, LevelDef, Scope};
+use keblin_schema::model::{Again, Axis, CheckpointLasts, FieldDef, LevelDef, Scope};
 
 /// One value of a section.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -58,6 +58,8 @@ pub(crate) enum Branch {
     Entry,
     /// The checkpoint copy.
     AtCheckpoint,
+    /// The last checkpoint of the run, if it is one of an earlier visit.
+    SavePoint,
 }
 
 /// What a key of a map leads to.
@@ -153,11 +155,14 @@ pub(crate) fn run(model: &Model) -> Map {
         branch("entry", Branch::Entry, values()),
         branch("at_checkpoint", Branch::AtCheckpoint, values()),
     ]);
-    let run = Map::fixed([
+    let mut run = Map::fixed([
         map("told", told(model, &[Again::Level, Again::Run])),
         leaf("difficulty", Leaf::RunDifficulty),
-        branch("visit", Branch::Visit, visit.leaving_out_unknown()),
+        branch("visit", Branch::Visit, visit.clone().leaving_out_unknown()),
     ]);
+    if model.checkpoint_lasts == CheckpointLasts::Run {
+        run.entries.push(branch("save_point", Branch::SavePoint, visit.leaving_out_unknown()));
+    }
     Map::fixed([map("fields", values()), branch("run", Branch::Run, run)])
 }
 

@@ -17,19 +17,26 @@ impl Applying<'_> {
         let Some(run) = &before.state.run else { return Ok(()) };
         let difficulty = self.difficulty(run.difficulty, "run.difficulty");
         let visit = match &run.visit {
-            Some(visit) => self.visit(visit, &mut state.cells)?,
+            Some(visit) => self.visit(visit, Some(&mut state.cells))?,
             None => None,
         };
-        state.run = Some(Run { difficulty, visit });
+        let save_point = match &run.save_point {
+            Some(visit) => self.visit(visit, None)?,
+            None => None,
+        };
+        state.run = Some(Run { difficulty, visit, save_point });
         Ok(())
     }
 
-    fn visit(&mut self, visit: &Visit, cells: &mut [Value]) -> Result<Option<Visit>, StepFault> {
+    /// Converts a visit; `cells` are the values of the state, `None` for the save point of the run.
+    fn visit(&mut self, visit: &Visit, cells: Option<&mut [Value]>) -> Result<Option<Visit>, StepFault> {
         let Places { step, old, now } = self.places;
+        let place = |of_visit: &str| if cells.is_some() { of_visit } else { "run.save_point" }.to_string();
+        let (at_level, at_checkpoint_id) = (place("run.visit"), place("run.checkpoint"));
         let level = visit.level.map(|level| (level, now_of(&step.levels, level)));
         if let Some((gone, None)) = level {
             let id = old.levels.get(gone).map_or("", |level| level.name.as_str());
-            self.tell("run.visit".to_string(), None, Became::Dropped { before: Value::text(id) });
+            self.tell(at_level, None, Became::Dropped { before: Value::text(id) });
             return Ok(None);
         }
         let level = level.and_then(|(_, level)| level);
@@ -49,7 +56,9 @@ impl Applying<'_> {
             let of = visit.level.and_then(|level| old.levels.get(level));
             let id = of.and_then(|level| level.checkpoints.get(gone)).map_or("", |id| id.as_str());
             let fate = Became::Dropped { before: Value::text(id) };
-            self.tell("run.checkpoint".to_string(), None, fate);
+            self.tell(at_checkpoint_id, None, fate);
+            // Without its checkpoint there is no save point.
+            let Some(cells) = cells else { return Ok(None) };
             at_checkpoint = None;
             to_level_start(now, &entry, cells);
         }

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
-use keblin_schema::model::{Bound, FieldDef, Limits};
+use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Limits};
 use keblin_schema::value::Opaque;
 use keblin_schema::{Keep, Time, Value};
 
@@ -81,7 +81,9 @@ pub fn sample(schema: &Arc<Schema>) -> Snapshot {
         entry: Arc::clone(&copy),
         at_checkpoint: checkpoint.map(|_| copy),
     };
-    snapshot.state.run = Some(Run { difficulty: snapshot.state.difficulty, visit: Some(visit) });
+    let save_point = (schema.checkpoint_lasts == CheckpointLasts::Run).then(|| visit.clone());
+    let save_point = save_point.filter(|visit| visit.checkpoint.is_some());
+    snapshot.state.run = Some(Run { difficulty: snapshot.state.difficulty, visit: Some(visit), save_point });
     snapshot
 }
 

@@ -15,7 +15,7 @@ use super::place::RunEnd;
 use super::reconcile::{Playing, meet};
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
-use crate::snapshot::{Schema, Snapshot, State, Stay};
+use crate::snapshot::{Run, Schema, Snapshot, State, Stay, Visit};
 
 /// What was changed while the data was on its way, and what is reported only after it arrives.
 #[derive(Clone, Debug)]
@@ -135,8 +135,8 @@ impl Engine {
         let schema = Arc::clone(&self.schema);
         let taken: Vec<bool> =
             (0..schema.copied_cells).map(|cell| schema.field_at(cell).is_some_and(&is_taken)).collect();
-        let Some(visit) = self.visit_mut() else { return };
-        let copies = std::iter::once(&mut visit.entry).chain(visit.at_checkpoint.as_mut());
+        self.changed();
+        let copies = self.state.run.iter_mut().flat_map(Run::visits_mut).flat_map(Visit::copies_mut);
         for copy in copies.filter(|copy| !copy.is_empty()) {
             let with_saved = |(cell, ours): (usize, &Value)| match (saved.cells.get(cell), first.get(cell)) {
                 (Some(theirs), Some(_)) if taken.get(cell) == Some(&true) => {

@@ -66,8 +66,8 @@ impl<G, P: Holder> Play<G, P> {
         self.engine_mut().die().of_game()
     }
 
-    /// Respawns after a death and returns the place: the last checkpoint, else the start of the level. No value
-    /// changes. While playing it does nothing and returns the place that a death would lead to.
+    /// Respawns after a death and returns the place: the last checkpoint, else the start of the level. With
+    /// `checkpoint_lasts = "run"` it may be in another level than the one of the death. No value changes. While playing it does nothing and returns the place that a death would lead to.
     ///
     /// # Errors
     /// [`Why::Phase`] if no level is being played.
@@ -106,6 +106,7 @@ impl Engine {
             visit.checkpoint = Some(checkpoint.index());
             visit.at_checkpoint = Some(copy);
         }
+        self.state.run.iter_mut().for_each(|run| run.save_point = None);
         self.tell(Notice::CheckpointReached(checkpoint));
         self.moved();
         self.save_at(SaveAt::Checkpoint);
@@ -133,7 +134,7 @@ impl Engine {
             (Some(..=0), Some(AtZero::EndRun)) => Death::RunOver(self.end(RunEnd::LastLife)),
             (Some(..=0), Some(AtZero::RestartLevel)) => self.restart_level(),
             _ => {
-                self.put_back(|field| field.survival.on_death.into(), &cause);
+                self.put_back_after_death(&cause);
                 if let Some(visit) = self.visit_mut() {
                     visit.stay = Stay::Down;
                 }

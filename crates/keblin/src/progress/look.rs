@@ -171,7 +171,7 @@ impl Engine {
         let lines = self.state.cells.iter().enumerate().filter_map(|(cell, live)| {
             let (field, _) = self.schema.cell_owner(cell)?;
             let entry = visit.and_then(|visit| visit.entry.get(cell)).cloned();
-            let checkpoint = visit.and_then(|visit| visit.at_checkpoint.as_ref()?.get(cell)).cloned();
+            let checkpoint = self.at_checkpoint().and_then(|copy| copy.get(cell)).cloned();
             let written = self.written.as_ref().and_then(|cells| cells.get(cell));
             Some(OverlayLine {
                 name: Target::Cell(cell).text(&self.schema),

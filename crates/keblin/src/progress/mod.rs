@@ -28,6 +28,9 @@ mod visit;
 /// Checkpoints and deaths.
 mod death;
 
+/// Save points: checkpoints that last as long as the run.
+mod save_point;
+
 /// The one place where values and facts change.
 mod put;
 
@@ -219,7 +222,7 @@ impl Engine {
         match progress.visit().map(|visit| visit.stay) {
             Some(Stay::Playing | Stay::Down | Stay::Left) if resume == Resume::Checkpoint => {
                 let place = progress.place();
-                progress.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
+                progress.put_back_after_death(&Cause::Death(place));
             }
             _ => {}
         }

@@ -56,6 +56,7 @@ pub(super) enum Part {
     RunLevel,
     RunCheckpoint,
     RunStay,
+    SavePoint,
     Difficulty,
     /// A value, or a table of best values, by its first cell.
     Table(usize),
@@ -78,11 +79,12 @@ pub(super) enum Part {
 }
 
 /// The parts that every snapshot has once.
-const ONCE: [Part; 7] = [
+const ONCE: [Part; 8] = [
     Part::Run,
     Part::RunLevel,
     Part::RunCheckpoint,
     Part::RunStay,
+    Part::SavePoint,
     Part::Difficulty,
     Part::Furthest,
     Part::Played,
@@ -131,6 +133,7 @@ impl Part {
             | Part::RunLevel
             | Part::RunCheckpoint
             | Part::RunStay
+            | Part::SavePoint
             | Part::Difficulty
             | Part::Area(_) => true,
             part => part.is_copy(),
@@ -164,6 +167,7 @@ impl Part {
             Part::RunLevel => "level of the run".to_string(),
             Part::RunCheckpoint => "checkpoint of the run".to_string(),
             Part::RunStay => "state of the level".to_string(),
+            Part::SavePoint => "save point of the run".to_string(),
             Part::Difficulty => "difficulty".to_string(),
             Part::Table(first) => cell(*first),
             Part::AtEntry(of) => format!("{}, on arrival in the level", cell(*of)),
@@ -202,10 +206,12 @@ impl Part {
                 level(schema, visit).map(|level| &level.name),
             ),
             Part::RunCheckpoint => {
-                let index = visit.and_then(|visit| visit.checkpoint);
-                let name =
-                    level(schema, visit).zip(index).and_then(|(level, index)| level.checkpoints.get(index));
-                id(Ids::Checkpoints, index, name)
+                id(Ids::Checkpoints, visit.and_then(|visit| visit.checkpoint), reached(schema, visit))
+            }
+            Part::SavePoint => {
+                let save_point = save_point(state);
+                let names = level(schema, save_point).zip(reached(schema, save_point));
+                names.map_or(Value::Unset, |(level, name)| Value::text(&format!("{}.{name}", level.name)))
             }
             Part::RunStay => visit.map_or(Value::Unset, |visit| Value::text(visit.stay.as_str())),
             Part::Difficulty => match &carried.difficulty {
@@ -279,9 +285,19 @@ fn entry(state: &State) -> &[Value] {
     visit(state).map_or(&[], |visit| &*visit.entry)
 }
 
-/// Returns the values at the last checkpoint; none before one.
+/// Returns the checkpoint that a visit has reached.
+fn reached<'s>(schema: &'s Schema, visit: Option<&Visit>) -> Option<&'s Name> {
+    level(schema, visit)?.checkpoints.get(visit?.checkpoint?)
+}
+
+/// Returns the values at the last checkpoint, also at a save point; none before one.
 fn checkpoint(state: &State) -> &[Value] {
-    visit(state).and_then(|visit| visit.at_checkpoint.as_deref()).unwrap_or_default()
+    let visits = [visit(state), save_point(state)].into_iter().flatten();
+    visits.filter_map(|visit| visit.at_checkpoint.as_deref()).next().unwrap_or_default()
+}
+
+fn save_point(state: &State) -> Option<&Visit> {
+    state.run.as_ref()?.save_point.as_ref()
 }
 
 fn visit(state: &State) -> Option<&Visit> {

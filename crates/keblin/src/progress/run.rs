@@ -132,7 +132,7 @@ impl Engine {
         let chosen =
             difficulty.map(Difficulty::index).filter(|index| *index < self.schema.difficulties.len());
         self.state.difficulty = chosen.or(self.state.difficulty);
-        self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None });
+        self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None, save_point: None });
         self.forget_unknown_run();
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.stage = Stage::Running;
@@ -226,6 +226,7 @@ impl Engine {
             visit.entry = Arc::default();
             visit.at_checkpoint = None;
         }
+        self.state.run.iter_mut().for_each(|run| run.save_point = None);
         self.tell(Notice::RunOver(end));
         let opened = self.moved();
         self.save_at(SaveAt::RunEnd);

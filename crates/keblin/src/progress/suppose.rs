@@ -95,8 +95,9 @@ impl Engine {
     /// Changes a value in the copies that a death or a restart restores.
     #[cfg(feature = "testing")]
     fn put_in_copies(&mut self, cell: usize, value: &Value) {
-        let Some(visit) = self.visit_mut() else { return };
-        for copy in std::iter::once(&mut visit.entry).chain(visit.at_checkpoint.as_mut()) {
+        self.changed();
+        let visits = self.state.run.iter_mut().flat_map(|run| run.visits_mut());
+        for copy in visits.flat_map(|visit| visit.copies_mut()) {
             if copy.get(cell).is_some_and(|held| held != value) {
                 Arc::make_mut(copy).get_mut(cell).into_iter().for_each(|held| held.clone_from(value));
             }

@@ -148,7 +148,8 @@ impl<G, P: Holder> Play<G, P> {
         self.engine().level().of_game()
     }
 
-    /// Returns where a death or a resume leads to: the last checkpoint, else the start of the level.
+    /// Returns where a death or a resume leads to: the last checkpoint, else the start of the level. With
+    /// `checkpoint_lasts = "run"` the last checkpoint may be in another level.
     #[must_use]
     pub fn place(&self) -> Place<G> {
         self.engine().place().of_game()
@@ -216,6 +217,7 @@ impl Engine {
         // Copied values are within their bounds.
         self.hold_bounds();
         self.forget_told(Again::Level);
+        self.keep_save_point();
         let index = level.map(Level::index);
         let entry = self.state.copy(&self.schema);
         if let Some(run) = &mut self.state.run {
@@ -257,6 +259,7 @@ impl Engine {
             OnRetry::Default => Origin::Default,
         };
         self.put_back(|field| origin(field.survival.on_retry), cause);
+        self.keep_save_point();
         if let Some(visit) = self.visit_mut() {
             visit.stay = stay;
             visit.checkpoint = None;
@@ -284,6 +287,7 @@ impl Engine {
         let (stars_before, stars) = self.note_finished(stars, &star_rules, &mut refused);
         let (records, records_refused) = self.offer_records(FeedAt::Finish, &Cause::Finish);
         refused.extend(records_refused);
+        self.keep_save_point();
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Finished;
             visit.entry = Arc::default();
@@ -352,6 +356,6 @@ impl Engine {
     }
 
     pub(crate) fn place(&self) -> Place {
-        Place { level: self.level(), checkpoint: self.checkpoint() }
+        self.place_of_save_point().unwrap_or(Place { level: self.level(), checkpoint: self.checkpoint() })
     }
 }

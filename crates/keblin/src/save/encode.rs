@@ -60,6 +60,10 @@ impl<'s> Filling<'s> {
         let cells = match branch {
             Branch::Run => return self.state.run.as_ref().map(|_| *self),
             Branch::Visit => return self.visit.map(|_| *self),
+            Branch::SavePoint => {
+                let visit = self.state.run.as_ref()?.save_point.as_ref()?;
+                return Some(Filling { visit: Some(visit), ..*self });
+            }
             Branch::Entry => Some(self.visit?.entry.as_ref()),
             Branch::AtCheckpoint => self.visit?.at_checkpoint.as_deref(),
         };

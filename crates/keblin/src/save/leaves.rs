@@ -103,7 +103,10 @@ impl Reading<'_> {
         let level = id.and_then(|id| self.model.level_named(id));
         put(self.visit().map(|visit| &mut visit.level), level);
         if let (Some(gone), None) = (id, level) {
-            self.miss(Missing::Level(gone.to_string()));
+            self.miss(match self.in_save_point {
+                true => Missing::SavePoint(gone.to_string()),
+                false => Missing::Level(gone.to_string()),
+            });
         }
         Ok(())
     }
@@ -116,7 +119,10 @@ impl Reading<'_> {
         put(self.visit().map(|visit| &mut visit.checkpoint), checkpoint);
         if let (Some(gone), None) = (id, checkpoint) {
             let level = self.model.levels.get(level).map(|level| level.name.to_string()).unwrap_or_default();
-            self.miss(Missing::Checkpoint { level, checkpoint: gone.to_string() });
+            self.miss(match self.in_save_point {
+                true => Missing::SavePoint(format!("{level}.{gone}")),
+                false => Missing::Checkpoint { level, checkpoint: gone.to_string() },
+            });
         }
         Ok(())
     }

@@ -8,6 +8,8 @@ pub(crate) enum Missing {
         level: String,
         checkpoint: String,
     },
+    /// The level of a save point, or its checkpoint as `LEVEL.CHECKPOINT`.
+    SavePoint(String),
     /// A level or difficulty that is preserved although it is not declared.
     Kept {
         place: &'static str,

@@ -29,6 +29,8 @@ pub(super) struct Reading<'s> {
     pub(super) missing: Vec<Missing>,
     /// Whether everything was as this model writes it.
     pub(super) as_written: bool,
+    /// Whether the save point of the run is being read, in place of its visit.
+    pub(super) in_save_point: bool,
     /// The values of the state, while a copy is read in their place.
     outside: Vec<Value>,
     /// Only set for a quick check, which makes no values.
@@ -53,6 +55,7 @@ impl<'s> Reading<'s> {
             carried: Carried::default(),
             missing: Vec::new(),
             as_written: true,
+            in_save_point: false,
             outside: Vec::new(),
             glance: None,
         }
@@ -133,11 +136,14 @@ impl<'s> Reading<'s> {
     /// Called before the contents of a branch.
     fn begin(&mut self, branch: Branch) {
         match branch {
-            Branch::Run => self.state.run = Some(Run { difficulty: None, visit: None }),
-            Branch::Visit => {
+            Branch::Run => {
+                self.state.run = Some(Run { difficulty: None, visit: None, save_point: None });
+            }
+            Branch::Visit | Branch::SavePoint => {
                 let (stay, entry) = (Stay::Playing, Arc::default());
                 let visit = Visit { level: None, stay, checkpoint: None, entry, at_checkpoint: None };
-                self.state.run.iter_mut().for_each(|run| run.visit = Some(visit.clone()));
+                self.in_save_point = branch == Branch::SavePoint;
+                self.visit_place().into_iter().for_each(|place| *place = Some(visit.clone()));
             }
             Branch::Entry | Branch::AtCheckpoint => {
                 let is_glance = self.glance.is_some();
@@ -153,8 +159,10 @@ impl<'s> Reading<'s> {
         if branch == Branch::Run {
             return;
         }
-        if branch == Branch::Visit {
-            return self.leave_what_is_gone();
+        match branch {
+            Branch::Visit => return self.leave_what_is_gone(),
+            Branch::SavePoint => return self.end_save_point(),
+            _ => {}
         }
         let outside = std::mem::take(&mut self.outside);
         let copy: Arc<[Value]> = std::mem::replace(&mut self.state.cells, outside).into();
@@ -170,7 +178,7 @@ impl<'s> Reading<'s> {
         match branch {
             Branch::Run => self.state.run = None,
             Branch::Visit => self.state.run.iter_mut().for_each(|run| run.visit = None),
-            Branch::Entry | Branch::AtCheckpoint => {}
+            Branch::Entry | Branch::AtCheckpoint | Branch::SavePoint => {}
         }
     }
 
@@ -186,7 +194,23 @@ impl<'s> Reading<'s> {
         }
     }
 
+    /// Without its level, checkpoint or values there is nothing to come back to.
+    fn end_save_point(&mut self) {
+        let is_whole = |visit: &Visit| {
+            visit.level.is_some() && visit.checkpoint.is_some() && visit.at_checkpoint.is_some()
+        };
+        let place = self.visit_place();
+        place.into_iter().for_each(|place| *place = place.take().filter(is_whole));
+        self.in_save_point = false;
+    }
+
+    /// Returns the place of the visit that is being read.
+    fn visit_place(&mut self) -> Option<&mut Option<Visit>> {
+        let run = self.state.run.as_mut()?;
+        Some(if self.in_save_point { &mut run.save_point } else { &mut run.visit })
+    }
+
     pub(super) fn visit(&mut self) -> Option<&mut Visit> {
-        self.state.run.as_mut()?.visit.as_mut()
+        self.visit_place()?.as_mut()
     }
 }

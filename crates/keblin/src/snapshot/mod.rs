@@ -185,6 +185,23 @@ pub struct LevelFacts {
 pub(crate) struct Run {
     pub(crate) difficulty: Option<usize>,
     pub(crate) visit: Option<Visit>,
+    /// With save points: the earlier visit with the last checkpoint of the run, as it was there; `None` if `visit`
+    /// has reached a later one.
+    pub(crate) save_point: Option<Visit>,
+}
+
+impl Run {
+    /// Returns what holds copies of values: the visit and the save point.
+    pub(crate) fn visits_mut(&mut self) -> impl Iterator<Item = &mut Visit> {
+        self.visit.iter_mut().chain(&mut self.save_point)
+    }
+}
+
+impl Visit {
+    /// Returns the copies of values that it has.
+    pub(crate) fn copies_mut(&mut self) -> impl Iterator<Item = &mut Arc<[Value]>> {
+        std::iter::once(&mut self.entry).chain(&mut self.at_checkpoint)
+    }
 }
 
 /// One stay in a level.
@@ -313,10 +330,8 @@ impl State {
             return;
         }
         forget(&mut self.cells);
-        if let Some(visit) = self.run.as_mut().and_then(|run| run.visit.as_mut()) {
-            forget(Arc::make_mut(&mut visit.entry));
-            visit.at_checkpoint.iter_mut().for_each(|copy| forget(Arc::make_mut(copy)));
-        }
+        let copies = self.run.iter_mut().flat_map(Run::visits_mut).flat_map(Visit::copies_mut);
+        copies.for_each(|copy| forget(Arc::make_mut(copy)));
     }
 
     /// Returns facts as a save has them: stars with ids are saved by their ids, not among the facts.

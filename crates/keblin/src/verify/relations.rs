@@ -198,6 +198,11 @@ fn missing(missing: &Missing) -> SaveFinding {
             field.clone(),
             format!("`{id}` is no longer declared; the field is now unset"),
         ),
+        Missing::SavePoint(place) => SaveFinding::warning(
+            SaveCode::CheckpointGone,
+            "run.run.save_point",
+            format!("`{place}` is no longer declared; a death leads to the start of the level"),
+        ),
         Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
             SaveCode::CheckpointGone,
             "run.run.visit.checkpoint",

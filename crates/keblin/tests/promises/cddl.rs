@@ -10,7 +10,7 @@ use proptest::prelude::*;
 
 use crate::round_trip::{events, play, stamp};
 use crate::tables::fen_post;
-use crate::{golden, stars, tables};
+use crate::{golden, save_points, stars, tables};
 
 /// Returns the part of the description about bodies; the part before it is about items.
 fn bodies() -> String {
@@ -45,6 +45,11 @@ fn every_section_of_the_golden_files_is_valid() {
 #[test]
 fn a_profile_that_names_its_stars_is_valid() {
     validate(&stars::with_lit(&stars::schema(&[stars::FULL, stars::LIT])), &bodies());
+}
+
+#[test]
+fn a_run_with_a_save_point_is_valid() {
+    validate(&save_points::file(), &bodies());
 }
 
 proptest! {

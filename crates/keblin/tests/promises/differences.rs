@@ -55,6 +55,11 @@ again = "run"
 pub(crate) const EDITS: &[(&str, &str, &[&str])] = &[
     ("\"reeds\"", "\"sedges\"", &["s the declaration: game reeds -> sedges"]),
     ("level_facts_per = \"difficulty\"\n", "", &["s the declaration: level_facts_per difficulty -> nothing"]),
+    (
+        "resume = \"checkpoint\"",
+        "resume = \"checkpoint\"\ncheckpoint_lasts = \"run\"",
+        &["r the declaration: checkpoint_lasts level -> run"],
+    ),
     ("resume = \"checkpoint\"", "resume = \"exact\"", &["r the declaration: resume checkpoint -> exact"]),
     ("after_last = \"map\"", "after_last = \"end_run\"", &["r the declaration: after_last map -> end_run"]),
     ("best_attempt", "each", &["r the declaration: stars_by best_attempt -> each"]),

@@ -294,9 +294,9 @@ fn keys(map: &mut Decoder<'_>, found: &mut BTreeSet<String>) {
 #[test]
 fn the_page_lists_what_each_section_holds() {
     let page = crate::tables::read("docs/save-format.md");
-    // With a star that has an id and a level that latches, a profile has every key.
-    let text =
-        crate::tables::read("demo/progress.toml").replace("version = 3", "version = 3\nstars_by = 'each'");
+    // With a star that has an id and a level that latches, a profile has every key; with save points, a run.
+    let more = "version = 3\nstars_by = 'each'\ncheckpoint_lasts = 'run'";
+    let text = crate::tables::read("demo/progress.toml").replace("version = 3", more);
     let star = "stars = [{ id = 'arrived', when = 'true' }]\nlatch = true";
     let schema =
         Arc::new(Schema::parse("progress.toml", &text.replacen("stars = 3", star, 1)).unwrap().schema);

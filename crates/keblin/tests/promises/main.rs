@@ -62,6 +62,7 @@ mod reserve;
 mod round_trip;
 mod rules;
 mod runs;
+mod save_points;
 mod seals;
 mod shared;
 mod shelves;

@@ -11,7 +11,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use keblin::condition::names::Fact;
-use keblin::model::{Again, Bound, FeedAt, FieldDef, Resume, Scope};
+use keblin::model::{Again, Bound, CheckpointLasts, FeedAt, FieldDef, Resume, Scope};
 use keblin::{Keep, Schema, Value};
 
 type Values = BTreeMap<usize, Value>;
@@ -35,6 +35,8 @@ pub(crate) struct Naive {
     stage: &'static str,
     run: Option<usize>,
     pub(crate) visit: Option<Visit>,
+    /// With save points, the earlier visit with the last checkpoint.
+    save: Option<Visit>,
     held: Vec<bool>,
     told: Vec<bool>,
     /// By unlock.
@@ -61,6 +63,7 @@ impl Naive {
             stage: "title",
             run: None,
             visit: None,
+            save: None,
             held: untold.clone(),
             told: untold,
             given: vec![false; schema.unlocks.len()],
@@ -202,6 +205,7 @@ impl Naive {
     fn end(&mut self) {
         self.records(FeedAt::RunEnd);
         self.stage = "over";
+        self.save = None;
         self.drop_copies();
     }
 
@@ -248,14 +252,35 @@ impl Naive {
         self.is_late = false;
         self.signals.clear();
         if self.stage == "over" {
-            (self.run, self.visit) = (None, None);
+            (self.run, self.visit, self.save) = (None, None, None);
             self.put_back(|field| field.survival.on_new_run.as_str());
             self.forget_told(&[Again::Run, Again::Level]);
         }
         self.stage = "title";
         if self.schema.resume == Resume::Checkpoint && matches!(self.at(), "playing" | "down" | "left") {
-            self.put_back(|field| field.survival.on_death.as_str());
+            self.put_back_after_death();
         }
         self.settle(true);
+    }
+
+    /// Keeps the checkpoint of a visit that ends or restarts.
+    fn keep(&mut self) {
+        let lasts = self.schema.checkpoint_lasts == CheckpointLasts::Run;
+        if let Some(visit) = self.visit.as_ref().filter(|visit| lasts && visit.copy.is_some()) {
+            self.save = Some(visit.clone());
+        }
+    }
+
+    fn put_back_after_death(&mut self) {
+        let Some(visit) = &self.visit else { return };
+        let Some(save) = self.save.take_if(|_| visit.copy.is_none()) else {
+            return self.put_back(|field| field.survival.on_death.as_str());
+        };
+        self.visit = Some(Visit { at: visit.at, ..save });
+        self.forget_told(&[Again::Level]);
+        self.put_back(|field| match field.scope {
+            Scope::Level => "checkpoint",
+            _ => field.survival.on_death.as_str(),
+        });
     }
 }

@@ -17,9 +17,9 @@ const AT_CHECKPOINT: i64 = 3;
 const LIVE: i64 = 4;
 
 /// A game with a field for each scope and combination of words, and one per scope without any.
-fn every_field(resume: &str) -> Arc<Schema> {
+fn every_field(resume: &str, lasts: &str) -> Arc<Schema> {
     let mut text = format!(
-        "game = 'every_field'\nversion = 1\nresume = '{resume}'\n[lives]\nfield = 'lives'\n[fields]\nlives = {{ type = 'int', \
+        "game = 'every_field'\nversion = 1\nresume = '{resume}'\ncheckpoint_lasts = '{lasts}'\n[lives]\nfield = 'lives'\n[fields]\nlives = {{ type = 'int', \
          scope = 'run', default = 3, min = 0, on_death = 'stays', on_retry = 'stays' }}\n"
     );
     for scope in ["level", "run", "profile", "device"] {
@@ -83,6 +83,15 @@ fn happen(game: &mut Progress, row: &str) -> Row {
         "a death, a life left" => {
             game.die().unwrap();
             Row::Death
+        }
+        "a death, back to a save point in another level" => {
+            game.enter(schema.level("second").unwrap()).unwrap();
+            set_all(game, LIVE);
+            let died = game.die().unwrap();
+            let place = keblin::progress::Death::LifeLost { left: Some(2), place: game.place() };
+            assert_eq!(died, place);
+            assert_eq!(game.respawn().unwrap().level, schema.level("first").ok());
+            Row::DeathElsewhere
         }
         "a death, none left" => {
             game.set(schema.field::<i64>("lives").unwrap(), 1);
@@ -172,7 +181,8 @@ fn every_field_survives_every_event_as_the_table_and_the_schema_say() {
     let mut checked = 0;
     for row in &rows[1..] {
         let resume = if row[0].ends_with(": checkpoint") { "checkpoint" } else { "exact" };
-        let schema = every_field(resume);
+        let lasts = if row[0].contains("save point") { "run" } else { "level" };
+        let schema = every_field(resume, lasts);
         let mut game = played(&schema);
         let moment = happen(&mut game, &row[0]);
         for (field, handle) in fields(&schema) {
@@ -194,13 +204,13 @@ fn every_field_survives_every_event_as_the_table_and_the_schema_say() {
             checked += 1;
         }
     }
-    assert_eq!(checked, 12 * (2 * 48 + 4));
+    assert_eq!(checked, 13 * (2 * 48 + 4));
     println!("{checked} values checked");
 }
 
 #[test]
 fn before_a_checkpoint_a_death_goes_back_to_the_arrival() {
-    let schema = every_field("exact");
+    let schema = every_field("exact", "level");
     let mut game = Progress::new(Arc::clone(&schema));
     game.begin(None).unwrap();
     for (_, handle) in fields(&schema) {
@@ -218,7 +228,7 @@ fn before_a_checkpoint_a_death_goes_back_to_the_arrival() {
 
 #[test]
 fn what_is_left_of_a_run_that_is_over_is_not_saved() {
-    let schema = every_field("exact");
+    let schema = every_field("exact", "level");
     let mut game = played(&schema);
     game.end_run().unwrap();
     let reopened = Progress::restored(game.snapshot());
@@ -231,7 +241,7 @@ fn what_is_left_of_a_run_that_is_over_is_not_saved() {
 
 #[test]
 fn opening_at_a_checkpoint_leaves_a_run_on_the_map_as_saved() {
-    let schema = every_field("checkpoint");
+    let schema = every_field("checkpoint", "level");
     let mut game = played(&schema);
     game.finish().unwrap();
     let mut reopened = Progress::restored(game.snapshot());
@@ -244,7 +254,7 @@ fn opening_at_a_checkpoint_leaves_a_run_on_the_map_as_saved() {
 #[test]
 fn opening_twice_is_opening_once() {
     for resume in ["exact", "checkpoint"] {
-        let schema = every_field(resume);
+        let schema = every_field(resume, "level");
         for fall in [false, true] {
             let mut game = played(&schema);
             if fall {

@@ -35,7 +35,7 @@ mod tag;
 pub(crate) mod reach;
 
 use crate::declare::parse::{Declarations, InvariantDecl, MomentDecl};
-use crate::model::{Axis, Index, Model, Positions, Scope};
+use crate::model::{Axis, CheckpointLasts, Index, Model, Positions, Scope};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 
@@ -57,6 +57,10 @@ pub(crate) fn resolve(
         version: declared.version.unwrap_or(1),
         level_facts_per_difficulty: declared.level_facts_per.is_some(),
         resume: declared.resume,
+        checkpoint_lasts: declared
+            .checkpoint_lasts
+            .as_ref()
+            .map_or(CheckpointLasts::Level, |lasts| lasts.value),
         after_last: declared.after_last,
         fields,
         moments: declared.moments.iter().map(MomentDecl::def).collect(),
@@ -77,6 +81,14 @@ pub(crate) fn resolve(
         found.push(finding.instead("declare them: `difficulties = [\"easy\", \"hard\"]`"));
     }
     feeds::feeds(&declared, &mut model, found);
+    if let Some(lasts) =
+        declared.checkpoint_lasts.as_ref().filter(|lasts| lasts.value == CheckpointLasts::Run)
+        && model.levels.iter().all(|level| level.checkpoints.is_empty())
+    {
+        let message = "no checkpoint can last: no level declares one";
+        let finding = Finding::error(Code::MeaninglessKey, lasts.span.clone(), message);
+        found.push(finding.instead("add `checkpoints` to a level, or leave it out"));
+    }
     rules::lives(&declared, &mut model, found);
     rules::costs(&declared, &mut model, found);
     saving::saving(&declared, &mut model, found);

@@ -13,6 +13,7 @@ pub(super) fn of(model: &Model) -> u32 {
         difficulties,
         level_facts_per_difficulty,
         resume,
+        checkpoint_lasts,
         after_last,
         autosave,
         lives,
@@ -38,7 +39,8 @@ pub(super) fn of(model: &Model) -> u32 {
         index: _,
     } = model;
     let mut hasher = DefaultHasher::new();
-    (game, version, difficulties, level_facts_per_difficulty, resume, after_last).hash(&mut hasher);
+    (game, version, difficulties, level_facts_per_difficulty, resume, checkpoint_lasts, after_last)
+        .hash(&mut hasher);
     (autosave, lives, lists, shapes, fields, chapters, constants).hash(&mut hasher);
     (levels, unlocks, moments, invariants, stars_by).hash(&mut hasher);
     (cell_count, copied_cells, saved_cells, clock_cells).hash(&mut hasher);

@@ -53,7 +53,7 @@ use std::ops::Range;
 
 use toml::de::DeTable;
 
-use crate::model::{AfterLast, Model, Resume, SaveAt, StarsBy};
+use crate::model::{AfterLast, CheckpointLasts, Model, Resume, SaveAt, StarsBy};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 
@@ -84,6 +84,7 @@ pub(crate) struct Declarations {
     pub(crate) difficulties: Vec<Placed<Name>>,
     pub(crate) level_facts_per: Option<Placed<()>>,
     pub(crate) resume: Resume,
+    pub(crate) checkpoint_lasts: Option<Placed<CheckpointLasts>>,
     pub(crate) after_last: AfterLast,
     pub(crate) autosave: Option<Placed<Vec<SaveAt>>>,
     pub(crate) lives: Option<LivesDecl>,
@@ -109,6 +110,7 @@ const KEYS: &[&str] = &[
     "difficulties",
     "level_facts_per",
     "resume",
+    "checkpoint_lasts",
     "after_last",
     "autosave",
     "lives",
@@ -157,6 +159,9 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
             .word("level_facts_per", &[("difficulty", ())], found)
             .map(|value| Placed { value, span: top.key_span("level_facts_per") }),
         resume: top.one_of("resume", Resume::ALL, Resume::as_str, found).unwrap_or(Resume::Checkpoint),
+        checkpoint_lasts: top
+            .one_of("checkpoint_lasts", CheckpointLasts::ALL, CheckpointLasts::as_str, found)
+            .map(|value| Placed { value, span: top.key_span("checkpoint_lasts") }),
         after_last: top
             .one_of("after_last", AfterLast::ALL, AfterLast::as_str, found)
             .unwrap_or(AfterLast::Map),

@@ -245,6 +245,7 @@ impl Found<'_> {
             let (field, at_zero) = lives.unwrap_or_default();
             [
                 ("resume", model.resume.as_str().to_string()),
+                ("checkpoint_lasts", model.checkpoint_lasts.as_str().to_string()),
                 ("after_last", model.after_last.as_str().to_string()),
                 ("stars_by", model.stars_by.as_str().to_string()),
                 ("autosave", autosave.join(", ")),

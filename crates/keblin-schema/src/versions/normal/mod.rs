@@ -7,8 +7,8 @@ mod written;
 use std::fmt::Write as _;
 
 use crate::model::{
-    AfterLast, Again, AtZero, Bound, CheckpointOrder, FieldDef, Items, Limits, MemberDef, Model, Resume,
-    Rule, StarsBy, Survival, UnlockDef,
+    AfterLast, Again, AtZero, Bound, CheckpointLasts, CheckpointOrder, FieldDef, Items, Limits, MemberDef,
+    Model, Resume, Rule, StarsBy, Survival, UnlockDef,
 };
 use crate::value::Value;
 use crate::value::keep::Keep;
@@ -135,6 +135,9 @@ impl Normal<'_> {
         }
         if model.resume != Resume::Checkpoint {
             self.word("resume", model.resume.as_str());
+        }
+        if model.checkpoint_lasts != CheckpointLasts::Level {
+            self.word("checkpoint_lasts", model.checkpoint_lasts.as_str());
         }
         if model.after_last != AfterLast::Map {
             self.word("after_last", model.after_last.as_str());

@@ -61,7 +61,8 @@ pub struct JsonError {
 #[must_use]
 pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
     let Snapshot { schema, state, carried, picture, areas, .. } = snapshot;
-    let exporting = Exporting { snapshot, cells: &state.cells };
+    let visit = state.run.as_ref().and_then(|run| run.visit.as_ref());
+    let exporting = Exporting { snapshot, visit, cells: &state.cells };
     let texts = |bytes: &BTreeMap<String, String>| json!(bytes);
     let named =
         areas.iter().map(|(name, bytes)| (name.strip_prefix(AREA).unwrap_or(name).to_string(), hex(bytes)));
@@ -95,6 +96,8 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
 #[derive(Clone, Copy)]
 struct Exporting<'s> {
     snapshot: &'s Snapshot,
+    /// The visit of the run, or its save point.
+    visit: Option<&'s Visit>,
     /// The values of the fields: those of the state, or a copy.
     cells: &'s [Value],
 }
@@ -124,17 +127,17 @@ impl<'s> Exporting<'s> {
         Json::Object(object)
     }
 
-    fn visit(&self) -> Option<&'s Visit> {
-        self.snapshot.state.run.as_ref()?.visit.as_ref()
-    }
-
     /// Returns the values of a branch; `None` if the save does not have it.
     fn inside(&self, branch: Branch) -> Option<Exporting<'s>> {
         let cells = match branch {
             Branch::Run => return self.snapshot.state.run.as_ref().map(|_| *self),
-            Branch::Visit => return self.visit().map(|_| *self),
-            Branch::Entry => self.visit()?.entry.as_ref(),
-            Branch::AtCheckpoint => self.visit()?.at_checkpoint.as_deref()?,
+            Branch::Visit => return self.visit.map(|_| *self),
+            Branch::SavePoint => {
+                let visit = self.snapshot.state.run.as_ref()?.save_point.as_ref()?;
+                return Some(Exporting { visit: Some(visit), ..*self });
+            }
+            Branch::Entry => self.visit?.entry.as_ref(),
+            Branch::AtCheckpoint => self.visit?.at_checkpoint.as_deref()?,
         };
         (cells.len() == self.snapshot.schema.copied_cells).then_some(Exporting { cells, ..*self })
     }
@@ -173,15 +176,15 @@ impl<'s> Exporting<'s> {
                 let declared = difficulty(run.and_then(|run| run.difficulty));
                 json!(carried.run_difficulty.as_deref().or(declared))
             }
-            Leaf::Level => json!(level_id(self.visit().and_then(|visit| visit.level))),
+            Leaf::Level => json!(level_id(self.visit.and_then(|visit| visit.level))),
             Leaf::Checkpoint => {
-                let visit = self.visit();
+                let visit = self.visit;
                 let level = level(visit.and_then(|visit| visit.level));
                 let index = visit.and_then(|visit| visit.checkpoint);
                 let id = level.zip(index).and_then(|(level, index)| level.checkpoints.get(index));
                 json!(id.map(AsRef::<str>::as_ref))
             }
-            Leaf::Stay => json!(self.visit().map(|visit| visit.stay.as_str())),
+            Leaf::Stay => json!(self.visit.map(|visit| visit.stay.as_str())),
         }
     }
 }

@@ -15,6 +15,9 @@ pub(super) fn declaration(dice: &mut Dice) -> String {
     if dice.roll(2) == 0 {
         text += "level_facts_per = 'difficulty'\n";
     }
+    if dice.roll(2) == 0 {
+        text += "checkpoint_lasts = 'run'\n";
+    }
     if dice.roll(3) > 0 {
         let at_zero = dice.one(&["end_run", "restart_level"]);
         write!(text, "[lives]\nfield = 'boats'\nat_zero = '{at_zero}'\n").unwrap();
@@ -61,7 +64,9 @@ pub(super) fn declaration(dice: &mut Dice) -> String {
         .as_str();
     for level in 0..levels {
         write!(text, "[[levels]]\nid = 'level_{level}x'\nstars = {}\n", dice.roll(4)).unwrap();
-        let checkpoints: Vec<String> = (0..dice.roll(4)).map(|number| format!("'point_{number}x'")).collect();
+        let fewest = usize::from(level == 0);
+        let checkpoints: Vec<String> =
+            (0..fewest + dice.roll(4)).map(|number| format!("'point_{number}x'")).collect();
         writeln!(text, "checkpoints = [{}]", checkpoints.join(", ")).unwrap();
         writeln!(text, "checkpoint_order = '{}'", dice.one(&["furthest", "latest"])).unwrap();
         match dice.roll(5) {

@@ -13,7 +13,7 @@ impl Naive {
     pub(crate) fn held(&self) -> Naive {
         let mut held = self.clone();
         if held.stage == "over" {
-            (held.run, held.visit) = (None, None);
+            (held.run, held.visit, held.save) = (None, None, None);
             held.put_back(|field| field.survival.on_new_run.as_str());
             held.forget_told(&[Again::Run, Again::Level]);
         }
@@ -46,7 +46,7 @@ impl Naive {
             *ours = *theirs || (moment.again == Again::Profile && *ours);
         }
         self.given.iter_mut().zip(&held.given).for_each(|(ours, theirs)| *ours |= theirs);
-        (self.run, self.visit) = (held.run, held.visit.clone());
+        (self.run, self.visit, self.save) = (held.run, held.visit.clone(), held.save.clone());
         self.stage = if self.visit.is_some() { "running" } else { "title" };
         self.chosen = self.run.unwrap_or(self.chosen);
         self.visit.iter_mut().filter(|visit| visit.at == "down").for_each(|visit| visit.at = "playing");

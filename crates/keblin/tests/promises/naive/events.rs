@@ -18,6 +18,7 @@ impl Naive {
         self.signals.clear();
         self.chosen = difficulty.unwrap_or(self.chosen);
         (self.run, self.visit, self.stage) = (Some(self.chosen), None, "running");
+        self.save = None;
         self.put_back(|field| field.survival.on_new_run.as_str());
         self.forget_told(&[Again::Run, Again::Level]);
         self.settle(true);
@@ -47,6 +48,7 @@ impl Naive {
         self.put_back(|field| field.survival.on_level.as_str());
         self.hold_bounds();
         self.forget_told(&[Again::Level]);
+        self.keep();
         self.visit = Some(Visit { level, at: "playing", checkpoint: None, entry: self.copies(), copy: None });
         self.furthest = self.furthest.max(Some(level));
         self.count(Fact::Attempts, None);
@@ -67,6 +69,7 @@ impl Naive {
         let passes = |held: usize| held == checkpoint || (!latest && held > checkpoint);
         if !visit.checkpoint.is_some_and(passes) {
             (visit.checkpoint, visit.copy) = (Some(checkpoint), Some(copies));
+            self.save = None;
         }
         self.settle(false);
         true
@@ -74,6 +77,7 @@ impl Naive {
 
     fn start_again(&mut self, at: &'static str) {
         self.put_back(|field| field.survival.on_retry.as_str());
+        self.keep();
         let visit = self.visit.as_mut().unwrap();
         (visit.at, visit.checkpoint, visit.copy) = (at, None, None);
         self.forget_told(&[Again::Level]);
@@ -98,7 +102,7 @@ impl Naive {
                 self.values.insert(field.cells.start, field.default);
             }
             _ => {
-                self.put_back(|field| field.survival.on_death.as_str());
+                self.put_back_after_death();
                 self.visit.as_mut().unwrap().at = "down";
             }
         }
@@ -132,6 +136,7 @@ impl Naive {
         self.count(Fact::Finished, Some(1));
         self.count(Fact::Stars, Some(if fits { stars } else { 0 }));
         self.records(FeedAt::Finish);
+        self.keep();
         self.visit.iter_mut().for_each(|visit| visit.at = "finished");
         self.drop_copies();
         self.settle(false);
