@@ -97,7 +97,7 @@ fn the_survival_table_says_what_each_event_does_to_each_field() {
     assert_eq!((&oil["scope"], &oil["moments"]["death"]["fate"]), (&"run".into(), &"checkpoint".into()));
     assert_eq!(oil["moments"]["death"]["override"], true);
     assert_eq!(oil["moments"]["retry"]["override"], false);
-    assert_eq!(oil["moments"].as_object().unwrap().len(), 11);
+    assert_eq!(oil["moments"].as_object().unwrap().len(), 12);
     assert_eq!(json["survival"]["boats"]["lives"], true);
 }
 
