@@ -48,6 +48,8 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
         schema.moments.iter().map(|moment| (&moment.name, moment.about.clone().unwrap_or_default()));
     let moments =
         positions("Moment", "moments", "Conditions that are reported once when they become true.", moments);
+    let resets = schema.resets.iter().map(|reset| (&reset.name, reset.title.clone()));
+    let resets = positions("Reset", "resets", "What of a profile one call erases: `Erase::Reset`.", resets);
     let (types, installed) = (types(), installed());
     Ok(quote! {
         #[doc = #about]
@@ -94,6 +96,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             #difficulties
             #unlocks
             #moments
+            #resets
             #lists
             #shapes
         }

@@ -67,7 +67,7 @@ pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
 pub use key::{
     AnyGame, Chapter, Checkpoint, Compiled, Difficulty, Field, FieldPer, Item, Level, Moment, OfGame,
-    PerField, Unlock,
+    PerField, Reset, Unlock,
 };
 pub use kind::Kind;
 pub use lookup::LookupError;

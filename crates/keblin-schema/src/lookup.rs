@@ -4,7 +4,7 @@ use std::fmt;
 use std::marker::PhantomData;
 
 use crate::key::{
-    Along, Chapter, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, OnAxes, Unlock,
+    Along, Chapter, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, OnAxes, Reset, Unlock,
 };
 use crate::model::{Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
@@ -241,6 +241,16 @@ impl Model {
     #[must_use]
     pub fn moment_at(&self, index: usize) -> Option<Moment> {
         self.moments.get(index).and(position(index)).map(Moment::of_index)
+    }
+
+    /// Looks up a named reset.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn reset(&self, id: &str) -> Result<Reset, LookupError> {
+        let found = self.resets.iter().position(|reset| reset.name.as_str() == id);
+        let unknown = || LookupError::unknown("reset", id, self.resets.iter().map(|reset| &reset.name));
+        found.and_then(position).map(Reset::of_index).ok_or_else(unknown)
     }
 
     /// Looks up a checkpoint of a level.

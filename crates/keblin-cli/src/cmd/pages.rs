@@ -107,6 +107,12 @@ pub(crate) fn page(code: Code) -> Page {
             "[fields.best_crossing]\ntype = \"time\"\nfrom = \"letters\"",
             "[fields.best_crossing]\ntype = \"time\"\nfrom = \"route_clock\"",
         ),
+        Code::LeftBehind => (
+            "something that a reset keeps although it depends on what goes",
+            "It would be cut down, or be wrong, or count the same again.",
+            "[[resets]]\nid = \"new_journey\"\nerases = [\"fields.oil_cap\"]   # `oil` has max = \"oil_cap\"",
+            "[[resets]]\nid = \"new_journey\"\nerases = [\"fields.oil_cap\", \"fields.oil\"]",
+        ),
         Code::LivesMisfit => (
             "a lives field that a death or a retry would refill, or that cannot count lives",
             "The life that a death takes must not come back with the checkpoint.",

@@ -204,6 +204,12 @@ position!(
     "moments",
     |model, index| model.moments.get(index).map(|moment| &moment.name)
 );
+position!(
+    /// A named reset: what of a profile one call erases.
+    Reset,
+    "resets",
+    |model, index| model.resets.get(index).map(|reset| &reset.name)
+);
 
 /// A checkpoint of one level.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -34,6 +34,9 @@ mod level;
 /// Moments and invariants.
 mod moment;
 
+/// Named resets.
+mod reset;
+
 /// Rules that can be explained part by part.
 mod rule;
 
@@ -46,6 +49,7 @@ pub use layout::{At, Axis, ListDef, MAX_AXES};
 pub use level::LevelDef;
 pub(crate) use level::MAX_STARS;
 pub use moment::{InvariantDef, MomentDef};
+pub use reset::{Extent, ResetDef, ResetLevels, ResetPart};
 pub use rule::{Rule, RuleAsks, RulePart, Threshold};
 pub use shape::{Items, Limits, MemberDef, ShapeDef};
 pub use survival::{OnDeath, OnReset, OnRetry, Survival};
@@ -222,6 +226,8 @@ pub struct Model {
     pub moments: Vec<MomentDef>,
     /// The invariants, in declared order.
     pub invariants: Vec<InvariantDef>,
+    /// The named resets.
+    pub resets: Vec<ResetDef>,
     /// How a new rating of a level meets the stored one.
     pub stars_by: StarsBy,
     /// How many cells the layout has: those of level scope first, then run, profile and device.
@@ -288,6 +294,7 @@ impl Model {
             unlocks,
             moments: Vec::new(),
             invariants: Vec::new(),
+            resets: Vec::new(),
             stars_by: StarsBy::BestAttempt,
             cell_count: 0,
             copied_cells: 0,

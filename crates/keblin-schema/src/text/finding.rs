@@ -79,6 +79,8 @@ crate::words! {
         UnsavedProgress = "unsaved_progress",
         /// A record that takes its value at an event that does not save.
         MissedRecord = "missed_record",
+        /// Something that a reset keeps although it depends on what goes.
+        LeftBehind = "left_behind",
         /// A field that no rule, record or rehearsal names.
         UnnamedField = "unnamed_field",
         /// A line of a rehearsal that is not a step.

@@ -60,6 +60,7 @@ fn every_key_is_on_the_page_with_an_example() {
                 "unlocks",
                 "invariants",
                 "moments",
+                "resets",
             ]
             .contains(&key.as_str());
             let has_table = has_table || table.is_empty() && key == "levels";

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use keblin_schema::condition::names::{Asked, Fact, On};
 use keblin_schema::model::{At, Axis};
-use keblin_schema::{AnyGame, Difficulty, Level, Value};
+use keblin_schema::{AnyGame, Difficulty, Level, Reset, Value};
 
 use super::journal::{Cause, Target};
 use super::notice::Notice;
@@ -28,6 +28,8 @@ pub enum Erase<G = AnyGame> {
     /// One fact or value, or an unlock that latches, by a resolved name; without a difficulty in the name, on all of
     /// them.
     Named(Asked),
+    /// What a declared reset erases.
+    Reset(Reset<G>),
     /// A field with all its values, as a position in [`Model::fields`](keblin_schema::Model::fields).
     Field(usize),
 }
@@ -54,6 +56,7 @@ impl<G: Copy> Erase<G> {
                 Erase::Fact(level.of_any(), difficulty.map(Difficulty::of_any), *fact)
             }
             Erase::Named(asked) => Erase::Named(asked.clone()),
+            Erase::Reset(reset) => Erase::Reset(reset.of_any()),
             Erase::Field(field) => Erase::Field(*field),
         }
     }
@@ -136,6 +139,7 @@ impl Engine {
                     self.fall_back();
                 }
             }
+            Erase::Reset(reset) => self.forget_by(*reset),
             Erase::Named(Asked::Unlocked(unlock)) => {
                 self.state.latched.get_mut(*unlock).into_iter().for_each(|latched| *latched = false);
             }
@@ -203,7 +207,7 @@ impl Engine {
             Erase::Named(Asked::Total { fact, on: On::All, chapter: None }) => {
                 (0..schema.levels.len()).flat_map(|level| self.fact_targets(level, None, &[*fact])).collect()
             }
-            Erase::Named(_) => Vec::new(),
+            Erase::Reset(_) | Erase::Named(_) => Vec::new(),
         }
     }
 
@@ -230,7 +234,7 @@ impl Engine {
             && items.all(|(said, is)| said.is_none() || said == is)
     }
 
-    fn put_default(&mut self, target: Target) {
+    pub(super) fn put_default(&mut self, target: Target) {
         let schema = Arc::clone(&self.schema);
         match target {
             Target::Cell(cell) => {
@@ -243,7 +247,7 @@ impl Engine {
     }
 
     /// If the furthest level was erased, the furthest entered one takes its place.
-    fn fall_back(&mut self) {
+    pub(super) fn fall_back(&mut self) {
         let entered = |level: &usize| {
             self.fact_targets(*level, None, &[Fact::Attempts]).into_iter().any(|target| match target {
                 Target::Fact { at, fact } => self.fact_value(at, fact) != Value::Int(0),

@@ -76,6 +76,9 @@ mod asked;
 /// Erasing, after confirmation.
 pub(crate) mod erase;
 
+/// Named resets.
+mod reset;
+
 /// When a save is due.
 mod due;
 

@@ -89,6 +89,12 @@ impl Words<'_> {
                 self.at = if difficulty.is_some() { self.at } else { after };
                 Erase::Level(level, difficulty)
             }
+            ("reset", _) => {
+                let (word, span) = self.expected("a reset")?;
+                let known: Vec<&str> = self.schema.resets.iter().map(|reset| reset.name.as_str()).collect();
+                let missing = |_| meant(bad(span, format!("`{word}` is not a declared reset")), word, &known);
+                Erase::Reset(self.schema.reset(word).map_err(missing)?)
+            }
             ("field", _) => {
                 let (word, span) = self.expected("a field")?;
                 let known: Vec<&str> = self.schema.fields.iter().map(|field| field.name.as_str()).collect();

@@ -3,7 +3,8 @@
 use std::cell::OnceCell;
 use std::cmp::Ordering;
 
-use keblin_schema::model::{At, Axis, Bound, FeedAt, FieldDef, Scope};
+use keblin_schema::condition::names::Fact;
+use keblin_schema::model::{At, Axis, Bound, Extent, FeedAt, FieldDef, Scope};
 use keblin_schema::{Severity, Value};
 
 use super::finding::SaveFinding;
@@ -124,7 +125,10 @@ fn stars(schema: &Schema, facts: &[LevelFacts], found: &mut Vec<SaveFinding>) {
                 let message = format!("{} stars, but the level has at most {}", facts.stars, def.stars);
                 found.push(SaveFinding::warning(SaveCode::TooManyStars, place(schema, "stars", at), message));
             }
-            if facts.stars > 0 && !facts.finished {
+            let index = schema.fact_index(level, difficulty);
+            let is_reset =
+                || a_reset_unfinishes(schema, index, |extent| !extent.has_fact(index, Fact::Stars));
+            if facts.stars > 0 && !facts.finished && !is_reset() {
                 let message = "the level has stars, but was never finished";
                 found.push(SaveFinding::warning(
                     SaveCode::StarsUnfinished,
@@ -153,12 +157,20 @@ fn records(
         // A record for all difficulties together is valid if the level was finished on any of them.
         let mut on = at.difficulty.map_or(0..difficulties, |one| one..one + 1);
         let finished = |one| facts.get(schema.fact_index(level, one)).is_some_and(|facts| facts.finished);
-        if !on.any(finished) {
+        let index = schema.fact_index(level, at.difficulty.unwrap_or(0));
+        let is_reset = || a_reset_unfinishes(schema, index, |extent| !extent.has_cell(cell));
+        if !on.any(finished) && !is_reset() {
             let place = field_place(schema, field, at);
             let message = "a record of a finish, but the level was never finished";
             found.push(SaveFinding::warning(SaveCode::RecordUnfinished, place, message));
         }
     }
+}
+
+/// Returns whether a reset makes a level unfinished, by the position of its facts, and keeps something of it.
+fn a_reset_unfinishes(schema: &Schema, index: usize, keeps: impl Fn(&Extent) -> bool) -> bool {
+    let mut extents = schema.resets.iter().map(|reset| schema.extent(reset));
+    extents.any(|extent| extent.has_fact(index, Fact::Finished) && keeps(&extent))
 }
 
 /// Returns the cells with axes whose value is not the default.

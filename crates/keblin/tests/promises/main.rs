@@ -59,6 +59,7 @@ mod rebuild;
 mod reconciled;
 mod rehearsals;
 mod reserve;
+mod resets;
 mod round_trip;
 mod rules;
 mod runs;

@@ -22,6 +22,9 @@ pub(crate) mod conditions;
 /// Doubts about stars.
 mod stars;
 
+/// Named resets.
+mod resets;
+
 /// Whether progress is ever saved.
 mod saving;
 
@@ -92,11 +95,13 @@ pub(crate) fn resolve(
     rules::lives(&declared, &mut model, found);
     rules::costs(&declared, &mut model, found);
     saving::saving(&declared, &mut model, found);
+    model.resets = resets::resolve(&declared, &model, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut model, found);
     if fits {
         // Conditions are compiled after the layout is made.
         bounds::compile(&declared, &mut model, found);
         conditions::compile(&declared, &mut model, found);
+        resets::doubt(&declared, &model, found);
     }
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);

@@ -37,6 +37,9 @@ mod moment;
 /// `[[invariants]]`
 mod invariant;
 
+/// `[[resets]]`
+mod reset;
+
 /// `[lists]`
 mod list;
 
@@ -65,6 +68,7 @@ pub(crate) use invariant::InvariantDecl;
 pub(crate) use level::{ConditionDecl, LevelDecl, LivesDecl};
 pub(crate) use list::ListDecl;
 pub(crate) use moment::MomentDecl;
+pub(crate) use reset::ResetDecl;
 pub(crate) use star::StarsDecl;
 use table::Reader;
 pub(crate) use unlock::UnlockDecl;
@@ -99,6 +103,7 @@ pub(crate) struct Declarations {
     pub(crate) unlocks: Vec<UnlockDecl>,
     pub(crate) moments: Vec<MomentDecl>,
     pub(crate) invariants: Vec<InvariantDecl>,
+    pub(crate) resets: Vec<ResetDecl>,
     pub(crate) stars_by: StarsBy,
     /// The text is not complete TOML, so a missing name may come after the mistake.
     pub(crate) broken_syntax: bool,
@@ -123,6 +128,7 @@ const KEYS: &[&str] = &[
     "unlocks",
     "moments",
     "invariants",
+    "resets",
     "stars_by",
 ];
 
@@ -176,6 +182,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         unlocks,
         moments: moment::all(&top, text, found),
         invariants: invariant::all(&top, text, found),
+        resets: reset::all(&top, text, found),
         stars_by: top
             .one_of("stars_by", StarsBy::ALL, StarsBy::as_str, found)
             .unwrap_or(StarsBy::BestAttempt),

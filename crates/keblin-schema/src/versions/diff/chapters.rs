@@ -1,8 +1,8 @@
-//! Chapters, constants of levels and invariants: no save contains them, so a difference never needs a step.
+//! Chapters, constants of levels, invariants and resets: no save contains them, so a difference never needs a step.
 
 use super::names::names_of;
 use super::{Change, Class, Found, What};
-use crate::model::{LevelDef, Model};
+use crate::model::{LevelDef, Model, ResetDef};
 use crate::text::name::Name;
 use crate::versions::normal::{id_list, literal};
 
@@ -39,6 +39,23 @@ impl Found<'_> {
             };
             let what = What::Invariant(invariant.name.clone());
             self.rule(&what, "holds", invariant.holds.as_ref(), same.holds.as_ref());
+        }
+    }
+
+    /// Compares resets.
+    pub(super) fn resets(&mut self) {
+        let (before, now) = (self.before, self.now);
+        let ids = |model: &Model| names_of(&model.resets, |reset| &reset.name);
+        self.unsaved(&ids(before), &ids(now), What::Reset);
+        for reset in &before.resets {
+            let Some(same) = now.resets.iter().find(|other| other.name == reset.name) else { continue };
+            let what = What::Reset(reset.name.clone());
+            let said = |reset: &ResetDef, keeps: bool| match reset.keeps == keeps {
+                true => id_list(reset.parts.iter().map(|(text, _)| text)),
+                false => String::new(),
+            };
+            self.key(Class::Rule, &what, "erases", said(reset, false), said(same, false));
+            self.key(Class::Rule, &what, "keeps", said(reset, true), said(same, true));
         }
     }
 

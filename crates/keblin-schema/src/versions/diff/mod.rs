@@ -88,6 +88,8 @@ pub enum What {
     Moment(Name),
     /// An invariant.
     Invariant(Name),
+    /// A reset.
+    Reset(Name),
     /// A closed list.
     List(Name),
     /// An item of a closed list.
@@ -151,6 +153,7 @@ impl fmt::Display for What {
             What::Unlock(id) => write!(f, "unlock {id}"),
             What::Moment(id) => write!(f, "moment {id}"),
             What::Invariant(id) => write!(f, "invariant {id}"),
+            What::Reset(id) => write!(f, "reset {id}"),
             What::List(id) => write!(f, "list {id}"),
             What::Item { list, id } => write!(f, "item {id} of {list}"),
             What::Shape(id) => write!(f, "shape {id}"),
@@ -206,6 +209,7 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.unlocks();
     found.moments();
     found.invariants();
+    found.resets();
     found.list.sort_by_key(|difference| difference.class);
     found.list
 }

@@ -39,6 +39,7 @@ impl Model {
         out.unlocks();
         out.moments();
         out.invariants();
+        out.resets();
         out.text
     }
 
@@ -321,6 +322,15 @@ impl Normal<'_> {
             self.heading("[[invariants]]");
             self.word("id", invariant.name.as_str());
             self.maybe("holds", invariant.holds.as_ref().map(|rule| quoted(rule.program.source())));
+        }
+    }
+
+    fn resets(&mut self) {
+        for reset in &self.model.resets {
+            self.heading("[[resets]]");
+            self.word("id", reset.name.as_str());
+            let parts = id_list(reset.parts.iter().map(|(text, _)| text));
+            self.key(if reset.keeps { "keeps" } else { "erases" }, &parts);
         }
     }
 
