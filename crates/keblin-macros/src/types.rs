@@ -28,6 +28,8 @@ pub(crate) fn of_kind(schema: &Model, kind: Kind) -> TokenStream {
         Kind::Int => quote!(i64),
         Kind::Float => quote!(f64),
         Kind::Time => quote!(::keblin::Time),
+        Kind::Date => quote!(::keblin::Date),
+        Kind::Instant => quote!(::keblin::Instant),
         Kind::Text => quote!(::std::string::String),
         Kind::Bytes => quote!(::keblin::game::made::Bytes),
         Kind::Vec2 => quote!([f32; 2]),

@@ -59,10 +59,11 @@ pub mod lookup;
 mod readable;
 
 pub use declare::Unnamed;
-pub use text::{finding, name, shown, source, time};
+pub use text::{date, finding, name, shown, source, time};
 pub use value::{keep, kind};
 pub use versions::{Declaration, Files, Parsed, Past, TextFile, diff, steps, version_of_file};
 
+pub use date::{Date, Instant};
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
 pub use key::{

@@ -132,6 +132,8 @@ impl Model {
             | (Kind::Int, Value::Int(_))
             | (Kind::Float, Value::Float(_))
             | (Kind::Time, Value::Time(_))
+            | (Kind::Date, Value::Date(_))
+            | (Kind::Instant, Value::Instant(_))
             | (Kind::Text, Value::Text(_))
             | (Kind::Bytes, Value::Bytes(_))
             | (Kind::Vec2, Value::Vec2(_))
@@ -192,7 +194,7 @@ impl Model {
     }
 
     /// Returns the value of a type before anything was written: false, zero, empty, the rotation that turns nothing.
-    /// An id is unset.
+    /// An id, a day and an instant are unset.
     #[must_use]
     pub fn own_default(&self, kind: Kind) -> Value {
         let [zero, one] = [0.0, 1.0].map(|number| Part::new(number).unwrap_or_default());
@@ -203,7 +205,7 @@ impl Model {
             Kind::Time => Value::Time(crate::text::time::Time::ZERO),
             Kind::Text => Value::text(""),
             Kind::Bytes => Value::Bytes(Arc::default()),
-            Kind::Id(_) => Value::Unset,
+            Kind::Id(_) | Kind::Date | Kind::Instant => Value::Unset,
             Kind::Vec2 => Value::Vec2([zero; 2]),
             Kind::Vec3 => Value::Vec3([zero; 3]),
             Kind::Quat => Value::Quat([zero, zero, zero, one]),

@@ -7,6 +7,7 @@ use serde::de::{Deserialize, Deserializer, Error, Visitor};
 use serde::ser::{Serialize, Serializer};
 
 use crate::key::{Checkpoint, Compiled, Difficulty, Level, OfGame, Unlock};
+use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 
 /// A type that is written as text.
@@ -38,17 +39,36 @@ impl Text for Time {
     }
 }
 
-impl Serialize for Time {
-    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
-        to.collect_str(self)
+impl Text for Date {
+    const WHAT: &'static str = "a day, as `2026-11-29`";
+    fn of_text(text: &str) -> Result<Date, String> {
+        text.parse().map_err(|error| format!("{error}"))
     }
 }
 
-impl<'de> Deserialize<'de> for Time {
-    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Time, D::Error> {
-        from.deserialize_str(Reading(PhantomData))
+impl Text for Instant {
+    const WHAT: &'static str = "an instant, as `2026-11-29T10:14:08Z`";
+    fn of_text(text: &str) -> Result<Instant, String> {
+        text.parse().map_err(|error| format!("{error}"))
     }
 }
+
+macro_rules! as_shown {
+    ($($name:ident)*) => {$(
+        impl Serialize for $name {
+            fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+                to.collect_str(self)
+            }
+        }
+
+        impl<'de> Deserialize<'de> for $name {
+            fn deserialize<D: Deserializer<'de>>(from: D) -> Result<$name, D::Error> {
+                from.deserialize_str(Reading(PhantomData))
+            }
+        }
+    )*};
+}
+as_shown!(Time Date Instant);
 
 macro_rules! by_id {
     ($($name:ident, $what:literal, $looked_up:ident;)*) => {$(

@@ -102,9 +102,9 @@ impl Asked {
                 member_of(model, *field, *member).is_some_and(|member| member.default == Value::Unset)
             }
             Asked::Entry { field, .. } => {
-                // No id stands for a missing one.
+                // Nothing stands for a missing id or day.
                 let items = model.fields.get(*field).and_then(|field| field.items.as_ref());
-                items.is_some_and(|items| matches!(items.of, Kind::Id(_)))
+                items.is_some_and(|items| items.of.starts_unset())
             }
             Asked::Level | Asked::Checkpoint | Asked::Furthest => true,
             Asked::Difficulty => model.difficulties.is_empty(),

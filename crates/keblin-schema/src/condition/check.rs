@@ -1,7 +1,9 @@
 //! The type check. Takes an expression and emits the operations of a program: every name is resolved, the operands of
 //! each operation have the types it takes, and whatever can end in an error is noted with its place.
 
+use std::fmt::Display;
 use std::ops::Range;
+use std::str::FromStr;
 use std::sync::Arc;
 
 use super::fuse::{literal_kind, sides, within};
@@ -10,13 +12,14 @@ use super::parse::{Expr, Node, Part};
 use super::{ConditionError, names};
 use crate::model::Model;
 use crate::program::{Arithmetic, Comparison, Failing, Load, Op, Read, Type, Word, small};
+use crate::text::date::{Date, Instant};
 use crate::text::name::nearest;
 use crate::text::time::Time;
 use crate::value::Value;
 use crate::value::kind::{Holds, Ids, Kind};
 
 /// The functions that can be called.
-const FUNCTIONS: [&str; 4] = ["duration", "least", "greatest", "size"];
+const FUNCTIONS: [&str; 6] = ["duration", "date", "timestamp", "least", "greatest", "size"];
 
 /// An emitted operation: its position, its type, and whether it may be unset.
 #[derive(Clone, Copy, Debug)]
@@ -88,7 +91,7 @@ impl<'s> Compiler<'s> {
                 Ok(self.emit(Op::Not(inner), Type::Bool))
             }
             Node::Negate(inner) => {
-                let typed = self.number(inner)?;
+                let typed = self.operand(inner, false)?;
                 let op =
                     if typed.kind == Type::Float { Op::NegateFloat(typed.at) } else { Op::Negate(typed.at) };
                 Ok(self.emit(op, typed.kind))
@@ -170,10 +173,15 @@ impl<'s> Compiler<'s> {
         }
     }
 
-    /// Checks that an operand is an int or a time, which can be added and ordered.
-    fn number(&mut self, expr: &Expr) -> Checked {
+    /// Checks that an operand is a number or a time, or, if they are taken, a day or an instant.
+    fn operand(&mut self, expr: &Expr, takes_days: bool) -> Checked {
         let typed = self.expr(expr)?;
-        if !matches!(typed.kind, Type::Int | Type::Time | Type::Float) {
+        let fits = match typed.kind {
+            Type::Int | Type::Time | Type::Float => true,
+            Type::Date | Type::Instant => takes_days,
+            _ => false,
+        };
+        if !fits {
             return Err(mismatch(expr, "a number or a time", typed.kind));
         }
         if typed.may_be_unset {
@@ -200,7 +208,7 @@ impl<'s> Compiler<'s> {
 
     fn compare(&mut self, how: Comparison, left: &Expr, right: &Expr) -> Checked {
         if how.is_order() {
-            let (a, b) = (self.number(left)?, self.number(right)?);
+            let (a, b) = (self.operand(left, true)?, self.operand(right, true)?);
             self.same((left, a), (right, b))?;
             return Ok(self.comparison(how, a, b));
         }
@@ -261,8 +269,21 @@ impl<'s> Compiler<'s> {
     }
 
     fn arithmetic(&mut self, how: Arithmetic, left: &Expr, right: &Expr) -> Checked {
-        let (a, b) = (self.number(left)?, self.number(right)?);
         let is_sum = matches!(how, Arithmetic::Add | Arithmetic::Subtract);
+        let (a, b) = (self.operand(left, is_sum)?, self.operand(right, is_sum)?);
+        if let Some(typed) = self.of_days(how, a, b) {
+            return Ok(typed);
+        }
+        let goes_with = match (a.kind, how) {
+            (Type::Date, Arithmetic::Add) => Some("a whole number of days"),
+            (Type::Date, _) => Some("a day or a whole number of days"),
+            (Type::Instant, Arithmetic::Add) => Some("a time"),
+            (Type::Instant, _) => Some("an instant or a time"),
+            _ => matches!(b.kind, Type::Date | Type::Instant).then_some("a number or a time"),
+        };
+        if let Some(expected) = goes_with {
+            return Err(mismatch(right, expected, b.kind));
+        }
         let floats = (a.kind, b.kind) == (Type::Float, Type::Float) && how != Arithmetic::Remainder;
         if !is_sum && !floats && (a.kind, b.kind) != (Type::Int, Type::Int) {
             let (wrong, kind) = if a.kind == Type::Int { (right, b.kind) } else { (left, a.kind) };
@@ -283,6 +304,30 @@ impl<'s> Compiler<'s> {
             (_, Arithmetic::Add) => self.sum(a, b),
             _ => self.emit(Op::Arithmetic(how, a.at, b.at), a.kind),
         })
+    }
+
+    /// Emits what can be calculated with days and instants: how far they are apart, and what is so much later or
+    /// earlier. `None` if it is something else.
+    fn of_days(&mut self, how: Arithmetic, left: Typed, right: Typed) -> Option<Typed> {
+        const NANOS_PER_MILLI: i64 = 1_000_000;
+        let subtracts = how == Arithmetic::Subtract;
+        match (left.kind, right.kind) {
+            (Type::Date, Type::Date) if subtracts => {
+                Some(self.emit(Op::Arithmetic(how, left.at, right.at), Type::Int))
+            }
+            (Type::Date, Type::Int) => Some(self.emit(Op::Arithmetic(how, left.at, right.at), Type::Date)),
+            (Type::Instant, Type::Instant) if subtracts => {
+                let apart = self.emit(Op::Arithmetic(how, left.at, right.at), Type::Int);
+                let unit = self.emit(Op::Int(NANOS_PER_MILLI), Type::Int);
+                Some(self.emit(Op::Arithmetic(Arithmetic::Multiply, apart.at, unit.at), Type::Time))
+            }
+            (Type::Instant, Type::Time) => {
+                let unit = self.emit(Op::Int(NANOS_PER_MILLI), Type::Int);
+                let by = self.emit(Op::Arithmetic(Arithmetic::Divide, right.at, unit.at), Type::Int);
+                Some(self.emit(Op::Arithmetic(how, left.at, by.at), Type::Instant))
+            }
+            _ => None,
+        }
     }
 
     /// Emits an addition; terms that are only read become one sum.
@@ -342,17 +387,33 @@ impl<'s> Compiler<'s> {
         Ok(Typed { may_be_unset: a.may_be_unset || b.may_be_unset, ..typed })
     }
 
+    /// Parses the literal text that a function takes.
+    fn written<T: FromStr<Err: Display>>(&self, one: &Expr, example: &str) -> Result<T, ConditionError> {
+        match &one.node {
+            Node::Literal(Value::Text(text)) => {
+                text.parse().map_err(|fault| ConditionError::new(one.span.clone(), format!("{fault}")))
+            }
+            _ => Err(ConditionError::new(
+                one.span.clone(),
+                format!("expected a literal text such as {example}"),
+            )),
+        }
+    }
+
     fn call(&mut self, expr: &Expr, name: &Part, arguments: &[Expr]) -> Checked {
         match (name.word.as_str(), arguments) {
-            ("duration", [one]) => match &one.node {
-                Node::Literal(Value::Text(text)) => {
-                    let time: Time = text
-                        .parse()
-                        .map_err(|fault| ConditionError::new(one.span.clone(), format!("{fault}")))?;
-                    Ok(self.emit(Op::Int(time.as_nanos()), Type::Time))
-                }
-                _ => Err(ConditionError::new(one.span.clone(), "expected a literal text such as '90s'")),
-            },
+            ("duration", [one]) => {
+                let time: Time = self.written(one, "'90s'")?;
+                Ok(self.emit(Op::Int(time.as_nanos()), Type::Time))
+            }
+            ("date", [one]) => {
+                let day: Date = self.written(one, "'2026-11-29'")?;
+                Ok(self.emit(Op::Int(day.days()), Type::Date))
+            }
+            ("timestamp", [one]) => {
+                let instant: Instant = self.written(one, "'2026-11-29T10:14:08Z'")?;
+                Ok(self.emit(Op::Int(instant.unix_ms()), Type::Instant))
+            }
             ("size", [one]) => match self.expr(one)? {
                 Typed { kind: Type::Text | Type::List(_) | Type::Items(_), at, may_be_unset, .. } => {
                     if may_be_unset {
@@ -363,7 +424,7 @@ impl<'s> Compiler<'s> {
                 other => Err(mismatch(one, "a text, list, set or map", other.kind)),
             },
             ("least" | "greatest", [left, right]) => {
-                let (a, b) = (self.number(left)?, self.number(right)?);
+                let (a, b) = (self.operand(left, true)?, self.operand(right, true)?);
                 self.same((left, a), (right, b))?;
                 let op = match (name.word == "least", a.kind == Type::Float) {
                     (true, false) => Op::Least(a.at, b.at),
@@ -374,7 +435,9 @@ impl<'s> Compiler<'s> {
                 Ok(self.emit(op, a.kind))
             }
             ("least" | "greatest", _) => Err(count(expr, name, "two values", arguments.len())),
-            ("duration" | "size", _) => Err(count(expr, name, "one value", arguments.len())),
+            ("duration" | "date" | "timestamp" | "size", _) => {
+                Err(count(expr, name, "one value", arguments.len()))
+            }
             (other, _) => {
                 let error = ConditionError::new(name.span.clone(), format!("`{other}` is not a function"));
                 Err(error.instead(match nearest(other, FUNCTIONS) {

@@ -359,6 +359,8 @@ fn number(value: &Value) -> Option<i64> {
     match value {
         Value::Int(number) => Some(*number),
         Value::Time(time) => Some(time.as_nanos()),
+        Value::Date(date) => Some(date.days()),
+        Value::Instant(instant) => Some(instant.unix_ms()),
         _ => None,
     }
 }
@@ -367,6 +369,8 @@ fn val(value: &Value) -> Val<'_> {
     match value {
         Value::Int(number) => Val::Int(*number),
         Value::Time(time) => Val::Int(time.as_nanos()),
+        Value::Date(date) => Val::Int(date.days()),
+        Value::Instant(instant) => Val::Int(instant.unix_ms()),
         Value::Bool(yes) => Val::Bool(*yes),
         Value::Float(number) => Val::Float(*number),
         Value::Text(text) | Value::Id { name: text, .. } => Val::Text(text),

@@ -22,6 +22,10 @@ pub enum Type {
     Int,
     /// A duration.
     Time,
+    /// A calendar day.
+    Date,
+    /// A point in time.
+    Instant,
     /// Text; an id is text.
     Text,
     /// Only unset.
@@ -38,6 +42,8 @@ impl fmt::Display for Type {
             Type::Items(_) => "a set or map",
             Type::Whole(kind) => return f.write_str(&kind.with_article()),
             Type::Time => "a time",
+            Type::Date => "a day",
+            Type::Instant => "an instant",
             Type::Text => "a text",
             Type::Null => "null",
         })
@@ -51,6 +57,8 @@ impl From<Holds> for Type {
             Kind::Int => Type::Int,
             Kind::Float => Type::Float,
             Kind::Time => Type::Time,
+            Kind::Date => Type::Date,
+            Kind::Instant => Type::Instant,
             Kind::Text | Kind::Id(_) => Type::Text,
             Kind::List => Type::List(holds.of),
             Kind::Set => Type::Items(holds.of.unwrap_or(Kind::Text)),

@@ -7,6 +7,7 @@
 use std::ops::Range;
 use std::sync::Arc;
 
+use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 use crate::value::{Float, Value};
 
@@ -61,7 +62,7 @@ pub enum Word {
     Difficulty,
 }
 
-/// A value while a program is evaluated. A time is its nanoseconds.
+/// A value while a program is evaluated. A time is its nanoseconds, a day its number, an instant its milliseconds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Val<'a> {
     /// An error: the order of an unset value, or an unset value added, an overflow, or a division by zero.
@@ -70,7 +71,7 @@ pub enum Val<'a> {
     Null,
     /// A bool.
     Bool(bool),
-    /// A whole number, or a time in nanoseconds.
+    /// A whole number, a time in nanoseconds, a day by its number, or an instant in milliseconds.
     Int(i64),
     /// A number with a fraction.
     Float(Float),
@@ -282,6 +283,8 @@ impl Program {
             Val::Error => return None,
             Val::Null => Value::Unset,
             Val::Int(nanos) if kind == Type::Time => Value::Time(Time::from_nanos(nanos)),
+            Val::Int(days) if kind == Type::Date => Value::Date(Date::from_days(days)?),
+            Val::Int(millis) if kind == Type::Instant => Value::Instant(Instant::from_unix_ms(millis)?),
             Val::Int(number) => Value::Int(number),
             Val::Float(number) => Value::Float(number),
             Val::Bool(yes) => Value::Bool(yes),

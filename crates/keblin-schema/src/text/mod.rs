@@ -17,3 +17,6 @@ mod words;
 
 /// Durations.
 pub mod time;
+
+/// Days and instants.
+pub mod date;

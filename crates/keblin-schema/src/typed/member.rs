@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use super::{Bytes, Declared, Entries, FieldType, Listed, Scalar};
 use crate::key::{Checkpoint, Compiled, Difficulty, Level, Unlock};
+use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 
 /// A type of struct member that can be tied to a field of type `T`.
@@ -14,6 +15,7 @@ use crate::text::time::Time;
 /// | `int` | `i64`, or any other whole number of Rust; a value that does not fit is clamped |
 /// | `float` | `f64`, `f32` |
 /// | `time` | [`Time`], [`Duration`]; a negative time becomes zero |
+/// | `date`, `instant` | [`Date`], [`Instant`] |
 /// | `bool`, `text`, `bytes` | `bool`, `String`, `Vec<u8>` |
 /// | ids, shapes | the types that `schema!` made of them |
 /// | `vec2`, `vec3`, `quat` | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
@@ -70,6 +72,8 @@ itself!(
     bool;
     f64;
     Time;
+    Date;
+    Instant;
     [f32; 2];
     [f32; 3];
     [f32; 4];

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use crate::key::{Checkpoint, Compiled, Difficulty, Item, Level, OfGame, Unlock};
 use crate::model::Model;
+use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 use crate::value::kind::{Holds, Ids, Kind};
 use crate::value::{Float, Opaque, Part, Value};
@@ -30,6 +31,7 @@ pub use member::Member;
 /// | declared | type |
 /// |---|---|
 /// | bool, int, float, time, text, bytes | `bool`, `i64`, `f64`, [`Time`], `String`, [`Bytes`] |
+/// | date, instant | [`Date`], [`Instant`] |
 /// | id | [`Item`] of a list, [`Level`], [`Checkpoint`], [`Difficulty`], [`Unlock`] |
 /// | vec2, vec3, quat | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
 /// | list, set, map | `Vec<T>`, `BTreeSet<T>`, `BTreeMap<K, T>` of the above |
@@ -122,6 +124,24 @@ scalar!(
     Time,
     |value| Time::from_nanos(value.number().unwrap_or(0)),
     |new, _schema| Some(Value::Time(new))
+);
+scalar!(
+    Date,
+    "date",
+    Kind::Date,
+    Date,
+    Date,
+    |value| if let Value::Date(date) = value { *date } else { Date::EPOCH },
+    |new, _schema| Some(Value::Date(new))
+);
+scalar!(
+    Instant,
+    "instant",
+    Kind::Instant,
+    Instant,
+    Instant,
+    |value| if let Value::Instant(instant) = value { *instant } else { Instant::EPOCH },
+    |new, _schema| Some(Value::Instant(new))
 );
 scalar!(
     String,

@@ -40,6 +40,10 @@ pub enum Kind {
     Float,
     /// A duration, in whole nanoseconds, signed.
     Time,
+    /// A calendar day.
+    Date,
+    /// A point in time, in whole milliseconds.
+    Instant,
     /// Text, at most `max_len` characters.
     Text,
     /// Bytes, at most `max_len`.
@@ -66,11 +70,13 @@ pub enum Kind {
 
 impl Kind {
     /// The words of all types that do not name a list or shape, in the order in which messages list them.
-    pub const PLAIN: [(&'static str, Kind); 13] = [
+    pub const PLAIN: [(&'static str, Kind); 15] = [
         ("bool", Kind::Bool),
         ("int", Kind::Int),
         ("float", Kind::Float),
         ("time", Kind::Time),
+        ("date", Kind::Date),
+        ("instant", Kind::Instant),
         ("text", Kind::Text),
         ("bytes", Kind::Bytes),
         ("vec2", Kind::Vec2),
@@ -95,12 +101,25 @@ impl Kind {
     /// Returns the word with its article, for sentences.
     #[must_use]
     pub fn with_article(self) -> String {
-        let article = if matches!(self, Kind::Int | Kind::Id(_) | Kind::Opaque) { "an" } else { "a" };
+        let article =
+            if matches!(self, Kind::Int | Kind::Id(_) | Kind::Instant | Kind::Opaque) { "an" } else { "a" };
         let word = if self == Kind::Bytes { "row of bytes" } else { self.as_str() };
         format!("{article} {word}")
     }
 
-    /// Returns whether it is a number, which can have bounds and be the highest or lowest.
+    /// Returns whether one value can be greater than another, so that a field can keep the highest or lowest.
+    #[must_use]
+    pub fn is_ordered(self) -> bool {
+        self.is_number() || matches!(self, Kind::Date | Kind::Instant)
+    }
+
+    /// Returns whether it starts unset if nothing else is declared, because no value of it means nothing.
+    #[must_use]
+    pub fn starts_unset(self) -> bool {
+        matches!(self, Kind::Id(_) | Kind::Date | Kind::Instant)
+    }
+
+    /// Returns whether it is a number, which can have bounds and be added up.
     #[must_use]
     pub fn is_number(self) -> bool {
         matches!(self, Kind::Int | Kind::Float | Kind::Time)

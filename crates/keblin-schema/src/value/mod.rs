@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
 
+use crate::text::date::{Date, Instant};
 use crate::text::name::Name;
 use crate::text::time::Time;
 
@@ -30,6 +31,10 @@ pub enum Value {
     Float(Float),
     /// A duration.
     Time(Time),
+    /// A calendar day.
+    Date(Date),
+    /// A point in time.
+    Instant(Instant),
     /// Text.
     Text(Arc<str>),
     /// Bytes.
@@ -162,6 +167,8 @@ impl Value {
             Value::Int(number) => Value::Int(*number),
             Value::Time(time) => Value::Time(*time),
             Value::Float(number) => Value::Float(*number),
+            Value::Date(date) => Value::Date(*date),
+            Value::Instant(instant) => Value::Instant(*instant),
             Value::Text(text) => Value::Text(Arc::clone(text)),
             Value::Bytes(bytes) => Value::Bytes(Arc::clone(bytes)),
             Value::Id { of, index, name } => Value::Id { of: *of, index: *index, name: Arc::clone(name) },
@@ -208,13 +215,16 @@ impl Value {
         }
     }
 
-    /// Compares two numbers of one type: ints, floats, times. `None` for anything else.
+    /// Compares two values of one type that have an order: ints, floats, times, days, instants. `None` for anything
+    /// else.
     #[must_use]
     pub fn order(&self, other: &Value) -> Option<Ordering> {
         match (self, other) {
             (Value::Int(a), Value::Int(b)) => Some(a.cmp(b)),
             (Value::Time(a), Value::Time(b)) => Some(a.cmp(b)),
             (Value::Float(a), Value::Float(b)) => Some(a.cmp(b)),
+            (Value::Date(a), Value::Date(b)) => Some(a.cmp(b)),
+            (Value::Instant(a), Value::Instant(b)) => Some(a.cmp(b)),
             _ => None,
         }
     }
@@ -327,6 +337,8 @@ impl fmt::Display for Value {
             Value::Int(number) => f.pad(&number.to_string()),
             Value::Float(number) => fmt::Display::fmt(number, f),
             Value::Time(time) => fmt::Display::fmt(time, f),
+            Value::Date(date) => fmt::Display::fmt(date, f),
+            Value::Instant(instant) => fmt::Display::fmt(instant, f),
             Value::Text(text) => f.pad(&format!("{text:?}")),
             Value::Bytes(bytes) => f.pad(&format!("{} bytes", bytes.len())),
             Value::Id { name, .. } => f.pad(name),

@@ -10,6 +10,7 @@
 
 mod chapters;
 mod conditions;
+mod dates;
 mod declared;
 mod differential;
 mod faults;

@@ -4,7 +4,7 @@ use keblin_schema::condition::names::Asked;
 use keblin_schema::typed::FieldType;
 use keblin_schema::{Field, Value};
 
-use crate::progress::{Amount, Erase, Event, FieldOf, Game, UnsettableOf, WholeField, Write};
+use crate::progress::{Amount, Erase, Event, FieldOf, Game, Ordered, UnsettableOf, WholeField, Write};
 
 /// Changes of values as events, for systems that queue what happens. A number that is not finite is refused when the
 /// event is applied. A field that was looked up in another schema panics.
@@ -31,7 +31,7 @@ impl<G: Game> Event<G> {
     #[must_use]
     pub fn submit<F>(field: F, value: Write<F, G>) -> Event<G>
     where
-        F: FieldOf<G> + UnsettableOf<G, Held: Amount>,
+        F: FieldOf<G> + UnsettableOf<G, Held: Ordered>,
     {
         Event::of_value(field, value, Event::Submit)
     }

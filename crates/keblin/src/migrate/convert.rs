@@ -160,6 +160,14 @@ impl Converting<'_> {
             (Value::Text(text) | Value::Id { name: text, .. }, Kind::Text) => {
                 Ok(Some(Value::Text(Arc::clone(text))))
             }
+            (Value::Text(text), Kind::Date) => {
+                text.parse().map(|day| Some(Value::Date(day))).map_err(|fault| unfit(None, fault.to_string()))
+            }
+            (Value::Text(text), Kind::Instant) => text
+                .parse()
+                .map(|instant| Some(Value::Instant(instant)))
+                .map_err(|fault| unfit(None, fault.to_string())),
+            (Value::Date(_) | Value::Instant(_), Kind::Text) => Ok(Some(Value::text(&before.to_string()))),
             (Value::Shape(members), Kind::Shape(shape)) => self.shape(members, was, shape),
             (value, _) if was == is => Ok(Some(value.clone())),
             (value, _) => Err(unfit(None, format!("{value} is not {}", is.with_article()))),

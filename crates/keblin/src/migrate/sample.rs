@@ -7,7 +7,7 @@ use std::sync::Arc;
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Limits};
 use keblin_schema::value::Opaque;
-use keblin_schema::{Keep, Time, Value};
+use keblin_schema::{Date, Instant, Keep, Time, Value};
 
 use crate::progress::Engine;
 use crate::save::{Stamp, read, write};
@@ -157,6 +157,11 @@ fn one(schema: &Schema, kind: Kind, limits: &Limits, count: i64) -> Value {
         Kind::Int => number(Value::Int(count)),
         Kind::Float => number(Value::float(f64::from(small(count)) + 0.25).unwrap_or(Value::Unset)),
         Kind::Time => number(Value::Time(Time::from_nanos(count * 1_500_000_000))),
+        Kind::Date => Date::from_days(20_000 + count).map_or(Value::Unset, Value::Date),
+        Kind::Instant => {
+            let millis = (20_000 + count) * 86_400_000 + 250;
+            Instant::from_unix_ms(millis).map_or(Value::Unset, Value::Instant)
+        }
         Kind::Text => {
             let text = format!("text {count}");
             Value::text(&text.chars().take(limits.max_len.unwrap_or(usize::MAX)).collect::<String>())

@@ -146,7 +146,7 @@ pub use signals::{Fed, Signal};
 pub use standing::{Asks, Standing};
 pub(crate) use typed::Write;
 pub use typed::{FieldOf, Game, ListOf, MapOf, SetOf, UnsettableOf, WholeField};
-pub use values::Amount;
+pub use values::{Amount, Ordered};
 pub use visit::{Entered, Finished, Next, StarHeld};
 
 use std::collections::VecDeque;

@@ -1,7 +1,7 @@
 //! Reading and writing values by a field of the game. `fields` does the writing.
 
 use keblin_schema::typed::{FieldType, Scalar};
-use keblin_schema::{Time, Value};
+use keblin_schema::{Date, Instant, Time, Value};
 
 use super::fields::Change;
 use super::journal::Cause;
@@ -10,10 +10,10 @@ use super::play::{Holder, Play};
 use super::refusal::Refused;
 use super::typed::{FieldOf, Read, UnsettableOf, Write};
 
-/// A number, for adding, spending and submitting.
+/// A number, for adding and spending.
 #[diagnostic::on_unimplemented(
     message = "a field of type `{Self}` is not a number",
-    label = "only an `int`, a `float` or a `time` can be added to, spent or submitted",
+    label = "only an `int`, a `float` or a `time` can be added to or spent",
     note = "write the whole value with `set`"
 )]
 pub trait Amount: FieldType {
@@ -49,6 +49,19 @@ impl Amount for Time {
         Some(Value::Time(value))
     }
 }
+
+/// A value that can be the best, for submitting to a record.
+#[diagnostic::on_unimplemented(
+    message = "a field of type `{Self}` does not keep a best value",
+    label = "only an `int`, a `float`, a `time`, a `date` or an `instant` can be submitted"
+)]
+pub trait Ordered: FieldType {}
+
+impl Ordered for i64 {}
+impl Ordered for f64 {}
+impl Ordered for Time {}
+impl Ordered for Date {}
+impl Ordered for Instant {}
 
 impl<T: Amount + Scalar> Amount for Option<T> {
     fn amount(value: T::Write) -> Option<Value> {
@@ -155,13 +168,13 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
-    pub fn submit<F: UnsettableOf<G, Held: Amount>>(
+    pub fn submit<F: UnsettableOf<G, Held: Ordered>>(
         &mut self,
         field: F,
         value: <F::Held as FieldType>::Write,
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        match F::Held::amount(value) {
+        match F::Held::write(value, &self.engine().schema) {
             Some(value) => self.engine_mut().submit_to(cell, value),
             None => self.engine_mut().not_finite(cell),
         }

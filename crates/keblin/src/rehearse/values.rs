@@ -123,6 +123,8 @@ impl Words<'_> {
             (Kind::Int, number) => number.parse().ok().map(Value::Int),
             (Kind::Float, number) => number.parse().ok().and_then(Value::float),
             (Kind::Time, time) => time.parse().ok().map(Value::Time),
+            (Kind::Date, date) => date.parse().ok().map(Value::Date),
+            (Kind::Instant, instant) => instant.parse().ok().map(Value::Instant),
             (Kind::Id(ids), id) => self.schema.id_value(ids, id.trim_matches('"')),
             (Kind::Text, text) => {
                 text.strip_prefix('"').and_then(|text| text.strip_suffix('"')).map(Value::text)
@@ -146,6 +148,8 @@ fn example(kind: Kind) -> &'static str {
         Kind::Int => "a whole number",
         Kind::Float => "a number",
         Kind::Time => "a time such as 92.4s",
+        Kind::Date => "a day such as 2026-11-29",
+        Kind::Instant => "an instant such as 2026-11-29T10:14:08Z",
         _ => "a text such as \"F-04\"",
     }
 }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::value::{Float, Opaque, Part};
-use keblin_schema::{Model, Time, Value};
+use keblin_schema::{Date, Instant, Model, Time, Value};
 use minicbor::data::Type;
 use minicbor::{Decoder, Encoder};
 
@@ -31,6 +31,8 @@ pub(super) fn write_ordered(out: &mut Out<'_>, value: &Value, order: &ShapeOrder
         Value::Int(number) => out.i64(*number)?,
         Value::Float(number) => return float(out, number.get()),
         Value::Time(time) => out.i64(time.as_nanos())?,
+        Value::Date(date) => out.i64(date.days())?,
+        Value::Instant(instant) => out.i64(instant.unix_ms())?,
         Value::Text(text) | Value::Id { name: text, .. } => out.str(text)?,
         Value::Bytes(bytes) => out.bytes(bytes)?,
         Value::Vec2(numbers) => return parts(out, numbers),
@@ -120,6 +122,14 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
         Kind::Bool => cursor.next(expected, Decoder::bool).map(Value::Bool),
         Kind::Int => cursor.int(expected).map(Value::Int),
         Kind::Time => cursor.int(expected).map(Time::from_nanos).map(Value::Time),
+        Kind::Date => {
+            let day = Date::from_days(cursor.int(expected)?).map(Value::Date);
+            day.ok_or_else(|| cursor.unexpected(start, "a day in the years 1 to 9999"))
+        }
+        Kind::Instant => {
+            let instant = Instant::from_unix_ms(cursor.int(expected)?).map(Value::Instant);
+            instant.ok_or_else(|| cursor.unexpected(start, "an instant in the years 1 to 9999"))
+        }
         Kind::Text => cursor.next(expected, Decoder::str).map(Value::text),
         Kind::Bytes => cursor.next(expected, Decoder::bytes).map(|bytes| Value::Bytes(bytes.into())),
         Kind::Float => {

@@ -8,7 +8,7 @@ use keblin::save::{Stamp, write};
 use keblin::typed::{Bytes, Shape};
 use keblin::value::Opaque;
 use keblin::verify::verify;
-use keblin::{Checkpoint, Field, Item, Level, Schema, Time, Value};
+use keblin::{Checkpoint, Date, Field, Instant, Item, Level, Schema, Time, Value};
 
 use crate::tables::schema;
 
@@ -23,6 +23,10 @@ const GAME: &str = r#"
     depth = { type = "float", scope = "profile", min = 0.5, max = 10, default = 1 }
     photo = { type = "bytes", scope = "profile", max_len = 4 }
     lamp = { type = "id", of = "lamps", scope = "profile" }
+    day = { type = "date", scope = "profile" }
+    since = { type = "instant", scope = "profile", default = 2026-11-29T10:14:08.25Z }
+    first_day = { type = "date", scope = "profile", keep = "lowest", places = 3 }
+    days = { type = "set", of = "date", scope = "profile", keep = "union", max_items = 3 }
     home = { type = "id", of = "levels", scope = "profile", default = "brook" }
     flag = { type = "id", of = "checkpoints", scope = "profile" }
     at = { type = "vec2", scope = "profile" }
@@ -91,6 +95,14 @@ fn every_kind_comes_back_from_a_save_as_it_was() {
     game.set(field::<Option<Checkpoint>>(&schema, "flag"), schema.checkpoint(weir, "log").unwrap());
     game.set(field::<[f32; 2]>(&schema, "at"), [0.1, -65504.0]);
     game.set(field::<[f32; 4]>(&schema, "turn"), [0.5, 0.5, -0.5, 0.5]);
+    let day = |text: &str| text.parse::<Date>().unwrap();
+    game.set(field::<Option<Date>>(&schema, "day"), day("2026-11-29"));
+    game.set(field::<Instant>(&schema, "since"), Instant::from_unix_ms(-1).unwrap());
+    let first_day = field::<Option<Date>>(&schema, "first_day");
+    for text in ["2026-11-29", "1969-12-31", "2026-11-30"] {
+        game.submit(first_day, day(text));
+    }
+    game.insert(field::<BTreeSet<Date>>(&schema, "days"), day("2024-02-29"));
     let lantern = schema
         .written(keblin::kind::Kind::Shape(0).into(), "{ oil = 9, lamp = 'wick', lit = true }")
         .unwrap();
@@ -107,6 +119,12 @@ fn every_kind_comes_back_from_a_save_as_it_was() {
     for cell in 0..schema.cell_count {
         assert_eq!(after.value_at(cell), game.value_at(cell), "{}", schema.cell_owner(cell).unwrap().0.name);
     }
+    let days: Vec<String> = after.table(first_day).map(|day| day.to_string()).collect();
+    assert_eq!(days, ["1969-12-31", "2026-11-29", "2026-11-30"], "the earliest first");
+    assert_eq!(after.get(field::<Instant>(&schema, "since")).to_string(), "1969-12-31T23:59:59.999Z");
+    let json = keblin::save::json::export(&after.snapshot(), &Stamp::first(1, "test"));
+    assert_eq!(json["profile"]["fields"]["day"], "2026-11-29");
+    assert_eq!(keblin::save::json::import(&json, &schema).unwrap().0, after.snapshot());
     assert_eq!(after.get(field::<f64>(&schema, "depth")), 0.7 + 0.1, "to the last bit");
     assert_eq!(after.get(field::<[f32; 2]>(&schema, "at")), [0.1, -65504.0]);
     let satchel = after.get(field::<Vec<String>>(&schema, "satchel"));

@@ -134,11 +134,11 @@ fn of_kind(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
     let kind = kind_of.with_article();
     let keep_span = span(&field.keep);
     match keep {
-        Keep::Highest | Keep::Lowest if !kind_of.is_number() => {
+        Keep::Highest | Keep::Lowest if !kind_of.is_ordered() => {
             refuse(
                 keep_span,
                 format!("{kind} does not have a highest or lowest value"),
-                "only int, float and time have",
+                "only int, float, time, date and instant have",
             );
         }
         Keep::Once if kind_of != Kind::Bool => {
@@ -316,7 +316,7 @@ fn fits(field: &FieldDecl, default: &Value) -> Result<(), Unfit> {
 /// Returns a value as the declaration writes it.
 fn as_declared(value: &Value) -> String {
     match value {
-        Value::Time(time) => format!("\"{time}\""),
+        Value::Time(_) | Value::Date(_) | Value::Instant(_) => format!("\"{value}\""),
         other => other.to_string(),
     }
 }

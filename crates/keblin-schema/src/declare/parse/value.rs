@@ -1,6 +1,8 @@
 //! Literal values in a declaration, each read by the type of its field.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Display;
+use std::str::FromStr;
 use std::sync::Arc;
 
 use toml::de::{DeTable, DeValue};
@@ -64,6 +66,8 @@ fn expected(kind: Kind) -> &'static str {
         Kind::Int => "a whole number",
         Kind::Float => "a number",
         Kind::Time => "a time such as \"90s\"",
+        Kind::Date => "a day such as 2026-11-29",
+        Kind::Instant => "an instant such as 2026-11-29T10:14:08Z",
         Kind::Text => "a text",
         Kind::Id(_) => "an id as a text",
         Kind::Vec2 => "two numbers such as [0.0, 1.0]",
@@ -135,6 +139,10 @@ impl Reading<'_, '_, '_> {
                 number(item).and_then(Value::float).or_else(|| self.mistaken(kind, item, found))
             }
             (Kind::Time, DeValue::String(text)) => time(text, item, found).map(Value::Time),
+            (Kind::Date, DeValue::String(_) | DeValue::Datetime(_)) => dated(item, found).map(Value::Date),
+            (Kind::Instant, DeValue::String(_) | DeValue::Datetime(_)) => {
+                dated(item, found).map(Value::Instant)
+            }
             (Kind::Text, DeValue::String(text)) => Some(Value::text(text)),
             (Kind::Id(ids), DeValue::String(text)) => self.id(ids, text, item.span(), found),
             (Kind::Vec2, DeValue::Array(items)) => {
@@ -212,6 +220,16 @@ fn parts<const N: usize>(items: &[Item<'_>]) -> Option<[Part; N]> {
     let part = |item: &Item<'_>| Part::new(number(item)? as f32);
     let parts: Option<Vec<Part>> = items.iter().map(part).collect();
     parts?.try_into().ok()
+}
+
+/// Reads a day or an instant, as TOML writes them or as a text.
+fn dated<T: FromStr<Err: Display>>(item: &Item<'_>, found: &mut Vec<Finding>) -> Option<T> {
+    let text = match item.get_ref() {
+        DeValue::Datetime(date) => date.to_string(),
+        other => other.as_str().unwrap_or_default().to_string(),
+    };
+    let fault = |fault: T::Err| found.push(Finding::error(Code::WrongType, item.span(), format!("{fault}")));
+    text.parse().map_err(fault).ok()
 }
 
 pub(super) fn time(text: &str, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<Time> {

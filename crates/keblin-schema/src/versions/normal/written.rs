@@ -22,7 +22,7 @@ pub(crate) fn quoted(text: &str) -> String {
 pub(crate) fn literal(value: &Value) -> Option<String> {
     Some(match value {
         Value::Bool(_) | Value::Int(_) | Value::Float(_) => value.to_string(),
-        Value::Time(time) => quoted(&time.to_string()),
+        Value::Time(_) | Value::Date(_) | Value::Instant(_) => quoted(&value.to_string()),
         Value::Text(text) | Value::Id { name: text, .. } => quoted(text),
         Value::Vec2(parts) => row(parts.iter().map(|part| Some(part.to_string())))?,
         Value::Vec3(parts) => row(parts.iter().map(|part| Some(part.to_string())))?,

@@ -129,7 +129,9 @@ impl Resolving<'_> {
                         has_scale
                     }
                     (Kind::Bool, Kind::Int) | (Kind::Int, Kind::Bool) => true,
-                    (Kind::Text | Kind::Id(_), Kind::Text | Kind::Id(_)) => true,
+                    (Kind::Text | Kind::Id(_), Kind::Text | Kind::Id(_))
+                    | (Kind::Text, Kind::Date | Kind::Instant)
+                    | (Kind::Date | Kind::Instant, Kind::Text) => true,
                     _ => false,
                 }
         };
@@ -155,7 +157,9 @@ impl Resolving<'_> {
         let was_unset = old.may_be_unset() && !field.may_be_unset();
         let scaled = said.is_some_and(|said| said.scale.is_some());
         let loses = match (old.kind, field.kind) {
-            (Kind::Float, Kind::Int) | (Kind::Int, Kind::Bool) | (Kind::Text, Kind::Id(_)) => true,
+            (Kind::Float, Kind::Int)
+            | (Kind::Int, Kind::Bool)
+            | (Kind::Text, Kind::Id(_) | Kind::Date | Kind::Instant) => true,
             (Kind::Id(_), Kind::Id(_)) => is_other_kind,
             (was, is) => was.is_number() && is.is_number() && (was != is || scaled) && is != Kind::Float,
         };

@@ -182,6 +182,8 @@ impl Rules<'_> {
             Kind::Int => json!({ "type": "integer", "minimum": i64::MIN, "maximum": i64::MAX }),
             Kind::Float => json!({ "type": "number" }),
             Kind::Time => json!({ "type": "string", "pattern": TIME }),
+            Kind::Date => json!({ "type": "string", "format": "date" }),
+            Kind::Instant => json!({ "type": "string", "format": "date-time" }),
             Kind::Text => json!({ "type": "string" }),
             Kind::Bytes => hex(),
             Kind::Id(ids) => json!({ "enum": self.model.id_texts(ids).collect::<Vec<_>>() }),

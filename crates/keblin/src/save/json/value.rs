@@ -18,7 +18,7 @@ pub fn value_json(value: &Value) -> Json {
         Value::Bool(yes) => json!(yes),
         Value::Int(number) => json!(number),
         Value::Float(number) => json!(number.get()),
-        Value::Time(time) => json!(time.to_string()),
+        Value::Time(_) | Value::Date(_) | Value::Instant(_) => json!(value.to_string()),
         Value::Text(text) | Value::Id { name: text, .. } => json!(text.as_ref()),
         Value::Bytes(bytes) => json!(hex(bytes)),
         Value::Vec2(parts) => numbers(parts),
@@ -52,6 +52,8 @@ pub(super) fn of_json(json: &Json, holds: Holds, schema: &Model) -> Result<Value
             Kind::Id(_) => schema.kind_text(holds.kind),
             Kind::Bytes => "bytes as hex digits".to_string(),
             Kind::Time => "a time such as \"1m32.4s\"".to_string(),
+            Kind::Date => "a day such as \"2026-11-29\"".to_string(),
+            Kind::Instant => "an instant such as \"2026-11-29T10:14:08Z\"".to_string(),
             kind => kind.with_article(),
         };
         (String::new(), format!("expected {kind}, but found {}", shortened(json)))
@@ -62,6 +64,8 @@ pub(super) fn of_json(json: &Json, holds: Holds, schema: &Model) -> Result<Value
         (Kind::Int, Json::Number(number)) => number.as_i64().map(Value::Int),
         (Kind::Float, Json::Number(number)) => number.as_f64().and_then(Value::float),
         (Kind::Time, Json::String(text)) => text.parse().ok().map(Value::Time),
+        (Kind::Date, Json::String(text)) => text.parse().ok().map(Value::Date),
+        (Kind::Instant, Json::String(text)) => text.parse().ok().map(Value::Instant),
         (Kind::Text, Json::String(text)) => Some(Value::text(text)),
         (Kind::Id(ids), Json::String(id)) => schema.id_value(ids, id),
         (Kind::Bytes, Json::String(text)) => of_hex(text).map(|bytes| Value::Bytes(bytes.into())),
