@@ -148,5 +148,5 @@ pub use keblin_schema::{
 };
 pub use progress::reconcile;
 pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};
-pub use snapshot::{Parsed, PastVersion, Schema, Snapshot};
+pub use snapshot::{MAX_TITLE_CHARS, Parsed, PastVersion, Schema, Snapshot, TitleFault};
 pub use store::{Keeper, KeeperOf, SaveDir};

@@ -88,7 +88,10 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
         "levels": json::levels(progress),
         "unlocks": json::unlocks(progress),
     });
-    // Most games have no areas.
+    // Most saves have no title, and most games no areas.
+    if let Some((object, title)) = shown.as_object_mut().zip(progress.title()) {
+        object.insert("title".to_string(), json!(title));
+    }
     let areas = areas(progress);
     if let Some(object) = shown.as_object_mut().filter(|_| !areas.is_empty()) {
         object.insert("areas".to_string(), json!(areas));
@@ -106,6 +109,9 @@ fn text(
     let when = when(head.saved_at_unix_ms);
     let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
     console.paragraph(&format!("{}: {heading}", shown(file)), "    ")?;
+    if let Some(title) = progress.title() {
+        console.paragraph(&format!("  \"{}\"", keblin::text::Shown(title)), "    ")?;
+    }
     console.line(&format!("  save {} ({}), {when}, {} played", head.number, head.cause, played(progress)))?;
     let waiting = waiting(console, progress);
     console.line(&format!("  {waiting}"))?;

@@ -58,6 +58,9 @@ pub use words::{
     AfterLast, Again, AtZero, CheckpointLasts, CheckpointOrder, FeedAt, Resume, SaveAt, Scope, StarsBy,
 };
 
+/// The most fields that a list of slots shows.
+pub const MAX_SUMMARY_FIELDS: usize = 16;
+
 /// Where the values of a field come from that the engine feeds: a record, a sum, a union.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
@@ -228,6 +231,8 @@ pub struct Model {
     pub invariants: Vec<InvariantDef>,
     /// The named resets.
     pub resets: Vec<ResetDef>,
+    /// The fields that a list of slots shows, as positions in `fields`.
+    pub summary: Vec<usize>,
     /// How a new rating of a level meets the stored one.
     pub stars_by: StarsBy,
     /// How many cells the layout has: those of level scope first, then run, profile and device.
@@ -257,6 +262,11 @@ pub struct Model {
 }
 
 impl Model {
+    /// Returns the names of the fields that a list of slots shows.
+    pub fn summary_names(&self) -> impl Iterator<Item = &Name> {
+        self.summary.iter().filter_map(|field| self.fields.get(*field)).map(|field| &field.name)
+    }
+
     /// Returns whether two schemas say the same, so that values of one have their places in the other.
     #[must_use]
     pub fn is_same(&self, other: &Model) -> bool {
@@ -295,6 +305,7 @@ impl Model {
             moments: Vec::new(),
             invariants: Vec::new(),
             resets: Vec::new(),
+            summary: Vec::new(),
             stars_by: StarsBy::BestAttempt,
             cell_count: 0,
             copied_cells: 0,

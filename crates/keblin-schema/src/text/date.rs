@@ -4,8 +4,8 @@ use std::fmt;
 use std::str::FromStr;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
-use ::time::format_description::well_known::Rfc3339;
-use ::time::{Month, OffsetDateTime};
+use ::time::Month;
+use toml_datetime::{Datetime, Offset};
 
 /// A calendar day, from the year 1 to 9999, without a time of day or a time zone: for streaks, daily challenges and the
 /// dates of records. The game says which day it is for the player.
@@ -144,9 +144,12 @@ impl FromStr for Date {
     type Err = DateFault;
 
     fn from_str(text: &str) -> Result<Date, DateFault> {
-        let is_day = text.len() == 10;
-        let midnight = OffsetDateTime::parse(&format!("{text}T00:00:00Z"), &Rfc3339).ok().filter(|_| is_day);
-        let day = midnight.and_then(|midnight| Date::of(midnight.date()));
+        let day = match text.parse() {
+            Ok(Datetime { date: Some(date), time: None, offset: None }) => {
+                Date::new(date.year, date.month, date.day)
+            }
+            _ => None,
+        };
         day.ok_or_else(|| DateFault { found: text.to_string(), expected: DAY })
     }
 }
@@ -202,8 +205,11 @@ impl From<SystemTime> for Instant {
 
 impl fmt::Display for Instant {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let time = OffsetDateTime::from_unix_timestamp_nanos(i128::from(self.0) * 1_000_000);
-        f.pad(&time.ok().and_then(|time| time.format(&Rfc3339).ok()).unwrap_or_default())
+        let of_day = self.0.rem_euclid(MILLIS_PER_DAY);
+        let (seconds, millis) = (of_day / 1000, of_day % 1000);
+        let time = format!("{:02}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60);
+        let fraction = if millis == 0 { String::new() } else { format!(".{millis:03}") };
+        f.pad(&format!("{}T{time}{}Z", self.date(), fraction.trim_end_matches('0')))
     }
 }
 
@@ -218,11 +224,18 @@ impl FromStr for Instant {
     type Err = DateFault;
 
     fn from_str(text: &str) -> Result<Instant, DateFault> {
-        let time = OffsetDateTime::parse(text, &Rfc3339).ok();
-        let millis =
-            time.and_then(|time| i64::try_from(time.unix_timestamp_nanos().div_euclid(1_000_000)).ok());
-        millis
-            .and_then(Instant::from_unix_ms)
-            .ok_or_else(|| DateFault { found: text.to_string(), expected: INSTANT })
+        let instant = match text.parse() {
+            Ok(Datetime { date: Some(date), time: Some(time), offset: Some(offset) }) => {
+                let minutes_ahead =
+                    if let Offset::Custom { minutes } = offset { i64::from(minutes) } else { 0 };
+                let minutes = i64::from(time.hour) * 60 + i64::from(time.minute) - minutes_ahead;
+                let seconds = minutes * 60 + i64::from(time.second.unwrap_or(0));
+                let of_day = seconds * 1000 + i64::from(time.nanosecond.unwrap_or(0) / 1_000_000);
+                let day = Date::new(date.year, date.month, date.day);
+                day.and_then(|day| Instant::from_unix_ms(day.days() * MILLIS_PER_DAY + of_day))
+            }
+            _ => None,
+        };
+        instant.ok_or_else(|| DateFault { found: text.to_string(), expected: INSTANT })
     }
 }

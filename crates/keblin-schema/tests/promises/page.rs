@@ -61,6 +61,7 @@ fn every_key_is_on_the_page_with_an_example() {
                 "invariants",
                 "moments",
                 "resets",
+                "summary",
             ]
             .contains(&key.as_str());
             let has_table = has_table || table.is_empty() && key == "levels";

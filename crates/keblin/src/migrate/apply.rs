@@ -33,6 +33,7 @@ pub(super) fn slot(
     let mut snapshot = Snapshot {
         carried: Arc::new(carried),
         picture: before.picture.clone(),
+        title: before.title.clone(),
         areas: Arc::clone(&before.areas),
         ..Snapshot::of_state(now, state)
     };

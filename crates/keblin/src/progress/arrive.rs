@@ -124,6 +124,7 @@ impl Engine {
         self.take_over(met, run);
         self.take_in_copies(&loaded.state, &first.cells, |field| field.scope.is_of_run() && is_taken(field));
         self.carried = Arc::clone(&loaded.carried);
+        self.title = self.title.take().or_else(|| loaded.title.clone());
         match run {
             Side::Ours => self.forget_unknown_run(),
             Side::Theirs => self.areas = Arc::clone(&loaded.areas),
@@ -194,6 +195,7 @@ impl Engine {
         }
         self.take_over(met.state, Side::Ours);
         self.carried = met.carried;
+        self.title = self.title.take().or(met.title);
         self.clamp_all();
         self.note_rules();
         self.tell(Notice::Reconciled);

@@ -123,7 +123,7 @@ impl Engine {
             Erase::Profile => {
                 // Settings are not progress: device values stay.
                 self.forget_all_but_values();
-                (self.carried, self.areas) = (Arc::default(), Arc::default());
+                (self.carried, self.areas, self.title) = (Arc::default(), Arc::default(), None);
                 self.stage = Stage::Title;
                 self.supposed.clear();
             }

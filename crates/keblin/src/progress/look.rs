@@ -9,7 +9,7 @@ use keblin_schema::{AnyGame, Level, Name, OfGame, Value};
 
 use super::journal::{Entry, Target};
 use super::{Engine, Holder, Notice, Phase, Play};
-use crate::snapshot::{Schema, Snapshot};
+use crate::snapshot::{Schema, Snapshot, TitleFault, title};
 
 /// A value with its field and its place on the field's axes.
 #[derive(Clone, Copy, Debug)]
@@ -88,6 +88,21 @@ impl Clone for Coverage {
 }
 
 impl<G, P: Holder> Play<G, P> {
+    /// Sets the title of the slot, as people write it, for lists of slots; an empty text takes it away. It is saved
+    /// with the next save.
+    ///
+    /// # Errors
+    /// [`TitleFault`](crate::TitleFault) for a title that is too long, or more than one line.
+    pub fn set_title(&mut self, title: &str) -> Result<(), TitleFault> {
+        self.engine_mut().set_title(title)
+    }
+
+    /// Returns the title of the slot.
+    #[must_use]
+    pub fn title(&self) -> Option<&str> {
+        self.engine().title()
+    }
+
     /// Returns a snapshot of this moment, to be saved. It leaves out a run that is over: there is nothing to
     /// continue, and its values are those that the next run starts with.
     #[must_use]
@@ -156,6 +171,17 @@ impl<G, P: Holder> Play<G, P> {
 }
 
 impl Engine {
+    pub(crate) fn set_title(&mut self, text: &str) -> Result<(), TitleFault> {
+        self.title = title(text)?;
+        self.changed();
+        self.changed_in(Scope::Profile);
+        Ok(())
+    }
+
+    pub(crate) fn title(&self) -> Option<&str> {
+        self.title.as_deref()
+    }
+
     pub(crate) fn values(&self) -> impl Iterator<Item = Held<'_>> {
         self.state.cells.iter().enumerate().filter_map(|(cell, value)| {
             let (field, at) = self.schema.cell_owner(cell)?;

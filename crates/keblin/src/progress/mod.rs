@@ -178,6 +178,8 @@ pub struct Engine {
     state: State,
     carried: Arc<Carried>,
     areas: Arc<Areas>,
+    /// The title of the slot, as people write it.
+    title: Option<Arc<str>>,
     stage: Stage,
     notices: VecDeque<Notice>,
     /// How many notices were dropped since the last [`Play::drain_notices`].
@@ -217,10 +219,10 @@ impl Engine {
     }
 
     pub(crate) fn restored(snapshot: Snapshot) -> Engine {
-        let Snapshot { schema, mut state, carried, areas, .. } = snapshot;
+        let Snapshot { schema, mut state, carried, areas, title, .. } = snapshot;
         state.forget_undurable(&schema);
         let mut progress = Engine::at_title(schema, state, carried, Notice::Restored);
-        progress.areas = areas;
+        (progress.areas, progress.title) = (areas, title);
         let resume = progress.schema.resume;
         match progress.visit().map(|visit| visit.stay) {
             Some(Stay::Playing | Stay::Down | Stay::Left) if resume == Resume::Checkpoint => {
@@ -239,9 +241,9 @@ impl Engine {
 
     /// Returns the values of a snapshot unchanged, for viewing.
     pub(crate) fn view(snapshot: &Snapshot) -> Engine {
-        let Snapshot { schema, state, carried, areas, .. } = snapshot.clone();
+        let Snapshot { schema, state, carried, areas, title, .. } = snapshot.clone();
         let progress = Engine::at_title(schema, state, carried, Notice::Restored);
-        Engine { areas, ..progress }
+        Engine { areas, title, ..progress }
     }
 
     /// Resets values by `on_death` from the entry copy, for a saved checkpoint that no longer exists.
@@ -258,6 +260,7 @@ impl Engine {
             state,
             carried,
             areas: Arc::default(),
+            title: None,
             stage: Stage::Title,
             notices: VecDeque::from([notice]),
             dropped: 0,
@@ -293,8 +296,9 @@ impl Engine {
                 });
             }
         }
-        let (carried, areas) = (Arc::clone(&self.carried), Arc::clone(&self.areas));
-        Snapshot { carried, areas, ..Snapshot::of_state(&self.schema, state) }
+        let (carried, areas, title) =
+            (Arc::clone(&self.carried), Arc::clone(&self.areas), self.title.clone());
+        Snapshot { carried, areas, title, ..Snapshot::of_state(&self.schema, state) }
     }
 
     pub(crate) fn schema(&self) -> &Arc<Schema> {

@@ -58,6 +58,8 @@ pub(super) enum Part {
     RunStay,
     SavePoint,
     Difficulty,
+    /// The title of the slot.
+    Title,
     /// A value, or a table of best values, by its first cell.
     Table(usize),
     /// A value that a restart restores, by its cell.
@@ -79,13 +81,14 @@ pub(super) enum Part {
 }
 
 /// The parts that every snapshot has once.
-const ONCE: [Part; 8] = [
+const ONCE: [Part; 9] = [
     Part::Run,
     Part::RunLevel,
     Part::RunCheckpoint,
     Part::RunStay,
     Part::SavePoint,
     Part::Difficulty,
+    Part::Title,
     Part::Furthest,
     Part::Played,
 ];
@@ -149,7 +152,7 @@ impl Part {
     pub(super) fn is_plain(&self, schema: &Schema) -> bool {
         match self {
             Part::Table(first) => schema.field_at(*first).is_some_and(|field| field.keep == Keep::Latest),
-            Part::Unknown(_) => true,
+            Part::Unknown(_) | Part::Title => true,
             _ => false,
         }
     }
@@ -168,6 +171,7 @@ impl Part {
             Part::RunCheckpoint => "checkpoint of the run".to_string(),
             Part::RunStay => "state of the level".to_string(),
             Part::SavePoint => "save point of the run".to_string(),
+            Part::Title => "title".to_string(),
             Part::Difficulty => "difficulty".to_string(),
             Part::Table(first) => cell(*first),
             Part::AtEntry(of) => format!("{}, on arrival in the level", cell(*of)),
@@ -214,6 +218,7 @@ impl Part {
                 names.map_or(Value::Unset, |(level, name)| Value::text(&format!("{}.{name}", level.name)))
             }
             Part::RunStay => visit.map_or(Value::Unset, |visit| Value::text(visit.stay.as_str())),
+            Part::Title => of.title().map_or(Value::Unset, Value::text),
             Part::Difficulty => match &carried.difficulty {
                 Some(unknown) => Value::text(unknown),
                 None => id(

@@ -158,6 +158,7 @@ pub(crate) fn meet<'s>(
         carried: carried(side(later), if later == Side::Ours { theirs } else { ours }, side(run)),
         areas: Arc::clone(&side(run).areas),
         picture: side(run).picture.clone(),
+        title: side(later).title.clone(),
         saved: side(later).saved,
         ..Snapshot::of_state(schema, state)
     };

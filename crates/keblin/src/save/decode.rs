@@ -88,7 +88,8 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     let carried = Carried { blocks: file.carried_blocks(), ..carried };
     let (picture, areas) = (file.picture()?, Arc::new(file.areas()?));
     let carried = Arc::new(carried);
-    let snapshot = Snapshot { carried, picture, areas, ..Snapshot::of_state(schema, state) };
+    let title = file.head.summary.title.as_deref().map(Arc::from);
+    let snapshot = Snapshot { carried, picture, title, areas, ..Snapshot::of_state(schema, state) };
     Ok(Decoded { snapshot, missing })
 }
 

@@ -4,6 +4,9 @@
 /// The schema that a game opens its saves with.
 mod schema;
 
+/// Titles of slots and pins.
+mod title;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -13,6 +16,8 @@ use thiserror::Error;
 use crate::grammar::RUN;
 
 pub use schema::{Parsed, PastVersion, Schema};
+pub(crate) use title::title;
+pub use title::{MAX_TITLE_CHARS, TitleFault};
 
 /// One complete moment of a game's progress, made by [`Progress::snapshot`](crate::Progress::snapshot). Save it, hold
 /// it to load it later, or pass it to another thread.
@@ -25,6 +30,8 @@ pub struct Snapshot {
     pub(crate) state: State,
     pub(crate) carried: Arc<Carried>,
     pub(crate) picture: Option<Arc<Picture>>,
+    /// The title of the slot or pin, as people write it.
+    pub(crate) title: Option<Arc<str>>,
     pub(crate) areas: Arc<Areas>,
     /// When it was saved; `None` if it is from progress in memory.
     pub(crate) saved: Option<SavedAs>,
@@ -84,7 +91,7 @@ impl Snapshot {
     /// Returns a snapshot of a state alone.
     pub(crate) fn of_state(schema: &Arc<Schema>, state: State) -> Snapshot {
         let (schema, carried, areas) = (Arc::clone(schema), Arc::default(), Arc::default());
-        Snapshot { schema, state, carried, areas, picture: None, saved: None }
+        Snapshot { schema, state, carried, areas, picture: None, title: None, saved: None }
     }
 
     /// Returns the snapshot with a picture, which is saved with it and shown in lists of slots.

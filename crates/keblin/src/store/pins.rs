@@ -19,7 +19,7 @@ use crate::progress::{AsideReason, Engine, Play, Refused};
 use crate::save::head::SlotHead;
 use crate::save::writer::write_whole;
 use crate::save::{Lineage, ReadError, Stamp};
-use crate::snapshot::{Schema, Snapshot};
+use crate::snapshot::{Schema, Snapshot, TitleFault};
 use crate::verify::{Save, Verified, verify_within};
 
 /// A pin in a list: a state that the player asked to keep.
@@ -44,6 +44,9 @@ pub enum PinError {
         /// What is wrong with it.
         fault: NameFault,
     },
+    /// A text that cannot be its title.
+    #[error(transparent)]
+    Title(#[from] TitleFault),
     /// There is no pin of this name.
     #[error("pin {} not found", shown(path))]
     Missing {
@@ -79,9 +82,18 @@ impl<G> Play<G, Saving> {
     /// # Errors
     /// As [`Slot::pin`], and [`SaveError::OnlyLooking`] without a slot.
     pub fn pin(&mut self, name: &str) -> Result<(), PinError> {
+        self.pin_titled(name, "")
+    }
+
+    /// Pins the current state under a name, with a title as people write it: `"Before the boss"`. Otherwise as
+    /// [`Keeper::pin`](crate::Keeper::pin).
+    ///
+    /// # Errors
+    /// The same, and [`PinError::Title`] for a title that is too long, or more than one line.
+    pub fn pin_titled(&mut self, name: &str, title: &str) -> Result<(), PinError> {
         // Earlier saves reach the disk first.
         self.holder.finish_writing();
-        let snapshot = self.holder.keeping.snapshot_with_picture(&self.holder.engine);
+        let snapshot = self.holder.keeping.snapshot_with_picture(&self.holder.engine).with_title(title)?;
         let slot = self.holder.keeping.slot()?;
         let held = slot.to_keep()?;
         slot.pin_held(&held, name, &snapshot)

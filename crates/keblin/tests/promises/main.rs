@@ -75,6 +75,7 @@ mod strangers;
 mod sums;
 mod survival;
 mod tables;
+mod titles;
 mod values;
 mod verified;
 mod watched;

@@ -25,6 +25,9 @@ mod stars;
 /// Named resets.
 mod resets;
 
+/// What a list of slots shows.
+mod summary;
+
 /// Whether progress is ever saved.
 mod saving;
 
@@ -95,6 +98,7 @@ pub(crate) fn resolve(
     rules::lives(&declared, &mut model, found);
     rules::costs(&declared, &mut model, found);
     saving::saving(&declared, &mut model, found);
+    summary::summary(&declared, &mut model, found);
     model.resets = resets::resolve(&declared, &model, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut model, found);
     if fits {

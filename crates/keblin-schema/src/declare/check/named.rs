@@ -30,6 +30,7 @@ pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Fin
             name(Some(feed.from));
         }
     }
+    model.summary.iter().for_each(|field| name(Some(*field)));
     name(model.lives.as_ref().map(|lives| lives.field));
     model.unlocks.iter().flat_map(|unlock| &unlock.costs).for_each(|(field, _)| name(Some(*field)));
     let unnamed = named.iter().zip(&declared.fields).enumerate().filter(|(_, (named, _))| !**named);

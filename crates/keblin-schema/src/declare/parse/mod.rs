@@ -40,6 +40,9 @@ mod invariant;
 /// `[[resets]]`
 mod reset;
 
+/// `[summary]`
+mod summary;
+
 /// `[lists]`
 mod list;
 
@@ -104,6 +107,7 @@ pub(crate) struct Declarations {
     pub(crate) moments: Vec<MomentDecl>,
     pub(crate) invariants: Vec<InvariantDecl>,
     pub(crate) resets: Vec<ResetDecl>,
+    pub(crate) summary: Vec<Placed<String>>,
     pub(crate) stars_by: StarsBy,
     /// The text is not complete TOML, so a missing name may come after the mistake.
     pub(crate) broken_syntax: bool,
@@ -129,6 +133,7 @@ const KEYS: &[&str] = &[
     "moments",
     "invariants",
     "resets",
+    "summary",
     "stars_by",
 ];
 
@@ -183,6 +188,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         moments: moment::all(&top, text, found),
         invariants: invariant::all(&top, text, found),
         resets: reset::all(&top, text, found),
+        summary: summary::fields(&top, text, found),
         stars_by: top
             .one_of("stars_by", StarsBy::ALL, StarsBy::as_str, found)
             .unwrap_or(StarsBy::BestAttempt),

@@ -253,6 +253,10 @@ impl Found<'_> {
                 ("after_last", model.after_last.as_str().to_string()),
                 ("stars_by", model.stars_by.as_str().to_string()),
                 ("autosave", autosave.join(", ")),
+                (
+                    "summary.fields",
+                    model.summary_names().map(AsRef::as_ref).collect::<Vec<&str>>().join(", "),
+                ),
                 ("lives.field", field),
                 ("lives.at_zero", at_zero),
             ]

@@ -145,6 +145,10 @@ impl Normal<'_> {
         }
         let autosave = model.autosave.iter().map(|at| at.text());
         self.key("autosave", &id_list(autosave));
+        if !model.summary.is_empty() {
+            self.heading("[summary]");
+            self.key("fields", &id_list(model.summary_names()));
+        }
         let lives = model.lives.as_ref().and_then(|lives| Some((model.fields.get(lives.field)?, lives)));
         if let Some((field, lives)) = lives {
             self.heading("[lives]");

@@ -28,8 +28,8 @@ type Done<T> = Result<T, JsonError>;
 /// # Errors
 /// [`JsonError`] with the path of the first mistake: another game or version, an unknown key, a value of another type.
 pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
-    const KEYS: [&str; 9] =
-        ["json_format", "game", "version", "save", "profile", "run", "areas", "picture", "unknown"];
+    const KEYS: [&str; 10] =
+        ["json_format", "game", "version", "save", "profile", "run", "areas", "picture", "unknown", "title"];
     let top = object(json, "")?;
     known_keys(top, &KEYS, "")?;
     equals(top, "json_format", &JSON_FORMAT.into())?;
@@ -58,6 +58,7 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
         carried: Arc::new(carried),
         areas: Arc::new(areas),
         picture: picture(top)?,
+        title: title(top)?,
         ..Snapshot::of_state(schema, state)
     };
     Ok((snapshot, stamp(top)?))
@@ -202,6 +203,14 @@ fn named_bytes(top: &Object<String, Json>, key: &str) -> Done<BTreeMap<String, V
         Ok((name.clone(), json.as_str().and_then(of_hex).ok_or_else(expected)?))
     };
     object(json, key)?.iter().map(entry).collect()
+}
+
+fn title(top: &Object<String, Json>) -> Done<Option<Arc<str>>> {
+    let Some(json) = top.get("title") else { return Ok(None) };
+    let text = json
+        .as_str()
+        .ok_or_else(|| wrong("title", format!("expected a text, but found {}", shortened(json))))?;
+    crate::snapshot::title(text).map_err(|fault| wrong("title", fault.to_string()))
 }
 
 fn picture(top: &Object<String, Json>) -> Done<Option<Arc<Picture>>> {

@@ -68,7 +68,7 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
         areas.iter().map(|(name, bytes)| (name.strip_prefix(AREA).unwrap_or(name).to_string(), hex(bytes)));
     let blocks = carried.blocks.iter().map(|(name, bytes)| (name.clone(), hex(bytes)));
     let continues: Vec<String> = stamp.predecessors.iter().map(|digest| hex(digest)).collect();
-    json!({
+    let mut exported = json!({
         "json_format": JSON_FORMAT,
         "game": schema.game.as_str(),
         "version": schema.version,
@@ -89,7 +89,12 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
             json!({ "media_type": media_type, "bytes": hex(bytes) })
         }),
         "unknown": texts(&blocks.collect()),
-    })
+    });
+    // Most saves have no title.
+    if let Some((object, title)) = exported.as_object_mut().zip(snapshot.title()) {
+        object.insert("title".to_string(), json!(title));
+    }
+    exported
 }
 
 /// A snapshot that is being exported.

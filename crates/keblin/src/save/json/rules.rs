@@ -9,7 +9,7 @@ use serde_json::{Map as Object, Value as Json, json};
 
 use super::{JSON_FORMAT, RAW};
 use crate::grammar::listed::{self, FactOf, Leaf, Map, Node};
-use crate::snapshot::{Schema, Stay};
+use crate::snapshot::{MAX_TITLE_CHARS, Schema, Stay};
 
 /// The pattern of bytes as hex digits.
 const HEX: &str = "^([0-9a-f]{2})*$";
@@ -45,6 +45,7 @@ pub fn json_schema(schema: &Schema) -> Json {
         ("areas", areas),
         ("picture", or_null(picture)),
         ("unknown", named_bytes),
+        ("title", json!({ "type": "string", "maxLength": MAX_TITLE_CHARS })),
     ]);
     if let Some(top) = top.as_object_mut() {
         top.insert("required".into(), json!(["json_format", "game", "version", "save", "profile", "run"]));
