@@ -1,17 +1,22 @@
-//! `docs/schema.md`: every key is there, and every example is a valid declaration.
+//! `docs/schema.md` and the pages of its themes: every key is there, and every example is a valid declaration.
 
 use std::fs;
 use std::path::Path;
 
 use keblin_schema::Declaration;
 
+fn read(name: &str) -> String {
+    fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs").join(name)).unwrap()
+}
+
+/// Returns the pages of the themes.
 fn page() -> String {
-    fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schema.md")).unwrap()
+    ["game", "fields", "levels", "rules"].map(|theme| read(&format!("schema/{theme}.md"))).concat()
 }
 
 #[test]
 fn every_example_of_the_page_is_sound() {
-    let page = page();
+    let page = read("schema.md") + &page();
     let examples: Vec<&str> =
         page.split("```toml\n").skip(1).map(|rest| rest.split("```").next().unwrap()).collect();
     assert!(examples.len() >= 6);
@@ -35,7 +40,7 @@ fn keys(table: &str) -> Vec<String> {
 
 #[test]
 fn every_key_is_on_the_page_with_an_example() {
-    let page = page();
+    let (whole, page) = (read("schema.md"), page());
     let tables = [
         "",
         "[fields.a]",
@@ -50,6 +55,11 @@ fn every_key_is_on_the_page_with_an_example() {
     for table in tables {
         for key in keys(table) {
             count += 1;
+            if table.is_empty() {
+                assert!(whole.contains(&key), "{key} is not among all tables");
+            } else {
+                assert!(whole.contains(&format!("`{key}`")), "{table}: `{key}` is not among all keys");
+            }
             let has_table = [
                 "lives",
                 "lists",
