@@ -4,13 +4,17 @@
 use std::cmp::Ordering;
 
 use crate::model::{FieldDef, Limits, Model};
-use crate::value::Value;
 use crate::value::kind::Kind;
+use crate::value::{Best, Value};
 
 impl Model {
     /// Returns a value with every number inside it clamped to its own bounds; `None` if all are within them.
     #[must_use]
     pub fn clamped_inside(&self, field: &FieldDef, value: &Value) -> Option<Value> {
+        if let (Some(with), Value::Best(best)) = (&field.with, value) {
+            let with = self.clamped_one(Kind::Shape(with.shape), &Limits::default(), &best.with)?;
+            return Some(Value::Best(Best { value: best.value.clone(), with }.into()));
+        }
         let Some(items) = &field.items else {
             return self.clamped_one(field.kind, &Limits::default(), value);
         };

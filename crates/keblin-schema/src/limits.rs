@@ -8,7 +8,7 @@ use std::sync::Arc;
 use crate::model::{FieldDef, Items, Limits, Model};
 use crate::text::name::Name;
 use crate::value::kind::{Holds, Ids, Kind};
-use crate::value::{Opaque, Part, Value};
+use crate::value::{Best, Opaque, Part, Value};
 
 /// Why a value does not fit.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -91,6 +91,10 @@ impl Model {
     pub fn fit(&self, field: &FieldDef, value: &Value) -> Result<(), Unfit> {
         if *value == Value::Unset && field.may_be_unset() {
             return Ok(());
+        }
+        if let (Some(with), Value::Best(best)) = (&field.with, value) {
+            self.fit_one(field.kind, &Limits::default(), &best.value)?;
+            return self.fit_one(Kind::Shape(with.shape), &Limits::default(), &best.with);
         }
         let of_kind = match (field.kind, value) {
             (Kind::Int, Value::Int(_)) | (Kind::Bool, Value::Bool(_)) | (Kind::Time, Value::Time(_)) => {
@@ -219,6 +223,19 @@ impl Model {
             Kind::Set => Value::Set(Arc::default()),
             Kind::Map => Value::Map(Arc::default()),
             Kind::Opaque => Value::Opaque(Arc::new(Opaque::default())),
+        }
+    }
+
+    /// Returns a value of a field with the defaults of what goes with it, if the field declares that and the value has
+    /// nothing yet.
+    #[must_use]
+    pub fn as_best(&self, field: &FieldDef, value: Value) -> Value {
+        match &field.with {
+            Some(with) if value != Value::Unset && value.with().is_none() => {
+                let with = self.own_default(Kind::Shape(with.shape));
+                Value::Best(Arc::new(Best { value, with }))
+            }
+            _ => value,
         }
     }
 

@@ -100,6 +100,7 @@ impl Asked {
             Asked::Field { field, .. } => model.fields.get(*field).is_some_and(FieldDef::may_be_unset),
             Asked::Member { field, member, .. } => {
                 member_of(model, *field, *member).is_some_and(|member| member.default == Value::Unset)
+                    || model.fields.get(*field).is_some_and(FieldDef::may_be_unset)
             }
             Asked::Entry { field, .. } => {
                 // Nothing stands for a missing id or day.
@@ -165,8 +166,10 @@ pub(super) fn difficulty_named(model: &Model, part: &Part) -> Result<usize, Cond
     })
 }
 
-/// Returns a member of a field's shape; `None` for a part of a vector.
+/// Returns a member of a field's shape, or of the shape that goes with a record; `None` for a part of a vector.
 pub(super) fn member_of(model: &Model, field: usize, member: u16) -> Option<&MemberDef> {
-    let Kind::Shape(shape) = model.fields.get(field)?.kind else { return None };
+    let def = model.fields.get(field)?;
+    let of = def.with.as_ref().map_or(def.kind, |with| Kind::Shape(with.shape));
+    let Kind::Shape(shape) = of else { return None };
     model.shapes.get(usize::from(shape))?.members.get(usize::from(member))
 }

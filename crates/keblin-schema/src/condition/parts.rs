@@ -7,9 +7,9 @@ use crate::text::name::{Name, nearest};
 use crate::value::Value;
 use crate::value::kind::Kind;
 
-/// Returns the names of the members of a type; empty if it has none.
-fn members(model: &Model, kind: Kind) -> Vec<&str> {
-    match kind {
+/// Returns the names of the members of a field's values, or of what goes with them; empty if there are none.
+fn members<'m>(model: &'m Model, def: &FieldDef) -> Vec<&'m str> {
+    match def.with.as_ref().map_or(def.kind, |with| Kind::Shape(with.shape)) {
         Kind::Shape(shape) => {
             let members = model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
             members.iter().map(|member| member.name.as_str()).collect()
@@ -31,9 +31,9 @@ pub(super) fn asked_of(
 ) -> Result<Asked, ConditionError> {
     let lists = lists_of(def).count();
     match parts.split_last() {
-        Some((last, items)) if parts.len() == lists + 1 && !members(model, def.kind).is_empty() => {
+        Some((last, items)) if parts.len() == lists + 1 && !members(model, def).is_empty() => {
             let at = At { items: items_named(model, def, name, items)?, ..level };
-            let known = members(model, def.kind);
+            let known = members(model, def);
             let member =
                 known.iter().position(|known| *known == last.word).and_then(|at| u16::try_from(at).ok());
             let missing = format!("`{}` does not have a member `{}`", def.name, last.word);
@@ -75,7 +75,7 @@ pub(super) fn of_field(model: &Model, first: &Part, rest: &[Part]) -> Result<Ask
     let (field, def) = model.field_named(&first.word).ok_or_else(|| {
         ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
     })?;
-    let has_inside = def.kind == Kind::Map || !members(model, def.kind).is_empty();
+    let has_inside = def.kind == Kind::Map || !members(model, def).is_empty();
     let parts = lists_of(def).count() + usize::from(has_inside);
     let (difficulty, items) = match rest {
         [difficulty, items @ ..]

@@ -71,6 +71,16 @@ pub struct Feed {
     pub at: Vec<FeedAt>,
 }
 
+/// What goes with each value of a record.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct With {
+    /// The shape, as a position in [`Model::shapes`].
+    pub shape: u16,
+    /// The members that the engine fills from fields: positions of the member and of the field in [`Model::fields`].
+    pub from: Vec<(usize, usize)>,
+}
+
 /// A declared field.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
@@ -99,6 +109,8 @@ pub struct FieldDef {
     pub keep: Keep,
     /// Where its values come from, if the engine feeds it.
     pub feed: Option<Feed>,
+    /// What goes with each value of a record.
+    pub with: Option<With>,
     /// Its axes, outermost first.
     pub per: Vec<Axis>,
     /// Whether it is saved; if not, it has its default whenever the program starts.
@@ -262,6 +274,13 @@ pub struct Model {
 }
 
 impl Model {
+    /// Returns the name of the shape that goes with the values of a record.
+    #[must_use]
+    pub fn with_name(&self, field: &FieldDef) -> Option<&str> {
+        let shape = self.shapes.get(usize::from(field.with.as_ref()?.shape))?;
+        Some(shape.name.as_str())
+    }
+
     /// Returns the names of the fields that a list of slots shows.
     pub fn summary_names(&self) -> impl Iterator<Item = &Name> {
         self.summary.iter().filter_map(|field| self.fields.get(*field)).map(|field| &field.name)

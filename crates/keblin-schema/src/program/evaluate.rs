@@ -148,8 +148,14 @@ impl<'a, F: Facts> Evaluation<'a, F> {
 
     /// A member of a shape, or a part of a vector.
     fn member(&self, whole: u32, member: u16) -> Val<'a> {
-        let Val::Whole(value) = self.value(whole) else { return Val::Error };
         let at = usize::from(member);
+        // What goes with a record is unset as long as the record is.
+        let value = match (self.raw(whole), self.value(whole)) {
+            (Some(Value::Unset), _) => return Val::Null,
+            (Some(Value::Best(best)), _) => &best.with,
+            (_, Val::Whole(value)) => value,
+            _ => return Val::Error,
+        };
         let part = |parts: &[Part]| parts.get(at).and_then(|part| Float::new(part.get().into()));
         match value {
             Value::Shape(members) => members.get(at).map_or(Val::Error, |(_, value)| val(value)),
@@ -157,6 +163,17 @@ impl<'a, F: Facts> Evaluation<'a, F> {
             Value::Vec3(parts) => part(parts).map_or(Val::Error, Val::Float),
             Value::Quat(parts) => part(parts).map_or(Val::Error, Val::Float),
             _ => Val::Error,
+        }
+    }
+
+    /// The value of a cell that an operation reads.
+    fn raw(&self, at: u32) -> Option<&'a Value> {
+        match *self.op(at) {
+            Op::Load(Load::Cell(cell)) => Some(self.facts.cell(cell as usize)),
+            Op::Load(Load::CellOn { first, apart }) => {
+                Some(self.facts.cell(first as usize + self.difficulty * apart as usize))
+            }
+            _ => None,
         }
     }
 
@@ -361,6 +378,7 @@ fn number(value: &Value) -> Option<i64> {
         Value::Time(time) => Some(time.as_nanos()),
         Value::Date(date) => Some(date.days()),
         Value::Instant(instant) => Some(instant.unix_ms()),
+        Value::Best(best) => number(&best.value),
         _ => None,
     }
 }
@@ -375,6 +393,7 @@ fn val(value: &Value) -> Val<'_> {
         Value::Float(number) => Val::Float(*number),
         Value::Text(text) | Value::Id { name: text, .. } => Val::Text(text),
         Value::Unset => Val::Null,
+        Value::Best(best) => val(&best.value),
         whole => Val::Whole(whole),
     }
 }

@@ -394,12 +394,12 @@ impl<T: Scalar> FieldType for Option<T> {
         T::declared()
     }
     fn read(value: &Value) -> Option<T::Read<'_>> {
-        if *value == Value::Unset { None } else { Some(T::read(value)) }
+        if *value == Value::Unset { None } else { Some(T::read(value.alone())) }
     }
     fn write(value: T::Write, model: &Model) -> Option<Value> {
         T::write(value, model)
     }
     fn taken(value: &Value, model: &Model) -> Option<T::Write> {
-        if *value == Value::Unset { None } else { T::taken(value, model) }
+        if *value == Value::Unset { None } else { T::taken(value.alone(), model) }
     }
 }

@@ -110,7 +110,9 @@ fn best_of(rule: Keep, ours: &[Value], theirs: &[Value], base: Option<&[Value]>)
     }
     best.sort_by(|one, other| {
         let order = one.order(other).unwrap_or(Ordering::Equal);
-        if rule == Keep::Highest { order.reverse() } else { order }
+        let order = if rule == Keep::Highest { order.reverse() } else { order };
+        // Of two equal ones, the order does not depend on whose they are.
+        order.then_with(|| one.cmp(other))
     });
     best.resize(ours.len(), Value::Unset);
     best

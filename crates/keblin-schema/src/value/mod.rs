@@ -64,6 +64,8 @@ pub enum Value {
     Map(Arc<BTreeMap<Value, Value>>),
     /// The game's own bytes, never interpreted.
     Opaque(Arc<Opaque>),
+    /// A value of a record, with what goes with it.
+    Best(Arc<Best>),
 }
 
 // Not derived: numbers, which are cloned most often, are copied without a call.
@@ -149,6 +151,15 @@ macro_rules! finite {
 finite!(Float, f64);
 finite!(Part, f32);
 
+/// A value of a record, with what goes with it: the initials and the day of a score.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Best {
+    /// The value, by which records are compared.
+    pub value: Value,
+    /// A shape.
+    pub with: Value,
+}
+
 /// The game's own bytes with their own version number: saved and verified, never interpreted.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Opaque {
@@ -180,7 +191,21 @@ impl Value {
             Value::Set(items) => Value::Set(Arc::clone(items)),
             Value::Map(entries) => Value::Map(Arc::clone(entries)),
             Value::Opaque(opaque) => Value::Opaque(Arc::clone(opaque)),
+            Value::Best(best) => Value::Best(Arc::clone(best)),
         }
+    }
+
+    /// Returns a value of a record without what goes with it; any other value is returned unchanged.
+    #[must_use]
+    #[inline]
+    pub fn alone(&self) -> &Value {
+        if let Value::Best(best) = self { &best.value } else { self }
+    }
+
+    /// Returns what goes with a value of a record, as a shape; `None` if nothing does.
+    #[must_use]
+    pub fn with(&self) -> Option<&Value> {
+        if let Value::Best(best) = self { Some(&best.with) } else { None }
     }
 
     /// Returns a text value.
@@ -201,6 +226,7 @@ impl Value {
         match self {
             Value::Int(number) => Some(*number),
             Value::Time(time) => Some(time.as_nanos()),
+            Value::Best(best) => best.value.number(),
             _ => None,
         }
     }
@@ -221,6 +247,11 @@ impl Value {
     pub fn order(&self, other: &Value) -> Option<Ordering> {
         match (self, other) {
             (Value::Int(a), Value::Int(b)) => Some(a.cmp(b)),
+            (Value::Best(best), other) | (other, Value::Best(best)) if other.with().is_none() => {
+                let order = best.value.order(other)?;
+                Some(if self.with().is_some() { order } else { order.reverse() })
+            }
+            (Value::Best(a), Value::Best(b)) => a.value.order(&b.value),
             (Value::Time(a), Value::Time(b)) => Some(a.cmp(b)),
             (Value::Float(a), Value::Float(b)) => Some(a.cmp(b)),
             (Value::Date(a), Value::Date(b)) => Some(a.cmp(b)),
@@ -353,6 +384,7 @@ impl fmt::Display for Value {
             Value::Map(entries) => {
                 f.pad(&row(("{", "}"), entries.iter().map(|(key, value)| format!("{key}: {value}"))))
             }
+            Value::Best(best) => f.pad(&format!("{} {}", best.value, best.with)),
             Value::Opaque(opaque) => {
                 f.pad(&format!("{} bytes, version {}", opaque.bytes.len(), opaque.version))
             }

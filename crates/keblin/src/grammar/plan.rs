@@ -61,7 +61,8 @@ impl Plan {
 
     /// Returns the member order of the shape that a field's values are or contain.
     pub(crate) fn order(&self, field: &FieldDef) -> &ShapeOrder {
-        let of = field.items.as_ref().map_or(field.kind, |items| items.of);
+        let with = field.with.as_ref().map(|with| Kind::Shape(with.shape));
+        let of = with.unwrap_or(field.items.as_ref().map_or(field.kind, |items| items.of));
         let Kind::Shape(shape) = of else { return &NO_SHAPE };
         self.shapes.get(usize::from(shape)).unwrap_or(&NO_SHAPE)
     }

@@ -42,6 +42,11 @@ pub(super) fn by_code(
     };
     let held = snapshot.state.clone();
     code(before, snapshot).map_err(|why| fault(why, false))?;
+    for field in now.fields.iter().filter(|field| field.with.is_some()) {
+        for cell in snapshot.state.cells.get_mut(field.cells.clone()).into_iter().flatten() {
+            *cell = now.as_best(field, std::mem::replace(cell, Value::Unset));
+        }
+    }
     for field in now.fields.iter().filter(|field| kept.has(field)) {
         for cell in field.cells.clone() {
             let (Some(was), Some(is)) = (held.cells.get(cell), snapshot.state.cells.get(cell)) else {

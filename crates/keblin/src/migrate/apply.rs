@@ -147,7 +147,7 @@ impl Applying<'_> {
                         let Some(computed) = program.outcome(view, difficulty, *kind) else {
                             return Err(too_large(now.version, place()));
                         };
-                        let (value, fate) = match self.filled(field, computed.clone()) {
+                        let (value, fate) = match self.filled(field, now.as_best(field, computed.clone())) {
                             Converted::Whole(value) => (value.clone(), Became::Filled { now: value }),
                             Converted::Fitted(value) => {
                                 (value.clone(), Became::Clamped { before: computed, now: value })

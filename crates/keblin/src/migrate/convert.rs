@@ -6,6 +6,7 @@ use std::sync::Arc;
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::steps::{Carrying, Misfit, Scale};
+use keblin_schema::value::Best;
 use keblin_schema::{Time, Value};
 
 use super::places::Places;
@@ -52,6 +53,33 @@ impl Converting<'_> {
                 false => self.misfit(unfit(None, "it is unset, but the field can no longer be unset")),
             };
         }
+        if self.old.with.is_some() || self.now.with.is_some() {
+            return self.best(before);
+        }
+        self.alone(before)
+    }
+
+    /// Converts a value of a record, and what goes with it.
+    fn best(&self, before: &Value) -> Converted {
+        let converted = self.alone(before.alone());
+        let Some(with) = &self.now.with else { return converted };
+        let is = Kind::Shape(with.shape);
+        let shape = before.with().zip(self.old.with.as_ref());
+        let shape =
+            shape.and_then(|(shape, was)| self.scalar(shape, Kind::Shape(was.shape), is).ok().flatten());
+        let with = shape.unwrap_or_else(|| self.places.now.own_default(is));
+        let best = |value: Value| match value {
+            Value::Unset => Value::Unset,
+            value => Value::Best(Arc::new(Best { value, with: with.clone() })),
+        };
+        match converted {
+            Converted::Whole(value) => Converted::Whole(best(value)),
+            Converted::Fitted(value) => Converted::Fitted(best(value)),
+            other => other,
+        }
+    }
+
+    fn alone(&self, before: &Value) -> Converted {
         match self.whole(before) {
             Ok(Some(value)) => match self.within(value) {
                 Ok(value) => Converted::Whole(value),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Limits};
-use keblin_schema::value::Opaque;
+use keblin_schema::value::{Best, Opaque};
 use keblin_schema::{Date, Instant, Keep, Time, Value};
 
 use crate::progress::Engine;
@@ -129,6 +129,13 @@ fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
                 _ => Value::List(some.collect()),
             }
         }
+    };
+    let made = match &field.with {
+        Some(with) => {
+            let with = one(schema, Kind::Shape(with.shape), &Limits::default(), count);
+            Value::Best(Arc::new(Best { value: made, with }))
+        }
+        None => made,
     };
     let is_other = made != field.default;
     // The next number at the latest, unless there is only one.

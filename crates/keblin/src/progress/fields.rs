@@ -69,6 +69,7 @@ impl Engine {
             Ok(admitted) => admitted,
             Err(refused) => return self.unchanged(cell, refused),
         };
+        let value = self.with_what_goes(cell, value);
         let Some((keep, scope)) = self.schema.field_at(cell).map(|field| (field.keep, field.scope)) else {
             return self.unchanged(cell, self.not_now(EventName::WriteProfile));
         };
@@ -211,7 +212,8 @@ impl Engine {
         cell: usize,
         value: Value,
     ) -> Result<(Value, bool), Refused> {
-        let inside = if field.kind.is_scalar() { None } else { self.schema.clamped_inside(field, &value) };
+        let is_one = field.kind.is_scalar() && field.with.is_none();
+        let inside = if is_one { None } else { self.schema.clamped_inside(field, &value) };
         let (value, was_clamped) = (inside.clone().unwrap_or(value), inside.is_some());
         if let Err(unfit) = self.schema.fit(field, &value) {
             return Err(self.refusal(event, Why::DoesNotFit { field: field.name.clone(), unfit }));

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use keblin_schema::keep::meet;
 use keblin_schema::model::{At, Axis, FeedAt, FieldDef};
 use keblin_schema::typed::FieldType;
+use keblin_schema::value::Best;
 use keblin_schema::{Keep, Value};
 
 use super::fields::Change;
@@ -14,6 +15,7 @@ use super::notice::{NewRecord, Notice};
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::typed::UnsettableOf;
+use super::values::Ordered;
 use super::{Engine, Holder, Play};
 
 impl<G, P: Holder> Play<G, P> {
@@ -27,7 +29,45 @@ impl<G, P: Holder> Play<G, P> {
         field: F,
     ) -> impl Iterator<Item = <F::Held as FieldType>::Read<'_>> {
         let cell = self.engine().checked(field.of_any());
-        self.engine().table(cell).map(F::Held::read)
+        self.engine().table(cell).map(|value| F::Held::read(value.alone()))
+    }
+}
+
+impl<G, P: Holder> Play<G, P> {
+    /// Submits a value that the game measured to a record, with what goes with it: the shape that the declaration names
+    /// in `with`. Otherwise as [`Play::submit`], which fills the shape from fields.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn submit_with<F: UnsettableOf<G, Held: Ordered>, W: FieldType<Write = W>>(
+        &mut self,
+        field: F,
+        value: <F::Held as FieldType>::Write,
+        with: W,
+    ) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        let schema = &self.engine().schema;
+        match (F::Held::write(value, schema), W::write(with, schema)) {
+            (Some(value), Some(with)) => {
+                let best = Value::Best(Arc::new(Best { value, with }));
+                self.engine_mut().submit_to(cell, best)
+            }
+            _ => self.engine_mut().not_finite(cell),
+        }
+    }
+
+    /// Returns the table of a record's best values with what goes with each, the best first, without empty places. `W`
+    /// is the shape's type; [`Value`] for a schema that was loaded at run time.
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    pub fn table_with<W: FieldType, F: UnsettableOf<G>>(
+        &self,
+        field: F,
+    ) -> impl Iterator<Item = (<F::Held as FieldType>::Read<'_>, W::Read<'_>)> {
+        let cell = self.engine().checked(field.of_any());
+        let held = self.engine().table(cell).filter_map(|value| Some((value, value.with()?)));
+        held.map(|(value, with)| (F::Held::read(value.alone()), W::read(with)))
     }
 }
 
@@ -49,6 +89,7 @@ impl Engine {
                 .and_then(|fed| self.within(event, field, cell, fed));
             match within {
                 Ok((offered, _)) if field.keep.is_record() => {
+                    let offered = self.with_what_goes(cell, offered);
                     let before = self.value_at(cell).clone();
                     let place = self.offer(field, cell, &offered, cause);
                     beaten.extend(place.map(|place| self.tell_record(field, here, place, before, offered)));
@@ -71,12 +112,38 @@ impl Engine {
         }
     }
 
+    /// Returns a value of a record with what goes with it: the given members, else those that the declaration fills
+    /// from fields, else the defaults.
+    pub(super) fn with_what_goes(&self, cell: usize, value: Value) -> Value {
+        let Some(field) = self.schema.field_at(cell) else { return value };
+        let Some(with) = &field.with else { return value };
+        let is_given = value.with().is_some();
+        let Value::Best(best) = self.schema.as_best(field, value) else { return Value::Unset };
+        let Best { value, with: shape } = Best::clone(&best);
+        let shape = match shape {
+            Value::Shape(members) if !is_given => {
+                let mut members = members.to_vec();
+                for (member, from) in &with.from {
+                    let from = self.schema.fields.get(*from).map(|from| self.value_at(from.cells.start));
+                    if let (Some((_, held)), Some(from)) = (members.get_mut(*member), from) {
+                        held.clone_from(from.alone());
+                    }
+                }
+                Value::Shape(members.into())
+            }
+            given => given,
+        };
+        let filled = Value::Best(Arc::new(Best { value, with: shape }));
+        self.schema.clamped_inside(field, &filled).unwrap_or(filled)
+    }
+
     /// Submits a value, as a write, and reports a beaten record or a new place in its table.
     pub(crate) fn submit_to(&mut self, cell: usize, value: Value) -> Change {
         let schema = Arc::clone(&self.schema);
-        let change = self.write(cell, value.clone(), &Cause::Submit);
+        let change = self.write(cell, value, &Cause::Submit);
         if let (Some((field, at)), Some(place)) = (schema.cell_owner(cell), change.place) {
-            self.tell_record(field, at, place, change.before.clone(), value);
+            let now = self.value_at(cell + place - 1).clone();
+            self.tell_record(field, at, place, change.before.clone(), now);
         }
         change
     }

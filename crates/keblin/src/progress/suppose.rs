@@ -76,7 +76,8 @@ impl Snapshot {
             }
             engine.put_asked(asked, value.clone())?;
             if let Some(Target::Cell(cell)) = engine.target(asked) {
-                engine.put_in_copies(cell, value);
+                let value = engine.with_what_goes(cell, value.clone());
+                engine.put_in_copies(cell, &value);
             }
         }
         let mut state = engine.snapshot().state;
@@ -166,6 +167,7 @@ impl Engine {
     }
 
     fn suppose_cell(&mut self, cell: usize, value: Value) -> Result<(), Refused> {
+        let value = self.with_what_goes(cell, value);
         let Some(field) = self.schema.field_at(cell) else { return Ok(()) };
         let (scope, reset_by_enter) = (field.scope, resets_on_level(field));
         let unsets = value == Value::Unset && field.may_be_unset();

@@ -117,7 +117,7 @@ impl<'t> Words<'t> {
             "set" => self.write(Step::Set)?,
             "add" => self.write(Step::Add)?,
             "spend" => self.write(Step::Spend)?,
-            "submit" => self.write(Step::Submit)?,
+            "submit" => self.submit()?,
             "buy" => Step::Buy(self.unlock()?),
             "feed" => self.feed()?,
             "pause" => Step::Pause(self.on_or_off()?),

@@ -1,10 +1,12 @@
 //! Steps that write values: parses the names and values in a line.
 
 use std::ops::Range;
+use std::sync::Arc;
 
 use keblin_schema::condition::names::{Asked, named};
 use keblin_schema::kind::{Holds, Ids};
 use keblin_schema::model::Again;
+use keblin_schema::value::Best;
 use keblin_schema::{Finding, Kind, Value};
 
 use super::parse::{Words, bad, meant};
@@ -62,6 +64,28 @@ impl Words<'_> {
         }
         let value = self.value(&asked)?;
         Ok(step(asked, value))
+    }
+
+    /// `submit FIELD VALUE`, `submit FIELD VALUE with { MEMBER = VALUE }`
+    pub(super) fn submit(&mut self) -> Result<Step, Finding> {
+        let Step::Submit(asked, value) = self.write(Step::Submit)? else {
+            return Err(bad(0..0, "expected a value to submit"));
+        };
+        match self.next() {
+            None => Ok(Step::Submit(asked, value)),
+            Some(("with", span)) => {
+                let Asked::Field { field, .. } = &asked else { return Ok(Step::Submit(asked, value)) };
+                let with = self.schema.fields.get(*field).and_then(|field| field.with.as_ref());
+                let Some(with) = with else {
+                    return Err(
+                        bad(span, "nothing goes with the values of this field").instead("leave it out")
+                    );
+                };
+                let with = self.value_of(Kind::Shape(with.shape).into())?;
+                Ok(Step::Submit(asked, Value::Best(Arc::new(Best { value, with }))))
+            }
+            Some((other, span)) => Err(bad(span, format!("expected `with` or the end, but found `{other}`"))),
+        }
     }
 
     /// `put FIELD ITEM`, `put FIELD KEY VALUE`

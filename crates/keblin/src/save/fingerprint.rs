@@ -109,7 +109,10 @@ fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
 }
 
 fn field(out: &mut Out<'_>, schema: &Model, def: &FieldDef) -> Result<(), Failure> {
-    out.array(13)?.str(def.name.as_str())?.str(&schema.kind_text(def.kind))?;
+    let with = schema.with_name(def);
+    out.array(if with.is_some() { 14 } else { 13 })?
+        .str(def.name.as_str())?
+        .str(&schema.kind_text(def.kind))?;
     out.str(def.scope.as_str())?.str(def.keep.as_str())?.bool(def.durable)?;
     let per: Vec<&str> = def.per.iter().map(|axis: &Axis| schema.axis_name(*axis)).collect();
     out.encode(&per)?.u64(def.places as u64)?;
@@ -128,13 +131,14 @@ fn field(out: &mut Out<'_>, schema: &Model, def: &FieldDef) -> Result<(), Failur
     kind(out, def.items.as_ref().and_then(|items| items.key))?;
     kind(out, def.items.as_ref().map(|items| items.of))?;
     match &def.items {
-        None => out.null().map(drop),
+        None => out.null().map(drop)?,
         Some(items) => {
             out.array(4)?.u64(items.max_items as u64)?;
             bounds(out, [items.limits.min.as_ref(), items.limits.max.as_ref()])?;
-            count(out, items.limits.max_len)
+            count(out, items.limits.max_len)?;
         }
     }
+    with.map_or(Ok(()), |with| out.str(with).map(drop))
 }
 
 fn names(out: &mut Out<'_>, names: &[Name]) -> Result<(), Failure> {

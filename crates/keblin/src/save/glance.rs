@@ -60,7 +60,8 @@ impl Glance {
         }
         // A copy may have no lives although the run has some; then the save is decoded in vain.
         self.without_lives |= self.lives == Some(cell) && cursor.clone().passes(&[0x00]);
-        value(cursor, model, field, order)
+        // What goes with records is rare; it is decoded.
+        if field.with.is_some() { None } else { value(cursor, model, field, order) }
     }
 }
 

@@ -4,6 +4,7 @@ use std::cell::RefCell;
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
+use keblin_schema::value::Best;
 use keblin_schema::{Time, Value};
 use minicbor::Decoder;
 
@@ -142,14 +143,22 @@ impl Reading<'_> {
             return Ok(());
         }
         let what = field.name.as_str();
-        if field.kind == Kind::Int {
+        if field.kind == Kind::Int && field.with.is_none() {
             let number = cursor.int(|| format!("{what} as {}", Kind::Int))?;
             put(self.state.cells.get_mut(cell), Value::Int(number));
             return Ok(());
         }
         let gone = RefCell::default();
         let with = values::Reading { schema: self.model, order, what, gone: Some(&gone) };
-        let value = values::read(cursor, field.holds(), with)?;
+        let value = match &field.with {
+            None => values::read(cursor, field.holds(), with)?,
+            Some(goes_with) => {
+                cursor.array_of(2, what)?;
+                let value = values::read(cursor, field.holds(), with)?;
+                let shape = values::read(cursor, Kind::Shape(goes_with.shape).into(), with)?;
+                Value::Best(Arc::new(Best { value, with: shape }))
+            }
+        };
         let gone: Vec<String> = gone.take();
         // As with a removed level: the rest of the save is intact, and the field has its default.
         if gone.is_empty() || !matches!(field.kind, Kind::Id(_)) {

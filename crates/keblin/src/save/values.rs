@@ -49,6 +49,11 @@ pub(super) fn write_ordered(out: &mut Out<'_>, value: &Value, order: &ShapeOrder
         Value::List(items) => return array(out, items.len(), items.iter(), order),
         Value::Set(items) => return array(out, items.len(), items.iter(), order),
         Value::Map(entries) => return map(out, entries, order),
+        Value::Best(best) => {
+            out.array(2)?;
+            write(out, &best.value)?;
+            return write_ordered(out, &best.with, order);
+        }
         Value::Opaque(opaque) => out.array(2)?.u32(opaque.version)?.bytes(&opaque.bytes)?,
         _ => out.null()?,
     };

@@ -79,4 +79,5 @@ mod titles;
 mod values;
 mod verified;
 mod watched;
+mod with;
 mod years;

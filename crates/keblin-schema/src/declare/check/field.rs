@@ -58,6 +58,7 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
         places: field.places.as_ref().map_or(1, |places| places.value),
         keep,
         feed: None,
+        with: None,
         per: field.per.as_ref().map_or_else(Vec::new, |per| per.value.clone()),
         durable: field.durable.as_ref().is_none_or(|durable| durable.value),
         counts_playing: field.counts.is_some(),
@@ -208,6 +209,10 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
         );
     }
     if keep.is_record() {
+        if let (None, Some((member, _))) = (&field.with, field.with_from.first()) {
+            let message = "`with_from` fills a shape, but the record has none";
+            refuse(Some(member.span.clone()), message.to_string(), "add `with = \"SHAPE\"`");
+        }
         let message =
             format!("a field that keeps the {} value starts unset, without a default", keep.as_str());
         refuse(span(&field.default), message, "leave `default` out");
@@ -219,6 +224,10 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
             let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
             refuse(span(&field.from).or(span(&field.at)), message.to_string(), instead);
         }
+        let message =
+            "only a field that keeps the highest or lowest value can have something with its values";
+        let with = span(&field.with).or(field.with_from.first().map(|(member, _)| member.span.clone()));
+        refuse(with, message.to_string(), "add `keep = \"highest\"`, or leave `with` and `with_from` out");
         let message = "only a field that keeps the highest or lowest value can have places";
         refuse(span(&field.places), message.to_string(), "add `keep = \"highest\"`, or leave `places` out");
     }

@@ -7,6 +7,9 @@ mod field;
 /// Which fields the engine feeds from others.
 mod feeds;
 
+/// What goes with the values of a record.
+mod with;
+
 /// Lives and costs: rules between fields.
 mod rules;
 
@@ -87,6 +90,7 @@ pub(crate) fn resolve(
         found.push(finding.instead("declare them: `difficulties = [\"easy\", \"hard\"]`"));
     }
     feeds::feeds(&declared, &mut model, found);
+    with::with(&declared, &mut model, found);
     if let Some(lasts) =
         declared.checkpoint_lasts.as_ref().filter(|lasts| lasts.value == CheckpointLasts::Run)
         && model.levels.iter().all(|level| level.checkpoints.is_empty())

@@ -29,6 +29,9 @@ pub(crate) fn unnamed(declared: &Declarations, model: &Model) -> Vec<(usize, Fin
             name(Some(index));
             name(Some(feed.from));
         }
+        for (_, from) in field.with.iter().flat_map(|with| &with.from) {
+            name(Some(*from));
+        }
     }
     model.summary.iter().for_each(|field| name(Some(*field)));
     name(model.lives.as_ref().map(|lives| lives.field));

@@ -15,7 +15,9 @@ pub(super) fn summary(declared: &Declarations, model: &mut Model, found: &mut Ve
             _ if field.scope == Scope::Device => "is a setting, outside the save",
             _ if !field.durable => "is never saved",
             _ if !field.per.is_empty() || field.places > 1 => "has more than one value",
-            kind if !kind.is_scalar() || kind == Kind::Bytes => "is not one short value",
+            kind if !kind.is_scalar() || kind == Kind::Bytes || field.with.is_some() => {
+                "is not one short value"
+            }
             _ if fields.contains(&at) => "is named twice",
             _ if fields.len() == MAX_SUMMARY_FIELDS => "is one too many",
             _ => {

@@ -32,6 +32,10 @@ pub(crate) struct FieldDecl {
     pub(crate) items: Limits,
     pub(crate) max_items: Option<Placed<usize>>,
     pub(crate) places: Option<Placed<usize>>,
+    /// The shape that goes with each value of a record, by its name.
+    pub(crate) with: Option<Placed<String>>,
+    /// The members that are filled, and the fields they are filled from.
+    pub(crate) with_from: Vec<(Placed<String>, Placed<String>)>,
     pub(crate) durable: Option<Placed<bool>>,
     /// The places of `of` and `key`, for findings.
     pub(crate) of_span: Option<Range<usize>>,
@@ -61,6 +65,8 @@ const KEYS: &[&str] = &[
     "key",
     "max_items",
     "places",
+    "with",
+    "with_from",
     "durable",
     "keep",
     "from",
@@ -138,6 +144,10 @@ fn one(
         items,
         max_items: length(&reader, "max_items", found),
         places: length(&reader, "places", found),
+        with: reader.get("with").and_then(|item| {
+            Some(Placed { value: reader.string(item, found)?.to_string(), span: item.span() })
+        }),
+        with_from: with_from(&reader, text, found),
         durable: yes_or_no(&reader, "durable", found),
         of_span: reader.get("of").map(|_| reader.key_span("of")),
         key_span: reader.get("key").map(|_| reader.key_span("key")),
@@ -159,6 +169,24 @@ fn one(
     };
     // Without type and scope there is nothing more to check, and an error already says so.
     (declared.is_some() && scope.is_some()).then_some(decl)
+}
+
+/// Reads `with_from = { initials = "initials" }`. What the names are is checked later.
+fn with_from(
+    reader: &Reader<'_, '_>,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<(Placed<String>, Placed<String>)> {
+    let Some((table, span)) = reader.table("with_from", found) else { return Vec::new() };
+    let members = Reader::of_any_keys("what goes with a record", table, span, text);
+    let mut pairs = Vec::new();
+    for (member, item) in members.entries() {
+        let member = Placed { value: member.get_ref().to_string(), span: member.span() };
+        if let Some(field) = members.string(item, found) {
+            pairs.push((member, Placed { value: field.to_string(), span: item.span() }));
+        }
+    }
+    pairs
 }
 
 /// Returns what a field can have an axis of.

@@ -66,6 +66,15 @@ impl Found<'_> {
         self.bound(&what, "min", End::Least, before.min.as_ref(), now.min.as_ref());
         self.bound(&what, "max", End::Most, before.max.as_ref(), now.max.as_ref());
         self.most(&what, "max_len", before.max_len, now.max_len);
+        let with = |model: &Model, field: &FieldDef| model.with_name(field).unwrap_or_default().to_string();
+        self.key(Class::Shape, &what, "with", with(self.before, before), with(self.now, now));
+        let filled = |model: &Model, field: &FieldDef| {
+            let from = field.with.iter().flat_map(|with| &with.from);
+            let names =
+                from.filter_map(|(_, from)| model.fields.get(*from)).map(|from| from.name.to_string());
+            names.collect::<Vec<_>>().join(", ")
+        };
+        self.key(Class::Rule, &what, "with_from", filled(self.before, before), filled(self.now, now));
         self.most(&what, "places", Some(before.places), Some(now.places));
         if let (Some(before), Some(now)) = (&before.items, &now.items) {
             self.most(&what, "max_items", Some(before.max_items), Some(now.max_items));

@@ -223,6 +223,17 @@ impl Normal<'_> {
         if field.places > 1 {
             self.key("places", &field.places.to_string());
         }
+        if let Some(with) = &field.with {
+            self.maybe("with", self.model.with_name(field).map(quoted));
+            let members =
+                self.model.shapes.get(usize::from(with.shape)).map_or(&[][..], |shape| &shape.members);
+            let pairs = with.from.iter().filter_map(|(member, from)| {
+                let from = self.model.fields.get(*from)?;
+                Some(format!("{} = {}", members.get(*member)?.name, quoted(from.name.as_str())))
+            });
+            let pairs: Vec<String> = pairs.collect();
+            self.maybe("with_from", (!pairs.is_empty()).then(|| format!("{{ {} }}", pairs.join(", "))));
+        }
         if field.counts_playing {
             self.word("counts", "playing");
         }

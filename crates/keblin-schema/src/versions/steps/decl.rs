@@ -83,8 +83,21 @@ const KEYS: &[&str] =
     &["drop", "fields", "levels", "difficulties", "unlocks", "moments", "lists", "shapes", "facts"];
 
 /// The keys of a declaration that a step repeats if they changed.
-pub(super) const SHAPE_KEYS: [&str; 12] =
-    ["type", "of", "key", "scope", "keep", "per", "durable", "min", "max", "max_len", "max_items", "places"];
+pub(super) const SHAPE_KEYS: [&str; 13] = [
+    "type",
+    "of",
+    "key",
+    "scope",
+    "keep",
+    "per",
+    "durable",
+    "min",
+    "max",
+    "max_len",
+    "max_items",
+    "places",
+    "with",
+];
 
 const FIELD_KEYS: &[&str] = &[
     "from",
@@ -100,6 +113,7 @@ const FIELD_KEYS: &[&str] = &[
     "max_len",
     "max_items",
     "places",
+    "with",
     "scale",
     "values",
     "at",

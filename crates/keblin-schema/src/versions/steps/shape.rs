@@ -39,6 +39,10 @@ impl Resolving<'_> {
         if per_was != field.per.iter().copied().map(Some).collect::<Vec<_>>() {
             changed.push(("per", id_list(field.per.iter().map(|axis| now.axis_name(*axis)))));
         }
+        let shape = |field: &FieldDef| field.with.as_ref().map(|with| Kind::Shape(with.shape));
+        if kind_now(shape(old)) != shape(field) || shape(old).is_some() != shape(field).is_some() {
+            changed.push(("with", now.with_name(field).map_or("false".to_string(), quoted)));
+        }
         if old.durable != field.durable {
             changed.push(("durable", field.durable.to_string()));
         }
@@ -101,6 +105,7 @@ impl Resolving<'_> {
                 "max_len" => field.max_len.or(limits.max_len).map(|len| len.to_string()),
                 "max_items" => field.items.as_ref().map(|items| items.max_items.to_string()),
                 "places" => Some(field.places.to_string()),
+                "with" => Some(now.with_name(field).map_or("false".to_string(), quoted)),
                 of_kind => {
                     now.kind_words(field).into_iter().find(|(word, _)| *word == of_kind).map(|(_, text)| text)
                 }

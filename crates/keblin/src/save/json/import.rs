@@ -8,7 +8,7 @@ use keblin_schema::name::nearest;
 use keblin_schema::{Name, Time, Value};
 use serde_json::{Map as Object, Value as Json};
 
-use super::value::{of_hex, of_json, shortened};
+use super::value::{best_of_json, of_hex, shortened};
 use super::{JSON_FORMAT, JsonError, RAW};
 use crate::grammar::listed::{self, FactOf, Leaf, Map, Node};
 use crate::grammar::plan::NO_SHAPE;
@@ -160,7 +160,7 @@ impl Importing<'_> {
         if json.is_null() && field.may_be_unset() {
             return Ok(Value::Unset);
         }
-        of_json(json, field.holds(), self.schema).map_err(|(below, message)| {
+        best_of_json(json, field, self.schema).map_err(|(below, message)| {
             let at = if below.is_empty() { path.to_string() } else { format!("{path}.{below}") };
             wrong(&at, message)
         })

@@ -84,7 +84,7 @@ impl Rules<'_> {
             Leaf::Cell(cell) => model.field_at(cell).map_or(json!(true), |field| self.field(field)),
             Leaf::Table { first, places } => {
                 let field = model.field_at(first);
-                let of = field.map_or(json!(true), |field| self.of(field.holds(), Some(field)));
+                let of = field.map_or(json!(true), |field| self.best(field));
                 json!({ "type": "array", "maxItems": places, "items": of })
             }
             Leaf::Fact(FactOf::Finished, _)
@@ -109,12 +109,21 @@ impl Rules<'_> {
     }
 
     fn field(&self, field: &FieldDef) -> Json {
-        let of = self.of(field.holds(), Some(field));
+        let of = self.best(field);
         let mut of = if field.may_be_unset() { or_null(of) } else { of };
         if let (Some(about), Some(rule)) = (&field.about, of.as_object_mut()) {
             rule.insert("description".into(), json!(about));
         }
         of
+    }
+
+    /// Returns the rule of a value, with what goes with it.
+    fn best(&self, field: &FieldDef) -> Json {
+        let of = self.of(field.holds(), Some(field));
+        match &field.with {
+            Some(with) => fixed([("value", of), ("with", self.shape(with.shape))]),
+            None => of,
+        }
     }
 
     fn of(&self, holds: Holds, field: Option<&FieldDef>) -> Json {

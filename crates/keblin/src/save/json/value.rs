@@ -4,7 +4,8 @@
 use std::sync::Arc;
 
 use keblin_schema::kind::{Holds, Kind};
-use keblin_schema::value::{Opaque, Part};
+use keblin_schema::model::FieldDef;
+use keblin_schema::value::{Best, Opaque, Part};
 use keblin_schema::{Model, Value};
 use serde_json::{Map as Object, Value as Json, json};
 
@@ -32,6 +33,7 @@ pub fn value_json(value: &Value) -> Json {
         Value::Map(entries) => {
             Json::Object(entries.iter().map(|(key, value)| (key_text(key), value_json(value))).collect())
         }
+        Value::Best(best) => json!({ "value": value_json(&best.value), "with": value_json(&best.with) }),
         Value::Opaque(opaque) => json!({ "version": opaque.version, "bytes": hex(&opaque.bytes) }),
         _ => Json::Null,
     }
@@ -97,6 +99,19 @@ pub(super) fn of_json(json: &Json, holds: Holds, schema: &Model) -> Result<Value
         _ => None,
     };
     value.ok_or_else(found)
+}
+
+/// Returns a value of a record from JSON, with what goes with it.
+pub(super) fn best_of_json(json: &Json, field: &FieldDef, schema: &Model) -> Result<Value, Wrong> {
+    let Some(with) = &field.with else { return of_json(json, field.holds(), schema) };
+    let expected = || format!("expected `value` and `with`, but found {}", shortened(json));
+    let pair = json.as_object().filter(|object| object.len() == 2);
+    let pair = pair.and_then(|object| Some((object.get("value")?, object.get("with")?)));
+    let (value, shape) = pair.ok_or_else(|| (String::new(), expected()))?;
+    let value = of_json(value, field.holds(), schema).map_err(|error| below("value", error))?;
+    let with =
+        of_json(shape, Kind::Shape(with.shape).into(), schema).map_err(|error| below("with", error))?;
+    Ok(Value::Best(Arc::new(Best { value, with })))
 }
 
 fn each(items: &[Json], of: Holds, schema: &Model) -> Result<Vec<Value>, Wrong> {
