@@ -74,7 +74,7 @@ fn fed_by(
         return Some(index);
     };
     let finding = Finding::error(Code::RecordMisfit, from.span.clone(), misfit);
-    found.push(finding.instead(format!("name a field of the type {needed} with one value")));
+    found.push(finding.instead(format!("name a field that is {needed} and has one value")));
     None
 }
 
