@@ -15,10 +15,13 @@ pub mod keep;
 /// The types of values.
 pub mod kind;
 
+/// The order of values.
+mod order;
+
 use kind::Ids;
 
 /// The contents of one cell of progress. `Unset` means "never", which is not zero. Cheap to clone.
-#[derive(Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Value {
     /// Unset.
