@@ -1,6 +1,5 @@
 //! The module of a schema.
 
-use keblin_schema::kind::Kind;
 use keblin_schema::model::{FieldDef, MAX_AXES};
 use keblin_schema::{Model, Name};
 use proc_macro2::{Literal, TokenStream};
@@ -10,7 +9,7 @@ use crate::ident::{camel, constant, same};
 use crate::input::Declared;
 use crate::levels;
 use crate::load::{Embedded, Loaded, load};
-use crate::types::{of_axis, of_field, of_kind};
+use crate::types::{of_axis, of_field, of_holds, owned};
 
 /// The types that every module has.
 const TYPES: [&str; 6] = ["Game", "Progress", "Keeper", "Play", "Notice", "Event"];
@@ -321,17 +320,14 @@ fn shapes(schema: &Model) -> TokenStream {
         let is_optional =
             |member: &keblin_schema::model::MemberDef| member.default == keblin_schema::Value::Unset;
         let owned = shape.members.iter().map(|member| {
-            let of = match member.kind {
-                Kind::Bytes => quote!(::std::vec::Vec<u8>),
-                kind => of_kind(schema, kind),
-            };
+            let of = owned(schema, member.holds());
             if is_optional(member) { quote!(::core::option::Option<#of>) } else { of }
         });
         let read_as: Vec<_> = shape
             .members
             .iter()
             .map(|member| {
-                let of = of_kind(schema, member.kind);
+                let of = of_holds(schema, member.holds());
                 if is_optional(member) { quote!(::core::option::Option<#of>) } else { of }
             })
             .collect();

@@ -1,6 +1,6 @@
 //! Field types as Rust types, with the names of the module.
 
-use keblin_schema::kind::Ids;
+use keblin_schema::kind::{Holds, Ids};
 use keblin_schema::model::{Axis, FieldDef};
 use keblin_schema::{Kind, Model};
 use proc_macro2::TokenStream;
@@ -10,15 +10,33 @@ use crate::ident::camel;
 
 /// The type that a field is read and written as. Used one module below that of the schema.
 pub(crate) fn of_field(schema: &Model, field: &FieldDef) -> TokenStream {
-    let holds = field.holds();
+    let plain = of_holds(schema, field.holds());
+    if field.may_be_unset() { quote!(::core::option::Option<#plain>) } else { plain }
+}
+
+/// The type that values of a type are read and written as.
+pub(crate) fn of_holds(schema: &Model, holds: Holds) -> TokenStream {
     let of = |kind: Option<Kind>| kind.map(|kind| of_kind(schema, kind));
-    let plain = match (holds.kind, of(holds.of), of(holds.key)) {
+    match (holds.kind, of(holds.of), of(holds.key)) {
         (Kind::List, Some(of), _) => quote!(::std::vec::Vec<#of>),
         (Kind::Set, Some(of), _) => quote!(::std::collections::BTreeSet<#of>),
         (Kind::Map, Some(of), Some(key)) => quote!(::std::collections::BTreeMap<#key, #of>),
         (kind, ..) => of_kind(schema, kind),
+    }
+}
+
+/// The type that a member of a game's own struct has.
+pub(crate) fn owned(schema: &Model, holds: Holds) -> TokenStream {
+    let one = |kind: Kind| match kind {
+        Kind::Bytes => quote!(::std::vec::Vec<u8>),
+        kind => of_kind(schema, kind),
     };
-    if field.may_be_unset() { quote!(::core::option::Option<#plain>) } else { plain }
+    match (holds.kind, holds.of.map(one), holds.key.map(one)) {
+        (Kind::List, Some(of), _) => quote!(::std::vec::Vec<#of>),
+        (Kind::Set, Some(of), _) => quote!(::std::collections::BTreeSet<#of>),
+        (Kind::Map, Some(of), Some(key)) => quote!(::std::collections::BTreeMap<#key, #of>),
+        (kind, ..) => one(kind),
+    }
 }
 
 /// The type that a plain value is read and written as.

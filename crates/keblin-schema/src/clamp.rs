@@ -3,7 +3,7 @@
 
 use std::cmp::Ordering;
 
-use crate::model::{FieldDef, Limits, Model};
+use crate::model::{FieldDef, Items, Limits, Model};
 use crate::value::kind::Kind;
 use crate::value::{Best, Value};
 
@@ -15,9 +15,13 @@ impl Model {
             let with = self.clamped_one(Kind::Shape(with.shape), &Limits::default(), &best.with)?;
             return Some(Value::Best(Best { value: best.value.clone(), with }.into()));
         }
-        let Some(items) = &field.items else {
-            return self.clamped_one(field.kind, &Limits::default(), value);
-        };
+        match &field.items {
+            Some(items) => self.clamped_items(items, value),
+            None => self.clamped_one(field.kind, &Limits::default(), value),
+        }
+    }
+
+    fn clamped_items(&self, items: &Items, value: &Value) -> Option<Value> {
         let clamped = |item: &Value| self.clamped_one(items.of, &items.limits, item);
         let held = |item: &Value| clamped(item).unwrap_or_else(|| item.clone());
         match value {
@@ -39,8 +43,10 @@ impl Model {
         if let (Kind::Shape(shape), Value::Shape(members)) = (kind, value) {
             let declared = &self.shapes.get(usize::from(shape))?.members;
             let pairs = || declared.iter().zip(members.iter());
-            let clamped = |(member, (_, value)): (&crate::model::MemberDef, &(_, Value))| {
-                self.clamped_one(member.kind, &member.limits, value)
+            let clamped = |(member, (_, value)): (&crate::model::MemberDef, &(_, Value))| match &member.items
+            {
+                Some(items) => self.clamped_items(items, value),
+                None => self.clamped_one(member.kind, &member.limits, value),
             };
             if declared.len() != members.len() || !pairs().any(|pair| clamped(pair).is_some()) {
                 return None;

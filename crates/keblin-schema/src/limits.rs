@@ -83,6 +83,14 @@ pub(crate) fn fit_length(value: &Value, max_len: usize) -> Result<(), Unfit> {
     if len > max_len { Err(Unfit::Length { len, max_len, unit }) } else { Ok(()) }
 }
 
+/// Returns whether a value is a list, set or map, as its type says.
+fn is_of(kind: Kind, value: &Value) -> bool {
+    matches!(
+        (kind, value),
+        (Kind::List, Value::List(_)) | (Kind::Set, Value::Set(_)) | (Kind::Map, Value::Map(_))
+    )
+}
+
 impl Model {
     /// Checks whether a value fits a field, apart from the field's own bounds. Unset fits a field that starts unset.
     ///
@@ -112,7 +120,7 @@ impl Model {
         }
     }
 
-    fn fit_items(&self, items: &Items, value: &Value) -> Result<(), Unfit> {
+    pub(crate) fn fit_items(&self, items: &Items, value: &Value) -> Result<(), Unfit> {
         let (count, max_items) = (value.len(), items.max_items);
         if count > max_items {
             return Err(Unfit::Items { count, max_items });
@@ -161,7 +169,11 @@ impl Model {
         let mut pairs = declared.iter().zip(members);
         pairs.try_for_each(|(member, (_, value))| match value {
             Value::Unset if member.default == Value::Unset => Ok(()),
-            value => self.fit_one(member.kind, &member.limits, value),
+            value => match &member.items {
+                Some(items) if is_of(member.kind, value) => self.fit_items(items, value),
+                Some(_) => Err(self.of_other_kind(member.kind, value)),
+                None => self.fit_one(member.kind, &member.limits, value),
+            },
         })
     }
 

@@ -12,6 +12,7 @@ use keblin::{Instant, SaveDir};
 
 keblin::schema!(saltroad, "../../examples/games/journey/progress.toml");
 use saltroad::lists::{Items, Places, Quests, Seen};
+use saltroad::shapes::Charm;
 use saltroad::{Keeper, checkpoints, fields, levels, resets, unlocks};
 
 fn main() -> Result<(), Box<dyn Error>> {
@@ -48,6 +49,15 @@ fn walk(game: &mut Keeper) -> Result<(), Box<dyn Error>> {
     game.insert(fields::KNOWN, Seen::InnKeeper);
     game.reach(checkpoints::inn::HEARTH)?;
     game.pin_titled("before_the_ford", "Before the ford")?;
+
+    game.push(fields::CHARMS, Charm { made_of: Some(Items::Salt), ..Charm::default() });
+    game.change_item(fields::CHARMS, 0, |charm| {
+        charm.marks.push("three bells".to_string());
+        charm.helps.insert(Quests::ThreeBells, 9);
+    });
+    for charm in game.get(fields::CHARMS) {
+        println!("a charm with {:?}, which helps {:?}", charm.marks, charm.helps);
+    }
 
     game.enter(levels::FORD)?;
     game.tick(Duration::from_secs(600));

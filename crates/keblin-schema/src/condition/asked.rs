@@ -126,7 +126,8 @@ impl Asked {
                 return model.fields.get(*field).map_or(Kind::Int.into(), FieldDef::holds);
             }
             Asked::Member { field, member, .. } => {
-                member_of(model, *field, *member).map_or(Kind::Float, |member| member.kind)
+                let member = member_of(model, *field, *member);
+                return member.map_or(Kind::Float.into(), crate::model::MemberDef::holds);
             }
             Asked::Entry { field, .. } => {
                 let items = model.fields.get(*field).and_then(|field| field.items.as_ref());

@@ -2,7 +2,7 @@
 
 use crate::text::name::Name;
 use crate::value::Value;
-use crate::value::kind::Kind;
+use crate::value::kind::{Holds, Kind};
 
 /// The limits of one value inside a field, as literals: an item, or a member of a shape.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
@@ -52,8 +52,19 @@ pub struct MemberDef {
     pub kind: Kind,
     /// Its value in a shape that was not written.
     pub default: Value,
-    /// Its limits.
+    /// Its limits; for a list, set or map those of `items`.
     pub limits: Limits,
+    /// Its contents (lists, sets, maps).
+    pub items: Option<Items>,
+}
+
+impl MemberDef {
+    /// Returns its type, with the type of its items.
+    #[must_use]
+    pub fn holds(&self) -> Holds {
+        let of = self.items.as_ref();
+        Holds { kind: self.kind, of: of.map(|items| items.of), key: of.and_then(|items| items.key) }
+    }
 }
 
 impl Limits {

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
-use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Limits};
+use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Items, Limits};
 use keblin_schema::value::{Best, Opaque};
 use keblin_schema::{Date, Instant, Keep, Time, Value};
 
@@ -115,20 +115,7 @@ fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
     let limits = Limits::between(fixed(&field.min), fixed(&field.max), field.max_len);
     let made = match &field.items {
         None => one(schema, field.kind, &limits, count),
-        Some(items) => {
-            let key_limits = Limits::between(None, None, items.limits.max_len);
-            let some = (0..if items.max_items > 1 { 2 } else { 1 })
-                .map(|more| one(schema, items.of, &items.limits, count + more));
-            match field.kind {
-                Kind::Set => Value::Set(Arc::new(some.collect::<BTreeSet<_>>())),
-                Kind::Map => {
-                    let keys = (0..2)
-                        .map(|more| one(schema, items.key.unwrap_or(Kind::Text), &key_limits, count + more));
-                    Value::Map(Arc::new(keys.zip(some).collect::<BTreeMap<_, _>>()))
-                }
-                _ => Value::List(some.collect()),
-            }
-        }
+        Some(items) => some_items(schema, field.kind, items, count),
     };
     let made = match &field.with {
         Some(with) => {
@@ -140,6 +127,22 @@ fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
     let is_other = made != field.default;
     // The next number at the latest, unless there is only one.
     if is_other || field.items.is_some() { made } else { one(schema, field.kind, &limits, count + 1) }
+}
+
+/// Returns a list, set or map with two items, or one if that is the most.
+fn some_items(schema: &Schema, kind: Kind, items: &Items, count: i64) -> Value {
+    let key_limits = Limits::between(None, None, items.limits.max_len);
+    let some = (0..if items.max_items > 1 { 2 } else { 1 })
+        .map(|more| one(schema, items.of, &items.limits, count + more));
+    match kind {
+        Kind::Set => Value::Set(Arc::new(some.collect::<BTreeSet<_>>())),
+        Kind::Map => {
+            let keys =
+                (0..2).map(|more| one(schema, items.key.unwrap_or(Kind::Text), &key_limits, count + more));
+            Value::Map(Arc::new(keys.zip(some).collect::<BTreeMap<_, _>>()))
+        }
+        _ => Value::List(some.collect()),
+    }
 }
 
 fn one(schema: &Schema, kind: Kind, limits: &Limits, count: i64) -> Value {
@@ -192,7 +195,11 @@ fn one(schema: &Schema, kind: Kind, limits: &Limits, count: i64) -> Value {
             Value::Shape(
                 members
                     .map(|(member, count)| {
-                        (member.name.clone(), one(schema, member.kind, &member.limits, count))
+                        let value = match &member.items {
+                            Some(items) => some_items(schema, member.kind, items, count),
+                            None => one(schema, member.kind, &member.limits, count),
+                        };
+                        (member.name.clone(), value)
                     })
                     .collect(),
             )

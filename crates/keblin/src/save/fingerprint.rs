@@ -79,9 +79,14 @@ fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
         out.array(2)?.str(shape.name.as_str())?.array(shape.members.len() as u64)?;
         for member in &shape.members {
             let limits = &member.limits;
-            out.array(5)?.str(member.name.as_str())?.str(&schema.kind_text(member.kind))?;
+            out.array(if member.items.is_some() { 6 } else { 5 })?.str(member.name.as_str())?;
+            let limits = member.items.as_ref().map_or(limits, |items| &items.limits);
+            out.str(&schema.holds_text(member.holds()))?;
             bounds(out, [limits.min.as_ref(), limits.max.as_ref()])?;
             count(out, limits.max_len)?;
+            if let Some(items) = &member.items {
+                out.u64(items.max_items as u64)?;
+            }
         }
     }
     out.array(schema.fields.len() as u64)?;

@@ -236,7 +236,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
         let is_unset = member.default == Value::Unset && cursor.null();
         *value = match is_unset {
             true => Some(Value::Unset),
-            false => Some(read(cursor, member.kind.into(), Reading { what, ..with })?)
+            false => Some(read(cursor, member.holds(), Reading { what, ..with })?)
                 .filter(|value| *value != Value::Unset),
         };
     }

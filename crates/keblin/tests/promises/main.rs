@@ -50,6 +50,7 @@ mod mixed_kinds;
 mod model;
 mod naive;
 mod names;
+mod nested;
 mod phases;
 mod power;
 mod processes;

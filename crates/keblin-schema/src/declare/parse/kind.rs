@@ -41,14 +41,24 @@ pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<F
     }
 }
 
-/// Reads the type of a member of a shape.
-pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Kind> {
-    let words = scalars().map(|(word, kind)| (word, Some(kind)));
-    let words: Vec<_> = words.chain([("id", None)]).collect();
+/// Reads the type of a member of a shape: one value, or a list, set or map of such.
+pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Holds> {
+    let plain = Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar() || kind.has_items());
+    let words: Vec<_> = plain.map(|(word, kind)| (word, Some(kind))).chain([("id", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
     match reader.word("type", &words, found)? {
-        None => named(reader, "an id", "levels", lists(names).collect(), found),
-        plain => plain,
+        None => named(reader, "an id", "levels", lists(names).collect(), found).map(Holds::from),
+        Some(kind) if kind.has_items() => {
+            // A game's own struct has the set as one of Rust, which needs an order.
+            let fits = |of: Kind| {
+                kind != Kind::Set || !matches!(of, Kind::Float | Kind::Vec2 | Kind::Vec3 | Kind::Quat)
+            };
+            let items = scalars().filter(|(_, of)| fits(*of)).chain(lists(names)).collect();
+            let of = named(reader, &kind.with_article(), "text", items, found)?;
+            let key = if kind == Kind::Map { Some(map_key(reader, names, found)?) } else { None };
+            Some(Holds { kind, of: Some(of), key })
+        }
+        Some(kind) => Some(Holds::from(kind)),
     }
 }
 

@@ -6,12 +6,12 @@ use super::kind::of_member;
 use super::length::length;
 use super::table::Reader;
 use super::{Placed, clashes, value};
-use crate::model::{Limits, MemberDef, Model, ShapeDef};
+use crate::model::{Items, Limits, MemberDef, Model, ShapeDef};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 use crate::value::kind::{Holds, Kind};
 
-const MEMBER_KEYS: &[&str] = &["about", "type", "of", "default", "min", "max", "max_len"];
+const MEMBER_KEYS: &[&str] = &["about", "type", "of", "key", "default", "min", "max", "max_len", "max_items"];
 
 /// Reads the declared structs, as far as they are valid. `names` has the lists that their members can name.
 pub(super) fn all(
@@ -79,15 +79,21 @@ fn member(
     found: &mut Vec<Finding>,
 ) -> Option<MemberDef> {
     let reader = Reader::new("a member", table, name.span.clone(), MEMBER_KEYS, text, found);
-    let kind = of_member(&reader, names, found)?;
-    let holds = Holds { kind, of: None, key: None };
-    let limits = limits(&reader, name, kind, names, found);
+    let holds = of_member(&reader, names, found)?;
+    let kind = holds.kind;
+    let inside = limits(&reader, name, holds.of.unwrap_or(kind), names, found);
+    let items = items(&reader, name, holds, inside.clone(), found);
+    let limits = if items.is_some() { Limits::default() } else { inside };
     let declared = value::of_key(&reader, "default", holds, names, found);
     let (default, span) = match declared {
         Some(default) => (default.value, default.span),
         None => (names.own_default(kind), name.span.clone()),
     };
-    if let Err(unfit) = limits.fit(&default) {
+    let fit = match &items {
+        Some(items) => names.fit_items(items, &default),
+        None => limits.fit(&default),
+    };
+    if let Err(unfit) = fit {
         found.push(Finding::error(
             Code::DefaultOutsideBounds,
             span,
@@ -95,7 +101,33 @@ fn member(
         ));
     }
     let about = reader.get("about").and_then(|item| reader.string(item, found)).map(str::to_string);
-    Some(MemberDef { name: name.value.clone(), about, kind, default, limits })
+    Some(MemberDef { name: name.value.clone(), about, kind, default, limits, items })
+}
+
+/// Reads what a list, set or map contains.
+fn items(
+    reader: &Reader<'_, '_>,
+    name: &Placed<Name>,
+    holds: Holds,
+    limits: Limits,
+    found: &mut Vec<Finding>,
+) -> Option<Items> {
+    let max_items = length(reader, "max_items", found);
+    let Some(of) = holds.of else {
+        if max_items.is_some() {
+            let message = format!("{} does not have items", holds.kind.with_article());
+            let finding = Finding::error(Code::MeaninglessKey, reader.key_span("max_items"), message);
+            found.push(finding.instead("leave `max_items` out"));
+        }
+        return None;
+    };
+    if reader.get("max_items").is_none() {
+        let message = format!("`{}` needs `max_items`: its largest number of items", name.value);
+        found.push(
+            Finding::error(Code::MissingKey, name.span.clone(), message).instead("add `max_items = 100`"),
+        );
+    }
+    Some(Items { of, key: holds.key, limits, max_items: max_items.map_or(usize::MAX, |most| most.value) })
 }
 
 /// Reads the limits of a value: bounds for numbers, a length for texts and bytes.

@@ -196,7 +196,8 @@ impl Reading<'_, '_, '_> {
         let known: Vec<&str> = members.iter().map(|member| member.name.as_str()).collect();
         let reader = Reader::new("the shape", table, item.span(), &known, self.reader.text(), found);
         let values = members.iter().map(|member| {
-            let written = reader.get(member.name.as_str()).map(|item| self.one(member.kind, item, found));
+            let written =
+                reader.get(member.name.as_str()).map(|item| self.value(member.holds(), item, found));
             Some((member.name.clone(), written.unwrap_or_else(|| Some(member.default.clone()))?))
         });
         values.collect::<Option<Vec<_>>>().map(|values| Value::Shape(values.into()))

@@ -151,12 +151,16 @@ impl Found<'_> {
                     continue;
                 };
                 let what = what(member.name.clone());
-                let (old, new) = (before.kind_text(member.kind), now.kind_text(same.kind));
+                let (old, new) = (before.holds_text(member.holds()), now.holds_text(same.holds()));
                 self.key(Class::Shape, &what, "type", old, new);
                 let is_unset = |member: &MemberDef| (member.default == Value::Unset).to_string();
                 let class = if same.default == Value::Unset { Class::Growth } else { Class::Shape };
                 self.key(class, &what, "may be unset", is_unset(member), is_unset(same));
                 self.limits(&what, &member.limits, &same.limits);
+                if let (Some(before), Some(now)) = (&member.items, &same.items) {
+                    self.most(&what, "max_items", Some(before.max_items), Some(now.max_items));
+                    self.limits(&what, &before.limits, &now.limits);
+                }
                 if is_unset(member) == is_unset(same) {
                     let default = |member: &MemberDef| member.default.to_string();
                     self.key(Class::Rule, &what, "default", default(member), default(same));

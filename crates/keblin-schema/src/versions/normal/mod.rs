@@ -7,12 +7,12 @@ mod written;
 use std::fmt::Write as _;
 
 use crate::model::{
-    AfterLast, Again, AtZero, Bound, CheckpointLasts, CheckpointOrder, FieldDef, Items, Limits, MemberDef,
-    Model, Resume, Rule, StarsBy, Survival, UnlockDef,
+    AfterLast, Again, AtZero, Bound, CheckpointLasts, CheckpointOrder, FieldDef, Limits, MemberDef, Model,
+    Resume, Rule, StarsBy, Survival, UnlockDef,
 };
 use crate::value::Value;
 use crate::value::keep::Keep;
-use crate::value::kind::{Ids, Kind};
+use crate::value::kind::{Holds, Ids, Kind};
 
 pub(crate) use written::{literal, quoted};
 
@@ -45,11 +45,14 @@ impl Model {
 
     /// Returns the type of a field as a declaration writes it: each key with its value.
     pub(crate) fn kind_words(&self, field: &FieldDef) -> Vec<(&'static str, String)> {
-        let mut words = self.words_of_kind(field.kind);
-        if let Some(Items { of, key, .. }) = &field.items {
-            words.push(("of", quoted(&self.item_word(*of))));
-            words.extend(key.map(|key| ("key", quoted(&self.item_word(key)))));
-        }
+        self.words_of(field.holds())
+    }
+
+    /// Returns a type as a declaration writes it: each key with its value.
+    pub(crate) fn words_of(&self, holds: Holds) -> Vec<(&'static str, String)> {
+        let mut words = self.words_of_kind(holds.kind);
+        words.extend(holds.of.map(|of| ("of", quoted(&self.item_word(of)))));
+        words.extend(holds.key.map(|key| ("key", quoted(&self.item_word(key)))));
         words
     }
 
@@ -178,11 +181,15 @@ impl Normal<'_> {
     }
 
     fn member(&mut self, member: &MemberDef) {
-        for (key, word) in self.model.words_of_kind(member.kind) {
+        for (key, word) in self.model.words_of(member.holds()) {
             self.key(key, &word);
         }
         self.default(&member.default, member.kind);
         self.limits(&member.limits);
+        if let Some(items) = &member.items {
+            self.limits(&items.limits);
+            self.key("max_items", &items.max_items.to_string());
+        }
     }
 
     fn default(&mut self, default: &Value, kind: Kind) {

@@ -124,7 +124,7 @@ const FIELD_KEYS: &[&str] = &[
 ];
 
 /// The keys of a member other than its name.
-const MEMBER_KEYS: [&str; 6] = ["type", "of", "min", "max", "max_len", "misfit"];
+const MEMBER_KEYS: [&str; 8] = ["type", "of", "key", "min", "max", "max_len", "max_items", "misfit"];
 
 /// The facts that a step can fill.
 const FACTS: [&str; 4] = ["finished", "stars", "attempts", "deaths"];

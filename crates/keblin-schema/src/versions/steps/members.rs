@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 
 use crate::model::MemberDef;
 use crate::value::kind::Kind;
-use crate::versions::normal::{literal, quoted};
+use crate::versions::normal::literal;
 
 use super::Misfit;
 use super::resolve::{Paste, Resolving};
@@ -50,8 +50,7 @@ impl Resolving<'_> {
             .filter(|(key, _)| !says(key))
             .map(|(key, now)| format!("{key} is now {now}"))
             .collect();
-        let kind = self.kind_now(old.kind);
-        let converts = kind == Some(member.kind)
+        let converts = self.is_same_member(old, member)
             || matches!(
                 (old.kind, member.kind),
                 (Kind::Int, Kind::Float | Kind::Bool)
@@ -59,7 +58,7 @@ impl Resolving<'_> {
                     | (Kind::Text | Kind::Id(_), Kind::Text | Kind::Id(_))
             );
         if !converts {
-            let (was, is) = (old.kind.with_article(), member.kind.with_article());
+            let (was, is) = (self.before.holds_text(old.holds()), self.now.holds_text(member.holds()));
             let message = format!("member {} of {shape}: no step can convert {was} to {is}", member.name);
             self.unaccounted(message, Paste::Drop(format!("shapes.{shape}.members.{}", old.name)));
             return Misfit::Refuse;
@@ -79,23 +78,32 @@ impl Resolving<'_> {
     }
 
     fn declared_of_member(&self, member: &MemberDef) -> Vec<(&'static str, String)> {
-        let limits = &member.limits;
-        let mut words = vec![("type", quoted(member.kind.as_str()))];
-        if let Kind::Id(_) = member.kind {
-            words.push(("of", quoted(&self.now.item_word(member.kind))));
-        }
+        let limits = member.items.as_ref().map_or(&member.limits, |items| &items.limits);
+        let mut words = self.now.words_of(member.holds());
         words.extend(limits.min.as_ref().and_then(literal).map(|min| ("min", min)));
         words.extend(limits.max.as_ref().and_then(literal).map(|max| ("max", max)));
         words.extend(limits.max_len.map(|len| ("max_len", len.to_string())));
+        words.extend(member.items.as_ref().map(|items| ("max_items", items.max_items.to_string())));
         words
+    }
+
+    /// Returns whether a member has the same type as before, with other names for what was renamed.
+    fn is_same_member(&self, old: &MemberDef, member: &MemberDef) -> bool {
+        let (was, is) = (old.holds(), member.holds());
+        let now = |kind: Option<Kind>| kind.and_then(|kind| self.kind_now(kind));
+        now(Some(was.kind)) == Some(is.kind) && now(was.of) == is.of && now(was.key) == is.key
     }
 
     /// Returns what changed in shape.
     fn changed_of_member(&self, old: &MemberDef, member: &MemberDef) -> Vec<(&'static str, String)> {
-        let is_same_kind = self.kind_now(old.kind) == Some(member.kind);
-        let (was, is) = (&old.limits, &member.limits);
+        let is_same_kind = self.is_same_member(old, member);
+        let limits =
+            |member: &MemberDef| member.items.as_ref().map_or(&member.limits, |items| &items.limits).clone();
+        let (was, is) = (limits(old), limits(member));
+        let most = |member: &MemberDef| member.items.as_ref().map_or(usize::MAX, |items| items.max_items);
         let narrower = |key: &str| match key {
-            "type" | "of" => !is_same_kind,
+            "type" | "of" | "key" => !is_same_kind,
+            "max_items" => most(member) < most(old),
             "min" => is.min.as_ref().is_some_and(|min| {
                 was.min.as_ref().is_none_or(|was| min.order(was) == Some(Ordering::Greater))
             }),

@@ -2,7 +2,7 @@
 //! programs can check an edited save with it before it is imported.
 
 use keblin_schema::kind::{Holds, Kind};
-use keblin_schema::model::{Bound, FieldDef, Limits};
+use keblin_schema::model::{Bound, FieldDef, Items, Limits};
 use keblin_schema::name::MAX_NAME_CHARS;
 use keblin_schema::{Model, Value};
 use serde_json::{Map as Object, Value as Json, json};
@@ -164,11 +164,33 @@ impl Rules<'_> {
         }
     }
 
+    /// Returns the rule of a list, set or map in a shape.
+    fn items(&self, kind: Kind, items: &Items) -> Json {
+        let Limits { min, max, max_len, .. } = &items.limits;
+        let of = self.scalar(items.of, (min.clone(), max.clone(), *max_len));
+        let most = items.max_items;
+        match kind {
+            Kind::List => json!({ "type": "array", "maxItems": most, "items": of }),
+            Kind::Set => json!({ "type": "array", "maxItems": most, "uniqueItems": true, "items": of }),
+            _ => json!({
+                "type": "object",
+                "maxProperties": most,
+                "propertyNames": self.key(items.key.unwrap_or(Kind::Text)),
+                "additionalProperties": of,
+            }),
+        }
+    }
+
     fn shape(&self, shape: u16) -> Json {
         let members = self.model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
         let properties = members.iter().map(|member| {
-            let Limits { min, max, max_len, .. } = &member.limits;
-            let of = self.scalar(member.kind, (min.clone(), max.clone(), *max_len));
+            let of = match &member.items {
+                Some(items) => self.items(member.kind, items),
+                None => {
+                    let Limits { min, max, max_len, .. } = &member.limits;
+                    self.scalar(member.kind, (min.clone(), max.clone(), *max_len))
+                }
+            };
             let of = if member.default == Value::Unset { or_null(of) } else { of };
             (member.name.to_string(), of)
         });

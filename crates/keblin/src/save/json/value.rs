@@ -140,8 +140,9 @@ fn shape_of(members: &Object<String, Json>, shape: u16, schema: &Model) -> Resul
         let value = match members.get(member.name.as_str()) {
             None => member.default.clone(),
             Some(Json::Null) if member.default == Value::Unset => Value::Unset,
-            Some(json) => of_json(json, member.kind.into(), schema)
-                .map_err(|error| below(member.name.as_str(), error))?,
+            Some(json) => {
+                of_json(json, member.holds(), schema).map_err(|error| below(member.name.as_str(), error))?
+            }
         };
         Ok((member.name.clone(), value))
     });
