@@ -125,7 +125,10 @@ impl Engine {
                 let mut members = members.to_vec();
                 for (member, from) in &with.from {
                     let from = self.schema.fields.get(*from).map(|from| self.value_at(from.cells.start));
-                    if let (Some((_, held)), Some(from)) = (members.get_mut(*member), from) {
+                    // A member that is never unset keeps its default for an unset field.
+                    if let (Some((_, held)), Some(from)) = (members.get_mut(*member), from)
+                        && (*from != Value::Unset || *held == Value::Unset)
+                    {
                         held.clone_from(from.alone());
                     }
                 }

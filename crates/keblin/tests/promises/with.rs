@@ -87,6 +87,16 @@ fn a_run_fills_what_goes_with_its_score_and_a_game_may_give_it() {
 }
 
 #[test]
+fn a_member_that_is_never_unset_keeps_its_default_for_an_unset_field() {
+    let text = CABINET.replace("on = { type = 'date' }", "on = { type = 'date', default = 2000-01-01 }");
+    let schema = Arc::new(parsed(&text));
+    let mut game = Progress::new(Arc::clone(&schema));
+    game.submit(schema.field::<Option<i64>>("best").unwrap(), 5);
+    assert_eq!(table(&game), ["5 {who: \"ANN\", on: 2000-01-01, wave: 1}"]);
+    assert_eq!(verify(&write(&game.snapshot(), &stamp(1)), &schema).unwrap().findings(), []);
+}
+
+#[test]
 fn it_is_saved_exported_imported_and_erased_with_its_value() {
     let Cabinet { schema, mut game, best, .. } = cabinet();
     game.submit_with(best, 5, entry(&schema, "{ who = 'BEN', on = '2026-11-29' }"));
@@ -201,6 +211,11 @@ fn each_mistake_in_it_has_its_place() {
         ("with = 'entry', with_from", "with = 'entri', with_from", "did you mean `entry`?"),
         ("{ who = 'who', on", "{ whom = 'who', on", "did you mean `who`?"),
         ("on = 'today' }", "on = 'todya' }", "did you mean `today`?"),
+        (
+            "who = { type = 'text', max_len = 3, scope",
+            "who = { type = 'text', max_len = 9, scope",
+            "`who` may be 9 long, but the member `who` at most 3",
+        ),
         ("on = 'today' }", "on = 'score' }", "`score` is an int, but the member `on` is a date"),
         (
             "default = 'ANN' }",

@@ -77,6 +77,10 @@ fn misfit(model: &Model, member: &MemberDef, source: usize) -> Option<String> {
         Some(format!("`{}` is {is}, but the member `{}` is {needed}", field.name, member.name))
     } else if !field.per.is_empty() || field.places > 1 {
         Some(format!("`{}` has more than one value", field.name))
+    } else if let Some((most, len)) =
+        member.limits.max_len.zip(field.max_len).filter(|(most, len)| len > most)
+    {
+        Some(format!("`{}` may be {len} long, but the member `{}` at most {most}", field.name, member.name))
     } else {
         None
     }
