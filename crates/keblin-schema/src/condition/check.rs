@@ -1,25 +1,18 @@
 //! The type check. Takes an expression and emits the operations of a program: every name is resolved, the operands of
 //! each operation have the types it takes, and whatever can end in an error is noted with its place.
 
-use std::fmt::Display;
 use std::ops::Range;
-use std::str::FromStr;
 use std::sync::Arc;
 
 use super::fuse::{literal_kind, sides, within};
 use super::guards::guarded_names;
-use super::parse::{Expr, Node, Part};
+use super::parse::{Expr, Node};
 use super::{ConditionError, names};
 use crate::model::Model;
-use crate::program::{Arithmetic, Comparison, Failing, Load, Op, Read, Type, Word, small};
-use crate::text::date::{Date, Instant};
+use crate::program::{Comparison, Failing, Load, Op, Read, Type, Word, small};
 use crate::text::name::nearest;
-use crate::text::time::Time;
 use crate::value::Value;
 use crate::value::kind::{Holds, Ids, Kind};
-
-/// The functions that can be called.
-const FUNCTIONS: [&str; 6] = ["duration", "date", "timestamp", "least", "greatest", "size"];
 
 /// An emitted operation: its position, its type, and whether it may be unset.
 #[derive(Clone, Copy, Debug)]
@@ -49,7 +42,7 @@ pub(super) struct Compiler<'s> {
 
 pub(super) type Checked = Result<Typed, ConditionError>;
 
-fn mismatch(expr: &Expr, expected: &str, found: Type) -> ConditionError {
+pub(super) fn mismatch(expr: &Expr, expected: &str, found: Type) -> ConditionError {
     ConditionError::new(expr.span.clone(), format!("expected {expected}, but found {found}"))
 }
 
@@ -76,7 +69,7 @@ impl<'s> Compiler<'s> {
         Typed { at: small(self.ops.len() - 1), kind, may_be_unset: kind == Type::Null, ids: None }
     }
 
-    fn fails(&mut self, span: &Range<usize>, why: Failing) {
+    pub(super) fn fails(&mut self, span: &Range<usize>, why: Failing) {
         self.can_fail.get_or_insert((span.clone(), why));
     }
 
@@ -174,7 +167,7 @@ impl<'s> Compiler<'s> {
     }
 
     /// Checks that an operand is a number or a time, or, if they are taken, a day or an instant.
-    fn operand(&mut self, expr: &Expr, takes_days: bool) -> Checked {
+    pub(super) fn operand(&mut self, expr: &Expr, takes_days: bool) -> Checked {
         let typed = self.expr(expr)?;
         let fits = match typed.kind {
             Type::Int | Type::Time | Type::Float => true,
@@ -191,7 +184,7 @@ impl<'s> Compiler<'s> {
     }
 
     /// Checks that two sides have one type. Null can be compared with any value that may be unset.
-    fn same(&self, left: (&Expr, Typed), right: (&Expr, Typed)) -> Result<(), ConditionError> {
+    pub(super) fn same(&self, left: (&Expr, Typed), right: (&Expr, Typed)) -> Result<(), ConditionError> {
         let (a, b) = (left.1.kind, right.1.kind);
         // A list of ids is written as texts; an empty list fits any type.
         let goes_with = |a: Option<Kind>, b: Option<Kind>| match (a, b) {
@@ -268,83 +261,6 @@ impl<'s> Compiler<'s> {
         Err(ConditionError::new(text.span.clone(), format!("`{found}` is not {what}")).meant(nearest))
     }
 
-    fn arithmetic(&mut self, how: Arithmetic, left: &Expr, right: &Expr) -> Checked {
-        let is_sum = matches!(how, Arithmetic::Add | Arithmetic::Subtract);
-        let (a, b) = (self.operand(left, is_sum)?, self.operand(right, is_sum)?);
-        if let Some(typed) = self.of_days(how, a, b) {
-            return Ok(typed);
-        }
-        let goes_with = match (a.kind, how) {
-            (Type::Date, Arithmetic::Add) => Some("a whole number of days"),
-            (Type::Date, _) => Some("a day or a whole number of days"),
-            (Type::Instant, Arithmetic::Add) => Some("a time"),
-            (Type::Instant, _) => Some("an instant or a time"),
-            _ => matches!(b.kind, Type::Date | Type::Instant).then_some("a number or a time"),
-        };
-        if let Some(expected) = goes_with {
-            return Err(mismatch(right, expected, b.kind));
-        }
-        let floats = (a.kind, b.kind) == (Type::Float, Type::Float) && how != Arithmetic::Remainder;
-        if !is_sum && !floats && (a.kind, b.kind) != (Type::Int, Type::Int) {
-            let (wrong, kind) = if a.kind == Type::Int { (right, b.kind) } else { (left, a.kind) };
-            return Err(mismatch(wrong, &format!("a whole number next to `{}`", how.sign()), kind));
-        }
-        self.same((left, a), (right, b))?;
-        let divides = matches!(how, Arithmetic::Divide | Arithmetic::Remainder);
-        let by_zero = match self.ops.get(b.at as usize) {
-            Some(Op::Int(number)) => *number < 1,
-            Some(Op::Float(number)) => number.get() == 0.0,
-            _ => true,
-        };
-        if divides && by_zero {
-            self.fails(&right.span, Failing::Zero);
-        }
-        Ok(match (a.kind, how) {
-            (Type::Float, _) => self.emit(Op::Floats(how, a.at, b.at), a.kind),
-            (_, Arithmetic::Add) => self.sum(a, b),
-            _ => self.emit(Op::Arithmetic(how, a.at, b.at), a.kind),
-        })
-    }
-
-    /// Emits what can be calculated with days and instants: how far they are apart, and what is so much later or
-    /// earlier. `None` if it is something else.
-    fn of_days(&mut self, how: Arithmetic, left: Typed, right: Typed) -> Option<Typed> {
-        const NANOS_PER_MILLI: i64 = 1_000_000;
-        let subtracts = how == Arithmetic::Subtract;
-        match (left.kind, right.kind) {
-            (Type::Date, Type::Date) if subtracts => {
-                Some(self.emit(Op::Arithmetic(how, left.at, right.at), Type::Int))
-            }
-            (Type::Date, Type::Int) => Some(self.emit(Op::Arithmetic(how, left.at, right.at), Type::Date)),
-            (Type::Instant, Type::Instant) if subtracts => {
-                let apart = self.emit(Op::Arithmetic(how, left.at, right.at), Type::Int);
-                let unit = self.emit(Op::Int(NANOS_PER_MILLI), Type::Int);
-                Some(self.emit(Op::Arithmetic(Arithmetic::Multiply, apart.at, unit.at), Type::Time))
-            }
-            (Type::Instant, Type::Time) => {
-                let unit = self.emit(Op::Int(NANOS_PER_MILLI), Type::Int);
-                let by = self.emit(Op::Arithmetic(Arithmetic::Divide, right.at, unit.at), Type::Int);
-                Some(self.emit(Op::Arithmetic(how, left.at, by.at), Type::Instant))
-            }
-            _ => None,
-        }
-    }
-
-    /// Emits an addition; terms that are only read become one sum.
-    fn sum(&mut self, left: Typed, right: Typed) -> Typed {
-        let op = |typed: Typed| self.ops.get(typed.at as usize).copied();
-        let end = small(self.sums.len());
-        let (start, added) = match (op(left), op(right)) {
-            (Some(Op::Load(first)), Some(Op::Load(second))) => (end, vec![first, second]),
-            (Some(Op::Sum(start, len)), Some(Op::Load(next))) if start + len == end => (start, vec![next]),
-            _ => return self.emit(Op::Arithmetic(Arithmetic::Add, left.at, right.at), left.kind),
-        };
-        self.sums.extend(added);
-        self.ops.truncate(left.at as usize);
-        let len = small(self.sums.len()) - start;
-        self.emit(Op::Sum(start, len), left.kind)
-    }
-
     fn is_in(&mut self, what: &Expr, list: &Expr) -> Checked {
         let typed = self.expr(what)?;
         let Node::List(items) = &list.node else { return self.has(what, typed, list) };
@@ -386,69 +302,4 @@ impl<'s> Compiler<'s> {
         let typed = self.emit(Op::Choose(condition, a.at, b.at), kind);
         Ok(Typed { may_be_unset: a.may_be_unset || b.may_be_unset, ..typed })
     }
-
-    /// Parses the literal text that a function takes.
-    fn written<T: FromStr<Err: Display>>(&self, one: &Expr, example: &str) -> Result<T, ConditionError> {
-        match &one.node {
-            Node::Literal(Value::Text(text)) => {
-                text.parse().map_err(|fault| ConditionError::new(one.span.clone(), format!("{fault}")))
-            }
-            _ => Err(ConditionError::new(
-                one.span.clone(),
-                format!("expected a literal text such as {example}"),
-            )),
-        }
-    }
-
-    fn call(&mut self, expr: &Expr, name: &Part, arguments: &[Expr]) -> Checked {
-        match (name.word.as_str(), arguments) {
-            ("duration", [one]) => {
-                let time: Time = self.written(one, "'90s'")?;
-                Ok(self.emit(Op::Int(time.as_nanos()), Type::Time))
-            }
-            ("date", [one]) => {
-                let day: Date = self.written(one, "'2026-11-29'")?;
-                Ok(self.emit(Op::Int(day.days()), Type::Date))
-            }
-            ("timestamp", [one]) => {
-                let instant: Instant = self.written(one, "'2026-11-29T10:14:08Z'")?;
-                Ok(self.emit(Op::Int(instant.unix_ms()), Type::Instant))
-            }
-            ("size", [one]) => match self.expr(one)? {
-                Typed { kind: Type::Text | Type::List(_) | Type::Items(_), at, may_be_unset, .. } => {
-                    if may_be_unset {
-                        self.fails(&one.span, Failing::Unset);
-                    }
-                    Ok(self.emit(Op::Size(at), Type::Int))
-                }
-                other => Err(mismatch(one, "a text, list, set or map", other.kind)),
-            },
-            ("least" | "greatest", [left, right]) => {
-                let (a, b) = (self.operand(left, true)?, self.operand(right, true)?);
-                self.same((left, a), (right, b))?;
-                let op = match (name.word == "least", a.kind == Type::Float) {
-                    (true, false) => Op::Least(a.at, b.at),
-                    (false, false) => Op::Greatest(a.at, b.at),
-                    (true, true) => Op::LeastFloat(a.at, b.at),
-                    (false, true) => Op::GreatestFloat(a.at, b.at),
-                };
-                Ok(self.emit(op, a.kind))
-            }
-            ("least" | "greatest", _) => Err(count(expr, name, "two values", arguments.len())),
-            ("duration" | "date" | "timestamp" | "size", _) => {
-                Err(count(expr, name, "one value", arguments.len()))
-            }
-            (other, _) => {
-                let error = ConditionError::new(name.span.clone(), format!("`{other}` is not a function"));
-                Err(error.instead(match nearest(other, FUNCTIONS) {
-                    Some(nearest) => format!("did you mean `{nearest}`?"),
-                    None => format!("known: {}", FUNCTIONS.join(", ")),
-                }))
-            }
-        }
-    }
-}
-
-fn count(expr: &Expr, name: &Part, takes: &str, found: usize) -> ConditionError {
-    ConditionError::new(expr.span.clone(), format!("`{}` takes {takes}, but found {found}", name.word))
 }

@@ -47,6 +47,12 @@ mod parts;
 /// The type check.
 mod check;
 
+/// Calculations with numbers, times, days and instants.
+mod calculate;
+
+/// The functions of the language.
+mod call;
+
 /// Shapes of expressions that become one operation.
 mod fuse;
 

@@ -27,6 +27,9 @@ mod after;
 /// Converting one value.
 mod convert;
 
+/// Converts what is in a shape.
+mod inside;
+
 /// Converting positions.
 mod places;
 

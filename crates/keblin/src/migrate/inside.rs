@@ -1,0 +1,98 @@
+//! Converts what is in a shape: its members, and the lists, sets and maps in them.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use keblin_schema::kind::Kind;
+use keblin_schema::model::{Limits, MemberDef};
+use keblin_schema::steps::Misfit;
+use keblin_schema::{Name, Value};
+
+use super::convert::{Converting, Fit, Unfit, unfit, within};
+use super::places::Places;
+
+impl Converting<'_> {
+    /// Converts the items of a list, set or map in a shape. An item that names something removed is left out.
+    fn items(&self, before: &Value, old: &MemberDef, now: &MemberDef, misfit: Misfit) -> Fit {
+        let (Some(was), Some(is)) = (&old.items, &now.items) else { return Ok(None) };
+        let most = is.max_items;
+        if before.len() > most && misfit == Misfit::Refuse {
+            return Err(unfit(None, format!("it has more than {most} items")));
+        }
+        let one = |value: &Value, was: Kind, is: Kind, limits: &Limits| {
+            let made = self.scalar(value, was, is).and_then(|value| match value {
+                Some(value) => {
+                    within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len).map(Some)
+                }
+                None => Ok(None),
+            });
+            match (made, misfit) {
+                (Err(unfit), Misfit::Refuse) => Err(unfit),
+                (Err(Unfit { nearest, .. }), Misfit::Nearest) => Ok(nearest),
+                (Err(_), _) => Ok(None),
+                (made, _) => made,
+            }
+        };
+        let item = |value: &Value| one(value, was.of, is.of, &is.limits);
+        let all = |values: &mut dyn Iterator<Item = &Value>| -> Result<Vec<Value>, Unfit> {
+            values.filter_map(|value| item(value).transpose()).take(most).collect()
+        };
+        Ok(Some(match before {
+            Value::List(values) => Value::List(all(&mut values.iter())?.into()),
+            Value::Set(values) => Value::Set(Arc::new(all(&mut values.iter())?.into_iter().collect())),
+            Value::Map(entries) => {
+                let keys = Limits::between(None, None, is.limits.max_len);
+                let (key_was, key_is) = (was.key.unwrap_or(Kind::Text), is.key.unwrap_or(Kind::Text));
+                let mut made = BTreeMap::new();
+                for (key, value) in entries.iter() {
+                    if let (Some(key), Some(value)) = (one(key, key_was, key_is, &keys)?, item(value)?) {
+                        made.insert(key, value);
+                    }
+                }
+                Value::Map(Arc::new(made.into_iter().take(most).collect()))
+            }
+            _ => return Ok(None),
+        }))
+    }
+
+    pub(super) fn shape(&self, members: &[(Name, Value)], was: Kind, shape: u16) -> Fit {
+        let Places { step, old, now } = self.places;
+        let old_members = match was {
+            Kind::Shape(old_shape) => {
+                old.shapes.get(usize::from(old_shape)).map_or(&[][..], |shape| &shape.members)
+            }
+            _ => &[],
+        };
+        let froms = step.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+        let new_members = now.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+        let mut made = Vec::new();
+        for (member, from) in new_members.iter().zip(froms) {
+            let before = from.from.and_then(|from| Some((old_members.get(from)?, &members.get(from)?.1)));
+            let value = match before {
+                None => member.default.clone(),
+                Some((_, Value::Unset)) if member.default == Value::Unset => Value::Unset,
+                Some((old, value)) if member.items.is_some() => {
+                    let made = self.items(value, old, member, from.misfit)?;
+                    made.unwrap_or_else(|| member.default.clone())
+                }
+                Some((old, value)) => {
+                    let limits = &member.limits;
+                    let fit = self.scalar(value, old.kind, member.kind).and_then(|value| match value {
+                        Some(value) => {
+                            within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len).map(Some)
+                        }
+                        None => Ok(None),
+                    });
+                    match (fit, from.misfit) {
+                        (Ok(value), _) => value.unwrap_or_else(|| member.default.clone()),
+                        (Err(unfit), Misfit::Refuse) => return Err(unfit),
+                        (Err(Unfit { nearest: Some(nearest), .. }), Misfit::Nearest) => nearest,
+                        (Err(_), _) => member.default.clone(),
+                    }
+                }
+            };
+            made.push((member.name.clone(), value));
+        }
+        Ok(Some(Value::Shape(made.into())))
+    }
+}
