@@ -57,7 +57,7 @@ impl Applying<'_> {
             let id = of.and_then(|level| level.checkpoints.get(gone)).map_or("", |id| id.as_str());
             let fate = Became::Dropped { before: Value::text(id) };
             self.tell(at_checkpoint_id, None, fate);
-            // Without its checkpoint there is no save point.
+            // A save point is a checkpoint, so it goes with it.
             let Some(cells) = cells else { return Ok(None) };
             at_checkpoint = None;
             to_level_start(now, &entry, cells);

@@ -164,18 +164,19 @@ impl Engine {
             self.put(lives.cells.start, lives.default.clone(), &Cause::LevelRestart);
         }
         let left = lives.and_then(|lives| lives.default.number()).unwrap_or(0);
-        let place = self.place();
+        let place = self.current_place();
         self.tell(Notice::LifeLost { left: Some(left), place });
         Death::LevelRestarted { left, place }
     }
 
     pub(crate) fn respawn(&mut self) -> Result<Place, Refused> {
-        self.ask(EventName::Respawn)?;
+        let answer = self.ask(EventName::Respawn)?;
         if let Some(visit) = self.visit_mut() {
             visit.stay = Stay::Playing;
         }
         self.moved();
-        Ok(self.place())
+        // While playing it is the place that a death would lead to; after a death the player is there.
+        Ok(if answer == Answer::Ignored { self.place() } else { self.current_place() })
     }
 
     pub(crate) fn checkpoint(&self) -> Option<Checkpoint> {

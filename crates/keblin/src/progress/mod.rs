@@ -248,7 +248,7 @@ impl Engine {
 
     /// Resets values by `on_death` from the entry copy, for a saved checkpoint that no longer exists.
     pub(crate) fn put_back_to_level_start(&mut self) {
-        let place = self.place();
+        let place = self.current_place();
         self.put_back(|field| field.survival.on_death.into(), &Cause::Death(place));
         self.journal = Journal::default();
         self.note_rules();

@@ -204,7 +204,7 @@ impl Engine {
         if !has_visit {
             return Ok(Resumed::Map);
         }
-        let place = self.place();
+        let place = self.current_place();
         self.tell(Notice::Entered { level: place.level, arrival: Arrival::Resumed });
         Ok(Resumed::Playing(place))
     }

@@ -356,6 +356,11 @@ impl Engine {
     }
 
     pub(crate) fn place(&self) -> Place {
-        self.place_of_save_point().unwrap_or(Place { level: self.level(), checkpoint: self.checkpoint() })
+        self.place_of_save_point().unwrap_or_else(|| self.current_place())
+    }
+
+    /// Returns where the player is: the level of the visit, and the checkpoint reached in it.
+    pub(super) fn current_place(&self) -> Place {
+        Place { level: self.level(), checkpoint: self.checkpoint() }
     }
 }

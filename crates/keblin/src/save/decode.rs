@@ -11,7 +11,7 @@ use super::fingerprint::Fingerprint;
 use super::layout::{DEVICE, HEADER, PROFILE, RUN, STATE};
 use super::missing::Missing;
 use super::reading::Reading;
-use crate::snapshot::{Carried, Schema, Snapshot, State};
+use crate::snapshot::{Carried, Schema, Snapshot, State, title};
 
 /// A save's values, before relations are checked.
 #[derive(Debug)]
@@ -88,7 +88,8 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     let carried = Carried { blocks: file.carried_blocks(), ..carried };
     let (picture, areas) = (file.picture()?, Arc::new(file.areas()?));
     let carried = Arc::new(carried);
-    let title = file.head.summary.title.as_deref().map(Arc::from);
+    // What no game can set is left out.
+    let title = file.head.summary.title.as_deref().and_then(|text| title(text).ok().flatten());
     let snapshot = Snapshot { carried, picture, title, areas, ..Snapshot::of_state(schema, state) };
     Ok(Decoded { snapshot, missing })
 }

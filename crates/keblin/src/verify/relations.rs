@@ -213,7 +213,9 @@ fn missing(missing: &Missing) -> SaveFinding {
         Missing::SavePoint(place) => SaveFinding::warning(
             SaveCode::CheckpointGone,
             "run.run.save_point",
-            format!("`{place}` is no longer declared; a death leads to the start of the level"),
+            format!(
+                "`{place}`, the save point, was removed from the game; a death leads to the start of the level"
+            ),
         ),
         Missing::Checkpoint { level, checkpoint } => SaveFinding::warning(
             SaveCode::CheckpointGone,

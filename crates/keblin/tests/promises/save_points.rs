@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use keblin::migrate::sample_file;
-use keblin::progress::Death;
+use keblin::progress::{Death, Resumed};
 use keblin::rehearse::Rehearsal;
 use keblin::save::json::{export, import};
 use keblin::save::{SaveCode, write};
@@ -83,6 +83,24 @@ fn a_death_leads_to_the_last_checkpoint_of_the_run_and_counts_where_it_happened(
     assert_eq!(game.place().checkpoint, None);
 }
 
+/// Only a death leads to the save point: every other way back is where the player was.
+#[test]
+fn a_resume_and_a_restart_are_in_the_level_itself() {
+    let Marsh { mut game, ford, wood, fire, .. } = in_the_wood(MARSH);
+    game.leave().unwrap();
+    let Resumed::Playing(place) = game.resume().unwrap() else { panic!("a level was left") };
+    assert_eq!((place.level, place.checkpoint), (Some(wood), None));
+    assert_eq!(game.respawn().unwrap().checkpoint, Some(fire), "where a death would lead");
+
+    let lives = MARSH.replace("[fields]", "[lives]\nfield = 'lives'\nat_zero = 'restart_level'\n[fields]\n\
+        lives = { type = 'int', scope = 'run', min = 0, default = 1, on_death = 'stays', on_retry = 'stays' }");
+    let Marsh { mut game, .. } = in_the_wood(&lives);
+    let Some(Death::LevelRestarted { place, .. }) = game.die() else { panic!("the last life") };
+    assert_eq!((place.level, place.checkpoint), (Some(wood), None));
+    assert_eq!(game.respawn().unwrap(), place);
+    assert_eq!((game.level(), game.place().level), (Some(wood), Some(ford)));
+}
+
 #[test]
 fn a_restart_of_the_level_leaves_the_save_point_for_the_next_death() {
     let Marsh { mut game, ford, fire, .. } = in_the_wood(MARSH);
@@ -123,8 +141,8 @@ fn one_that_is_no_longer_declared_is_told_and_a_death_leads_to_the_start_of_the_
     let Marsh { game, wood, .. } = in_the_wood(MARSH);
     let file = file();
     for (gone, expected) in [
-        ("checkpoints = ['fire', 'shrine']", "`ford.fire` is no longer declared"),
-        ("id = 'ford'", "`ford` is no longer declared"),
+        ("checkpoints = ['fire', 'shrine']", "`ford.fire`, the save point, was removed"),
+        ("id = 'ford'", "`ford`, the save point, was removed"),
     ] {
         let instead = if gone.starts_with("id") { "id = 'other'" } else { "checkpoints = ['shrine']" };
         let now = Arc::new(parsed(&MARSH.replace(gone, instead)));
