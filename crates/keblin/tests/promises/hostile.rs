@@ -9,6 +9,7 @@ use keblin::verify::{examine, salvage, verify};
 
 use crate::forged::{Forge, Row, cbor};
 use crate::round_trip::stamp;
+use crate::steps::parsed;
 use crate::tables::fen_post;
 
 /// How many times the file's length reading may take as memory.
@@ -145,4 +146,58 @@ fn a_million_tiny_blocks_and_as_many_false_marks_end_soon() {
     refused("200,000 marks inside each other", &forge.bytes);
     let error = verify(&forge.bytes, &fen_post()).unwrap_err();
     assert!(["digest", "searched_too_long"].contains(&error.fault.code().as_str()), "{error}");
+}
+
+const EVERYTHING: &str = "game = 'marsh'\nversion = 1\ncheckpoint_lasts = 'run'\n[lists]\nrunes = ['oak', 'ash']\n\
+    [shapes.entry]\nmembers = { who = { type = 'text', max_len = 3 }, on = { type = 'date' }, \
+    marks = { type = 'list', of = 'int', max_items = 2 }, runes = { type = 'map', key = 'runes', of = 'int', max_items = 2 } }\n\
+    [fields]\ncoins = { type = 'int', scope = 'run', on_death = 'entry' }\n\
+    since = { type = 'instant', scope = 'level', on_death = 'checkpoint' }\n\
+    best = { type = 'int', scope = 'profile', keep = 'highest', places = 2, with = 'entry' }\n\
+    [[levels]]\nid = 'ford'\ncheckpoints = ['fire']\n[[levels]]\nid = 'wood'\n";
+
+/// Every byte of a save with save points, days, instants and entries of a table, changed under digests that match.
+#[test]
+fn a_changed_byte_under_a_matching_digest_is_refused_or_can_be_played() {
+    let schema = std::sync::Arc::new(parsed(EVERYTHING));
+    let shape = |text| schema.written(keblin::kind::Kind::Shape(0).into(), text).unwrap();
+    let mut game = Progress::new(std::sync::Arc::clone(&schema));
+    let best: keblin::Field<Option<i64>> = schema.field("best").unwrap();
+    game.submit_with(best, 9, shape("{ who = 'ANN', on = '2026-11-29', marks = [7], runes = { ash = 3 } }"));
+    game.begin_replacing(None);
+    let ford = schema.level("ford").unwrap();
+    game.enter(ford).unwrap();
+    let since: keblin::Field<Option<keblin::Instant>> = schema.field("since").unwrap();
+    game.set(since, keblin::Instant::from_unix_ms(1_790_000_000_000).unwrap());
+    game.reach(schema.checkpoint(ford, "fire").unwrap()).unwrap();
+    game.enter(schema.level("wood").unwrap()).unwrap();
+    let bytes = write(&game.snapshot(), &stamp(1));
+    let file = read(&bytes).unwrap();
+    let body = |name: &str| file.sections.iter().find(|section| section.name == name).unwrap().body.to_vec();
+    let bodies = [body("profile"), body("run")];
+    let (mut opened, mut refused) = (0, 0);
+    for (section, at) in (0..2).flat_map(|section| (0..bodies[section].len()).map(move |at| (section, at))) {
+        for change in [0x01, 0x20, 0x80, 0xff] {
+            let mut bodies = bodies.clone();
+            bodies[section][at] ^= change;
+            let forged = Forge::of("marsh")
+                .section("profile", true, 0, &bodies[0])
+                .section("run", true, 0, &bodies[1])
+                .state(1, 1)
+                .bytes
+                .clone();
+            let Ok(save) = verify(&forged, &schema) else {
+                refused += 1;
+                continue;
+            };
+            opened += 1;
+            let mut game = save.into_progress();
+            _ = game.resume();
+            game.die();
+            _ = game.respawn();
+            let again = write(&game.snapshot(), &stamp(2));
+            assert!(verify(&again, &schema).is_ok(), "section {section}, byte {at}, {change:#x}");
+        }
+    }
+    assert!(opened > 100 && refused > 100, "{opened} opened, {refused} refused");
 }
