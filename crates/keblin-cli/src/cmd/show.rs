@@ -13,7 +13,7 @@ use serde_json::{Value as Json, json};
 
 use crate::args::Args;
 use crate::out::levels::missing;
-use crate::out::{Console, Tone, cell, json, plain, shortened, shown, when};
+use crate::out::{Console, Tone, cell, json, of_scope, plain, shortened, shown, when};
 use crate::{Outcome, Trouble, files};
 
 /// How often a watched file is looked at.
@@ -185,24 +185,21 @@ fn waiting(console: &Console<'_>, progress: &Progress) -> String {
     console.toned(Tone::Name, &format!("a run waits: {place}{difficulty}"))
 }
 
-/// Every field with its value, scope by scope.
+/// Every field with its value, by scope and group.
 fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
     let schema = progress.schema();
     // Device values are not in a slot.
     for scope in Scope::ALL.iter().copied().filter(|scope| *scope != Scope::Device) {
-        let of_scope = schema.fields.iter().filter(|field| field.scope == scope && field.durable);
-        let of_scope: Vec<_> = of_scope.collect();
-        if of_scope.is_empty() {
-            continue;
+        for (group, fields) in schema.by_group(|field| field.scope == scope && field.durable) {
+            console.blank()?;
+            let heading = console.toned(Tone::Heading, &of_scope(scope, group));
+            console.line(&heading)?;
+            let mut table = console.new_table();
+            for [name, value, note] in fields.into_iter().flat_map(|field| rows(progress, field)) {
+                table.add_row([plain(name), plain(shortened(value)), cell(Tone::Quiet, &note)]);
+            }
+            console.table(&table)?;
         }
-        console.blank()?;
-        let heading = console.toned(Tone::Heading, scope.as_str());
-        console.line(&heading)?;
-        let mut table = console.new_table();
-        for [name, value, note] in of_scope.into_iter().flat_map(|field| rows(progress, field)) {
-            table.add_row([plain(name), plain(shortened(value)), cell(Tone::Quiet, &note)]);
-        }
-        console.table(&table)?;
     }
     Ok(())
 }

@@ -7,7 +7,7 @@ use keblin::survival::{Fate, Row, fate, is_override};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone, cell, plain};
+use crate::out::{Console, Tone, cell, of_scope, plain};
 use crate::{Outcome, Trouble, files};
 
 /// The events that treat fields differently; the others treat all fields of a scope alike.
@@ -46,7 +46,8 @@ fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
     }
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     let lives = lives.is_some_and(|lives| lives.name == field.name);
-    let entry = json!({ "scope": field.scope.as_str(), "lives": lives, "moments": moments });
+    let group = schema.group_of(field).map(|group| group.name.as_str());
+    let entry = json!({ "scope": field.scope.as_str(), "group": group, "lives": lives, "moments": moments });
     (field.name.to_string(), entry)
 }
 
@@ -57,15 +58,13 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
     let heads = std::iter::once("").chain(COLUMNS.iter().map(|(head, _)| *head));
     table.set_header(heads.map(|head| cell(Tone::Quiet, head)));
     for &scope in Scope::ALL {
-        let fields: Vec<_> = schema.fields.iter().filter(|field| field.scope == scope).collect();
-        if fields.is_empty() {
-            continue;
-        }
-        table.add_row([cell(Tone::Heading, scope.as_str())]);
-        for field in fields {
-            let is_lives = lives.is_some_and(|lives| lives.name == field.name);
-            let cells = COLUMNS.iter().map(|(_, moment)| fate_cell(schema, field, *moment, is_lives));
-            table.add_row(std::iter::once(plain(format!("  {}", field.name))).chain(cells));
+        for (group, fields) in schema.by_group(|field| field.scope == scope) {
+            table.add_row([cell(Tone::Heading, &of_scope(scope, group))]);
+            for field in fields {
+                let is_lives = lives.is_some_and(|lives| lives.name == field.name);
+                let cells = COLUMNS.iter().map(|(_, moment)| fate_cell(schema, field, *moment, is_lives));
+                table.add_row(std::iter::once(plain(format!("  {}", field.name))).chain(cells));
+            }
         }
     }
     console.table(&table)?;

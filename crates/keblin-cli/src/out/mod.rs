@@ -16,6 +16,7 @@ use std::time::{Duration, UNIX_EPOCH};
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::{Attribute, Cell, Color, ContentArrangement, Table};
+use keblin::model::{GroupDef, Scope};
 use keblin::text::{Shown, acts_on_a_terminal};
 
 /// What the terminal can do.
@@ -222,6 +223,12 @@ pub(crate) fn shortened(value: String) -> String {
 pub(crate) fn when(unix_ms: u64) -> String {
     let at = UNIX_EPOCH + Duration::from_millis(unix_ms.min(253_402_300_799_000));
     humantime::format_rfc3339_seconds(at).to_string().replace('T', " ").replace('Z', " UTC")
+}
+
+/// Returns the heading of the fields of a scope, or of those in a group: `run`, `run, Cargo`.
+pub(crate) fn of_scope(scope: Scope, group: Option<&GroupDef>) -> String {
+    let scope = scope.as_str();
+    group.map_or_else(|| scope.to_string(), |group| format!("{scope}, {}", group.title))
 }
 
 /// `1 level`, `2 levels`.

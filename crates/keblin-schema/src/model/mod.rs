@@ -34,6 +34,9 @@ mod level;
 /// Moments and invariants.
 mod moment;
 
+/// Groups of fields.
+mod group;
+
 /// Named resets.
 mod reset;
 
@@ -44,6 +47,7 @@ mod rule;
 mod watch;
 
 pub use chapter::{ChapterDef, ConstantDef};
+pub use group::GroupDef;
 pub(crate) use index::{Index, Positions};
 pub use layout::{At, Axis, ListDef, MAX_AXES};
 pub use level::LevelDef;
@@ -111,6 +115,8 @@ pub struct FieldDef {
     pub feed: Option<Feed>,
     /// What goes with each value of a record.
     pub with: Option<With>,
+    /// Its group, as a position in [`Model::groups`].
+    pub group: Option<usize>,
     /// Its axes, outermost first.
     pub per: Vec<Axis>,
     /// Whether it is saved; if not, it has its default whenever the program starts.
@@ -229,6 +235,8 @@ pub struct Model {
     pub shapes: Vec<ShapeDef>,
     /// The fields, in declared order.
     pub fields: Vec<FieldDef>,
+    /// The groups of fields, in declared order.
+    pub groups: Vec<GroupDef>,
     /// The chapters, in declared order.
     pub chapters: Vec<ChapterDef>,
     /// The constants that every level has, in declared order.
@@ -317,6 +325,7 @@ impl Model {
             lists,
             shapes: Vec::new(),
             fields: Vec::new(),
+            groups: Vec::new(),
             chapters: Vec::new(),
             constants: Vec::new(),
             levels,

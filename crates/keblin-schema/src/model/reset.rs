@@ -32,6 +32,8 @@ pub enum ResetPart {
     Fields,
     /// One of them.
     Field(usize),
+    /// The fields of profile scope in a group, as a position in [`Model::groups`].
+    Group(usize),
     /// All unlocks that latch or are bought.
     Unlocks,
     /// One of them.
@@ -140,6 +142,12 @@ impl Model {
                 let fields = self.fields.iter().filter(|field| field.scope == Scope::Profile);
                 for field in fields {
                     all(extent.cells.get_mut(field.cells.clone()).unwrap_or_default());
+                }
+            }
+            ResetPart::Group(group) => {
+                let fields = self.fields.iter().enumerate();
+                for (field, _) in fields.filter(|(_, field)| field.group == Some(group)) {
+                    self.mark_field(extent, ResetLevels::All, field, erased);
                 }
             }
             ResetPart::Field(field) => self.mark_field(extent, ResetLevels::All, field, erased),

@@ -65,6 +65,7 @@ fn every_key_is_on_the_page_with_an_example() {
                 "lists",
                 "shapes",
                 "fields",
+                "groups",
                 "chapters",
                 "level_constants",
                 "unlocks",

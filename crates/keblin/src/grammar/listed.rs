@@ -4,6 +4,8 @@
 use keblin_schema::Model;
 use keblin_schema::model::{Again, Axis, CheckpointLasts, FieldDef, LevelDef, Scope};
 
+use super::{PROFILE, RUN};
+
 /// One value of a section.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Leaf {
@@ -125,8 +127,35 @@ fn branch(key: &str, branch: Branch, map: Map) -> (String, Node) {
     (key.to_string(), Node::Branch(branch, map))
 }
 
+/// A section, and what it contains.
+#[derive(Clone, Debug)]
+pub(crate) struct Listed {
+    pub(crate) name: String,
+    /// Whether every save of a slot has it. The section of a group is newer than some saves.
+    pub(crate) needed: bool,
+    pub(crate) map: Map,
+}
+
+/// Returns the sections of a slot: the profile, the run, and for each of them the values of each group.
+pub(crate) fn slot(model: &Model) -> Vec<Listed> {
+    let whole = |name: &str, map| Listed { name: name.to_string(), needed: true, map };
+    let parts = [(PROFILE, &[Scope::Profile][..]), (RUN, &[Scope::Level, Scope::Run])];
+    let groups = parts.into_iter().flat_map(|(part, scopes)| {
+        let fields = model.by_group(|field| is_listed(field, scopes));
+        let groups = fields.filter_map(|(group, _)| Some(&group?.name));
+        groups.map(move |group| Listed {
+            name: format!("{part}.{group}"),
+            needed: false,
+            map: fields_of(model, |field| {
+                is_listed(field, scopes) && model.group_of(field).is_some_and(|of| of.name == *group)
+            }),
+        })
+    });
+    [whole(PROFILE, profile(model)), whole(RUN, run(model))].into_iter().chain(groups).collect()
+}
+
 /// Returns the map of the profile section.
-pub(crate) fn profile(model: &Model) -> Map {
+fn profile(model: &Model) -> Map {
     let latches = |level: usize| model.levels.get(level).is_some_and(|level| level.latch);
     let latched = model.unlocks.iter().enumerate();
     let latched = latched.map(|(index, unlock)| leaf(unlock.name.as_str(), Leaf::Latched(index)));
@@ -134,7 +163,7 @@ pub(crate) fn profile(model: &Model) -> Map {
         leaf("furthest", Leaf::Furthest),
         leaf("difficulty", Leaf::Difficulty),
         leaf("played", Leaf::Played),
-        map("fields", fields(model, &[Scope::Profile])),
+        map("fields", without_group(model, &[Scope::Profile])),
         map("unlocked", Map::declared(latched)),
         map("told", told(model, &[Again::Profile])),
         map("levels", levels(model, |_| true, |facts, _| Node::Map(self::facts(facts)))),
@@ -145,8 +174,10 @@ pub(crate) fn profile(model: &Model) -> Map {
 }
 
 /// Returns the map of the run section.
-pub(crate) fn run(model: &Model) -> Map {
-    let values = || fields(model, &[Scope::Level, Scope::Run]);
+fn run(model: &Model) -> Map {
+    let scopes = [Scope::Level, Scope::Run];
+    // The copies have the values of groups too: they belong to the visit.
+    let values = || fields(model, &scopes);
     let visit = Map::fixed([
         leaf("level", Leaf::Level),
         // After its level, which is needed to look it up.
@@ -163,7 +194,7 @@ pub(crate) fn run(model: &Model) -> Map {
     if model.checkpoint_lasts == CheckpointLasts::Run {
         run.entries.push(branch("save_point", Branch::SavePoint, visit.leaving_out_unknown()));
     }
-    Map::fixed([map("fields", values()), branch("run", Branch::Run, run)])
+    Map::fixed([map("fields", without_group(model, &scopes)), branch("run", Branch::Run, run)])
 }
 
 /// Returns the map of a device file.
@@ -177,9 +208,24 @@ fn told(model: &Model, once_in: &[Again]) -> Map {
     Map::declared(moments.map(|(index, moment)| leaf(moment.name.as_str(), Leaf::Told(index))))
 }
 
-/// Lists the values of all fields of some scopes: plain, or nested by the ids of their axes.
+/// Returns whether a save has the values of a field, among those of some scopes.
+fn is_listed(field: &FieldDef, scopes: &[Scope]) -> bool {
+    field.durable && scopes.contains(&field.scope)
+}
+
+/// Lists the values of all fields of some scopes.
 fn fields(model: &Model, scopes: &[Scope]) -> Map {
-    let fields = model.fields.iter().filter(|field| field.durable && scopes.contains(&field.scope));
+    fields_of(model, |field| is_listed(field, scopes))
+}
+
+/// Lists the values of the fields of some scopes that are not in a group.
+fn without_group(model: &Model, scopes: &[Scope]) -> Map {
+    fields_of(model, |field| field.group.is_none() && is_listed(field, scopes))
+}
+
+/// Lists the values of some fields: plain, or nested by the ids of their axes.
+fn fields_of(model: &Model, are_these: impl Fn(&FieldDef) -> bool) -> Map {
+    let fields = model.fields.iter().filter(|field| are_these(field));
     Map::declared(fields.map(|field| {
         let node = nested(model, field, &field.per, field.cells.start);
         (field.name.to_string(), node)

@@ -4,15 +4,15 @@ use keblin_schema::Model;
 use keblin_schema::kind::Kind;
 use keblin_schema::model::FieldDef;
 
-use super::listed::{self, Map};
+use super::listed::{self, Listed, Map};
 use super::tape::{self, ByPath, Tape};
-use super::{DEVICE, PROFILE, RUN, encoded};
+use super::{DEVICE, encoded};
 
 /// What is prepared from a schema for its saves.
 #[derive(Debug)]
 pub(crate) struct Plan {
-    pub(crate) profile: Body,
-    pub(crate) run: Body,
+    /// The sections of a slot, in the order of the file.
+    pub(crate) slot: Vec<Body>,
     pub(crate) device: Body,
     /// For each shape of the schema.
     shapes: Vec<ShapeOrder>,
@@ -33,6 +33,9 @@ pub(crate) static NO_SHAPE: ShapeOrder = ShapeOrder { head: Vec::new(), members:
 /// The contents of a section.
 #[derive(Debug)]
 pub(crate) struct Body {
+    pub(crate) name: String,
+    /// Whether every save has it.
+    pub(crate) needed: bool,
     pub(crate) map: Map,
     pub(crate) tape: Tape,
 }
@@ -40,11 +43,16 @@ pub(crate) struct Body {
 impl Plan {
     /// Returns a plan that also writes unknown values that are kept.
     pub(crate) fn carrying(model: &Model, carried: &ByPath) -> Plan {
-        let body = |map: Map, name| Body { tape: Tape::of(&map, &[name], carried), map };
+        let body = |Listed { name, needed, map }| Body {
+            tape: Tape::of(&map, &[&name], carried),
+            name,
+            needed,
+            map,
+        };
+        let device = Listed { name: DEVICE.to_string(), needed: true, map: listed::device(model) };
         Plan {
-            profile: body(listed::profile(model), PROFILE),
-            run: body(listed::run(model), RUN),
-            device: body(listed::device(model), DEVICE),
+            slot: listed::slot(model).into_iter().map(body).collect(),
+            device: body(device),
             shapes: model
                 .shapes
                 .iter()
@@ -57,6 +65,16 @@ impl Plan {
                 })
                 .collect(),
         }
+    }
+
+    /// Returns the contents of a section of a slot, by its name.
+    pub(crate) fn section(&self, name: &str) -> Option<&Body> {
+        self.slot.iter().find(|body| body.name == name)
+    }
+
+    /// Returns how long a new file is about, in bytes.
+    pub(crate) fn about(&self) -> usize {
+        self.slot.iter().map(|body| body.tape.about()).sum()
     }
 
     /// Returns the member order of the shape that a field's values are or contain.

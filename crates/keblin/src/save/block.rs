@@ -208,7 +208,12 @@ fn label<'b>(at: &Cursor<'b>, word: &'b str, may_be: impl Fn(&str) -> bool) -> &
 }
 
 fn is_known(name: &str) -> bool {
-    KNOWN.contains(&name) || is_area(name)
+    KNOWN.contains(&name) || is_area(name) || is_group(name)
+}
+
+/// Returns whether a name is that of a group's section: `profile.ID` or `run.ID`.
+fn is_group(name: &str) -> bool {
+    name.split_once('.').is_some_and(|(part, id)| [PROFILE, RUN].contains(&part) && Name::new(id).is_ok())
 }
 
 fn is_area(name: &str) -> bool {
@@ -280,6 +285,11 @@ impl<'b> Section<'b> {
     /// Returns whether this version knows its purpose.
     pub(super) fn is_known(&self) -> bool {
         is_known(self.name)
+    }
+
+    /// Returns whether it has the values of a group.
+    pub(super) fn is_group(&self) -> bool {
+        is_group(self.name)
     }
 
     /// Returns whether it is an area of the world.

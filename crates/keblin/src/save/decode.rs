@@ -2,16 +2,17 @@
 //! keys.
 
 use std::cmp::Ordering;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::block::Section;
 use super::error::{Fault, ReadError};
 use super::file::{self, SaveFile};
 use super::fingerprint::Fingerprint;
-use super::layout::{DEVICE, HEADER, PROFILE, RUN, STATE};
+use super::layout::{DEVICE, HEADER, STATE};
 use super::missing::Missing;
 use super::reading::Reading;
-use crate::snapshot::{Carried, Schema, Snapshot, State, title};
+use crate::snapshot::{Carried, Schema, Snapshot, title};
 
 /// A save's values, before relations are checked.
 #[derive(Debug)]
@@ -76,16 +77,15 @@ pub(crate) fn of_the_past<'s>(file: &SaveFile<'_>, schema: &'s Schema) -> Option
 /// Reads the values of a save of the schema's own version.
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
     let plan = schema.plan();
-    let (profile, run) = (file.section(PROFILE)?, file.section(RUN)?);
+    let sections = file.of_slot(plan)?;
     let mut reading = Reading::new(schema, plan);
-    let followed = reading.follow(profile, &plan.profile).and_then(|()| reading.follow(run, &plan.run));
+    let followed = sections.iter().try_for_each(|(section, body)| reading.follow(section, body));
     if followed.is_none() {
         reading = Reading::new(schema, plan);
-        reading.by_keys(profile, &plan.profile)?;
-        reading.by_keys(run, &plan.run)?;
+        sections.iter().try_for_each(|(section, body)| reading.by_keys(section, body))?;
     }
     let Reading { state, carried, missing, .. } = reading;
-    let carried = Carried { blocks: file.carried_blocks(), ..carried };
+    let carried = Carried { blocks: file.carried_blocks(plan), ..carried };
     let (picture, areas) = (file.picture()?, Arc::new(file.areas()?));
     let carried = Arc::new(carried);
     // What no game can set is left out.
@@ -94,21 +94,22 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     Ok(Decoded { snapshot, missing })
 }
 
-/// Reads single sections, each on its own; if a section cannot be read, its values are the defaults.
-pub(crate) fn decode_apart(
-    profile: Option<&Section<'_>>,
-    run: Option<&Section<'_>>,
+/// Reads single sections, each on its own; if a section cannot be read, its values are the defaults. Returns the
+/// errors by section.
+pub(crate) fn decode_apart<'b>(
+    sections: impl IntoIterator<Item = &'b Section<'b>>,
     schema: &Arc<Schema>,
-) -> (Decoded, [Option<ReadError>; 2]) {
+) -> (Decoded, BTreeMap<&'b str, ReadError>) {
     let plan = schema.plan();
     let mut reading = Reading::new(schema, plan);
-    let mut faults = [None, None];
-    if let Some(Err(error)) = profile.map(|section| reading.by_keys(section, &plan.profile)) {
-        (reading.state, faults[0]) = (State::first(schema), Some(error));
-    }
-    let before = reading.state.clone();
-    if let Some(Err(error)) = run.map(|section| reading.by_keys(section, &plan.run)) {
-        (reading.state, faults[1]) = (before, Some(error));
+    let mut faults = BTreeMap::new();
+    for section in sections {
+        let Some(body) = plan.section(section.name) else { continue };
+        let before = reading.state.clone();
+        if let Err(error) = reading.by_keys(section, body) {
+            reading.state = before;
+            faults.insert(section.name, error);
+        }
     }
     let Reading { state, carried, missing, .. } = reading;
     let snapshot = Snapshot { carried: Arc::new(carried), ..Snapshot::of_state(schema, state) };
@@ -118,8 +119,7 @@ pub(crate) fn decode_apart(
 /// Returns whether a section has exactly the keys that a schema writes, in their order, and values of their types.
 pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool {
     let plan = schema.plan();
-    let body = if section.name == PROFILE { &plan.profile } else { &plan.run };
-    Reading::new(schema, plan).follow(section, body).is_some()
+    plan.section(section.name).is_some_and(|body| Reading::new(schema, plan).follow(section, body).is_some())
 }
 
 /// Reads a device file: a snapshot in which all but the values of device scope are the defaults.

@@ -3,20 +3,17 @@
 //! count.
 
 use std::collections::HashSet;
-use std::sync::Arc;
 
 use super::block::{Block, Budget, Named, Section};
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
     DEVICE, DIGEST_BYTES, Digest, ERASURES, ERASURES_CONTENT_ITEMS, FILE_START, FOOT_DIGEST_BYTES,
-    FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER, HEADER_ITEMS, NAME, PICTURE, SECTION, STATE, SaveLimits,
-    digest,
+    FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER, HEADER_ITEMS, NAME, SECTION, STATE, SaveLimits, digest,
 };
 use super::seal::{Seal, SealKey};
 use super::state::{StateBlock, StateHead};
 use super::table::Row;
-use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
 /// A save whose bytes are intact: the last state of a file whose digests all match. Its values are not checked yet.
 #[derive(Clone, Debug)]
@@ -35,7 +32,7 @@ pub struct SaveFile<'b> {
     /// Damage outside this state: after it, where later states were lost, or in the header.
     pub fault: Option<ReadError>,
     /// Unknown blocks that are not mandatory, with their names.
-    unknown: Vec<(&'b str, &'b [u8])>,
+    pub(super) unknown: Vec<(&'b str, &'b [u8])>,
     seal: Option<&'b [u8]>,
     pub(super) header_len: usize,
     pub(super) header_digest: Digest,
@@ -303,55 +300,8 @@ impl<'b> SaveFile<'b> {
         self.sections.iter().any(|section| section.name == DEVICE)
     }
 
-    /// Returns whether it contains something that this version does not know.
-    pub(super) fn has_unknown(&self) -> bool {
-        !self.unknown.is_empty() || self.sections.iter().any(|section| !section.is_known())
-    }
-
     /// Returns whether every byte of the file belongs to this state.
     pub(crate) fn is_everything(&self) -> bool {
         self.fault.is_none() && self.is_contiguous
-    }
-
-    pub(crate) fn section(&self, name: &str) -> Result<&Section<'b>, ReadError> {
-        let section = self.sections.iter().find(|section| section.name == name);
-        let expected = || Fault::Cut { expected: format!("a section {name:?} in the table") };
-        section.ok_or_else(|| ReadError::new(STATE, self.head.offset, expected()))
-    }
-
-    /// Returns the picture it was saved with.
-    pub(crate) fn picture(&self) -> Result<Option<Arc<Picture>>, ReadError> {
-        let Ok(section) = self.section(PICTURE) else { return Ok(None) };
-        section.item().whole(|cursor| {
-            cursor.array_of(2, "a picture")?;
-            let media_type = cursor.text("a picture's media type")?;
-            let at = cursor.offset();
-            let bytes = cursor.next(|| "a picture's bytes", minicbor::Decoder::bytes)?;
-            match Picture::new(media_type, bytes.to_vec()) {
-                Ok(picture) => Ok(Some(Arc::new(picture))),
-                Err(error) => Err(cursor
-                    .unexpected(at, format!("at most {MAX_PICTURE_BYTES} bytes, but found {}", error.bytes))),
-            }
-        })
-    }
-
-    /// Returns the areas of the world it was saved with.
-    pub(super) fn areas(&self) -> Result<Areas, ReadError> {
-        let areas = self.sections.iter().filter(|section| section.is_area());
-        let area = |section: &Section<'b>| {
-            let whole = section.item().whole(|cursor| {
-                cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from)
-            });
-            Ok((Arc::from(section.name), whole?))
-        };
-        areas.map(area).collect()
-    }
-
-    /// Returns the unknown blocks that must be written back, as they are in the file.
-    pub(super) fn carried_blocks(&self) -> Vec<(String, Arc<[u8]>)> {
-        let sections = self.sections.iter().filter(|section| !section.is_known());
-        let blocks =
-            sections.map(|section| (section.name, section.block)).chain(self.unknown.iter().copied());
-        blocks.map(|(name, bytes)| (name.to_string(), Arc::from(bytes))).collect()
     }
 }

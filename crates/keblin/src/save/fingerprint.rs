@@ -114,8 +114,9 @@ fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
 }
 
 fn field(out: &mut Out<'_>, schema: &Model, def: &FieldDef) -> Result<(), Failure> {
-    let with = schema.with_name(def);
-    out.array(if with.is_some() { 14 } else { 13 })?
+    // What later versions of this library added is there only if it is declared, so that no fingerprint changes.
+    let (with, group) = (schema.with_name(def), schema.group_of(def));
+    out.array(13 + u64::from(with.is_some()) + 2 * u64::from(group.is_some()))?
         .str(def.name.as_str())?
         .str(&schema.kind_text(def.kind))?;
     out.str(def.scope.as_str())?.str(def.keep.as_str())?.bool(def.durable)?;
@@ -143,7 +144,8 @@ fn field(out: &mut Out<'_>, schema: &Model, def: &FieldDef) -> Result<(), Failur
             count(out, items.limits.max_len)?;
         }
     }
-    with.map_or(Ok(()), |with| out.str(with).map(drop))
+    with.map_or(Ok(()), |with| out.str(with).map(drop))?;
+    group.map_or(Ok(()), |group| out.str("group")?.str(group.name.as_str()).map(drop))
 }
 
 fn names(out: &mut Out<'_>, names: &[Name]) -> Result<(), Failure> {

@@ -7,7 +7,6 @@ use minicbor::Decoder;
 
 use super::cursor::Cursor;
 use super::file::SaveFile;
-use super::layout::{PROFILE, RUN};
 use super::reading::Reading;
 use super::values;
 use crate::grammar::plan::ShapeOrder;
@@ -28,17 +27,18 @@ pub(crate) struct Glance {
 /// know.
 pub(crate) fn glance(file: &SaveFile<'_>, schema: &Schema) -> Option<(Glance, State)> {
     // Bounds that follow other values need those values.
-    if !schema.following.is_empty() || file.has_unknown() {
+    let plan = schema.plan();
+    if !schema.following.is_empty() || file.has_unknown(plan) {
         return None;
     }
     file.picture().ok()?;
     file.areas().ok()?;
-    let plan = schema.plan();
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
     let glance = Glance { lives: lives.map(|field| field.cells.start), ..Glance::default() };
     let mut reading = Reading::glancing(schema, plan, glance);
-    reading.follow(file.section(PROFILE).ok()?, &plan.profile)?;
-    reading.follow(file.section(RUN).ok()?, &plan.run)?;
+    for (section, body) in file.of_slot(plan).ok()? {
+        reading.follow(section, body)?;
+    }
     reading.into_glance()
 }
 

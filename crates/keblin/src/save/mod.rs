@@ -46,6 +46,9 @@ pub mod seal;
 /// The header of a file and its states.
 pub(crate) mod file;
 
+/// The sections of a state.
+mod sections;
+
 /// Reading the last intact state: every digest compared.
 pub mod reader;
 

@@ -9,9 +9,9 @@ use super::encode::Filling;
 use super::file::SaveFile;
 use super::fingerprint::Fingerprint;
 use super::layout::{
-    BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, ERASURES,
-    ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, PROFILE, RUN,
-    SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, foot,
+    BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DIGEST_BYTES, Digest, ERASURES, ERASURES_CONTENT_ITEMS,
+    FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, SECTION, SECTION_CONTENT_ITEMS,
+    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, foot,
 };
 use super::parts::{Mark, Parts};
 use super::seal::SealKey;
@@ -48,7 +48,7 @@ pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let mut writing = Writing::whole(snapshot, stamp);
     let own_plan = writing.own_plan();
     let plan = own_plan.as_ref().unwrap_or_else(|| snapshot.schema().plan());
-    writing.body(DEVICE, plan, &plan.device);
+    writing.body(plan, &plan.device);
     writing.state(Shelf::default(), false, None).parts.into_bytes()
 }
 
@@ -168,7 +168,7 @@ impl<'s> Writing<'s> {
     /// Starts a file with its header.
     fn whole(snapshot: &'s Snapshot, stamp: &'s Stamp) -> Writing<'s> {
         // Enough for most saves, so that the bytes are not moved while they grow.
-        let about = snapshot.schema.plan().profile.tape.about() + 8192;
+        let about = snapshot.schema.plan().about() + 8192;
         let mut writing = Writing::new(snapshot, stamp, Vec::with_capacity(about), 0);
         let (game, begin) = (snapshot.schema.game.as_str(), writing.out.mark());
         writing.put(|out| {
@@ -195,8 +195,9 @@ impl<'s> Writing<'s> {
         let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
         // Shared areas come before everything that is written now.
         let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
-        self.body(PROFILE, plan, &plan.profile);
-        self.body(RUN, plan, &plan.run);
+        for body in &plan.slot {
+            self.body(plan, body);
+        }
         if let Some(picture) = picture {
             self.picture(picture);
         }
@@ -217,9 +218,9 @@ impl<'s> Writing<'s> {
         (!carried.fields.is_empty()).then(|| Plan::carrying(schema, &carried.fields))
     }
 
-    fn body(&mut self, name: &str, plan: &Plan, body: &Body) {
+    fn body(&mut self, plan: &Plan, body: &Body) {
         let filling = Filling::of(self.snapshot, plan);
-        self.section(name, body.tape.about(), |out| filling.write(out, &body.tape));
+        self.section(&body.name, body.tape.about(), |out| filling.write(out, &body.tape));
     }
 
     fn picture(&mut self, picture: &Picture) {

@@ -261,6 +261,7 @@ impl Carried {
         self.furthest = self.furthest.take().or_else(|| other.furthest.clone());
         let unknown =
             other.blocks.iter().filter(|(name, _)| self.blocks.iter().all(|(held, _)| held != name));
+        let unknown = unknown.filter(|(name, _)| !is_of_run_named(name));
         let unknown: Vec<_> = unknown.cloned().collect();
         self.blocks.extend(unknown);
     }
@@ -270,6 +271,9 @@ impl Carried {
         self.fields.retain(|path, _| !is_of_run(path));
         let theirs = other.into_iter().flat_map(|other| &other.fields).filter(|(path, _)| is_of_run(path));
         self.fields.extend(theirs.map(|(path, value)| (path.clone(), value.clone())));
+        self.blocks.retain(|(name, _)| !is_of_run_named(name));
+        let theirs = other.into_iter().flat_map(|other| &other.blocks);
+        self.blocks.extend(theirs.filter(|(name, _)| is_of_run_named(name)).cloned());
         self.difficulty = other.and_then(|other| other.difficulty.clone());
         self.run_difficulty = other.and_then(|other| other.run_difficulty.clone());
     }
@@ -288,9 +292,14 @@ impl Carried {
     }
 }
 
+/// Returns whether the section of a name belongs to the run: its own, or the values of a group.
+fn is_of_run_named(section: &str) -> bool {
+    section.strip_prefix(RUN).is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
+}
+
 /// Returns whether the path of an unknown value leads to the run.
 fn is_of_run(path: &[String]) -> bool {
-    path.first().is_some_and(|section| section == RUN)
+    path.first().is_some_and(|section| is_of_run_named(section))
 }
 
 impl State {

@@ -10,7 +10,6 @@ use super::check_file;
 use super::finding::SaveFinding;
 use super::past::settings_in;
 use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
-use crate::save::layout::{PROFILE, RUN};
 use crate::save::reader::{at_the_end, is_final};
 use crate::save::search::History;
 use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
@@ -142,8 +141,7 @@ impl Readable<'_> {
             return settings_in(file, self.schema).map(drop);
         }
         let schema = of_the_past(file, self.schema).unwrap_or(self.schema);
-        for name in [PROFILE, RUN] {
-            let section = file.section(name)?;
+        for (section, _) in file.of_slot(schema.plan())? {
             let at = (section.body_offset, schema.version);
             self.looked_at.entry(at).or_insert_with(|| readable(section, schema)).clone()?;
         }
@@ -155,9 +153,8 @@ fn readable(section: &Section<'_>, schema: &Arc<Schema>) -> Result<(), ReadError
     if is_written_by(section, schema) {
         return Ok(());
     }
-    let (profile, run) = if section.name == PROFILE { (Some(section), None) } else { (None, Some(section)) };
-    let (_, [of_profile, of_run]) = decode_apart(profile, run, schema);
-    of_profile.or(of_run).map_or(Ok(()), Err)
+    let (_, mut faults) = decode_apart([section], schema);
+    faults.remove(section.name).map_or(Ok(()), Err)
 }
 
 impl SaveFinding {

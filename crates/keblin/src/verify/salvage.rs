@@ -26,8 +26,8 @@ pub struct Salvaged {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Part {
-    /// Its name: `profile` or `run`.
-    pub section: &'static str,
+    /// Its name: `profile`, `run`, or that of a group's values, as `profile.cargo`.
+    pub section: String,
     /// Where the block starts that was used, in bytes from the start of the file; `None` if there is none.
     pub offset: Option<usize>,
     /// How many blocks of this name are intact; the last one is used.
@@ -45,20 +45,23 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     of_this_game_header(bytes, schema)?;
     let sections = search::sections(bytes);
     let last = |name: &str| sections.iter().rfind(|section| section.name == name);
-    let (profile, run) = (last(PROFILE), last(RUN));
-    if profile.is_none() && run.is_none() {
+    let Some(first) = last(PROFILE).or(last(RUN)) else {
         let expected = "an intact section of a slot".to_string();
         return Err(ReadError::new("file", 0, Fault::Cut { expected }));
-    }
-    let of = profile.or(run).map_or(schema, |section| written_by(section, schema));
-    let (decoded, [profile_fault, run_fault]) = decode_apart(profile, run, of);
-    let part = |name, taken: Option<&Section<'_>>, fault: Option<ReadError>| Part {
-        section: name,
-        offset: taken.filter(|_| fault.is_none()).map(Section::offset),
-        whole: sections.iter().filter(|section| section.name == name).count(),
-        fault,
     };
-    let parts = vec![part(PROFILE, profile, profile_fault), part(RUN, run, run_fault)];
+    let of = written_by(first, schema);
+    let slot = &of.plan().slot;
+    let (decoded, mut faults) = decode_apart(slot.iter().filter_map(|body| last(&body.name)), of);
+    let parts = slot.iter().map(|body| {
+        let fault = faults.remove(body.name.as_str());
+        Part {
+            offset: last(&body.name).filter(|_| fault.is_none()).map(Section::offset),
+            whole: sections.iter().filter(|section| section.name == body.name).count(),
+            section: body.name.clone(),
+            fault,
+        }
+    });
+    let parts: Vec<Part> = parts.collect();
     if of.version == schema.version {
         return Ok(Salvaged { snapshot: decoded.snapshot, parts, account: None });
     }

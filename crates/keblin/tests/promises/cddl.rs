@@ -22,7 +22,11 @@ fn bodies() -> String {
 #[track_caller]
 fn validate(bytes: &[u8], cddl: &str) {
     for section in read(bytes).unwrap().sections {
-        let rule = if section.name.starts_with("area.") { "area" } else { section.name };
+        let rule = match section.name.split_once('.') {
+            Some(("area", _)) => "area",
+            Some(_) => "group",
+            None => section.name,
+        };
         if let Err(error) = validate_cbor_bytes(rule, cddl, section.body) {
             panic!("{}: {error}", section.name);
         }

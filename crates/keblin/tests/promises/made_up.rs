@@ -13,12 +13,13 @@ pub(crate) struct Made {
     facts_apart: bool,
 }
 
-/// A field: its name, its declaration without bounds, and its upper bound.
+/// A field: its name, its declaration without bounds, its upper bound, and whether it is in the group.
 #[derive(Clone, Debug)]
 struct Part {
     name: String,
     says: String,
     max: Option<i64>,
+    grouped: bool,
 }
 
 /// The types of fields, in every scope, with axes, keep rules and tables.
@@ -63,9 +64,14 @@ impl Made {
             ids(&self.difficulties),
             ids(&self.items)
         );
-        for Part { name, says, max } in &self.fields {
+        for Part { name, says, max, .. } in &self.fields {
             let max = max.map_or(String::new(), |max| format!(", max = {max}"));
             text += &format!("{name} = {{ {says}{max} }}\n");
+        }
+        let grouped = self.fields.iter().filter(|part| part.grouped).map(|part| part.name.clone());
+        let grouped: Vec<String> = grouped.collect();
+        if !grouped.is_empty() {
+            text += &format!("[groups.hedgerow]\nfields = [{}]\n", ids(&grouped));
         }
         for level in &self.levels {
             text += &format!(
@@ -81,14 +87,15 @@ impl Made {
 
 pub(crate) fn made() -> impl Strategy<Value = Made> {
     let names = proptest::sample::subsequence(NAMES.to_vec(), 3..=7);
-    let kinds = proptest::collection::vec(0..KINDS.len(), 7);
+    let kinds = proptest::collection::vec((0..KINDS.len(), any::<bool>()), 7);
     (names, kinds, 3..=4_usize, 1..=3_usize, any::<bool>()).prop_map(
         |(names, kinds, levels, unlocks, facts_apart)| {
             let owned = |names: &[&str]| names.iter().map(ToString::to_string).collect::<Vec<String>>();
-            let fields = names.iter().zip(kinds).map(|(name, kind)| Part {
+            let fields = names.iter().zip(kinds).map(|(name, (kind, grouped))| Part {
                 name: format!("{name}_kept"),
                 says: KINDS[kind].to_string(),
                 max: None,
+                grouped,
             });
             Made {
                 fields: fields.collect(),
@@ -117,6 +124,7 @@ pub(crate) enum Edit {
     Narrow(usize),
     Move(usize),
     Double(usize),
+    Group(usize),
     NewField,
     NewLevel,
     NewUnlock,
@@ -140,6 +148,7 @@ fn edit() -> impl Strategy<Value = Edit> {
         (0..9_usize).prop_map(Edit::Narrow),
         (0..9_usize).prop_map(Edit::Move),
         (0..9_usize).prop_map(Edit::Double),
+        (0..9_usize).prop_map(Edit::Group),
         growth(),
     ]
 }
@@ -229,8 +238,16 @@ pub(crate) fn edited(made: &Made, edit: Edit, mark: &str) -> (Made, String) {
             }
             format!("[fields.{}]\nscale = 2\nmisfit = 'refuse'\n", part.name)
         }
+        Edit::Group(at) => {
+            let at = at % now.fields.len();
+            let part = &mut now.fields[at];
+            part.grouped = !part.grouped;
+            let group = if part.grouped { "'hedgerow'" } else { "false" };
+            format!("[fields.{}]\ngroup = {group}\n", part.name)
+        }
         Edit::NewField => {
-            now.fields.push(Part { name: renamed("new"), says: KINDS[3].to_string(), max: None });
+            let (name, grouped) = (renamed("new"), now.fields.len().is_multiple_of(2));
+            now.fields.push(Part { name, says: KINDS[3].to_string(), max: None, grouped });
             String::new()
         }
         Edit::NewLevel => {

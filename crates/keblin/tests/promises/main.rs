@@ -33,6 +33,7 @@ mod frames;
 mod fuzzed;
 mod given_up;
 mod golden;
+mod groups;
 mod hostile;
 mod invariants;
 mod keepers;

@@ -128,7 +128,7 @@ fn a_rehearsal_says_reset_and_each_mistake_has_its_place() {
     assert!(told.contains("did you mean `again`?"), "{told}");
 
     for (part, expected) in [
-        ("fact", "a part begins with one of: facts, fields, levels"),
+        ("fact", "a part begins with one of: facts, fields, groups, levels"),
         ("facts.star", "did you mean `stars`?"),
         ("fields.medal", "did you mean `medals`?"),
         ("fields.shells", "`shells` is part of the run"),

@@ -59,6 +59,7 @@ pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Ve
         keep,
         feed: None,
         with: None,
+        group: None,
         per: field.per.as_ref().map_or_else(Vec::new, |per| per.value.clone()),
         durable: field.durable.as_ref().is_none_or(|durable| durable.value),
         counts_playing: field.counts.is_some(),

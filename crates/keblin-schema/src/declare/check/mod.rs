@@ -25,6 +25,9 @@ pub(crate) mod conditions;
 /// Doubts about stars.
 mod stars;
 
+/// Groups of fields.
+mod groups;
+
 /// Named resets.
 mod resets;
 
@@ -103,6 +106,7 @@ pub(crate) fn resolve(
     rules::costs(&declared, &mut model, found);
     saving::saving(&declared, &mut model, found);
     summary::summary(&declared, &mut model, found);
+    groups::groups(&declared, &mut model, found);
     model.resets = resets::resolve(&declared, &model, found);
     let fits = lists_fit(&declared, found) && lay_out(&declared, &mut model, found);
     if fits {

@@ -2,7 +2,7 @@
 
 use crate::condition::{Program, Read};
 use crate::declare::parse::{Declarations, Placed};
-use crate::model::{Axis, Extent, FeedAt, Model, ResetDef, ResetLevels, ResetPart, Scope};
+use crate::model::{Axis, Extent, FeedAt, FieldDef, Model, ResetDef, ResetLevels, ResetPart, Scope};
 use crate::program::Fact;
 use crate::text::finding::{Code, Finding, Severity};
 use crate::text::name::nearest;
@@ -37,7 +37,8 @@ pub(super) fn resolve(declared: &Declarations, model: &Model, found: &mut Vec<Fi
 /// What is wrong with a part, and what to write.
 type Wrong = (String, Option<String>);
 
-const PARTS: [&str; 8] = ["facts", "fields", "levels", "chapters", "unlocks", "moments", "played", "run"];
+const PARTS: [&str; 9] =
+    ["facts", "fields", "groups", "levels", "chapters", "unlocks", "moments", "played", "run"];
 
 fn part(model: &Model, text: &str) -> Result<ResetPart, Wrong> {
     let words: Vec<&str> = text.split('.').collect();
@@ -51,6 +52,7 @@ fn part(model: &Model, text: &str) -> Result<ResetPart, Wrong> {
         }
         ["fields"] => Ok(ResetPart::Fields),
         ["fields", word] => Ok(ResetPart::Field(field(model, word)?)),
+        ["groups", id] => group(model, id),
         ["levels", id] => Ok(ResetPart::Levels(level(model, id)?)),
         ["levels", id, word] => of_levels(model, level(model, id)?, word),
         ["chapters", id] => Ok(ResetPart::Levels(chapter(model, id)?)),
@@ -101,6 +103,17 @@ fn level(model: &Model, id: &str) -> Result<ResetLevels, Wrong> {
 fn chapter(model: &Model, id: &str) -> Result<ResetLevels, Wrong> {
     let known = model.chapters.iter().map(|chapter| chapter.name.as_str());
     model.chapter_named(id).map(ResetLevels::Chapter).ok_or_else(|| unknown("a declared chapter", id, known))
+}
+
+fn group(model: &Model, id: &str) -> Result<ResetPart, Wrong> {
+    let known = model.groups.iter().map(|group| group.name.as_str());
+    let at = model.groups.iter().position(|group| group.name.as_str() == id);
+    let at = at.ok_or_else(|| unknown("a declared group", id, known))?;
+    let is_of_profile = |field: &FieldDef| field.group == Some(at) && field.scope == Scope::Profile;
+    match model.fields.iter().any(is_of_profile) {
+        true => Ok(ResetPart::Group(at)),
+        false => Err((format!("no field of `{id}` has profile scope"), Some("leave it out".to_string()))),
+    }
 }
 
 fn field(model: &Model, id: &str) -> Result<usize, Wrong> {
@@ -181,7 +194,7 @@ fn invariants(
 fn sums(model: &Model, extent: &Extent, reset: &Placed<crate::text::name::Name>, found: &mut Vec<Finding>) {
     let unfinishes = (0..model.fact_count()).any(|index| extent.has_fact(index, Fact::Finished));
     let fed = |at| {
-        move |field: &&crate::model::FieldDef| {
+        move |field: &&FieldDef| {
             field.keep == Keep::Sum && field.feed.as_ref().is_some_and(|feed| feed.at.contains(&at))
         }
     };

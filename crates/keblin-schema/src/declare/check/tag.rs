@@ -20,6 +20,7 @@ pub(super) fn of(model: &Model) -> u32 {
         lists,
         shapes,
         fields,
+        groups,
         chapters,
         constants,
         levels,
@@ -43,7 +44,7 @@ pub(super) fn of(model: &Model) -> u32 {
     let mut hasher = DefaultHasher::new();
     (game, version, difficulties, level_facts_per_difficulty, resume, checkpoint_lasts, after_last)
         .hash(&mut hasher);
-    (autosave, lives, lists, shapes, fields, chapters, constants).hash(&mut hasher);
+    (autosave, lives, lists, shapes, fields, groups, chapters, constants).hash(&mut hasher);
     (levels, unlocks, moments, invariants, resets, summary, stars_by).hash(&mut hasher);
     (cell_count, copied_cells, saved_cells, clock_cells).hash(&mut hasher);
     let [a, b, c, d, ..] = hasher.finish().to_be_bytes();

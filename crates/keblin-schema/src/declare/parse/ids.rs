@@ -43,6 +43,15 @@ impl<'a, 'i> Reader<'a, 'i> {
         clashes("item", ids, found)
     }
 
+    /// Reads a key that takes a list of names of other things; what they are is checked later.
+    pub(super) fn texts(&self, key: &str, found: &mut Vec<Finding>) -> Vec<Placed<String>> {
+        let items = self.list(key, found).unwrap_or_default();
+        let text = |item, found: &mut _| {
+            Some(Placed { value: self.string(item, found)?.to_string(), span: item.span() })
+        };
+        items.iter().filter_map(|item| text(item, found)).collect()
+    }
+
     /// Reads a key that takes a list of ids, which must not clash; `what` is the word for one of them in messages.
     pub(super) fn ids(&self, key: &str, what: &str, found: &mut Vec<Finding>) -> Vec<Placed<Name>> {
         let items = self.list(key, found).unwrap_or_default();

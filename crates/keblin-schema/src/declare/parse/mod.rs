@@ -37,6 +37,9 @@ mod moment;
 /// `[[invariants]]`
 mod invariant;
 
+/// `[groups.NAME]`
+mod group;
+
 /// `[[resets]]`
 mod reset;
 
@@ -65,6 +68,7 @@ use crate::text::name::Name;
 
 use chapter::ChapterDecl;
 pub(crate) use field::{BoundDecl, FieldDecl};
+pub(crate) use group::GroupDecl;
 pub(crate) use ids::clashes;
 use ids::named_tables;
 pub(crate) use invariant::InvariantDecl;
@@ -101,6 +105,7 @@ pub(crate) struct Declarations {
     pub(crate) fields: Vec<FieldDecl>,
     /// Ids of fields that are declared but left out because of their own mistakes.
     pub(crate) faulty_fields: Vec<String>,
+    pub(crate) groups: Vec<GroupDecl>,
     pub(crate) chapters: Vec<ChapterDecl>,
     pub(crate) levels: Vec<LevelDecl>,
     pub(crate) unlocks: Vec<UnlockDecl>,
@@ -126,6 +131,7 @@ const KEYS: &[&str] = &[
     "lists",
     "shapes",
     "fields",
+    "groups",
     "chapters",
     "level_constants",
     "levels",
@@ -182,6 +188,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         names,
         fields,
         faulty_fields,
+        groups: group::all(&top, text, found),
         chapters,
         levels,
         unlocks,

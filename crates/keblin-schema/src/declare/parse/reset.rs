@@ -42,10 +42,6 @@ fn one(table: &DeTable<'_>, span: Range<usize>, text: &str, found: &mut Vec<Find
         found.push(finding.instead("write `erases = [\"facts\"]`, or `keeps` with what stays"));
         return None;
     }
-    let items = reader.list(if keeps { "keeps" } else { "erases" }, found).unwrap_or_default();
-    let part = |item, found: &mut _| {
-        Some(Placed { value: reader.string(item, found)?.to_string(), span: item.span() })
-    };
-    let parts = items.iter().filter_map(|item| part(item, found)).collect();
+    let parts = reader.texts(if keeps { "keeps" } else { "erases" }, found);
     Some(ResetDecl { name: name?, title, keeps, parts })
 }

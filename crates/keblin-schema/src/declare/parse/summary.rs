@@ -9,9 +9,5 @@ pub(super) fn fields(top: &Reader<'_, '_>, text: &str, found: &mut Vec<Finding>)
     let Some((table, span)) = top.table("summary", found) else { return Vec::new() };
     let reader = Reader::new("the summary", table, span, &["fields"], text, found);
     reader.required("fields", found, "fields = [\"hero_name\"]");
-    let items = reader.list("fields", found).unwrap_or_default();
-    let name = |item, found: &mut _| {
-        Some(Placed { value: reader.string(item, found)?.to_string(), span: item.span() })
-    };
-    items.iter().filter_map(|item| name(item, found)).collect()
+    reader.texts("fields", found)
 }

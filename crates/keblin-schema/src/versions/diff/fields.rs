@@ -66,6 +66,10 @@ impl Found<'_> {
         self.bound(&what, "min", End::Least, before.min.as_ref(), now.min.as_ref());
         self.bound(&what, "max", End::Most, before.max.as_ref(), now.max.as_ref());
         self.most(&what, "max_len", before.max_len, now.max_len);
+        let group = |model: &Model, field: &FieldDef| {
+            model.group_of(field).map(|group| group.name.to_string()).unwrap_or_default()
+        };
+        self.key(Class::Shape, &what, "group", group(self.before, before), group(self.now, now));
         let with = |model: &Model, field: &FieldDef| model.with_name(field).unwrap_or_default().to_string();
         self.key(Class::Shape, &what, "with", with(self.before, before), with(self.now, now));
         let filled = |model: &Model, field: &FieldDef| {

@@ -33,6 +33,7 @@ impl Model {
         out.lists();
         out.shapes();
         self.fields.iter().for_each(|field| out.field(field));
+        out.groups();
         out.constants();
         out.chapters();
         out.levels();
@@ -250,6 +251,15 @@ impl Normal<'_> {
             self.key("at", &id_list(feed.at.iter().map(|at| at.as_str())));
         }
         self.survival(field);
+    }
+
+    fn groups(&mut self) {
+        for (group, fields) in self.model.by_group(|_| true) {
+            if let Some(group) = group {
+                self.heading(&format!("[groups.{}]", group.name));
+                self.key("fields", &id_list(fields.iter().map(|field| &field.name)));
+            }
+        }
     }
 
     fn survival(&mut self, field: &FieldDef) {

@@ -83,7 +83,7 @@ const KEYS: &[&str] =
     &["drop", "fields", "levels", "difficulties", "unlocks", "moments", "lists", "shapes", "facts"];
 
 /// The keys of a declaration that a step repeats if they changed.
-pub(super) const SHAPE_KEYS: [&str; 13] = [
+pub(super) const SHAPE_KEYS: [&str; 14] = [
     "type",
     "of",
     "key",
@@ -97,6 +97,7 @@ pub(super) const SHAPE_KEYS: [&str; 13] = [
     "max_items",
     "places",
     "with",
+    "group",
 ];
 
 const FIELD_KEYS: &[&str] = &[
@@ -114,6 +115,7 @@ const FIELD_KEYS: &[&str] = &[
     "max_items",
     "places",
     "with",
+    "group",
     "scale",
     "values",
     "at",

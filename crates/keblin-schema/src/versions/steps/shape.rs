@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 
-use crate::model::{Axis, Bound, FieldDef, Limits};
+use crate::model::{Axis, Bound, FieldDef, Limits, Model};
 use crate::text::time::Time;
 use crate::value::Value;
 use crate::value::kind::Kind;
@@ -42,6 +42,12 @@ impl Resolving<'_> {
         let shape = |field: &FieldDef| field.with.as_ref().map(|with| Kind::Shape(with.shape));
         if kind_now(shape(old)) != shape(field) || shape(old).is_some() != shape(field).is_some() {
             changed.push(("with", now.with_name(field).map_or("false".to_string(), quoted)));
+        }
+        let group = |model: &Model, field: &FieldDef| {
+            model.group_of(field).map_or("false".to_string(), |group| quoted(group.name.as_str()))
+        };
+        if group(self.before, old) != group(now, field) {
+            changed.push(("group", group(now, field)));
         }
         if old.durable != field.durable {
             changed.push(("durable", field.durable.to_string()));
@@ -106,6 +112,9 @@ impl Resolving<'_> {
                 "max_items" => field.items.as_ref().map(|items| items.max_items.to_string()),
                 "places" => Some(field.places.to_string()),
                 "with" => Some(now.with_name(field).map_or("false".to_string(), quoted)),
+                "group" => {
+                    Some(now.group_of(field).map_or("false".to_string(), |group| quoted(group.name.as_str())))
+                }
                 of_kind => {
                     now.kind_words(field).into_iter().find(|(word, _)| *word == of_kind).map(|(_, text)| text)
                 }

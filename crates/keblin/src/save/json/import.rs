@@ -10,9 +10,9 @@ use serde_json::{Map as Object, Value as Json};
 
 use super::value::{best_of_json, of_hex, shortened};
 use super::{JSON_FORMAT, JsonError, RAW};
-use crate::grammar::listed::{self, FactOf, Leaf, Map, Node};
+use crate::grammar::encoded;
+use crate::grammar::listed::{self, FactOf, Leaf, Listed, Map, Node};
 use crate::grammar::plan::NO_SHAPE;
-use crate::grammar::{PROFILE, RUN, encoded};
 use crate::save::map::Item;
 use crate::save::reading::Reading;
 use crate::save::{Stamp, values};
@@ -28,21 +28,26 @@ type Done<T> = Result<T, JsonError>;
 /// # Errors
 /// [`JsonError`] with the path of the first mistake: another game or version, an unknown key, a value of another type.
 pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
-    const KEYS: [&str; 10] =
-        ["json_format", "game", "version", "save", "profile", "run", "areas", "picture", "unknown", "title"];
+    const KEYS: [&str; 8] =
+        ["json_format", "game", "version", "save", "areas", "picture", "unknown", "title"];
     let top = object(json, "")?;
-    known_keys(top, &KEYS, "")?;
+    let slot = listed::slot(schema);
+    let keys: Vec<&str> = KEYS.into_iter().chain(slot.iter().map(|listed| listed.name.as_str())).collect();
+    known_keys(top, &keys, "")?;
     equals(top, "json_format", &JSON_FORMAT.into())?;
     equals(top, "game", &schema.game.as_str().into())?;
     equals(top, "version", &schema.version.into())?;
     let plan = schema.plan();
     let mut reading = Reading::new(schema, plan);
-    for (name, map, body) in
-        [(PROFILE, listed::profile(schema), &plan.profile), (RUN, listed::run(schema), &plan.run)]
-    {
-        let section = top.get(name).ok_or_else(|| wrong(name, "expected this section, but it is missing"))?;
-        let bytes = Importing { schema }.map(section, &map, name)?;
-        let read = reading.by_keys_in(name, &Item::new(name, 0, &bytes), &body.map);
+    for Listed { name, needed, map } in &slot {
+        let Some(section) = top.get(name) else {
+            if *needed {
+                return Err(wrong(name, "expected this section, but it is missing"));
+            }
+            continue;
+        };
+        let bytes = Importing { schema }.map(section, map, name)?;
+        let read = reading.by_keys_in(name, &Item::new(name, 0, &bytes), map);
         read.map_err(|error| wrong(name, error.fault.to_string()))?;
     }
     let Reading { state, carried, .. } = reading;

@@ -18,7 +18,6 @@ use thiserror::Error;
 
 use super::stamp::Stamp;
 use crate::grammar::listed::{self, Branch, FactOf, Leaf, Map, Node};
-use crate::grammar::{PROFILE, RUN};
 use crate::snapshot::{AREA, Picture, Snapshot, Visit};
 use value::hex;
 
@@ -81,8 +80,6 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
             "edited": stamp.edited,
             "continues": continues,
         },
-        "profile": exporting.map(&listed::profile(schema), &mut vec![PROFILE.to_string()]),
-        "run": exporting.map(&listed::run(schema), &mut vec![RUN.to_string()]),
         "areas": texts(&named.collect()),
         "picture": picture.as_ref().map(|picture| {
             let Picture { media_type, bytes } = picture.as_ref();
@@ -90,9 +87,14 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
         }),
         "unknown": texts(&blocks.collect()),
     });
-    // Most saves have no title.
-    if let Some((object, title)) = exported.as_object_mut().zip(snapshot.title()) {
-        object.insert("title".to_string(), json!(title));
+    let sections = listed::slot(schema).into_iter().map(|listed| {
+        let contents = exporting.map(&listed.map, &mut vec![listed.name.clone()]);
+        (listed.name, contents)
+    });
+    if let Some(object) = exported.as_object_mut() {
+        object.extend(sections);
+        // Most saves have no title.
+        object.extend(snapshot.title().map(|title| ("title".to_string(), json!(title))));
     }
     exported
 }

@@ -40,15 +40,20 @@ pub fn json_schema(schema: &Schema) -> Json {
         ("game", json!({ "const": schema.game.as_str() })),
         ("version", json!({ "const": schema.version })),
         ("save", save),
-        ("profile", rules.map(&listed::profile(schema))),
-        ("run", rules.map(&listed::run(schema))),
         ("areas", areas),
         ("picture", or_null(picture)),
         ("unknown", named_bytes),
         ("title", json!({ "type": "string", "maxLength": MAX_TITLE_CHARS })),
     ]);
+    let slot = listed::slot(schema);
+    if let Some(properties) = top.get_mut("properties").and_then(Json::as_object_mut) {
+        properties.extend(slot.iter().map(|listed| (listed.name.clone(), rules.map(&listed.map))));
+    }
     if let Some(top) = top.as_object_mut() {
-        top.insert("required".into(), json!(["json_format", "game", "version", "save", "profile", "run"]));
+        let needed = slot.iter().filter(|listed| listed.needed).map(|listed| listed.name.as_str());
+        let needed: Vec<&str> =
+            ["json_format", "game", "version", "save"].into_iter().chain(needed).collect();
+        top.insert("required".into(), json!(needed));
         top.insert("$schema".into(), json!("https://json-schema.org/draft/2020-12/schema"));
         top.insert("title".into(), json!(format!("A save of {}, version {}", schema.game, schema.version)));
         let raw = fixed([(RAW, hex())]);
