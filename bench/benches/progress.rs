@@ -1,10 +1,13 @@
-//! Reading and changing values, compared with the plain struct that a game would write by hand.
+//! Reading and changing values, compared with the plain struct that a game would write by hand, and looking things up,
+//! compared with the standard library's ordered set and its set by hash.
 
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::hint::black_box;
+use std::sync::Arc;
 use std::time::Duration;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use keblin::Field;
+use keblin::{Field, Progress, Schema};
 use keblin_bench::{fen_post, in_play};
 
 struct ByHand {
@@ -43,9 +46,44 @@ fn values(c: &mut Criterion) {
     c.bench_function("clone", |b| b.iter(|| black_box(progress.clone())));
 }
 
+/// How many look-ups one round makes; half of them find something.
+const LOOK_UPS: i64 = 1000;
+
+fn look_ups(c: &mut Criterion) {
+    let text = "game = 'otter'\nversion = 1\n[fields]\n\
+        seen = { type = 'set', of = 'int', max_items = 300, scope = 'profile' }\n\
+        bag = { type = 'map', key = 'int', of = 'int', max_items = 300, scope = 'profile' }\n\
+        words = { type = 'set', of = 'text', max_len = 20, max_items = 300, scope = 'profile' }\n";
+    let schema = Arc::new(Schema::parse("progress.toml", text).expect("a sound declaration").schema);
+    let seen: Field<BTreeSet<i64>> = schema.field("seen").expect("a declared field");
+    let bag: Field<BTreeMap<i64, i64>> = schema.field("bag").expect("a declared field");
+    let words: Field<BTreeSet<String>> = schema.field("words").expect("a declared field");
+    let word = |number: i64| format!("something_{number:03}");
+    let mut game = Progress::new(schema);
+    game.set(seen, (0..300).collect());
+    game.set(bag, (0..300).map(|number| (number, 1)).collect());
+    game.set(words, (0..300).map(word).collect());
+    let ordered: BTreeSet<i64> = (0..300).collect();
+    let hashed: HashSet<i64> = (0..300).collect();
+    let sought: Vec<i64> = (0..LOOK_UPS).map(|at| at * 7 % 600).collect();
+    let sought_words: Vec<String> = sought.iter().map(|number| word(*number)).collect();
+
+    let mut group = c.benchmark_group("1,000 look-ups among 300");
+    let count =
+        |is_there: &dyn Fn(&i64) -> bool| black_box(&sought).iter().filter(|one| is_there(one)).count();
+    group.bench_function("a set", |b| b.iter(|| count(&|one| game.contains(seen, *one))));
+    group.bench_function("a map", |b| b.iter(|| count(&|one| game.entry(bag, *one).is_some())));
+    group.bench_function("std's ordered set", |b| b.iter(|| count(&|one| ordered.contains(one))));
+    group.bench_function("std's set by hash", |b| b.iter(|| count(&|one| hashed.contains(one))));
+    group.bench_function("a set of texts, each with a new String", |b| {
+        b.iter(|| black_box(&sought_words).iter().filter(|one| game.contains(words, (*one).clone())).count());
+    });
+    group.finish();
+}
+
 criterion_group! {
     name = benches;
     config = Criterion::default().measurement_time(Duration::from_secs(2)).warm_up_time(Duration::from_secs(1));
-    targets = values
+    targets = values, look_ups
 }
 criterion_main!(benches);

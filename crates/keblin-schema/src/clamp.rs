@@ -6,6 +6,7 @@ use std::cmp::Ordering;
 use crate::model::{FieldDef, Items, Limits, Model};
 use crate::value::kind::Kind;
 use crate::value::{Best, Value};
+use crate::value::{ValueMap, ValueSet};
 
 impl Model {
     /// Returns a value with every number inside it clamped to its own bounds; `None` if all are within them.
@@ -29,11 +30,11 @@ impl Model {
                 Some(Value::List(list.iter().map(held).collect()))
             }
             Value::Set(set) if set.iter().any(|item| clamped(item).is_some()) => {
-                Some(Value::Set(set.iter().map(held).collect::<std::collections::BTreeSet<_>>().into()))
+                Some(Value::Set(set.iter().map(held).collect::<ValueSet>().into()))
             }
             Value::Map(map) if map.values().any(|item| clamped(item).is_some()) => {
                 let entries = map.iter().map(|(key, item)| (key.clone(), held(item)));
-                Some(Value::Map(entries.collect::<std::collections::BTreeMap<_, _>>().into()))
+                Some(Value::Map(entries.collect::<ValueMap>().into()))
             }
             _ => None,
         }

@@ -3,28 +3,66 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::marker::PhantomData;
+use std::ops::Range;
 use std::sync::Arc;
 
 use super::{FieldType, Scalar, sealed};
 use crate::model::Model;
-use crate::value::Value;
 use crate::value::kind::{Holds, Kind};
+use crate::value::{Value, ValueMap, ValueSet};
 
-/// The items of a list or set, or the keys or values of a map, as read from a field.
+/// The items of a list or set, or the keys or values of a map, as read from a field: a view, without a copy.
 pub struct Listed<'a, T> {
-    items: Vec<&'a Value>,
+    items: Items<'a>,
     of: PhantomData<fn() -> T>,
 }
 
+/// Where the items are.
+#[derive(Clone, Copy)]
+enum Items<'a> {
+    List(&'a [Value]),
+    Set(&'a ValueSet),
+    Keys(&'a ValueMap),
+    Values(&'a ValueMap),
+}
+
+impl<'a> Items<'a> {
+    fn len(self) -> usize {
+        match self {
+            Items::List(items) => items.len(),
+            Items::Set(items) => items.len(),
+            Items::Keys(map) | Items::Values(map) => map.len(),
+        }
+    }
+
+    fn get(self, index: usize) -> Option<&'a Value> {
+        match self {
+            Items::List(items) => items.get(index),
+            Items::Set(items) => items.get_index(index),
+            Items::Keys(map) => map.get_index(index).map(|(key, _)| key),
+            Items::Values(map) => map.get_index(index).map(|(_, value)| value),
+        }
+    }
+}
+
+impl<T> Clone for Listed<'_, T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for Listed<'_, T> {}
+
 impl<T> fmt::Debug for Listed<'_, T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_list().entries(&self.items).finish()
+        let items = (0..self.items.len()).filter_map(|index| self.items.get(index));
+        f.debug_list().entries(items).finish()
     }
 }
 
 impl<'a, T: Scalar> Listed<'a, T> {
-    fn new(items: impl Iterator<Item = &'a Value>) -> Listed<'a, T> {
-        Listed { items: items.collect(), of: PhantomData }
+    fn new(items: Items<'a>) -> Listed<'a, T> {
+        Listed { items, of: PhantomData }
     }
 
     /// Returns the number of items.
@@ -36,7 +74,7 @@ impl<'a, T: Scalar> Listed<'a, T> {
     /// Returns whether there are no items.
     #[must_use]
     pub fn is_empty(&self) -> bool {
-        self.items.is_empty()
+        self.len() == 0
     }
 
     /// Returns the item at a position.
@@ -46,14 +84,38 @@ impl<'a, T: Scalar> Listed<'a, T> {
     }
 
     /// Returns all items, in order.
-    pub fn iter(&self) -> impl Iterator<Item = T::Read<'a>> {
-        self.items.iter().map(|value| T::read(value))
+    #[must_use]
+    pub fn iter(&self) -> ListedIter<'a, T> {
+        ListedIter { listed: *self, left: 0..self.len() }
     }
 }
 
 /// An iterator over the items of a list or set.
-pub type ListedIter<'a, T> =
-    std::iter::Map<std::vec::IntoIter<&'a Value>, fn(&'a Value) -> <T as FieldType>::Read<'a>>;
+#[derive(Debug)]
+pub struct ListedIter<'a, T> {
+    listed: Listed<'a, T>,
+    left: Range<usize>,
+}
+
+impl<'a, T: Scalar> Iterator for ListedIter<'a, T> {
+    type Item = T::Read<'a>;
+
+    fn next(&mut self) -> Option<T::Read<'a>> {
+        self.listed.get(self.left.next()?)
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.left.size_hint()
+    }
+}
+
+impl<T: Scalar> DoubleEndedIterator for ListedIter<'_, T> {
+    fn next_back(&mut self) -> Option<Self::Item> {
+        self.listed.get(self.left.next_back()?)
+    }
+}
+
+impl<T: Scalar> ExactSizeIterator for ListedIter<'_, T> {}
 
 /// `for item in game.get(FIELD)`
 impl<'a, T: Scalar> IntoIterator for Listed<'a, T> {
@@ -61,7 +123,7 @@ impl<'a, T: Scalar> IntoIterator for Listed<'a, T> {
     type IntoIter = ListedIter<'a, T>;
 
     fn into_iter(self) -> ListedIter<'a, T> {
-        self.items.into_iter().map(T::read)
+        self.iter()
     }
 }
 
@@ -78,7 +140,7 @@ impl<T: Scalar> FieldType for Vec<T> {
     }
     fn read(value: &Value) -> Listed<'_, T> {
         let items = if let Value::List(items) = value { items.as_ref() } else { &[] };
-        Listed::new(items.iter())
+        Listed::new(Items::List(items))
     }
     fn write(value: Vec<T::Write>, model: &Model) -> Option<Value> {
         let items: Option<Vec<Value>> = value.into_iter().map(|item| T::write(item, model)).collect();
@@ -102,11 +164,10 @@ impl<T: Scalar> FieldType for BTreeSet<T> {
         format!("set of {}", T::declared())
     }
     fn read(value: &Value) -> Listed<'_, T> {
-        let items = if let Value::Set(items) = value { Some(items) } else { None };
-        Listed::new(items.into_iter().flat_map(|items| items.iter()))
+        Listed::new(if let Value::Set(items) = value { Items::Set(items) } else { Items::List(&[]) })
     }
     fn write(value: Vec<T::Write>, model: &Model) -> Option<Value> {
-        let items: Option<BTreeSet<Value>> = value.into_iter().map(|item| T::write(item, model)).collect();
+        let items: Option<ValueSet> = value.into_iter().map(|item| T::write(item, model)).collect();
         Some(Value::Set(Arc::new(items?)))
     }
     fn taken(value: &Value, model: &Model) -> Option<Vec<T::Write>> {
@@ -125,6 +186,18 @@ pub struct Entries<'a, K, T> {
 }
 
 impl<'a, K: Scalar, T: Scalar> Entries<'a, K, T> {
+    /// Returns the number of entries.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.keys.len()
+    }
+
+    /// Returns whether there are no entries.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.keys.is_empty()
+    }
+
     /// Returns the key and value of every entry, in the order of the keys.
     pub fn iter(&self) -> impl Iterator<Item = (K::Read<'a>, T::Read<'a>)> {
         self.keys.iter().zip(self.values.iter())
@@ -154,12 +227,11 @@ impl<K: Scalar, T: Scalar> FieldType for BTreeMap<K, T> {
         format!("map of {} by {}", T::declared(), K::declared())
     }
     fn read(value: &Value) -> Entries<'_, K, T> {
-        let entries = if let Value::Map(entries) = value { Some(entries) } else { None };
-        let both = || entries.into_iter().flat_map(|entries| entries.iter());
-        Entries {
-            keys: Listed::new(both().map(|(key, _)| key)),
-            values: Listed::new(both().map(|(_, value)| value)),
-        }
+        let (keys, values) = match value {
+            Value::Map(map) => (Items::Keys(map), Items::Values(map)),
+            _ => (Items::List(&[]), Items::List(&[])),
+        };
+        Entries { keys: Listed::new(keys), values: Listed::new(values) }
     }
     fn write(value: Vec<(K::Write, T::Write)>, model: &Model) -> Option<Value> {
         let entries =

@@ -7,7 +7,7 @@ use crate::model::Model;
 use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 use crate::value::kind::{Holds, Ids, Kind};
-use crate::value::{Float, Opaque, Part, Value};
+use crate::value::{Float, Key, Opaque, Part, Value};
 
 /// Constants of levels.
 mod constant;
@@ -55,6 +55,11 @@ pub trait FieldType: sealed::Sealed + 'static {
     fn read(value: &Value) -> Self::Read<'_>;
     /// Converts to a value to store; `None` for a number that is not finite, or a handle of another schema.
     fn write(value: Self::Write, model: &Model) -> Option<Value>;
+    /// Converts to a key to look up in a set or map; `None` as for [`FieldType::write`].
+    #[doc(hidden)]
+    fn key(value: Self::Write, model: &Model) -> Option<Key> {
+        Self::write(value, model).map(Key::Value)
+    }
     /// Converts a stored value to one of the game's own, to be changed and written back; `None` if it is unset.
     fn taken(value: &Value, model: &Model) -> Option<Self::Write>;
 }
@@ -67,7 +72,7 @@ mod sealed {
 }
 
 macro_rules! scalar {
-    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $model:ident| $put:expr) => {
+    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $model:ident| $put:expr $(, key = |$sought:ident| $key:expr)?) => {
         impl$(<$game: 'static>)? sealed::Sealed for $type {}
         impl$(<$game: 'static>)? Scalar for $type {}
         impl$(<$game: 'static>)? FieldType for $type {
@@ -88,6 +93,10 @@ macro_rules! scalar {
             fn write($new: $write, $model: &Model) -> Option<Value> {
                 $put
             }
+            $(#[inline]
+            fn key($sought: $write, _model: &Model) -> Option<Key> {
+                Some($key)
+            })?
             fn taken(value: &Value, _model: &Model) -> Option<$write> {
                 Some(Self::read(value).into())
             }
@@ -150,7 +159,8 @@ scalar!(
     &'a str,
     String,
     |value| value.as_text().unwrap_or_default(),
-    |new, _schema| Some(Value::text(&new))
+    |new, _schema| Some(Value::text(&new)),
+    key = |sought| Key::Text(sought)
 );
 scalar!(Bytes, "bytes", Kind::Bytes, &'a [u8], Vec<u8>, |value| bytes(value), |new, _schema| Some(
     Value::Bytes(Arc::from(new))
@@ -165,7 +175,8 @@ scalar!(
         Value::Id { of: Ids::List(list), index, .. } => Item { list: *list, index: *index },
         _ => Item { list: 0, index: 0 },
     },
-    |new, model| id(Ids::List(new.list), new.index, model)
+    |new, model| id(Ids::List(new.list), new.index, model),
+    key = |sought| Key::Id(Ids::List(sought.list), sought.index)
 );
 scalar!(
     @ G,
@@ -175,7 +186,8 @@ scalar!(
     Level<G>,
     Level<G>,
     |value| Level::of_index(index(value)),
-    |new, model| id(Ids::Levels, new.0, model)
+    |new, model| id(Ids::Levels, new.0, model),
+    key = |sought| Key::Id(Ids::Levels, sought.0)
 );
 scalar!(
     @ G,
@@ -185,7 +197,8 @@ scalar!(
     Difficulty<G>,
     Difficulty<G>,
     |value| Difficulty::of_index(index(value)),
-    |new, model| id(Ids::Difficulties, new.0, model)
+    |new, model| id(Ids::Difficulties, new.0, model),
+    key = |sought| Key::Id(Ids::Difficulties, sought.0)
 );
 scalar!(
     @ G,
@@ -195,7 +208,8 @@ scalar!(
     Unlock<G>,
     Unlock<G>,
     |value| Unlock::of_index(index(value)),
-    |new, model| id(Ids::Unlocks, new.0, model)
+    |new, model| id(Ids::Unlocks, new.0, model),
+    key = |sought| Key::Id(Ids::Unlocks, sought.0)
 );
 scalar!(
     [f32; 2],

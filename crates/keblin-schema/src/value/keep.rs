@@ -55,7 +55,7 @@ pub fn meet(rule: Keep, stored: &Value, offered: &Value) -> Option<Value> {
         (Keep::Once, stored, offered) => *stored == Value::Bool(false) && *offered == Value::Bool(true),
         (Keep::Union, Value::Set(held), Value::Set(more)) => {
             let gained = !more.is_subset(held);
-            return gained.then(|| Value::Set(Arc::new(held.union(more).cloned().collect())));
+            return gained.then(|| Value::Set(Arc::new(held.union(more))));
         }
         (Keep::Union, ..) => false,
     };

@@ -1,7 +1,6 @@
 //! Values: the contents of one cell of progress. Bounds and keep rules are applied elsewhere.
 
 use std::cmp::Ordering;
-use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
 
@@ -15,13 +14,18 @@ pub mod keep;
 /// The types of values.
 pub mod kind;
 
-/// The order of values.
+/// The order of values, and their hash.
 mod order;
+
+/// Sets and maps of values.
+mod sorted;
 
 use kind::Ids;
 
+pub use sorted::{Key, ValueMap, ValueSet};
+
 /// The contents of one cell of progress. `Unset` means "never", which is not zero. Cheap to clone.
-#[derive(Debug, PartialEq, Eq, Hash)]
+#[derive(Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Value {
     /// Unset.
@@ -62,9 +66,9 @@ pub enum Value {
     /// Values in order, with repeats.
     List(Arc<[Value]>),
     /// Values without order or repeats.
-    Set(Arc<BTreeSet<Value>>),
+    Set(Arc<ValueSet>),
     /// Values by key.
-    Map(Arc<BTreeMap<Value, Value>>),
+    Map(Arc<ValueMap>),
     /// The game's own bytes, never interpreted.
     Opaque(Arc<Opaque>),
     /// A value of a record, with what goes with it.
@@ -345,7 +349,7 @@ impl Value {
         }
     }
 
-    /// Returns whether another value is of the same type, so that the two can be found by their order.
+    /// Returns whether another value is of the same type, so that one can be found by its hash.
     fn is_like(&self, other: Option<&Value>) -> bool {
         other.is_some_and(|other| std::mem::discriminant(self) == std::mem::discriminant(other))
     }

@@ -1,7 +1,9 @@
-//! The order of values in sets and maps, and in every file: by type, then by content. Written by hand, because the keys
-//! that games look up are compared without a call.
+//! The order of values in sets and maps, and in every file: by type, then by content. And their hash, by which they are
+//! looked up. Both are written by hand: keys that games look up are compared without a call, and an id is hashed by its
+//! position.
 
 use std::cmp::Ordering;
+use std::hash::{Hash, Hasher};
 
 use super::Value;
 
@@ -73,6 +75,57 @@ impl Value {
             Value::Map(_) => 16,
             Value::Opaque(_) => 17,
             Value::Best(_) => 18,
+        }
+    }
+}
+
+/// The values of a set, and the keys of a map, are of one type, so their types need not be told apart.
+impl Hash for Value {
+    #[inline]
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        match self {
+            Value::Int(number) => state.write_i64(*number),
+            Value::Text(text) => hash_text(text, state),
+            Value::Id { index, .. } => hash_id(*index, state),
+            other => other.hash_rare(state),
+        }
+    }
+}
+
+/// Adds a text to a hash, as the value that it is.
+#[inline]
+pub(super) fn hash_text(text: &str, state: &mut impl Hasher) {
+    state.write(text.as_bytes());
+}
+
+/// Adds an id to a hash, as the value that it is. Its name follows from its position.
+#[inline]
+pub(super) fn hash_id(index: u16, state: &mut impl Hasher) {
+    state.write_u16(index);
+}
+
+impl Value {
+    fn hash_rare(&self, state: &mut impl Hasher) {
+        match self {
+            Value::Unset => {}
+            Value::Bool(yes) => yes.hash(state),
+            Value::Int(number) => number.hash(state),
+            Value::Float(number) => number.hash(state),
+            Value::Time(time) => time.hash(state),
+            Value::Date(date) => date.hash(state),
+            Value::Instant(instant) => instant.hash(state),
+            Value::Text(text) => text.hash(state),
+            Value::Bytes(bytes) => bytes.hash(state),
+            Value::Id { index, .. } => index.hash(state),
+            Value::Vec2(parts) => parts.hash(state),
+            Value::Vec3(parts) => parts.hash(state),
+            Value::Quat(parts) => parts.hash(state),
+            Value::Shape(members) => members.hash(state),
+            Value::List(items) => items.hash(state),
+            Value::Set(items) => items.hash(state),
+            Value::Map(entries) => entries.hash(state),
+            Value::Opaque(opaque) => opaque.hash(state),
+            Value::Best(best) => best.hash(state),
         }
     }
 }

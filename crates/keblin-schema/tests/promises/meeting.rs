@@ -1,9 +1,9 @@
 //! The laws by which the values of two saves meet, for every keep rule, over tables with repeats and gaps.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use keblin_schema::keep::meet_all;
+use keblin_schema::value::ValueSet;
 use keblin_schema::{Keep, Value};
 use proptest::prelude::*;
 
@@ -25,9 +25,7 @@ fn held(rule: Keep) -> BoxedStrategy<Vec<Value>> {
             .boxed(),
         Keep::Once => any::<bool>().prop_map(|yes| vec![Value::Bool(yes)]).boxed(),
         Keep::Union => prop::collection::btree_set(0_i64..6, 0..4)
-            .prop_map(|set| {
-                vec![Value::Set(Arc::new(set.into_iter().map(Value::Int).collect::<BTreeSet<_>>()))]
-            })
+            .prop_map(|set| vec![Value::Set(Arc::new(set.into_iter().map(Value::Int).collect::<ValueSet>()))])
             .boxed(),
         _ => (0_i64..1_000).prop_map(|number| vec![Value::Int(number)]).boxed(),
     }

@@ -1,12 +1,13 @@
 //! Converts one old value to a new one.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, FieldDef, Limits};
 use keblin_schema::steps::{Carrying, Misfit, Scale};
 use keblin_schema::value::Best;
+use keblin_schema::value::ValueSet;
 use keblin_schema::{Time, Value};
 
 use super::places::Places;
@@ -112,7 +113,7 @@ impl Converting<'_> {
         let limits = self.now.items.as_ref().map_or_else(Limits::default, |items| items.limits.clone());
         let one = |value: &Value| self.item(value, was, is, &limits);
         let made = |values: Vec<Value>| match self.now.kind {
-            Kind::Set => Value::Set(Arc::new(values.into_iter().collect::<BTreeSet<_>>())),
+            Kind::Set => Value::Set(Arc::new(values.into_iter().collect::<ValueSet>())),
             _ => Value::List(values.into()),
         };
         match (before, self.now.kind) {
@@ -131,7 +132,7 @@ impl Converting<'_> {
                         made.insert(key, value);
                     }
                 }
-                Ok(Some(Value::Map(Arc::new(made))))
+                Ok(Some(Value::Map(Arc::new(made.into_iter().collect()))))
             }
             (value, kind) => self.scalar(value, self.old.kind, kind),
         }

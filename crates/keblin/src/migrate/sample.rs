@@ -1,12 +1,12 @@
 //! A save with something in every field, level, difficulty and unlock. A version is tested with it for as long as its
 //! saves can be opened.
 
-use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Items, Limits};
 use keblin_schema::value::{Best, Opaque};
+use keblin_schema::value::{ValueMap, ValueSet};
 use keblin_schema::{Date, Instant, Keep, Time, Value};
 
 use crate::progress::Engine;
@@ -135,11 +135,11 @@ fn some_items(schema: &Schema, kind: Kind, items: &Items, count: i64) -> Value {
     let some = (0..if items.max_items > 1 { 2 } else { 1 })
         .map(|more| one(schema, items.of, &items.limits, count + more));
     match kind {
-        Kind::Set => Value::Set(Arc::new(some.collect::<BTreeSet<_>>())),
+        Kind::Set => Value::Set(Arc::new(some.collect::<ValueSet>())),
         Kind::Map => {
             let keys =
                 (0..2).map(|more| one(schema, items.key.unwrap_or(Kind::Text), &key_limits, count + more));
-            Value::Map(Arc::new(keys.zip(some).collect::<BTreeMap<_, _>>()))
+            Value::Map(Arc::new(keys.zip(some).collect::<ValueMap>()))
         }
         _ => Value::List(some.collect()),
     }

@@ -87,7 +87,7 @@ impl<G, P: Holder> Play<G, P> {
         let cell = engine.checked(field.of_any());
         engine.note_read(cell);
         let Value::Set(items) = engine.value_at(cell) else { return false };
-        F::Item::write(item, &engine.schema).is_some_and(|item| items.contains(&item))
+        F::Item::key(item, &engine.schema).is_some_and(|item| items.contains(&item))
     }
 
     /// Returns the value for a key of a map, without a walk through all of them; `None` if the map does not have it.
@@ -104,7 +104,7 @@ impl<G, P: Holder> Play<G, P> {
         let cell = engine.checked(field.of_any());
         engine.note_read(cell);
         let Value::Map(entries) = engine.value_at(cell) else { return None };
-        entries.get(&F::Key::write(key, &engine.schema)?).map(F::Item::read)
+        entries.get(&F::Key::key(key, &engine.schema)?).map(F::Item::read)
     }
 
     fn change_at<T: FieldType>(

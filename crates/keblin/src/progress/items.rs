@@ -1,10 +1,10 @@
 //! Lists, sets and maps: putting in and taking out one item at a time. An item that does not fit is refused, and a
 //! refusal changes nothing.
 
-use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::typed::{FieldType, Scalar};
+use keblin_schema::value::{ValueMap, ValueSet};
 use keblin_schema::{Keep, Name, Value};
 
 use super::fields::{Change, write_event};
@@ -117,12 +117,12 @@ impl Engine {
                 Value::List(place.cloned().collect())
             }
             (Value::Set(items), ItemPlace::Anywhere) => {
-                let mut items = BTreeSet::clone(items);
+                let mut items = ValueSet::clone(items);
                 items.insert(item.clone());
                 Value::Set(Arc::new(items))
             }
             (Value::Map(entries), ItemPlace::Key(key)) => {
-                let mut entries = BTreeMap::clone(entries);
+                let mut entries = ValueMap::clone(entries);
                 entries.insert(key.clone(), item.clone());
                 Value::Map(Arc::new(entries))
             }
@@ -147,12 +147,12 @@ impl Engine {
                 (Value::List(items.into()), taken)
             }
             (Value::Set(items), ItemPlace::Key(item)) => {
-                let mut items = BTreeSet::clone(items);
+                let mut items = ValueSet::clone(items);
                 let taken = items.take(item);
                 (Value::Set(Arc::new(items)), taken)
             }
             (Value::Map(entries), ItemPlace::Key(key)) => {
-                let mut entries = BTreeMap::clone(entries);
+                let mut entries = ValueMap::clone(entries);
                 let taken = entries.remove(key);
                 (Value::Map(Arc::new(entries)), taken)
             }

@@ -2,11 +2,11 @@
 //! 8949, section 4.2.1), a time is its nanoseconds, an id its text, a shape a map by its members' names.
 
 use std::cell::RefCell;
-use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::value::{Float, Opaque, Part};
+use keblin_schema::value::{ValueMap, ValueSet};
 use keblin_schema::{Date, Instant, Model, Time, Value};
 use minicbor::data::Type;
 use minicbor::{Decoder, Encoder};
@@ -71,7 +71,7 @@ fn array<'v>(
 }
 
 /// Writes a map in the order of its encoded keys.
-fn map(out: &mut Out<'_>, entries: &BTreeMap<Value, Value>, order: &ShapeOrder) -> Result<(), Failure> {
+fn map(out: &mut Out<'_>, entries: &ValueMap, order: &ShapeOrder) -> Result<(), Failure> {
     let mut entries: Vec<(Vec<u8>, &Value)> =
         entries.iter().map(|(key, value)| (encoded(|out| write(out, key)), value)).collect();
     entries.sort_unstable_by(|(one, _), (other, _)| one.cmp(other));
@@ -167,20 +167,19 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
         Kind::Set => {
             let count = array_head(cursor, expected)?;
             let items = (0..count).map(|_| read(cursor, of.into(), with));
-            let items: Result<BTreeSet<Value>, _> = items.filter(is_there).collect();
+            let items: Result<ValueSet, _> = items.filter(is_there).collect();
             items.map(|items| Value::Set(Arc::new(items)))
         }
         Kind::Map => {
             let key = holds.key.unwrap_or(Kind::Text);
             let count = cursor.next(expected, |d| d.map()?.ok_or_else(unknown_length))?;
-            let mut map = BTreeMap::new();
-            for _ in 0..count {
-                let (key, value) = (read(cursor, key.into(), with)?, read(cursor, of.into(), with)?);
-                if key != Value::Unset && value != Value::Unset {
-                    map.insert(key, value);
-                }
-            }
-            Ok(Value::Map(Arc::new(map)))
+            let entries =
+                (0..count).map(|_| Ok((read(cursor, key.into(), with)?, read(cursor, of.into(), with)?)));
+            let is_there = |entry: &Result<(Value, Value), ReadError>| {
+                entry.as_ref().map_or(true, |(key, value)| *key != Value::Unset && *value != Value::Unset)
+            };
+            let entries: Result<ValueMap, _> = entries.filter(is_there).collect();
+            entries.map(|entries| Value::Map(Arc::new(entries)))
         }
         Kind::Shape(shape) => read_shape(cursor, shape, with),
         Kind::Opaque => {

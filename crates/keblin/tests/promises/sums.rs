@@ -97,9 +97,9 @@ fn an_entry_that_a_map_does_not_have_is_zero_false_or_null() {
     let mut game = Progress::new(schema());
     holds(&game, "bag.rope == 0 && !stock.lamp && hung.hall == null");
     let (rope, lamp) = (Value::text("rope"), named(game.schema(), "stock.lamp").unwrap());
-    put(&mut game, "bag", Value::Map(Arc::new([(rope, Value::Int(3))].into())));
+    put(&mut game, "bag", Value::Map(Arc::new([(rope, Value::Int(3))].into_iter().collect())));
     let Asked::Entry { key, .. } = lamp else { panic!("{lamp:?}") };
-    put(&mut game, "stock", Value::Map(Arc::new([(key, Value::Bool(true))].into())));
+    put(&mut game, "stock", Value::Map(Arc::new([(key, Value::Bool(true))].into_iter().collect())));
     holds(&game, "bag.rope >= 3 && bag.oil == 0 && stock.lamp && !stock.oil");
     holds(&game, "bag.rope + bag.oil * 2 == 3 ? stock.lamp : false");
 }

@@ -1,6 +1,5 @@
 //! Literal values in a declaration, each read by the type of its field.
 
-use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Display;
 use std::str::FromStr;
 use std::sync::Arc;
@@ -14,7 +13,7 @@ use crate::text::finding::{Code, Finding};
 use crate::text::name::nearest;
 use crate::text::time::Time;
 use crate::value::kind::{Holds, Kind};
-use crate::value::{Part, Value};
+use crate::value::{Part, Value, ValueMap, ValueSet};
 
 /// Reads the value of a key.
 pub(super) fn of_key(
@@ -92,7 +91,7 @@ impl Reading<'_, '_, '_> {
                 self.all(of, items, found).map(|items| Value::List(items.into()))
             }
             (Kind::Set, DeValue::Array(items)) => {
-                let set: BTreeSet<Value> = self.all(of, items, found)?.into_iter().collect();
+                let set: ValueSet = self.all(of, items, found)?.into_iter().collect();
                 if set.len() < items.len() {
                     let message = "a set has each item once, but this one is repeated";
                     found.push(Finding::error(Code::SameId, item.span(), message).instead("leave it out"));
@@ -110,7 +109,7 @@ impl Reading<'_, '_, '_> {
     }
 
     fn map(&self, key: Kind, of: Kind, table: &DeTable<'_>, found: &mut Vec<Finding>) -> Option<Value> {
-        let mut entries = BTreeMap::new();
+        let mut entries = ValueMap::default();
         for (name, item) in table {
             let (text, span) = (name.get_ref().as_ref(), name.span());
             let key = match key {
