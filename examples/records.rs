@@ -32,9 +32,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         game.end_run()?;
     }
     println!("the best runs: {:?}", game.table(best).collect::<Vec<_>>());
-    println!("brook, calm: {}", game.get(fastest.at((brook, calm))).unwrap_or_default());
+    println!("brook, calm: {}", game.get(fastest.at((brook, calm))));
     println!(
-        "brook, flood: {:?}; weir, calm: {:?}",
+        "brook, flood: {}; weir, calm: {}",
         game.get(fastest.at((brook, flood))),
         game.get(fastest.at((weir, calm)))
     );

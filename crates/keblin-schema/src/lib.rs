@@ -75,5 +75,5 @@ pub use lookup::LookupError;
 pub use model::Model;
 pub use name::Name;
 pub use time::Time;
-pub use typed::Constant;
+pub use typed::{Constant, MaybeUnset};
 pub use value::Value;

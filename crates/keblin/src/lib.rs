@@ -142,9 +142,9 @@ pub use keblin_macros::Carry;
 pub use keblin_schema::shown as text;
 pub use keblin_schema::{
     AnyGame, Chapter, Checkpoint, Code, Constant, Date, Difficulty, Field, FieldPer, Files, Finding,
-    Findings, Instant, Item, Keep, Kind, Level, LookupError, Model, Moment, Name, PerField, Reset, Severity,
-    TextFile, Time, Unlock, Value, condition, date, diff, kind, limits, model, name, source, steps, survival,
-    time, typed, value, version_of_file,
+    Findings, Instant, Item, Keep, Kind, Level, LookupError, MaybeUnset, Model, Moment, Name, PerField,
+    Reset, Severity, TextFile, Time, Unlock, Value, condition, date, diff, kind, limits, model, name, source,
+    steps, survival, time, typed, value, version_of_file,
 };
 pub use progress::reconcile;
 pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};

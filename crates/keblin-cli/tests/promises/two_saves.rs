@@ -168,7 +168,7 @@ fn reconcile_writes_a_new_save_with_what_both_have_and_says_what_became_of_each_
     assert!(ran.out.contains("A save that both continue was found"), "{}", ran.out);
     let met = fixture.opened("both.keblin");
     let best: Field<Option<i64>> = fixture.schema.field("best_letters").unwrap();
-    assert_eq!((met.get(best), met.get(fixture.int("letters"))), (Some(31), 44));
+    assert_eq!((met.get(best), met.get(fixture.int("letters"))), (Some(31).into(), 44));
     assert_eq!(fs::read(fixture.path("anke.keblin")).unwrap(), ours, "the two are only read");
     assert_eq!(fs::read(fixture.path("far.keblin")).unwrap(), theirs);
     let again = fixture.run(&["reconcile", "anke.keblin", "far.keblin", "--to", "both.keblin"]);

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
-use super::{Bytes, Declared, Entries, FieldType, Listed, Scalar};
+use super::{Bytes, Declared, Entries, FieldType, Listed, MaybeUnset, Scalar};
 use crate::key::{Checkpoint, Compiled, Difficulty, Level, Unlock};
 use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
@@ -145,11 +145,11 @@ impl<T: Declared + Clone + PartialEq> Member<T> for T {
 }
 
 impl<T: Scalar, M: Member<T>> Member<Option<T>> for Option<M> {
-    fn of(read: Option<T::Read<'_>>) -> Option<M> {
-        read.map(M::of)
+    fn of(read: MaybeUnset<T::Read<'_>>) -> Option<M> {
+        read.option().map(M::of)
     }
-    fn is(&self, read: Option<T::Read<'_>>) -> bool {
-        match (self, read) {
+    fn is(&self, read: MaybeUnset<T::Read<'_>>) -> bool {
+        match (self, read.option()) {
             (Some(member), Some(read)) => member.is(read),
             (None, None) => true,
             _ => false,

@@ -15,6 +15,9 @@ mod constant;
 /// Lists, sets and maps.
 mod items;
 
+/// Values that may be unset.
+mod unset;
+
 /// Members of a game's own structs.
 mod member;
 
@@ -25,6 +28,7 @@ pub use constant::Constant;
 pub use declared::{Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use items::{Entries, Listed, ListedIter};
 pub use member::Member;
+pub use unset::MaybeUnset;
 
 /// A Rust type that a field can be read and written as.
 ///
@@ -36,7 +40,7 @@ pub use member::Member;
 /// | vec2, vec3, quat | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
 /// | list, set, map | `Vec<T>`, `BTreeSet<T>`, `BTreeMap<K, T>` of the above |
 /// | shape, opaque | [`Shape`], [`Opaque`] |
-/// | a field that may be unset: a record, an id without a default | `Option` of one of the above |
+/// | a field that may be unset: a record, an id without a default | `Option` of one of the above; read as [`MaybeUnset`] |
 /// | anything | [`Value`] |
 pub trait FieldType: sealed::Sealed + 'static {
     /// The type that a read returns.
@@ -398,7 +402,7 @@ impl CheckpointRead<'_> {
 
 impl<T: Scalar> sealed::Sealed for Option<T> {}
 impl<T: Scalar> FieldType for Option<T> {
-    type Read<'a> = Option<T::Read<'a>>;
+    type Read<'a> = MaybeUnset<T::Read<'a>>;
     type Write = T::Write;
     const MAY_BE_UNSET: Option<bool> = Some(true);
     fn fits(holds: Holds) -> bool {
@@ -407,8 +411,8 @@ impl<T: Scalar> FieldType for Option<T> {
     fn declared() -> String {
         T::declared()
     }
-    fn read(value: &Value) -> Option<T::Read<'_>> {
-        if *value == Value::Unset { None } else { Some(T::read(value.alone())) }
+    fn read(value: &Value) -> MaybeUnset<T::Read<'_>> {
+        MaybeUnset::from(if *value == Value::Unset { None } else { Some(T::read(value.alone())) })
     }
     fn write(value: T::Write, model: &Model) -> Option<Value> {
         T::write(value, model)

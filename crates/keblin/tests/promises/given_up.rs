@@ -59,11 +59,11 @@ fn a_continue_button_opens_the_slot_anew_in_place() {
     kept.submit(best, 100);
     kept.begin(None).unwrap();
     kept.switch_to(&slot).unwrap();
-    assert_eq!((kept.get(best), kept.phase()), (Some(100), keblin::Phase::Title));
+    assert_eq!((kept.get(best).option(), kept.phase()), (Some(100), keblin::Phase::Title));
     let heron = SaveDir::on(Arc::new(memory.clone()), "saves").slot("heron").unwrap();
     kept.set(shells, 3);
     kept.switch_to(&heron).unwrap();
-    assert_eq!((kept.get(best), kept.get(shells)), (None, 0));
+    assert_eq!((kept.get(best).option(), kept.get(shells)), (None, 0));
     assert_eq!(Keeper::open(&slot, schema).unwrap().get(shells), 3, "what was left is saved, and free");
     kept.close().unwrap();
     // If the other slot cannot be opened, the current one is still being played.
@@ -176,7 +176,7 @@ fn a_change_is_whole_or_nothing_also_when_the_game_panics_in_the_middle() {
         Err::<(), _>("not enough")
     })
     .unwrap_err();
-    assert_eq!((kept.get(shells), kept.get(best), kept.journal().count()), (50, None, entries));
+    assert_eq!((kept.get(shells), kept.get(best).option(), kept.journal().count()), (50, None, entries));
     assert_eq!(
         kept.all_or_nothing(|game| Ok::<_, ()>(game.add(shells, -20).after)),
         Ok(keblin::Value::Int(30))

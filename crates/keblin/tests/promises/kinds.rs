@@ -133,7 +133,7 @@ fn every_kind_comes_back_from_a_save_as_it_was() {
     assert_eq!(lit.iter().collect::<Vec<_>>(), [item("wick"), item("tallow")], "in the order of the list");
     let worn = after.get(field::<BTreeMap<Item, i64>>(&schema, "worn"));
     assert_eq!(worn.iter().collect::<Vec<_>>(), [(item("glass"), 12)]);
-    let flag = after.get(field::<Option<Checkpoint>>(&schema, "flag")).unwrap();
+    let flag = after.get(field::<Option<Checkpoint>>(&schema, "flag")).option().unwrap();
     assert_eq!(flag.of(&schema), schema.checkpoint(weir, "log").ok());
     assert_eq!(after.get(field::<Opaque>(&schema, "blob")), (3, &[1_u8, 2][..]));
 }

@@ -63,7 +63,8 @@ impl Meetings {
     fn played(&self, history: &[Act]) -> State {
         let mut world = World::new(self.in_one_program);
         history.iter().for_each(|act| world.act(*act));
-        let keepers = world.keepers.each_ref().map(|kept| kept.as_ref().map(|(kept, _)| kept.get(best())));
+        let keepers =
+            world.keepers.each_ref().map(|kept| kept.as_ref().map(|(kept, _)| kept.get(best()).option()));
         let state = State {
             history: history.to_vec(),
             files: world.files.files(),

@@ -88,7 +88,10 @@ fn a_value_of_every_type_is_written_and_read_by_its_name() {
         (7, true, -2.5)
     );
     assert_eq!((game.get(reeds::NAME), game.get(reeds::PHOTO)), ("Wen", &[1, 2, 3][..]));
-    assert_eq!((game.get(reeds::LAMP), game.get(reeds::HOME)), (Some(Lamps::Tallow), reed_bed::levels::WEIR));
+    assert_eq!(
+        (game.get(reeds::LAMP).option(), game.get(reeds::HOME)),
+        (Some(Lamps::Tallow), reed_bed::levels::WEIR)
+    );
     assert_eq!((game.get(reeds::AT), game.get(reeds::CAMERA)), ([1.0, -1.5], [0.0, 1.0, 2.0]));
     assert_eq!((game.get(reeds::TURN), game.get(reeds::LANTERN)), ([0.0, 1.0, 0.0, 0.0], lantern.clone()));
     assert_eq!((game.get(reeds::HOOKS).len(), game.get(reeds::HOOKS).get(0)), (1, Some(lantern.clone())));

@@ -156,10 +156,11 @@ fn opened(left: &Memory, schema: &Arc<Schema>) -> Result<(Held, Origin), String>
         let mut game = keblin::Progress::new(Arc::clone(schema));
         let name = pin.name.to_string();
         game.load(&slot.pinned(&name, schema).map_err(|error| error.to_string())?, true).unwrap();
-        pins.insert(name, game.get(best));
+        pins.insert(name, game.get(best).option());
     }
     let areas = AREAS.map(|area| opened.progress.area(area).map_or(0, |bytes| bytes[0]));
-    let held = Held { count: opened.progress.get(count), best: opened.progress.get(best), areas, pins };
+    let held =
+        Held { count: opened.progress.get(count), best: opened.progress.get(best).option(), areas, pins };
     Ok((held, opened.origin))
 }
 

@@ -287,7 +287,7 @@ proptest! {
                     all.push((facts.finished, facts.stars, game.get(best).map(|time| -time.as_nanos())));
                 }
             }
-            all.push((false, 0, game.get(schema.field::<Option<i64>>("best_letters").unwrap())));
+            all.push((false, 0, game.get(schema.field::<Option<i64>>("best_letters").unwrap()).option()));
             all
         };
         let earlier = names(&game);

@@ -30,7 +30,7 @@ fn a_pin_brings_back_the_run_and_takes_no_record() {
     kept.end_run().unwrap();
     assert!(matches!(kept.back_to("before_the_weir", false), Err(PinError::Refused(_))));
     kept.back_to("before_the_weir", true).unwrap();
-    assert_eq!((kept.get(lamp), kept.get(best), kept.get(field)), (12, Some(9), 50));
+    assert_eq!((kept.get(lamp), kept.get(best).option(), kept.get(field)), (12, Some(9), 50));
     assert_eq!(kept.level(), schema.level("brook").ok());
     let pins = kept.pins().unwrap();
     assert_eq!(pins.len(), 1);
@@ -107,7 +107,7 @@ fn what_a_build_does_not_know_is_kept_when_two_saves_meet() {
     kept.close().unwrap();
     let seen = slot.view(&newer).unwrap().progress;
     let best: Field<Option<i64>> = newer.field("best").unwrap();
-    assert_eq!((seen.get(medals), seen.get(best)), (7, Some(6)));
+    assert_eq!((seen.get(medals), seen.get(best).option()), (7, Some(6)));
 }
 
 #[test]
@@ -172,7 +172,7 @@ fn two_first_runs_of_one_slot_never_lower_a_record() {
     assert!(first.drain_notices().any(|notice| notice == Notice::Reconciled));
     first.close().unwrap();
     let opened = one.open(schema).unwrap();
-    assert_eq!((opened.origin, opened.progress.get(best)), (Origin::File, Some(50)));
+    assert_eq!((opened.origin, opened.progress.get(best).option()), (Origin::File, Some(50)));
 }
 
 #[test]

@@ -131,7 +131,7 @@ fn slot_of(files: &Ending) -> Slot {
 /// An intact save has a best value; other files do not have one.
 fn best_in(bytes: Option<&Vec<u8>>) -> Option<i64> {
     let save = keblin::verify::verify(bytes?, &SCHEMA).ok()?;
-    save.into_progress().get(best())
+    save.into_progress().get(best()).option()
 }
 
 impl World {
@@ -177,7 +177,7 @@ impl World {
                 .filter(|(path, _)| path.extension().is_some_and(|ending| ending == "keblin")),
         );
         match slot_of(&ending(&copy)).open(&SCHEMA) {
-            Ok(opened) => Ok(opened.progress.get(best())),
+            Ok(opened) => Ok(opened.progress.get(best()).option()),
             Err(OpenError::Damaged(_)) => Err("no whole save is left".to_string()),
             Err(error) => Err(error.to_string()),
         }
@@ -208,7 +208,7 @@ impl World {
             }
             Act::Close(who) => {
                 if let Some((kept, _)) = self.keepers[who].take() {
-                    let held = kept.get(best());
+                    let held = kept.get(best()).option();
                     let owes = self.owes[who].take();
                     if kept.close().is_ok() {
                         self.erased(owes);
@@ -264,7 +264,7 @@ impl World {
             kept.erase(&Erase::Field(SCHEMA.field_named("best").unwrap().0), true).unwrap();
         }
         let saved = kept.save_now();
-        let held = kept.get(best());
+        let held = kept.get(best()).option();
         if let Ok(Some(saved)) = saved {
             let is_whole = saved.written_bytes == saved.len_bytes;
             self.hidden[who] = 2 + u64::from(is_whole);
