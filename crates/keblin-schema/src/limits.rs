@@ -138,7 +138,7 @@ impl Model {
         }
     }
 
-    fn fit_one(&self, kind: Kind, limits: &Limits, value: &Value) -> Result<(), Unfit> {
+    pub(crate) fn fit_one(&self, kind: Kind, limits: &Limits, value: &Value) -> Result<(), Unfit> {
         let fits = match (kind, value) {
             (Kind::Bool, Value::Bool(_))
             | (Kind::Int, Value::Int(_))

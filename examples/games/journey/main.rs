@@ -53,10 +53,12 @@ fn walk(game: &mut Keeper) -> Result<(), Box<dyn Error>> {
     game.push(fields::CHARMS, Charm { made_of: Some(Items::Salt), ..Charm::default() });
     game.change_item(fields::CHARMS, 0, |charm| {
         charm.marks.push("three bells".to_string());
+        charm.bead.clear = true;
         charm.helps.insert(Quests::ThreeBells, 9);
     });
     for charm in game.get(fields::CHARMS) {
-        println!("a charm with {:?}, which helps {:?}", charm.marks, charm.helps);
+        let bead = charm.bead.colour;
+        println!("a charm with a {bead} bead and {:?}, which helps {:?}", charm.marks, charm.helps);
     }
 
     game.enter(levels::FORD)?;

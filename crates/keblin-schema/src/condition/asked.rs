@@ -26,6 +26,8 @@ pub enum Asked {
         at: At,
         /// The member, in declared order; for a vector x, y, z, w.
         member: u16,
+        /// The member of that member, if it is a shape or a vector.
+        inner: Option<u16>,
     },
     /// The entry of a map under a key that the name gives; a missing one is zero, false or empty.
     Entry {
@@ -98,8 +100,8 @@ impl Asked {
     pub fn may_be_unset(&self, model: &Model) -> bool {
         match self {
             Asked::Field { field, .. } => model.fields.get(*field).is_some_and(FieldDef::may_be_unset),
-            Asked::Member { field, member, .. } => {
-                member_of(model, *field, *member).is_some_and(|member| member.default == Value::Unset)
+            Asked::Member { field, member, inner, .. } => {
+                member_of(model, *field, *member, *inner).is_some_and(|member| member.default == Value::Unset)
                     || model.fields.get(*field).is_some_and(FieldDef::may_be_unset)
             }
             Asked::Entry { field, .. } => {
@@ -125,8 +127,8 @@ impl Asked {
             Asked::Field { field, .. } => {
                 return model.fields.get(*field).map_or(Kind::Int.into(), FieldDef::holds);
             }
-            Asked::Member { field, member, .. } => {
-                let member = member_of(model, *field, *member);
+            Asked::Member { field, member, inner, .. } => {
+                let member = member_of(model, *field, *member, *inner);
                 return member.map_or(Kind::Float.into(), crate::model::MemberDef::holds);
             }
             Asked::Entry { field, .. } => {
@@ -168,9 +170,16 @@ pub(super) fn difficulty_named(model: &Model, part: &Part) -> Result<usize, Cond
 }
 
 /// Returns a member of a field's shape, or of the shape that goes with a record; `None` for a part of a vector.
-pub(super) fn member_of(model: &Model, field: usize, member: u16) -> Option<&MemberDef> {
-    let def = model.fields.get(field)?;
-    let of = def.with.as_ref().map_or(def.kind, |with| Kind::Shape(with.shape));
-    let Kind::Shape(shape) = of else { return None };
-    model.shapes.get(usize::from(shape))?.members.get(usize::from(member))
+fn member_of(model: &Model, field: usize, member: u16, inner: Option<u16>) -> Option<&MemberDef> {
+    let of = |kind: Kind, member: u16| {
+        let Kind::Shape(shape) = kind else { return None };
+        model.shapes.get(usize::from(shape))?.members.get(usize::from(member))
+    };
+    let member = of(inside_of(model.fields.get(field)?), member)?;
+    inner.map_or(Some(member), |inner| of(member.kind, inner))
+}
+
+/// Returns the type that has the members of a field: its own, or that of what goes with its values.
+pub(super) fn inside_of(def: &FieldDef) -> Kind {
+    def.with.as_ref().map_or(def.kind, |with| Kind::Shape(with.shape))
 }

@@ -26,8 +26,10 @@ impl Compiler<'_> {
             self.wholes.extend([key.clone(), missing(holds.kind)]);
             typed = self.emit(Op::Entry(typed.at, small(self.wholes.len() - 2)), holds.into());
         }
-        if let Asked::Member { member, .. } = asked {
-            typed = self.emit(Op::Member(typed.at, member), holds.into());
+        if let Asked::Member { member, inner, .. } = asked {
+            for member in std::iter::once(member).chain(inner) {
+                typed = self.emit(Op::Member(typed.at, member), holds.into());
+            }
         }
         let ids = [Some(holds.kind), holds.key, holds.of].into_iter().flatten().find_map(|kind| match kind {
             Kind::Id(ids) => Some(ids),

@@ -1,15 +1,15 @@
 //! The parts after a field's name: the difficulty and items for its axes, and a member of its value.
 
-use super::asked::{Asked, difficulty_named};
+use super::asked::{Asked, difficulty_named, inside_of};
 use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
 use crate::value::Value;
 use crate::value::kind::Kind;
 
-/// Returns the names of the members of a field's values, or of what goes with them; empty if there are none.
-fn members<'m>(model: &'m Model, def: &FieldDef) -> Vec<&'m str> {
-    match def.with.as_ref().map_or(def.kind, |with| Kind::Shape(with.shape)) {
+/// Returns the names of the members of a type; empty if it has none.
+fn members(model: &Model, kind: Kind) -> Vec<&str> {
+    match kind {
         Kind::Shape(shape) => {
             let members = model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
             members.iter().map(|member| member.name.as_str()).collect()
@@ -21,7 +21,37 @@ fn members<'m>(model: &'m Model, def: &FieldDef) -> Vec<&'m str> {
     }
 }
 
-/// Resolves a field, or a member if the name has one part more than the field has axes.
+/// Resolves a member by its name.
+fn member_named(model: &Model, kind: Kind, of: &str, part: &Part) -> Result<u16, ConditionError> {
+    let known = members(model, kind);
+    let at = known.iter().position(|known| *known == part.word).and_then(|at| u16::try_from(at).ok());
+    at.ok_or_else(|| {
+        let message = format!("`{of}` does not have a member `{}`", part.word);
+        ConditionError::new(part.span.clone(), message).meant(nearest(&part.word, known.iter().copied()))
+    })
+}
+
+/// Resolves the member of a field, and the member of that member, if the name has a part for each.
+fn member_asked(
+    model: &Model,
+    def: &FieldDef,
+    parts: &[Part],
+) -> Result<Option<(u16, Option<u16>)>, ConditionError> {
+    let (kind, [member, inner @ ..]) = (inside_of(def), parts) else { return Ok(None) };
+    if members(model, kind).is_empty() || inner.len() > 1 {
+        return Ok(None);
+    }
+    let index = member_named(model, kind, def.name.as_str(), member)?;
+    let Some(part) = inner.first() else { return Ok(Some((index, None))) };
+    let Kind::Shape(shape) = kind else { return Ok(None) };
+    let of = model.shapes.get(usize::from(shape)).and_then(|shape| shape.members.get(usize::from(index)));
+    match of.map(|of| of.kind).filter(|kind| !members(model, *kind).is_empty()) {
+        Some(kind) => Ok(Some((index, Some(member_named(model, kind, &member.word, part)?)))),
+        None => Ok(None),
+    }
+}
+
+/// Resolves a field, or a member or entry if the name has more parts than the field has axes.
 pub(super) fn asked_of(
     model: &Model,
     (field, def): (usize, &FieldDef),
@@ -30,19 +60,13 @@ pub(super) fn asked_of(
     parts: &[Part],
 ) -> Result<Asked, ConditionError> {
     let lists = lists_of(def).count();
+    if let Some((items, after)) = parts.split_at_checked(lists)
+        && let Some((member, inner)) = member_asked(model, def, after)?
+    {
+        let at = At { items: items_named(model, def, name, items)?, ..level };
+        return Ok(Asked::Member { field, at, member, inner });
+    }
     match parts.split_last() {
-        Some((last, items)) if parts.len() == lists + 1 && !members(model, def).is_empty() => {
-            let at = At { items: items_named(model, def, name, items)?, ..level };
-            let known = members(model, def);
-            let member =
-                known.iter().position(|known| *known == last.word).and_then(|at| u16::try_from(at).ok());
-            let missing = format!("`{}` does not have a member `{}`", def.name, last.word);
-            let missing = || {
-                ConditionError::new(last.span.clone(), missing)
-                    .meant(nearest(&last.word, known.iter().copied()))
-            };
-            Ok(Asked::Member { field, at, member: member.ok_or_else(missing)? })
-        }
         Some((key, items)) if def.kind == Kind::Map && parts.len() == lists + 1 => {
             let at = At { items: items_named(model, def, name, items)?, ..level };
             Ok(Asked::Entry { field, at, key: entry_key(model, def, key)? })
@@ -75,7 +99,7 @@ pub(super) fn of_field(model: &Model, first: &Part, rest: &[Part]) -> Result<Ask
     let (field, def) = model.field_named(&first.word).ok_or_else(|| {
         ConditionError::new(first.span.clone(), format!("no field `{}` is declared", first.word))
     })?;
-    let has_inside = def.kind == Kind::Map || !members(model, def).is_empty();
+    let has_inside = def.kind == Kind::Map || !members(model, inside_of(def)).is_empty();
     let parts = lists_of(def).count() + usize::from(has_inside);
     let (difficulty, items) = match rest {
         [difficulty, items @ ..]

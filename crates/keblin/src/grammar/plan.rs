@@ -1,7 +1,7 @@
 //! How the saves of a schema are written: the tapes of its sections, made once.
 
 use keblin_schema::Model;
-use keblin_schema::kind::Kind;
+use keblin_schema::kind::{Holds, Kind};
 use keblin_schema::model::FieldDef;
 
 use super::listed::{self, Listed, Map};
@@ -23,8 +23,35 @@ pub(crate) struct Plan {
 pub(crate) struct ShapeOrder {
     /// The head of the map.
     pub(crate) head: Vec<u8>,
-    /// The members in the order of their encoded names: the name, and the declared position.
-    pub(crate) members: Vec<(Vec<u8>, usize)>,
+    /// The members in the order of their encoded names.
+    pub(crate) members: Vec<MemberOrder>,
+}
+
+/// How a member of a shape is written.
+#[derive(Clone, Debug)]
+pub(crate) struct MemberOrder {
+    /// Its encoded name.
+    pub(crate) key: Vec<u8>,
+    /// Its declared position.
+    pub(crate) index: usize,
+    /// The order of the shape that it is or contains.
+    pub(crate) inside: ShapeOrder,
+}
+
+impl ShapeOrder {
+    /// Returns the order of the shape that a value is or contains.
+    fn of(model: &Model, holds: Holds) -> ShapeOrder {
+        let Kind::Shape(shape) = holds.of.unwrap_or(holds.kind) else { return NO_SHAPE.clone() };
+        let declared = model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
+        let members = declared.iter().enumerate().map(|(index, member)| MemberOrder {
+            key: tape::text(member.name.as_str()),
+            index,
+            inside: ShapeOrder::of(model, member.holds()),
+        });
+        let mut members: Vec<MemberOrder> = members.collect();
+        members.sort_by(|one, other| one.key.cmp(&other.key));
+        ShapeOrder { head: encoded(|out| out.map(members.len() as u64).map(drop)), members }
+    }
 }
 
 /// For values without a shape.
@@ -53,16 +80,9 @@ impl Plan {
         Plan {
             slot: listed::slot(model).into_iter().map(body).collect(),
             device: body(device),
-            shapes: model
-                .shapes
-                .iter()
-                .map(|shape| {
-                    let members = shape.members.iter().enumerate();
-                    let mut members: Vec<_> =
-                        members.map(|(index, member)| (tape::text(member.name.as_str()), index)).collect();
-                    members.sort();
-                    ShapeOrder { head: encoded(|out| out.map(members.len() as u64).map(drop)), members }
-                })
+            shapes: (0_u16..)
+                .zip(&model.shapes)
+                .map(|(index, _)| ShapeOrder::of(model, Kind::Shape(index).into()))
                 .collect(),
         }
     }

@@ -9,7 +9,7 @@ use super::cursor::Cursor;
 use super::file::SaveFile;
 use super::reading::Reading;
 use super::values;
-use crate::grammar::plan::ShapeOrder;
+use crate::grammar::plan::{MemberOrder, ShapeOrder};
 use crate::snapshot::{Schema, State};
 
 /// What is known about a save whose values are all valid.
@@ -137,14 +137,14 @@ fn one(
         Kind::Shape(shape) => {
             let members = &schema.shapes.get(usize::from(shape))?.members;
             cursor.passes(&order.head).then_some(())?;
-            order.members.iter().try_for_each(|(key, index)| {
+            order.members.iter().try_for_each(|MemberOrder { key, index, inside }| {
                 cursor.passes(key).then_some(())?;
                 // A list, set or map in a shape is rare; it is decoded.
                 let member = members.get(*index).filter(|member| member.items.is_none())?;
                 if matches!(member.default, Value::Unset) && cursor.null() {
                     return Some(());
                 }
-                limited(cursor, schema, member.kind, &member.limits, order)
+                limited(cursor, schema, member.kind, &member.limits, inside)
             })
         }
         // Fractions with bounds, ids, sets, maps and opaque bytes are rarer; they are decoded.

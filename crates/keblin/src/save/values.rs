@@ -14,7 +14,7 @@ use minicbor::{Decoder, Encoder};
 use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::SaveLimits;
-use crate::grammar::plan::{NO_SHAPE, ShapeOrder};
+use crate::grammar::plan::{MemberOrder, NO_SHAPE, ShapeOrder};
 use crate::grammar::{Failure, encoded};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
@@ -40,9 +40,10 @@ pub(super) fn write_ordered(out: &mut Out<'_>, value: &Value, order: &ShapeOrder
         Value::Quat(numbers) => return parts(out, numbers),
         Value::Shape(members) => {
             out.writer_mut().extend_from_slice(&order.head);
-            for (key, index) in &order.members {
+            for MemberOrder { key, index, inside } in &order.members {
                 out.writer_mut().extend_from_slice(key);
-                write(out, members.get(*index).map_or(&Value::Unset, |(_, value)| value))?;
+                let value = members.get(*index).map_or(&Value::Unset, |(_, value)| value);
+                write_ordered(out, value, inside)?;
             }
             return Ok(());
         }
@@ -217,7 +218,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
     let mut order = with.order.members.iter();
     for _ in 0..count {
         let index = match order.next() {
-            Some((key, index)) if cursor.passes(key) => Some(*index),
+            Some(MemberOrder { key, index, .. }) if cursor.passes(key) => Some(*index),
             _ => {
                 let name = cursor.text("the name of a member")?;
                 members.iter().position(|member| member.name.as_str() == name)
@@ -229,13 +230,15 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
             continue;
         };
         let what = member.name.as_str();
+        let inside = with.order.members.iter().find(|order| Some(order.index) == index);
+        let inside = inside.map_or(&NO_SHAPE, |order| &order.inside);
         if value.is_some() {
             return Err(cursor.unexpected(start, format!("each member once, but `{what}` is repeated")));
         }
         let is_unset = member.default == Value::Unset && cursor.null();
         *value = match is_unset {
             true => Some(Value::Unset),
-            false => Some(read(cursor, member.holds(), Reading { what, ..with })?)
+            false => Some(read(cursor, member.holds(), Reading { what, order: inside, ..with })?)
                 .filter(|value| *value != Value::Unset),
         };
     }

@@ -35,6 +35,7 @@ mod given_up;
 mod golden;
 mod groups;
 mod hostile;
+mod inner_shapes;
 mod invariants;
 mod keepers;
 mod kinds;

@@ -1,5 +1,7 @@
 //! `type`, `of` and `key`: the type of a field or of a member of a shape.
 
+use toml::de::DeTable;
+
 use super::table::Reader;
 use crate::model::Model;
 use crate::text::finding::{Code, Finding};
@@ -41,25 +43,52 @@ pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<F
     }
 }
 
-/// Reads the type of a member of a shape: one value, or a list, set or map of such.
-pub(super) fn of_member(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Holds> {
+/// Reads the type of a member of a shape: one value, or a list, set or map of such. `inner` has the shapes that it may
+/// be: those without a shape inside.
+pub(super) fn of_member(
+    reader: &Reader<'_, '_>,
+    names: &Model,
+    inner: &[bool],
+    found: &mut Vec<Finding>,
+) -> Option<Holds> {
     let plain = Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar() || kind.has_items());
-    let words: Vec<_> = plain.map(|(word, kind)| (word, Some(kind))).chain([("id", None)]).collect();
+    let words = plain.map(|(word, kind)| (word, Some(kind)));
+    let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
-    match reader.word("type", &words, found)? {
-        None => named(reader, "an id", "levels", lists(names).collect(), found).map(Holds::from),
-        Some(kind) if kind.has_items() => {
+    let plain = reader.word("type", &words, found)?;
+    let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
+    let of = reader.get("of").and_then(|item| item.get_ref().as_str());
+    let outer = shapes(names).zip(inner).find(|((shape, _), is_inner)| of == Some(*shape) && !**is_inner);
+    if let Some(((shape, _), _)) = outer.filter(|_| word == "shape" || plain.is_some_and(Kind::has_items)) {
+        let message = format!("`{shape}` has a shape inside, and shapes are at most two deep");
+        let finding = Finding::error(Code::WrongType, reader.key_span("of"), message);
+        found.push(finding.instead("name a shape without a shape inside"));
+        return None;
+    }
+    match (plain, word) {
+        (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(Holds::from),
+        (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(Holds::from),
+        (Some(kind), _) if kind.has_items() => {
             // A game's own struct has the set as one of Rust, which needs an order.
             let fits = |of: Kind| {
-                kind != Kind::Set || !matches!(of, Kind::Float | Kind::Vec2 | Kind::Vec3 | Kind::Quat)
+                let has_order =
+                    !matches!(of, Kind::Float | Kind::Vec2 | Kind::Vec3 | Kind::Quat | Kind::Shape(_));
+                kind != Kind::Set || has_order
             };
-            let items = scalars().filter(|(_, of)| fits(*of)).chain(lists(names)).collect();
+            let items = scalars().chain(shapes(names)).filter(|(_, of)| fits(*of));
+            let items = items.chain(lists(names)).collect();
             let of = named(reader, &kind.with_article(), "text", items, found)?;
             let key = if kind == Kind::Map { Some(map_key(reader, names, found)?) } else { None };
             Some(Holds { kind, of: Some(of), key })
         }
-        Some(kind) => Some(Holds::from(kind)),
+        (Some(kind), _) => Some(Holds::from(kind)),
     }
+}
+
+/// Returns whether the type of a member names a shape, as far as its table says.
+pub(super) fn names_a_shape(table: &DeTable<'_>, shapes: &[&str]) -> bool {
+    let word = |key: &str| table.get(key).and_then(|item| item.get_ref().as_str());
+    word("type") == Some("shape") || word("of").is_some_and(|of| shapes.contains(&of))
 }
 
 fn named(

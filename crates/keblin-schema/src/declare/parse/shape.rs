@@ -2,13 +2,14 @@
 
 use toml::de::{DeTable, DeValue};
 
-use super::kind::of_member;
+use super::kind::{names_a_shape, of_member};
 use super::length::length;
 use super::table::Reader;
 use super::{Placed, clashes, value};
 use crate::model::{Items, Limits, MemberDef, Model, ShapeDef};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
+use crate::value::Value;
 use crate::value::kind::{Holds, Kind};
 
 const MEMBER_KEYS: &[&str] = &["about", "type", "of", "key", "default", "min", "max", "max_len", "max_items"];
@@ -22,7 +23,7 @@ pub(super) fn all(
 ) -> Vec<ShapeDef> {
     let Some((table, span)) = top.table("shapes", found) else { return Vec::new() };
     let shapes = Reader::of_any_keys("the shapes", table, span, text);
-    let mut declared = Vec::new();
+    let mut declared: Vec<(Placed<Name>, &DeTable<'_>)> = Vec::new();
     for (key, item) in shapes.entries() {
         let Some(name) = shapes.key_id(key, found) else { continue };
         let taken = names.lists.iter().any(|list| list.name == name.value);
@@ -34,20 +35,48 @@ pub(super) fn all(
             continue;
         }
         match item.get_ref() {
-            DeValue::Table(table) => declared.push((name.clone(), members(&name, table, names, text, found))),
+            DeValue::Table(table) => declared.push((name, table)),
             _ => shapes.wrong_type(item, "a table with `members`", found),
         }
     }
-    let names = declared.iter().map(|(name, _)| name.clone()).collect();
-    let apart: Vec<_> = clashes("shape", names, found).into_iter().map(|name| name.span).collect();
-    let apart = declared.into_iter().filter(|(name, _)| apart.contains(&name.span));
-    apart.map(|(name, members)| ShapeDef { name: name.value, members }).collect()
+    let ids = declared.iter().map(|(name, _)| name.clone()).collect();
+    let apart: Vec<_> = clashes("shape", ids, found).into_iter().map(|name| name.span).collect();
+    declared.retain(|(name, _)| apart.contains(&name.span));
+    in_two_steps(&declared, names, text, found)
+}
+
+/// Reads the members: first of the shapes without a shape inside, then of those that may have one.
+fn in_two_steps(
+    declared: &[(Placed<Name>, &DeTable<'_>)],
+    names: &Model,
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<ShapeDef> {
+    let ids: Vec<&str> = declared.iter().map(|(name, _)| name.value.as_str()).collect();
+    let has_shape = |table: &DeTable<'_>| {
+        let members = table.get("members").and_then(|item| item.get_ref().as_table());
+        let mut members = members.into_iter().flat_map(DeTable::iter);
+        members.any(|(_, item)| item.get_ref().as_table().is_some_and(|table| names_a_shape(table, &ids)))
+    };
+    let inner: Vec<bool> = declared.iter().map(|(_, table)| !has_shape(table)).collect();
+    let mut names = names.clone();
+    let empty = |name: &Placed<Name>| ShapeDef { name: name.value.clone(), members: Vec::new() };
+    names.shapes = declared.iter().map(|(name, _)| empty(name)).collect();
+    for first in [true, false] {
+        for (index, (name, table)) in declared.iter().enumerate() {
+            if inner.get(index) == Some(&first) {
+                let members = members(name, table, (&names, &inner), text, found);
+                names.shapes.get_mut(index).into_iter().for_each(|shape| shape.members.clone_from(&members));
+            }
+        }
+    }
+    names.shapes
 }
 
 fn members(
     shape: &Placed<Name>,
     table: &DeTable<'_>,
-    names: &Model,
+    names: (&Model, &[bool]),
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Vec<MemberDef> {
@@ -74,12 +103,12 @@ fn members(
 fn member(
     name: &Placed<Name>,
     table: &DeTable<'_>,
-    names: &Model,
+    (names, inner): (&Model, &[bool]),
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Option<MemberDef> {
     let reader = Reader::new("a member", table, name.span.clone(), MEMBER_KEYS, text, found);
-    let holds = of_member(&reader, names, found)?;
+    let holds = of_member(&reader, names, inner, found)?;
     let kind = holds.kind;
     let inside = limits(&reader, name, holds.of.unwrap_or(kind), names, found);
     let items = items(&reader, name, holds, inside.clone(), found);
@@ -91,7 +120,8 @@ fn member(
     };
     let fit = match &items {
         Some(items) => names.fit_items(items, &default),
-        None => limits.fit(&default),
+        None if default == Value::Unset => Ok(()),
+        None => names.fit_one(kind, &limits, &default),
     };
     if let Err(unfit) = fit {
         found.push(Finding::error(

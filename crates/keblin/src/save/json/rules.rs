@@ -1,7 +1,7 @@
 //! The JSON Schema of a game's saves: what `import` accepts, with the bounds and lengths of the declaration. Other
 //! programs can check an edited save with it before it is imported.
 
-use keblin_schema::kind::{Holds, Kind};
+use keblin_schema::kind::Kind;
 use keblin_schema::model::{Bound, FieldDef, Items, Limits};
 use keblin_schema::name::MAX_NAME_CHARS;
 use keblin_schema::{Model, Value};
@@ -124,55 +124,25 @@ impl Rules<'_> {
 
     /// Returns the rule of a value, with what goes with it.
     fn best(&self, field: &FieldDef) -> Json {
-        let of = self.of(field.holds(), Some(field));
+        let of = self.of(field);
         match &field.with {
             Some(with) => fixed([("value", of), ("with", self.shape(with.shape))]),
             None => of,
         }
     }
 
-    fn of(&self, holds: Holds, field: Option<&FieldDef>) -> Json {
-        let declared = field.and_then(|field| field.items.as_ref());
-        let most = declared.map(|items| items.max_items);
-        let items = |of: Option<Kind>| match of.unwrap_or(Kind::Int) {
-            Kind::Shape(shape) => self.shape(shape),
-            kind => {
-                let limits = declared.map(|items| &items.limits);
-                self.scalar(
-                    kind,
-                    limits.map_or((None, None, None), |limits| {
-                        (limits.min.clone(), limits.max.clone(), limits.max_len)
-                    }),
-                )
-            }
-        };
-        let limits = match field {
-            Some(field) if !holds.kind.has_items() => {
-                let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();
-                (fixed(&field.min), fixed(&field.max), field.max_len)
-            }
-            _ => (None, None, None),
-        };
-        match holds.kind {
-            Kind::List => json!({ "type": "array", "maxItems": most, "items": items(holds.of) }),
-            Kind::Set => {
-                json!({ "type": "array", "maxItems": most, "uniqueItems": true, "items": items(holds.of) })
-            }
-            Kind::Map => json!({
-                "type": "object",
-                "maxProperties": most,
-                "propertyNames": self.key(holds.key.unwrap_or(Kind::Text)),
-                "additionalProperties": items(holds.of),
-            }),
-            Kind::Shape(shape) => self.shape(shape),
-            kind => self.scalar(kind, limits),
+    fn of(&self, field: &FieldDef) -> Json {
+        let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();
+        match &field.items {
+            Some(items) => self.items(field.kind, items),
+            None => self.one(field.kind, (fixed(&field.min), fixed(&field.max), field.max_len)),
         }
     }
 
-    /// Returns the rule of a list, set or map in a shape.
+    /// Returns the rule of a list, set or map.
     fn items(&self, kind: Kind, items: &Items) -> Json {
         let Limits { min, max, max_len, .. } = &items.limits;
-        let of = self.scalar(items.of, (min.clone(), max.clone(), *max_len));
+        let of = self.one(items.of, (min.clone(), max.clone(), *max_len));
         let most = items.max_items;
         match kind {
             Kind::List => json!({ "type": "array", "maxItems": most, "items": of }),
@@ -186,6 +156,11 @@ impl Rules<'_> {
         }
     }
 
+    /// Returns the rule of a value without items.
+    fn one(&self, kind: Kind, limits: (Option<Value>, Option<Value>, Option<usize>)) -> Json {
+        if let Kind::Shape(shape) = kind { self.shape(shape) } else { self.scalar(kind, limits) }
+    }
+
     fn shape(&self, shape: u16) -> Json {
         let members = self.model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
         let properties = members.iter().map(|member| {
@@ -193,7 +168,7 @@ impl Rules<'_> {
                 Some(items) => self.items(member.kind, items),
                 None => {
                     let Limits { min, max, max_len, .. } = &member.limits;
-                    self.scalar(member.kind, (min.clone(), max.clone(), *max_len))
+                    self.one(member.kind, (min.clone(), max.clone(), *max_len))
                 }
             };
             let of = if member.default == Value::Unset { or_null(of) } else { of };
