@@ -163,7 +163,7 @@ fn a_third_depth_and_a_set_of_shapes_are_mistakes() {
             "cut = { type = 'set', of = 'rune'",
             "unknown value `rune` for `of`",
         ),
-        ("of = 'rune', default", "of = 'runes', default", "did you mean `rune`?"),
+        ("of = 'rune', default", "of = 'runes', default", "write \"rune\""),
         ("{ power = 3 }", "{ power = 30 }", "the default does not fit"),
     ] {
         let found = Schema::parse("progress.toml", &SMITHY.replace(was, is)).unwrap_err().to_string();

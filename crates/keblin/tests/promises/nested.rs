@@ -128,7 +128,7 @@ fn each_mistake_in_one_has_its_place() {
     for (from, to, expected) in [
         (", max_items = 2 }, wear", " }, wear", "`runes` needs `max_items`"),
         ("of = 'runes', max_items", "max_items", "a set needs `of`"),
-        ("of = 'runes', max_items", "of = 'blade', max_items", "unknown value `blade` for `of`"),
+        ("of = 'runes', max_items", "of = 'blade', max_items", "shapes are at most two deep"),
         ("key = 'runes', of", "of", "a map needs `key`"),
         ("of = 'runes', max_items = 2", "of = 'float', max_items = 2", "unknown value `float` for `of`"),
         (

@@ -57,11 +57,14 @@ pub(super) fn of_member(
     reader.required("type", found, "type = \"int\"")?;
     let plain = reader.word("type", &words, found)?;
     let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
-    let of = reader.get("of").and_then(|item| item.get_ref().as_str());
-    let outer = shapes(names).zip(inner).find(|((shape, _), is_inner)| of == Some(*shape) && !**is_inner);
+    let of = reader.get("of").and_then(|item| Some((item.get_ref().as_str()?, item.span())));
+    let outer = shapes(names)
+        .zip(inner)
+        .find(|((shape, _), is_inner)| of.as_ref().is_some_and(|(of, _)| of == shape) && !**is_inner);
     if let Some(((shape, _), _)) = outer.filter(|_| word == "shape" || plain.is_some_and(Kind::has_items)) {
         let message = format!("`{shape}` has a shape inside, and shapes are at most two deep");
-        let finding = Finding::error(Code::WrongType, reader.key_span("of"), message);
+        let span = of.map_or(0..0, |(_, span)| span);
+        let finding = Finding::error(Code::WrongType, span, message);
         found.push(finding.instead("name a shape without a shape inside"));
         return None;
     }
