@@ -120,6 +120,10 @@ pub(crate) enum Command {
         /// The game's key for seals, as a file of its bytes
         #[arg(long, value_name = "FILE")]
         key: Option<PathBuf>,
+        /// While you develop: set saves aside that another declaration of the
+        /// same version has written
+        #[arg(long)]
+        set_aside: bool,
     },
     /// Print a save as JSON, without loss
     Export {

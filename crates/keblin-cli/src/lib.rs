@@ -112,7 +112,9 @@ pub fn run(
         Command::Set { file, values, key } => {
             cmd::set::run(&mut console, &args, file, values, key.as_deref())
         }
-        Command::Verify { files, key } => cmd::verify::run(&mut console, &args, files, key.as_deref()),
+        Command::Verify { files, key, set_aside } => {
+            cmd::verify::run(&mut console, &args, files, (key.as_deref(), *set_aside))
+        }
         Command::Freeze => cmd::freeze::run(&mut console, &args),
         Command::Migrate { files, write, key } => {
             cmd::migrate::run(&mut console, &args, files, *write, key.as_deref())

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use keblin::save::{SaveCode, Seal, SealKey};
 use keblin::verify::{Examined, Kept, SaveFinding, examine_sealed};
-use keblin::{Schema, Severity};
+use keblin::{SaveDir, Schema, Severity};
 use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
@@ -23,13 +23,13 @@ const DAMAGED: &str = "When the game opens a damaged slot it falls back to the b
                        file aside.";
 
 /// What a refusal means.
-const OF_ANOTHER: &str = "A refused file is intact; it belongs to another game or version.";
+const OF_ANOTHER: &str = "A refused file is intact; it belongs to another game, version or declaration.";
 
 pub(crate) fn run(
     console: &mut Console<'_>,
     args: &Args,
     named: &[PathBuf],
-    key: Option<&Path>,
+    (key, set_aside): (Option<&Path>, bool),
 ) -> Result<Outcome, Trouble> {
     let schema = files::schema(args, &named.iter().map(PathBuf::as_path).collect::<Vec<_>>())?;
     let key = key.map(files::key).transpose()?;
@@ -56,6 +56,9 @@ pub(crate) fn run(
             } else if all || !checked.is_plain() {
                 bar.suspend(|| tell(console, path, &checked, all))?;
             }
+            if set_aside && checked.is_misfit() {
+                Trouble::put_by(misfit_set_aside(console, path, &schema), &mut troubles);
+            }
         }
     }
     bar.finish_and_clear();
@@ -64,6 +67,20 @@ pub(crate) fn run(
     }
     Trouble::of_some(troubles)?;
     Ok(if tally.whole == saves.len() { Outcome::Fine } else { Outcome::Findings })
+}
+
+/// Sets a save aside that does not fit the declaration any more, and says where it is now.
+fn misfit_set_aside(console: &mut Console<'_>, file: &Path, schema: &Arc<Schema>) -> Result<(), Trouble> {
+    let is_json = console.json;
+    let folder = file.parent().unwrap_or(Path::new("."));
+    let name = file.file_stem().map(|name| name.to_string_lossy()).unwrap_or_default();
+    let told = |error: &dyn std::fmt::Display| Trouble::Told(error.to_string());
+    let slot = SaveDir::at(folder).slot(&name).map_err(|error| told(&error))?;
+    let aside = slot.set_misfit_aside(schema).map_err(|error| told(&error))?;
+    for path in aside.iter().filter(|_| !is_json) {
+        console.paragraph(&format!("  set aside as {}", shown(path)), "    ")?;
+    }
+    Ok(())
 }
 
 pub(super) fn progress_bar(console: &Console<'_>, files: usize) -> ProgressBar {
@@ -89,6 +106,11 @@ impl Checked {
     pub(crate) fn is_fine(&self) -> bool {
         let is_hint = |finding: &SaveFinding| finding.severity == Severity::Hint;
         self.examined.kept.is_ok() && self.examined.findings.iter().all(is_hint)
+    }
+
+    /// Whether another declaration of the same version wrote it.
+    fn is_misfit(&self) -> bool {
+        self.examined.kept.as_ref().is_err_and(|error| error.fault.code() == SaveCode::Redeclared)
     }
 
     /// Whether a folder's list leaves it out: at most it is of an earlier version, which is counted.

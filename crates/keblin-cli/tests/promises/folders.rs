@@ -123,3 +123,24 @@ fn what_is_whole_is_salvaged_into_a_save_that_says_so_and_nothing_is_overwritten
         keblin(&["salvage", "--json", "--schema", SCHEMA, "data/broken/state_changed.keblin", "--to", out]);
     assert_eq!((json.code, &json.json()["sections"][1]["whole"]), (0, &1.into()));
 }
+
+#[test]
+fn saves_of_another_declaration_of_the_same_version_are_set_aside_when_asked() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |path: &str| folder.path().join(path);
+    let declared = "game = 'pond'\nversion = 1\n[fields]\nfrogs = { type = 'int', scope = 'profile' }\n";
+    fs::write(at("progress.toml"), declared).unwrap();
+    assert_eq!(keblin_in(folder.path(), &["freeze"]).code, 0);
+    fs::create_dir(at("saves")).unwrap();
+    fs::rename(at("frozen/v1.keblin"), at("saves/otter.keblin")).unwrap();
+    fs::remove_dir_all(at("frozen")).unwrap();
+    fs::write(at("progress.toml"), declared.replace("int", "bool")).unwrap();
+    let ran = keblin_in(folder.path(), &["verify", "saves"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("[redeclared]") && ran.out.contains("expected frogs as bool"), "{}", ran.out);
+    assert!(at("saves/otter.keblin").exists());
+    let ran = keblin_in(folder.path(), &["verify", "saves", "--set-aside"]);
+    assert!(ran.out.contains("otter.redeclared-1.keblin"), "{}", ran.out);
+    assert_fits(&ran.out);
+    assert!(at("saves/aside/otter.redeclared-1.keblin").exists() && !at("saves/otter.keblin").exists());
+}

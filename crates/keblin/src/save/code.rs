@@ -49,6 +49,8 @@ keblin_schema::words! {
         NewerVersion = "newer_version",
         /// An older version of the game wrote it, and there is no step from that version.
         OlderVersion = "older_version",
+        /// Another declaration of the same version wrote it, and its values do not fit this one.
+        Redeclared = "redeclared",
         /// A step needs the game's own code.
         NeedsGame = "needs_game",
         /// A step failed.

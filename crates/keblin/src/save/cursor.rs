@@ -260,6 +260,16 @@ fn found(bytes: &[u8]) -> String {
             _ => "a text".to_string(),
         },
         Ok(Type::Unknown(byte)) => format!("byte {byte:#04x}"),
+        Ok(Type::U8 | Type::U16 | Type::U32 | Type::U64) => {
+            decoder.u64().map_or("a whole number".to_string(), |number| number.to_string())
+        }
+        Ok(Type::I8 | Type::I16 | Type::I32 | Type::I64 | Type::Int) => {
+            decoder.i64().map_or("a whole number".to_string(), |number| number.to_string())
+        }
+        Ok(Type::F16 | Type::F32 | Type::F64) => "a number with a fraction".to_string(),
+        Ok(Type::Bool) => decoder.bool().map_or("a bool".to_string(), |yes| yes.to_string()),
+        Ok(Type::Array) => "a list".to_string(),
+        Ok(Type::Map) => "a map".to_string(),
         Ok(kind) => kind.to_string(),
         Err(_) => "no value".to_string(),
     }

@@ -6,12 +6,13 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::block::Section;
-use super::error::{Fault, ReadError};
+use super::error::{Fault, MAX_CHANGES, ReadError};
 use super::file::{self, SaveFile};
 use super::fingerprint::Fingerprint;
-use super::layout::{DEVICE, HEADER, STATE};
+use super::layout::{DEVICE, HEADER, STATE, SaveLimits};
 use super::missing::Missing;
 use super::reading::Reading;
+use crate::grammar::plan::Body;
 use crate::snapshot::{Carried, Schema, Snapshot, title};
 
 /// A save's values, before relations are checked.
@@ -82,7 +83,8 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     let followed = sections.iter().try_for_each(|(section, body)| reading.follow(section, body));
     if followed.is_none() {
         reading = Reading::new(schema, plan);
-        sections.iter().try_for_each(|(section, body)| reading.by_keys(section, body))?;
+        let read = sections.iter().try_for_each(|(section, body)| reading.by_keys(section, body));
+        read.map_err(|error| redeclared(&error, file, schema, &sections).unwrap_or(error))?;
     }
     let Reading { state, carried, missing, .. } = reading;
     let carried = Carried { blocks: file.carried_blocks(plan), ..carried };
@@ -92,6 +94,32 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     let title = file.head.summary.title.as_deref().and_then(|text| title(text).ok().flatten());
     let snapshot = Snapshot { carried, picture, title, areas, ..Snapshot::of_state(schema, state) };
     Ok(Decoded { snapshot, missing })
+}
+
+/// Returns the error for a save that another declaration of the same version has written, with every place that does
+/// not fit; `None` if this declaration has written it, or if it is not a save that anything has written.
+fn redeclared(
+    first: &ReadError,
+    file: &SaveFile<'_>,
+    schema: &Arc<Schema>,
+    sections: &[(&Section<'_>, &Body)],
+) -> Option<ReadError> {
+    let is_whole = |(section, _): &(&Section<'_>, &Body)| {
+        section.item().whole(|cursor| cursor.skip("a value", &SaveLimits::default())).is_ok()
+    };
+    let is_other = file.head.fingerprint != Fingerprint::of(schema);
+    if !is_other || !matches!(first.fault, Fault::Unexpected { .. }) || !sections.iter().all(is_whole) {
+        return None;
+    }
+    let mut looking = Reading::collecting(schema, schema.plan());
+    let of_sections = sections.iter().filter_map(|(section, body)| looking.by_keys(section, body).err());
+    let of_sections: Vec<String> = of_sections.map(|error| error.fault.to_string()).collect();
+    let mut changes = looking.misfits.unwrap_or_default();
+    changes.extend(of_sections);
+    let more = changes.len().saturating_sub(MAX_CHANGES);
+    changes.truncate(MAX_CHANGES);
+    let fault = Fault::Redeclared { version: schema.version, changes, more };
+    Some(ReadError::new(&first.section, first.offset, fault))
 }
 
 /// Reads single sections, each on its own; if a section cannot be read, its values are the defaults. Returns the

@@ -119,9 +119,21 @@ pub enum Fault {
         /// The schema version of the game.
         known: u32,
     },
+    /// Written by another declaration of the same version, before a type was changed: its values do not fit.
+    Redeclared {
+        /// The version of both.
+        version: u32,
+        /// What does not fit, place by place; at most [`MAX_CHANGES`] of them.
+        changes: Vec<String>,
+        /// How many more there are.
+        more: usize,
+    },
     /// Written by an older version of the game, and a step failed.
     Step(Box<StepFault>),
 }
+
+/// How many places a message lists at which a save does not fit the declaration.
+pub const MAX_CHANGES: usize = 8;
 
 impl ReadError {
     pub(crate) fn new(section: &str, offset: usize, fault: Fault) -> ReadError {
@@ -138,6 +150,7 @@ impl ReadError {
                 | Fault::OtherGame { .. }
                 | Fault::NewerVersion { .. }
                 | Fault::OlderVersion { .. }
+                | Fault::Redeclared { .. }
                 | Fault::Step(_)
         )
     }
@@ -168,6 +181,7 @@ impl Fault {
             Fault::OtherGame { .. } => SaveCode::OtherGame,
             Fault::NewerVersion { .. } => SaveCode::NewerVersion,
             Fault::OlderVersion { .. } => SaveCode::OlderVersion,
+            Fault::Redeclared { .. } => SaveCode::Redeclared,
             Fault::Step(step) if step.needs_game => SaveCode::NeedsGame,
             Fault::Step(_) => SaveCode::StepFailed,
         }
@@ -241,6 +255,22 @@ impl Fault {
             }
             Fault::OlderVersion { found, known } => {
                 write!(f, "saved by version {found} of the game, which cannot be migrated to version {known}")
+            }
+            Fault::Redeclared { version, changes, more } => {
+                write!(
+                    f,
+                    "the declaration has changed since this save, but its version is still {version}: {}",
+                    changes.join("; ")
+                )?;
+                if *more > 0 {
+                    write!(f, "; and {more} more")?;
+                }
+                write!(
+                    f,
+                    ". While you develop, set the save aside: `keblin verify --set-aside`, or \
+                     `SaveDir::while_developing`. If players have such saves, freeze the old declaration, raise the \
+                     version and write a step"
+                )
             }
             Fault::Step(fault) => write!(f, "{fault}"),
         }

@@ -103,7 +103,7 @@ pub(crate) mod decode;
 
 pub use block::Section;
 pub use code::SaveCode;
-pub use error::{Fault, ReadError};
+pub use error::{Fault, MAX_CHANGES, ReadError};
 pub use file::SaveFile;
 pub use fingerprint::Fingerprint;
 pub use head::SlotHead;

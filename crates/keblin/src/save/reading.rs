@@ -8,7 +8,7 @@ use keblin_schema::{Model, Value};
 
 use super::block::Section;
 use super::cursor::Cursor;
-use super::error::ReadError;
+use super::error::{Fault, ReadError};
 use super::facts;
 use super::glance::Glance;
 use super::map::Item;
@@ -35,6 +35,17 @@ pub(super) struct Reading<'s> {
     outside: Vec<Value>,
     /// Only set for a quick check, which makes no values.
     pub(super) glance: Option<Glance>,
+    /// Only set to collect what does not fit, instead of stopping at the first of it.
+    pub(super) misfits: Option<Vec<String>>,
+}
+
+/// Returns what does not fit, in words; what names its field needs no place.
+fn misfit(path: &[String], fault: &Fault) -> String {
+    match path {
+        [_, fields, field] if fields == "fields" && fault.to_string().contains(field) => fault.to_string(),
+        [_, fields, rest @ ..] if fields == "fields" => format!("{}: {fault}", rest.join(".")),
+        path => format!("{}: {fault}", path.join(".")),
+    }
 }
 
 impl<'s> Reading<'s> {
@@ -58,7 +69,13 @@ impl<'s> Reading<'s> {
             in_save_point: false,
             outside: Vec::new(),
             glance: None,
+            misfits: None,
         }
+    }
+
+    /// Only collects what does not fit.
+    pub(super) fn collecting(model: &'s Model, plan: &'s Plan) -> Reading<'s> {
+        Reading { misfits: Some(Vec::new()), ..Reading::new(model, plan) }
     }
 
     /// Returns the result of the quick check, and the state without values.
@@ -114,15 +131,23 @@ impl<'s> Reading<'s> {
                 continue;
             };
             path.push(key.clone());
-            match node {
-                Node::Leaf(leaf) => inside.whole(|cursor| self.leaf(cursor, *leaf))?,
-                Node::Map(map) => self.map(&inside, map, path)?,
-                Node::Branch(branch, _) if inside.is_null() => self.absent(*branch),
+            let read = match node {
+                Node::Leaf(leaf) => inside.whole(|cursor| self.leaf(cursor, *leaf)),
+                Node::Map(map) => self.map(&inside, map, path),
+                Node::Branch(branch, _) if inside.is_null() => {
+                    self.absent(*branch);
+                    Ok(())
+                }
                 Node::Branch(branch, map) => {
                     self.begin(*branch);
-                    self.map(&inside, map, path)?;
+                    let read = self.map(&inside, map, path);
                     self.end(*branch);
+                    read
                 }
+            };
+            match (read, &mut self.misfits) {
+                (Err(error), Some(misfits)) => misfits.push(misfit(path, &error.fault)),
+                (read, _) => read?,
             }
             path.pop();
         }

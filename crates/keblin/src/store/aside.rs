@@ -9,7 +9,7 @@ use super::error::DiskError;
 use super::savedir::{ENDING, FRESH, SaveDir};
 
 /// Why files are set aside: the words in their names.
-const REASONS: [&str; 9] = [
+const REASONS: [&str; 10] = [
     "damaged",
     "replaced",
     "older",
@@ -19,7 +19,11 @@ const REASONS: [&str; 9] = [
     "erased",
     "not_migrated",
     "earlier_version",
+    REDECLARED,
 ];
+
+/// Why a save is set aside that another declaration of the same version has written.
+pub(super) const REDECLARED: &str = "redeclared";
 
 /// Files that were set aside stay up to this many bytes, at any age.
 pub const ASIDE_BYTES: u64 = 256 << 20;

@@ -56,6 +56,9 @@ mod there;
 /// Opening a slot.
 mod opening;
 
+/// Saves that another declaration of the same version has written.
+mod redeclared;
+
 /// The list of slots, and operations on whole slots.
 mod list;
 

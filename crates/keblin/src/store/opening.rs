@@ -9,6 +9,7 @@ use thiserror::Error;
 use super::broken::Broken;
 use super::device::Settings;
 use super::error::{DiskError, shown};
+use super::redeclared::is_misfit;
 use super::ruin::Ruin;
 use super::slot::Slot;
 use crate::progress::{AsideReason, Notice, Progress};
@@ -113,7 +114,7 @@ impl Opened {
 }
 
 /// The result of reading a file.
-enum Found {
+pub(super) enum Found {
     Missing,
     /// Intact, but not for this game or version.
     Refused(ReadError),
@@ -206,6 +207,13 @@ impl Slot {
                 self.held().began_empty |= way == Way::ToPlay;
                 Ok(Opened::first_run(schema, settings))
             }
+            (Found::Refused(error), _) | (Found::Missing, Found::Refused(error))
+                if way == Way::ToPlay && self.dir().sets_misfits_aside() && is_misfit(&error) =>
+            {
+                self.set_files_aside(&error)?;
+                self.held().began_empty = true;
+                Ok(Opened::first_run(schema, settings))
+            }
             (Found::Refused(error), _) => Err(OpenError::Refused { path, error }),
             (Found::Whole(file), Found::Whole(copy)) => self.of_two(*file, *copy, settings, way),
             (Found::Whole(file), of_copy) => {
@@ -237,7 +245,7 @@ impl Slot {
         }
     }
 
-    fn found(&self, path: &Path, schema: &Arc<Schema>) -> Found {
+    pub(super) fn found(&self, path: &Path, schema: &Arc<Schema>) -> Found {
         let bytes = match self.dir().read(path) {
             Ok(Some(bytes)) => bytes,
             Ok(None) => return Found::Missing,

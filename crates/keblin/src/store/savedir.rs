@@ -34,6 +34,7 @@ pub struct SaveDir {
     files: Arc<dyn Backend>,
     key: Option<SealKey>,
     limits: SaveLimits,
+    sets_misfits_aside: bool,
 }
 
 /// A text that is not the name of a slot.
@@ -60,7 +61,8 @@ impl SaveDir {
     /// Returns the saves in a folder of another backend: in memory, or where a platform keeps its files.
     #[must_use]
     pub fn on(files: Arc<dyn Backend>, folder: impl Into<PathBuf>) -> SaveDir {
-        SaveDir { folder: folder.into(), files, key: None, limits: SaveLimits::default() }
+        let limits = SaveLimits::default();
+        SaveDir { folder: folder.into(), files, key: None, limits, sets_misfits_aside: false }
     }
 
     /// Seals saves with a key of the game, and checks the seals of existing ones. A seal that does not match is a
@@ -74,6 +76,20 @@ impl SaveDir {
     #[must_use]
     pub fn within(self, limits: SaveLimits) -> SaveDir {
         SaveDir { limits, ..self }
+    }
+
+    /// Sets a save aside when its slot is opened, if another declaration of the same version has written it and its
+    /// values do not fit; the opening is then a first run. For the time before a version is released, in which the
+    /// declaration changes every day. The game's logger gets a warning with the new path; nothing is deleted.
+    ///
+    /// Without this such a slot does not open ([`Fault::Redeclared`]).
+    #[must_use]
+    pub fn while_developing(self) -> SaveDir {
+        SaveDir { sets_misfits_aside: true, ..self }
+    }
+
+    pub(super) fn sets_misfits_aside(&self) -> bool {
+        self.sets_misfits_aside
     }
 
     pub(super) fn limits(&self) -> &SaveLimits {

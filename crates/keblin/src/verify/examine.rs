@@ -12,7 +12,7 @@ use super::past::settings_in;
 use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
 use crate::save::reader::{at_the_end, is_final};
 use crate::save::search::History;
-use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
+use crate::save::{Fault, Fingerprint, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
 use crate::snapshot::Schema;
 
 /// The result of examining a file.
@@ -143,7 +143,11 @@ impl Readable<'_> {
         let schema = of_the_past(file, self.schema).unwrap_or(self.schema);
         for (section, _) in file.of_slot(schema.plan())? {
             let at = (section.body_offset, schema.version);
-            self.looked_at.entry(at).or_insert_with(|| readable(section, schema)).clone()?;
+            let read = self.looked_at.entry(at).or_insert_with(|| readable(section, schema));
+            // What another declaration wrote is intact if its bytes are.
+            if let (Err(error), true) = (read, file.head.fingerprint == Fingerprint::of(schema)) {
+                return Err(error.clone());
+            }
         }
         Ok(())
     }

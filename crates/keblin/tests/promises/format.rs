@@ -172,7 +172,7 @@ fn every_number_that_is_stored_is_held_against_what_it_is_about() {
             "the body's length",
             spoilt(&|f| _ = f.block("weather", "section", false, &wrong_length)),
             "weather",
-            "expected 1 as the length of the body, but found u8",
+            "expected 1 as the length of the body, but found 5",
         ),
         ("a row's length", spoilt(&|f| f.rows[1].length -= 1), "profile", "but found a block of "),
         ("a row's digest", spoilt(&|f| f.rows[1].digest[0] ^= 1), "profile", "their digest does not match"),
@@ -234,7 +234,7 @@ fn the_limits_are_the_readers_to_set() {
     limits = SaveLimits::default();
     limits.max_rows = 2;
     let error = read_within(&bytes, &limits).unwrap_err();
-    assert!(error.to_string().ends_with("expected a table of 1 to 2 rows, but found array"), "{error}");
+    assert!(error.to_string().ends_with("expected a table of 1 to 2 rows, but found a list"), "{error}");
     limits = SaveLimits::default();
     limits.max_block_bytes = 300;
     assert_eq!(read_within(&bytes, &limits).unwrap_err().fault.code().as_str(), "too_large");

@@ -60,6 +60,7 @@ mod public;
 mod real_disk;
 mod rebuild;
 mod reconciled;
+mod redeclared;
 mod rehearsals;
 mod reserve;
 mod resets;

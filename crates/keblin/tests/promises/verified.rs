@@ -100,7 +100,7 @@ fn a_value_of_another_kind_is_refused_at_its_place() {
     ));
     let error = verify(&bytes, &now).unwrap_err();
     assert_eq!(error.section, "profile");
-    assert!(error.to_string().ends_with("expected coppers as text, but found u8"), "{error}");
+    assert!(error.to_string().contains(": expected coppers as text, but found 120. While"), "{error}");
     assert_eq!(bytes[error.offset], 0x18, "the offset leads to the value");
     assert_eq!(bytes[error.offset + 1], 120);
 }
