@@ -112,10 +112,9 @@ fn redeclared(
         return None;
     }
     let mut looking = Reading::collecting(schema, schema.plan());
-    let of_sections = sections.iter().filter_map(|(section, body)| looking.by_keys(section, body).err());
-    let of_sections: Vec<String> = of_sections.map(|error| error.fault.to_string()).collect();
+    // What no declaration can leave out was not left out by one.
+    sections.iter().try_for_each(|(section, body)| looking.by_keys(section, body)).ok()?;
     let mut changes = looking.misfits.unwrap_or_default();
-    changes.extend(of_sections);
     let more = changes.len().saturating_sub(MAX_CHANGES);
     changes.truncate(MAX_CHANGES);
     let fault = Fault::Redeclared { version: schema.version, changes, more };
