@@ -11,7 +11,7 @@ use crate::text::name::{Name, nearest};
 use crate::typed::{Constant, FieldType};
 
 /// Why a look-up failed.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum LookupError {
     /// The name is not declared.
@@ -33,6 +33,8 @@ pub enum LookupError {
         asked: String,
     },
 }
+
+crate::debug_as_display!(LookupError);
 
 impl fmt::Display for LookupError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

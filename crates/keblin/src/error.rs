@@ -33,7 +33,7 @@ use crate::store::{DiskError, OpenError, PinError, SaveError, SlotError, SlotNam
 /// assert!(error.to_string().contains("cannot be the name of a slot"));
 /// # Ok::<(), keblin::Error>(())
 /// ```
-#[derive(Debug, Derive)]
+#[derive(Derive)]
 #[error(transparent)]
 #[non_exhaustive]
 pub enum Error {
@@ -73,3 +73,5 @@ pub enum Error {
     #[cfg(feature = "seal")]
     Key(#[from] KeyTooShort),
 }
+
+keblin_schema::debug_as_display!(Error);

@@ -88,7 +88,7 @@ pub const MAX_CALCULATIONS: usize = 256;
 pub const MAX_CONDITION_DEPTH: usize = 48;
 
 /// Why a text is not a valid condition.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ConditionError {
     /// The place: a range of bytes in the condition.
@@ -98,6 +98,8 @@ pub struct ConditionError {
     /// What to write instead, if that is known.
     pub instead: Option<String>,
 }
+
+crate::debug_as_display!(ConditionError);
 
 impl ConditionError {
     pub(crate) fn new(span: Range<usize>, message: impl Into<String>) -> ConditionError {

@@ -208,7 +208,7 @@ pub struct UnlockDef {
 }
 
 /// Everything a declaration says about a game's progress, checked.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Model {
     /// The id of the game.
@@ -279,6 +279,13 @@ pub struct Model {
     pub(crate) tag: u32,
     /// Positions by id.
     pub(crate) index: Index,
+}
+
+/// Short, because it would fill pages: the game and the version.
+impl fmt::Debug for Model {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Model({}, version {})", self.game, self.version)
+    }
 }
 
 impl Model {

@@ -42,7 +42,7 @@ pub struct Date(i32);
 pub struct Instant(i64);
 
 /// A text that is not a day or an instant.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct DateFault {
     /// The text.
@@ -50,6 +50,8 @@ pub struct DateFault {
     /// What was expected.
     pub expected: &'static str,
 }
+
+crate::debug_as_display!(DateFault);
 
 impl fmt::Display for DateFault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

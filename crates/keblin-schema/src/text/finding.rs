@@ -142,12 +142,14 @@ impl Finding {
 ///       | ^^^^^^^
 ///       = write `default`
 /// ```
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Findings {
     source: Source,
     list: Vec<Finding>,
     more: usize,
 }
+
+crate::debug_as_display!(Findings);
 
 /// How many findings of one source are kept, at most; the others are counted.
 pub const MAX_FINDINGS: usize = 100;

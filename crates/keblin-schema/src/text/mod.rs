@@ -12,6 +12,9 @@ pub mod source;
 /// Findings: what is wrong with a declaration, where, and what to write instead.
 pub mod finding;
 
+/// Errors that developers see as people do.
+mod said;
+
 /// Enums of words.
 mod words;
 

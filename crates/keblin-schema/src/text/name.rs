@@ -14,7 +14,7 @@ pub const MAX_NAME_CHARS: usize = 48;
 pub struct Name(Arc<str>);
 
 /// Why a text is not an id.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum NameFault {
     /// The text is empty.
@@ -37,6 +37,8 @@ pub enum NameFault {
         owner: &'static str,
     },
 }
+
+crate::debug_as_display!(NameFault);
 
 /// Words that would not be usable as names in the game's code.
 const RUST_WORDS: &[&str] = &[

@@ -19,8 +19,10 @@ use std::time::Duration;
 /// assert_eq!(Duration::try_from(best).ok(), Some(Duration::from_millis(92_400)));
 /// # Ok::<(), keblin_schema::time::TimeFault>(())
 /// ```
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Clone, Copy, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Time(i64);
+
+crate::debug_as_display!(Time);
 
 const NANOS_PER_SECOND: i64 = 1_000_000_000;
 
@@ -162,8 +164,10 @@ fn decimal(whole: u64, rest: u64, size: u64) -> String {
 }
 
 /// Why a text is not a time.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 pub struct TimeFault(String);
+
+crate::debug_as_display!(TimeFault);
 
 impl fmt::Display for TimeFault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

@@ -15,7 +15,7 @@ pub struct Installed<K> {
 }
 
 /// Why a keeper could not be installed or reached.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, Copy, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum InstallError {
     /// One is installed already.
@@ -28,6 +28,8 @@ pub enum InstallError {
     #[error("expected an installed keeper; call `install` after opening the slot")]
     Missing,
 }
+
+keblin_schema::debug_as_display!(InstallError);
 
 /// Takes the installed keeper out when it is dropped, so that it saves. Hold one in `main`, because an installed
 /// keeper is in a static, and statics are not dropped when a program ends.

@@ -13,7 +13,7 @@ use crate::progress::{Engine, Progress};
 use crate::snapshot::{Schema, Snapshot};
 
 /// Why a function could not be registered.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, Copy, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum CodeError {
     /// There is no step to that version.
@@ -29,6 +29,8 @@ pub enum CodeError {
         to: u32,
     },
 }
+
+keblin_schema::debug_as_display!(CodeError);
 
 /// Registers a function that runs after the declared part of the step to version `to`. Call it once, before you open
 /// any save. The fields it sets have `by = "code"` in the step. If the function returns an error, the error is

@@ -150,6 +150,7 @@ pub use values::{Amount, Ordered};
 pub use visit::{Entered, Finished, Next, StarHeld};
 
 use std::collections::VecDeque;
+use std::fmt;
 use std::sync::Arc;
 
 use keblin_schema::Value;
@@ -171,7 +172,7 @@ pub const MAX_NOTICES: usize = 4096;
 /// The state machine inside [`Play`], without a game's names.
 ///
 /// A clone is independent and has the same values; its journal starts empty.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 #[doc(hidden)]
 pub struct Engine {
     schema: Arc<Schema>,
@@ -201,6 +202,13 @@ pub struct Engine {
     coverage: Option<Coverage>,
     strict: bool,
     revision: u64,
+}
+
+/// Short, because it would fill pages: the game, the version and the phase.
+impl fmt::Debug for Engine {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Progress({}, version {}, {:?})", self.schema.game, self.schema.version, self.phase())
+    }
 }
 
 /// What the saved state does not say about the phase: whether a player is in its run.

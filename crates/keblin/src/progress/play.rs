@@ -43,8 +43,14 @@ pub struct Play<G, P> {
 pub trait Holder: sealed::HasEngine {}
 
 /// The holder of a [`Progress`]: nothing saves it.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Alone(Engine);
+
+impl fmt::Debug for Alone {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
 
 /// The holder of a change that is not complete; see [`Play::all_or_nothing`].
 #[derive(Clone, Debug)]

@@ -40,7 +40,7 @@ pub struct Reconciled<'s> {
 }
 
 /// Two snapshots cannot meet.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, PartialEq, Eq, Error)]
 #[error(
     "expected saves opened with the same declaration, but found one of {ours}, and one of {theirs}; open both with \
      the same `Schema`"
@@ -52,6 +52,8 @@ pub struct NotTheSameGame {
     /// Their game and version.
     pub theirs: String,
 }
+
+keblin_schema::debug_as_display!(NotTheSameGame);
 
 /// Returns what two saves of one game have together, and can give an account of it. `base` is a save that both continue, if it is
 /// known.

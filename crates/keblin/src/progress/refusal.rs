@@ -8,7 +8,7 @@ use keblin_schema::{Name, Value};
 use super::phase::{EventName, Phase};
 
 /// The error of a refused call. Nothing has changed. Match on `why` to react; its text is for logs and developers.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Refused {
     /// The event or write.
@@ -18,6 +18,8 @@ pub struct Refused {
     /// Why it was refused.
     pub why: Box<Why>,
 }
+
+keblin_schema::debug_as_display!(Refused);
 
 /// Why a call was refused.
 #[derive(Clone, Debug, PartialEq, Eq)]

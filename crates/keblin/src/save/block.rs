@@ -2,6 +2,7 @@
 //! matches, so damage is never mistaken for something that a later version wrote.
 
 use std::collections::{BTreeMap, HashMap};
+use std::fmt;
 use std::ops::Range;
 
 use keblin_schema::Name;
@@ -226,7 +227,7 @@ fn is_name(text: &str) -> bool {
 }
 
 /// A section of a save.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 #[non_exhaustive]
 pub struct Section<'b> {
     /// Its name.
@@ -237,6 +238,12 @@ pub struct Section<'b> {
     pub body: &'b [u8],
     /// All bytes of the block.
     pub(super) block: &'b [u8],
+}
+
+impl fmt::Debug for Section<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Section({}, {} bytes at byte {})", self.name, self.body.len(), self.body_offset)
+    }
 }
 
 impl<'b> Section<'b> {

@@ -8,7 +8,7 @@ use super::code::SaveCode;
 use keblin_schema::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ReadError {
     /// The section: `header`, `profile`, `run`, `picture`, `state`, or `file` for what is between them.
@@ -18,6 +18,8 @@ pub struct ReadError {
     /// What is wrong.
     pub fault: Fault,
 }
+
+keblin_schema::debug_as_display!(ReadError);
 
 /// What is wrong with some bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -280,7 +282,7 @@ impl Fault {
 impl std::error::Error for ReadError {}
 
 /// Why a step from an earlier version of the game failed. The save is untouched.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct StepFault {
     /// The version that the step leads to.
@@ -294,6 +296,8 @@ pub struct StepFault {
     /// Whether only the game's own code is missing, which this program does not have.
     pub needs_game: bool,
 }
+
+keblin_schema::debug_as_display!(StepFault);
 
 impl fmt::Display for StepFault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

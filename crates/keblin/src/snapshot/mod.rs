@@ -8,6 +8,7 @@ mod schema;
 mod title;
 
 use std::collections::BTreeMap;
+use std::fmt;
 use std::sync::Arc;
 
 use keblin_schema::{Model, Time, Value};
@@ -24,7 +25,7 @@ pub use title::{MAX_TITLE_CHARS, TitleFault};
 ///
 /// Two snapshots are equal if they have the same values, whatever their pictures and whenever they were saved; the
 /// caller must know that they have the same schema.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Snapshot {
     pub(crate) schema: Arc<Schema>,
     pub(crate) state: State,
@@ -35,6 +36,13 @@ pub struct Snapshot {
     pub(crate) areas: Arc<Areas>,
     /// When it was saved; `None` if it is from progress in memory.
     pub(crate) saved: Option<SavedAs>,
+}
+
+/// Short, because it would fill pages: the game and the version.
+impl fmt::Debug for Snapshot {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Snapshot({}, version {})", self.schema.game, self.schema.version)
+    }
 }
 
 /// When a snapshot was saved, as an order of all saves: by the clock first, because two machines have nothing else in
@@ -66,13 +74,15 @@ pub struct Picture {
 pub const MAX_PICTURE_BYTES: usize = 4 << 20;
 
 /// A picture is too large to be kept in every save.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, Copy, PartialEq, Eq, Error)]
 #[error("expected a picture of at most {MAX_PICTURE_BYTES} bytes, but found {bytes}; make it smaller")]
 #[non_exhaustive]
 pub struct PictureTooLarge {
     /// Its length in bytes.
     pub bytes: usize,
 }
+
+keblin_schema::debug_as_display!(PictureTooLarge);
 
 impl Picture {
     /// Makes a picture of some media type, such as `image/png`.

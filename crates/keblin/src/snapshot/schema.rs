@@ -13,7 +13,6 @@ use crate::grammar::tape::ByPath;
 
 /// A game's declaration, checked, with its past versions. It dereferences to its [`Model`].
 /// [`schema!`](crate::schema) makes one at compile time; [`Schema::parse`] makes one at run time.
-#[derive(Debug)]
 pub struct Schema {
     model: Model,
     past: Vec<PastVersion>,
@@ -21,6 +20,13 @@ pub struct Schema {
     plan: OnceLock<Plan>,
     /// The digest in its fingerprint.
     digest: OnceLock<[u8; 32]>,
+}
+
+/// Short, because it would fill pages: the game and the version.
+impl fmt::Debug for Schema {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Schema({}, version {})", self.game, self.version)
+    }
 }
 
 /// A past version: its schema, and the step to the next version.

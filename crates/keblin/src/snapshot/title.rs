@@ -10,7 +10,7 @@ use super::Snapshot;
 pub const MAX_TITLE_CHARS: usize = 120;
 
 /// A text that cannot be the title of a slot or a pin.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum TitleFault {
     /// It is longer than [`MAX_TITLE_CHARS`].
@@ -26,6 +26,8 @@ pub enum TitleFault {
         found: char,
     },
 }
+
+keblin_schema::debug_as_display!(TitleFault);
 
 /// Checks a title; an empty text stands for no title.
 pub(crate) fn title(text: &str) -> Result<Option<Arc<str>>, TitleFault> {

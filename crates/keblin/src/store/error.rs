@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use thiserror::Error;
 
 /// A call to the operating system that failed.
-#[derive(Debug, Error)]
+#[derive(Error)]
 #[error("{doing} {}: {source}", shown(path))]
 #[non_exhaustive]
 pub struct DiskError {
@@ -17,6 +17,8 @@ pub struct DiskError {
     /// Why it failed.
     pub source: io::Error,
 }
+
+keblin_schema::debug_as_display!(DiskError);
 
 /// Returns a path for a message, with control characters escaped.
 pub(super) fn shown(path: &Path) -> String {

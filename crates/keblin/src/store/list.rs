@@ -42,7 +42,7 @@ pub struct SlotEntry {
 }
 
 /// Why a slot could not be copied or removed. Nothing was changed.
-#[derive(Debug, Error)]
+#[derive(Error)]
 #[non_exhaustive]
 pub enum SlotError {
     /// The name is not valid.
@@ -79,6 +79,8 @@ pub enum SlotError {
     #[error(transparent)]
     Disk(#[from] DiskError),
 }
+
+keblin_schema::debug_as_display!(SlotError);
 
 impl SaveDir {
     /// Returns the slots that have a save, by name, each with the head of its save. A slot with only a backup is

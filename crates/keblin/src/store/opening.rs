@@ -65,7 +65,7 @@ pub enum Origin {
 }
 
 /// Why a slot could not be opened. Nothing has been changed.
-#[derive(Debug, Error)]
+#[derive(Error)]
 #[non_exhaustive]
 pub enum OpenError {
     /// The save is intact but not for this game or version: it is left untouched.
@@ -91,6 +91,8 @@ pub enum OpenError {
     #[error(transparent)]
     Disk(#[from] DiskError),
 }
+
+keblin_schema::debug_as_display!(OpenError);
 
 impl Opened {
     pub(super) fn first_run(schema: &Arc<Schema>, settings: &Settings) -> Opened {

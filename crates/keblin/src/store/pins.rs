@@ -33,7 +33,7 @@ pub struct Pin {
 }
 
 /// Why a pin could not be set or opened. Nothing was changed.
-#[derive(Debug, Error)]
+#[derive(Error)]
 #[non_exhaustive]
 pub enum PinError {
     /// A text that is not the name of a pin.
@@ -69,6 +69,8 @@ pub enum PinError {
     #[error(transparent)]
     Save(#[from] SaveError),
 }
+
+keblin_schema::debug_as_display!(PinError);
 
 impl From<DiskError> for PinError {
     fn from(error: DiskError) -> PinError {

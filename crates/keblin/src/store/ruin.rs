@@ -13,13 +13,15 @@ use crate::snapshot::Schema;
 use crate::verify::{Save, Verified, verify_within};
 
 /// A slot without an intact save. Ask the player, then call [`Ruin::earlier`] or [`Ruin::start_fresh`].
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Ruin {
     slot: Slot,
     schema: Arc<Schema>,
     faults: Vec<(PathBuf, ReadError)>,
     earlier: Option<(PathBuf, StateHead)>,
 }
+
+keblin_schema::debug_as_display!(Ruin);
 
 impl Ruin {
     /// Makes the ruin of a slot, with the newest intact save among its files that were set aside.

@@ -46,7 +46,7 @@ pub struct Replaced {
 }
 
 /// Why a slot could not be saved. The previous save is untouched.
-#[derive(Debug, Error)]
+#[derive(Error)]
 #[non_exhaustive]
 pub enum SaveError {
     /// The existing file belongs to another game or version: it is left untouched.
@@ -80,3 +80,5 @@ pub enum SaveError {
     #[error("not saved: {0}")]
     Disk(#[from] DiskError),
 }
+
+keblin_schema::debug_as_display!(SaveError);

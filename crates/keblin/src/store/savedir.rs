@@ -38,7 +38,7 @@ pub struct SaveDir {
 }
 
 /// A text that is not the name of a slot.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, PartialEq, Eq, Error)]
 #[error("{name:?} cannot be the name of a slot: {fault}")]
 #[non_exhaustive]
 pub struct SlotNameError {
@@ -47,6 +47,8 @@ pub struct SlotNameError {
     /// What is wrong with it.
     pub fault: NameFault,
 }
+
+keblin_schema::debug_as_display!(SlotNameError);
 
 impl SaveDir {
     /// Returns the saves in a folder on the disk. A relative path is resolved now, and stays the same folder later.

@@ -12,7 +12,7 @@ use super::slot::Slot;
 use crate::progress::Play;
 
 /// Why a keeper could not switch to another slot.
-#[derive(Debug, Error)]
+#[derive(Error)]
 #[non_exhaustive]
 pub enum SwitchError {
     /// The current progress could not be saved. It is still being played.
@@ -22,6 +22,8 @@ pub enum SwitchError {
     #[error(transparent)]
     Open(#[from] OpenError),
 }
+
+keblin_schema::debug_as_display!(SwitchError);
 
 impl<G> Play<G, Saving> {
     /// Switches to another slot, or reloads this one: saves the current progress, opens the slot, and is its keeper

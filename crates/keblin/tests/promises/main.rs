@@ -72,6 +72,7 @@ mod seals;
 mod shared;
 mod shelves;
 mod shimmed;
+mod shown;
 mod slots;
 mod stars;
 mod steps;

@@ -32,7 +32,7 @@ pub const JSON_FORMAT: u64 = 1;
 const RAW: &str = "cbor";
 
 /// What is wrong with a JSON text that should be a save.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, PartialEq, Eq, Error)]
 #[error("{path}: {message}")]
 #[non_exhaustive]
 pub struct JsonError {
@@ -41,6 +41,8 @@ pub struct JsonError {
     /// What is expected there, and what was found.
     pub message: String,
 }
+
+keblin_schema::debug_as_display!(JsonError);
 
 /// Returns a save as JSON: everything in it, and what it says about itself.
 ///

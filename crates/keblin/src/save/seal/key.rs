@@ -20,13 +20,15 @@ pub const MIN_KEY_BYTES: usize = 16;
 pub struct SealKey(Vec<u8>);
 
 /// A key is too short.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, Copy, PartialEq, Eq, Error)]
 #[error("expected a key of at least {MIN_KEY_BYTES} bytes, but found {bytes}")]
 #[non_exhaustive]
 pub struct KeyTooShort {
     /// Its length in bytes.
     pub bytes: usize,
 }
+
+keblin_schema::debug_as_display!(KeyTooShort);
 
 /// Hides the key bytes so that they never reach a log.
 impl fmt::Debug for SealKey {
