@@ -16,17 +16,20 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn change<F: FieldOf<G>>(&mut self, field: F, change: impl FnOnce(&mut Write<F, G>)) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
         let engine = self.engine();
         let Some(mut value) = F::Of::taken(engine.value_at(cell), &engine.schema) else {
-            return engine.refused_item(cell, |field| Why::Unset { field });
+            let change = engine.refused_item(cell, |field| Why::Unset { field });
+            return self.reported(change);
         };
         change(&mut value);
-        match F::Of::write(value, &engine.schema) {
+        let change = match F::Of::write(value, &engine.schema) {
             Some(value) => self.engine_mut().write(cell, value, &Cause::Set),
             None => engine.not_finite(cell),
-        }
+        };
+        self.reported(change)
     }
 
     /// Changes the value for a key of a map in place. A missing one starts as zero, false, empty, or the defaults of
@@ -50,6 +53,7 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn change_entry<F: MapOf<G>>(
         &mut self,
         field: F,
@@ -57,16 +61,18 @@ impl<G, P: Holder> Play<G, P> {
         change: impl FnOnce(&mut <F::Item as FieldType>::Write),
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        match F::Key::write(key, &self.engine().schema) {
+        let change = match F::Key::write(key, &self.engine().schema) {
             Some(key) => self.change_at::<F::Item>(cell, &ItemPlace::Key(key), change),
             None => self.engine().not_finite(cell),
-        }
+        };
+        self.reported(change)
     }
 
     /// Changes the item at a position of a list in place. Refused if the list does not have that many items.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn change_item<F: ListOf<G>>(
         &mut self,
         field: F,
@@ -74,7 +80,8 @@ impl<G, P: Holder> Play<G, P> {
         change: impl FnOnce(&mut <F::Item as FieldType>::Write),
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.change_at::<F::Item>(cell, &ItemPlace::At(index), change)
+        let change = self.change_at::<F::Item>(cell, &ItemPlace::At(index), change);
+        self.reported(change)
     }
 
     /// Returns whether a set contains an item, without a walk through all of them.

@@ -31,42 +31,51 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn push<F: ListOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item)
+        let change = self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item);
+        self.reported(change)
     }
 
     /// Removes the item at a position of a list; later items move up.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn remove_at<F: ListOf<G>>(&mut self, field: F, index: usize) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.engine_mut().take_item(cell, &ItemPlace::At(index))
+        let change = self.engine_mut().take_item(cell, &ItemPlace::At(index));
+        self.reported(change)
     }
 
     /// Adds an item to a set. If the set contains it already, nothing changes.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn insert<F: SetOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item)
+        let change = self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item);
+        self.reported(change)
     }
 
     /// Removes an item from a set; refused for a set with `keep = "union"`.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn remove<F: SetOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.take_key::<F::Item>(cell, item)
+        let change = self.take_key::<F::Item>(cell, item);
+        self.reported(change)
     }
 
     /// Sets the value for a key of a map, replacing an old one.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn put_entry<F: MapOf<G>>(
         &mut self,
         field: F,
@@ -74,19 +83,22 @@ impl<G, P: Holder> Play<G, P> {
         value: <F::Item as FieldType>::Write,
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        match F::Key::write(key, &self.engine().schema) {
+        let change = match F::Key::write(key, &self.engine().schema) {
             Some(key) => self.put_scalar::<F::Item>(cell, &ItemPlace::Key(key), value),
             None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
-        }
+        };
+        self.reported(change)
     }
 
     /// Removes a key and its value from a map.
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn take_entry<F: MapOf<G>>(&mut self, field: F, key: <F::Key as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.take_key::<F::Key>(cell, key)
+        let change = self.take_key::<F::Key>(cell, key);
+        self.reported(change)
     }
 
     fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &ItemPlace, item: T::Write) -> Change {

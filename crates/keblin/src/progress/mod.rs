@@ -40,6 +40,9 @@ mod fields;
 /// Records: best values and what feeds them.
 mod records;
 
+/// Refused value calls, for the game's logger.
+mod reported;
+
 /// Levels: their facts, their ratings, their order.
 mod levels;
 
@@ -163,6 +166,7 @@ use journal::{Cause, Entry, Journal};
 use look::Coverage;
 use phase::{Answer, EventName};
 use put::Origin;
+use reported::Reported;
 use rules::Rules;
 use signals::Signals;
 
@@ -201,6 +205,7 @@ pub struct Engine {
     overlay: bool,
     coverage: Option<Coverage>,
     strict: bool,
+    reported: Reported,
     revision: u64,
 }
 
@@ -284,6 +289,7 @@ impl Engine {
             overlay: false,
             coverage: None,
             strict: false,
+            reported: Reported::default(),
             revision: 0,
         };
         progress.note_rules();

@@ -39,6 +39,7 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn submit_with<F: UnsettableOf<G, Held: Ordered>, W: FieldType<Write = W>>(
         &mut self,
         field: F,
@@ -47,13 +48,14 @@ impl<G, P: Holder> Play<G, P> {
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
         let schema = &self.engine().schema;
-        match (F::Held::write(value, schema), W::write(with, schema)) {
+        let change = match (F::Held::write(value, schema), W::write(with, schema)) {
             (Some(value), Some(with)) => {
                 let best = Value::Best(Arc::new(Best { value, with }));
                 self.engine_mut().submit_to(cell, best)
             }
             _ => self.engine_mut().not_finite(cell),
-        }
+        };
+        self.reported(change)
     }
 
     /// Returns the table of a record's best values with what goes with each, the best first, without empty places. `W`

@@ -101,12 +101,14 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn set<F: FieldOf<G>>(&mut self, field: F, value: Write<F, G>) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        match F::Of::write(value, &self.engine().schema) {
+        let change = match F::Of::write(value, &self.engine().schema) {
             Some(value) => self.engine_mut().write(cell, value, &Cause::Set),
             None => self.engine().not_finite(cell),
-        }
+        };
+        self.reported(change)
     }
 
     /// Adds to a field; as [`Play::set`] with the sum, which is clamped instead of wrapping. Nothing can be added to
@@ -115,15 +117,17 @@ impl<G, P: Holder> Play<G, P> {
     /// # Panics
     /// If the field was looked up in another schema.
     #[inline]
+    #[track_caller]
     pub fn add<F: FieldOf<G, Of: Amount>>(&mut self, field: F, amount: Write<F, G>) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
         if let Some(change) = F::Of::whole(&amount).and_then(|by| self.engine_mut().add_plainly(cell, by)) {
             return change;
         }
-        match F::Of::amount(amount) {
+        let change = match F::Of::amount(amount) {
             Some(amount) => self.engine_mut().add_to(cell, amount),
             None => self.engine_mut().not_finite(cell),
-        }
+        };
+        self.reported(change)
     }
 
     /// Spends some of a field: all of it or nothing.
@@ -158,9 +162,11 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn unset<F: UnsettableOf<G>>(&mut self, field: F) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        self.engine_mut().write(cell, Value::Unset, &Cause::Set)
+        let change = self.engine_mut().write(cell, Value::Unset, &Cause::Set);
+        self.reported(change)
     }
 
     /// Submits a value that the game measured to a record. The better value is kept; a value out of bounds is
@@ -168,15 +174,17 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Panics
     /// If the field was looked up in another schema.
+    #[track_caller]
     pub fn submit<F: UnsettableOf<G, Held: Ordered>>(
         &mut self,
         field: F,
         value: <F::Held as FieldType>::Write,
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        match F::Held::write(value, &self.engine().schema) {
+        let change = match F::Held::write(value, &self.engine().schema) {
             Some(value) => self.engine_mut().submit_to(cell, value),
             None => self.engine_mut().not_finite(cell),
-        }
+        };
+        self.reported(change)
     }
 }

@@ -162,6 +162,7 @@ impl Engine {
         self.signals.frame_ends(in_play);
         self.waited(Time::from(elapsed));
         if !in_play {
+            self.report_too_early();
             return;
         }
         let elapsed = Time::from(elapsed);

@@ -56,6 +56,9 @@ mod there;
 /// Opening a slot.
 mod opening;
 
+/// What happens to slots, for the game's logger.
+mod logged;
+
 /// Saves that another declaration of the same version has written.
 mod redeclared;
 

@@ -9,6 +9,7 @@ use thiserror::Error;
 use super::broken::Broken;
 use super::device::Settings;
 use super::error::{DiskError, shown};
+use super::logged;
 use super::redeclared::is_misfit;
 use super::ruin::Ruin;
 use super::slot::Slot;
@@ -184,6 +185,12 @@ impl Slot {
     }
 
     fn open_as(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
+        let opened = self.open_unlogged(schema, way);
+        logged::opened(self, &opened);
+        opened
+    }
+
+    fn open_unlogged(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
         // A file that cannot be checked may well exist.
         let may_be_there = |path: &Path| !matches!(self.dir().exists(path), Ok(false));
         let is_there = may_be_there(&self.path()) || may_be_there(&self.previous_path());

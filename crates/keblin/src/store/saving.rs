@@ -5,6 +5,7 @@
 use std::sync::MutexGuard;
 
 use super::held::Held;
+use super::logged;
 use super::publish::How;
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
@@ -24,10 +25,10 @@ impl Slot {
     /// if a keeper or another program has the slot open, [`SaveError::TooLarge`] if it could not be read again,
     /// [`SaveError::Disk`] if the disk is full, read-only or missing. The previous save is untouched.
     pub fn save(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
-        let mut held = self.to_save()?;
-        let saved = self.publish(&mut held, snapshot, cause, How::Whole)?;
-        self.dir().save_settings_held(snapshot, &mut held)?;
-        Ok(saved)
+        let saved = self
+            .to_save()
+            .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Whole));
+        logged::saved(self, saved)
     }
 
     /// Appends a snapshot after the last state of the file, with one sync, if the file is as this [`Slot`] left it.
@@ -41,11 +42,20 @@ impl Slot {
     /// # Errors
     /// As [`Slot::save`]. After an error, the next save publishes a whole file.
     pub fn append(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
-        let mut held = self.to_save()?;
-        self.append_held(&mut held, snapshot, cause)
+        let saved = self.to_save().and_then(|mut held| self.append_or_publish(&mut held, snapshot, cause));
+        logged::saved(self, saved)
     }
 
     pub(super) fn append_held(
+        &self,
+        held: &mut Held,
+        snapshot: &Snapshot,
+        cause: &str,
+    ) -> Result<Saved, SaveError> {
+        logged::saved(self, self.append_or_publish(held, snapshot, cause))
+    }
+
+    fn append_or_publish(
         &self,
         held: &mut Held,
         snapshot: &Snapshot,
@@ -75,8 +85,10 @@ impl Slot {
     /// # Errors
     /// As [`Slot::save`].
     pub fn save_erased(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
-        let mut held = self.to_save()?;
-        self.save_erased_held(&mut held, snapshot, cause)
+        let saved = self
+            .to_save()
+            .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Erasing));
+        logged::saved(self, saved)
     }
 
     pub(super) fn save_erased_held(
@@ -85,7 +97,17 @@ impl Slot {
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
-        let saved = self.publish(held, snapshot, cause, How::Erasing)?;
+        logged::saved(self, self.publish_with_settings(held, snapshot, cause, How::Erasing))
+    }
+
+    fn publish_with_settings(
+        &self,
+        held: &mut Held,
+        snapshot: &Snapshot,
+        cause: &str,
+        how: How,
+    ) -> Result<Saved, SaveError> {
+        let saved = self.publish(held, snapshot, cause, how)?;
         self.dir().save_settings_held(snapshot, held)?;
         Ok(saved)
     }

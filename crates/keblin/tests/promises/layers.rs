@@ -53,8 +53,13 @@ const IN_ORDER: [&str; 14] = [
 ];
 
 /// What each crate's front re-exports without a stage's name, by its stage.
-const FRONT: [(&str, &str); 4] =
-    [("Progress", "progress"), ("Notice", "progress"), ("Keeper", "store"), ("words", "text")];
+const FRONT: [(&str, &str); 5] = [
+    ("Progress", "progress"),
+    ("Notice", "progress"),
+    ("Keeper", "store"),
+    ("words", "text"),
+    ("debug_as_display", "text"),
+];
 
 fn stage_of(name: &str) -> &str {
     FRONT.iter().find(|(front, _)| *front == name).map_or(name, |(_, of)| of)

@@ -43,6 +43,7 @@ mod laws;
 mod layers;
 mod levels;
 mod limits;
+mod logged;
 mod made_up;
 mod meetings;
 mod meets;

@@ -57,7 +57,7 @@ fn a_value_of_one_kind_is_never_read_as_one_of_another() {
                 Ok(_) => assert!(alike(was, is), "{was} was read as {is}"),
                 Err(error) => {
                     let told = error.to_string();
-                    assert!(matches!(error.fault, Fault::Unexpected { .. }), "{was} as {is}: {told}");
+                    assert!(matches!(error.fault, Fault::Redeclared { .. }), "{was} as {is}: {told}");
                     assert!(told.starts_with("profile, byte "), "{was} as {is}: {told}");
                     refused += 1;
                 }

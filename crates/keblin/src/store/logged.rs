@@ -1,0 +1,57 @@
+//! What happens to slots, for the game's logger. `info` is what the log of a released game should say, so that support
+//! can see what happened, and has no path and no text of the player. `warn` is what a player may have lost, `error` a
+//! save that failed, and `debug` every save.
+
+use super::error::shown;
+use super::opening::{OpenError, Opened, Origin};
+use super::saved::{SaveError, Saved};
+use super::slot::Slot;
+use crate::save::SaveCode;
+
+/// Reports an opening.
+pub(super) fn opened(slot: &Slot, result: &Result<Opened, OpenError>) {
+    let name = slot.name();
+    match result {
+        Ok(Opened { origin, findings, .. }) => {
+            match origin {
+                Origin::FirstRun => log::info!("keblin: slot {name} is new"),
+                Origin::File => log::info!("keblin: slot {name} opened"),
+                Origin::EarlierState { fault } => {
+                    log::warn!("keblin: slot {name} opened from an earlier save: {fault}");
+                }
+                Origin::Previous { fault, .. } => {
+                    log::warn!("keblin: slot {name} opened from its backup: {fault}");
+                }
+                Origin::Met { other } => {
+                    log::warn!(
+                        "keblin: slot {name} opened with what two saves have; the other is {}",
+                        shown(other)
+                    );
+                }
+                Origin::SetAside { path } => {
+                    log::warn!("keblin: slot {name} opened from {}", shown(path));
+                }
+            }
+            for found in findings {
+                match found.code {
+                    SaveCode::EarlierVersion => log::info!("keblin: slot {name}: {}", found.message),
+                    _ => log::debug!("keblin: slot {name}: {found}"),
+                }
+            }
+        }
+        Err(error) => log::error!("keblin: slot {name} did not open: {error}"),
+    }
+}
+
+/// Reports a save, and returns its result.
+pub(super) fn saved(slot: &Slot, result: Result<Saved, SaveError>) -> Result<Saved, SaveError> {
+    let name = slot.name();
+    match &result {
+        Ok(saved) => {
+            let Saved { number, written_bytes, .. } = saved;
+            log::debug!("keblin: slot {name}: save {number} is on the disk, {written_bytes} bytes");
+        }
+        Err(error) => log::error!("keblin: slot {name} was not saved: {error}"),
+    }
+    result
+}
