@@ -8,6 +8,7 @@ use quote::{format_ident, quote};
 use crate::ident::{camel, constant, same};
 use crate::input::Declared;
 use crate::levels;
+use crate::lists;
 use crate::load::{Embedded, Loaded, load};
 use crate::types::{of_axis, of_field, of_holds, owned};
 
@@ -31,7 +32,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
         schema.game, schema.version
     );
     let of_game = format!("The game `{}`, as a type: it keeps names of other games out.", schema.game);
-    let (fields, lists, shapes) = (fields(&schema), lists(&schema), shapes(&schema));
+    let (fields, lists, shapes) = (fields(&schema), lists::lists(&schema), shapes(&schema));
     let (levels, checkpoints) = (levels::levels(&schema), levels::checkpoints(&schema));
     let (chapters, constants) = (levels::chapters(&schema), levels::constants(&schema));
     let difficulties = schema.difficulties.iter().map(|difficulty| (difficulty, String::new()));
@@ -227,7 +228,15 @@ pub(crate) fn positions<'s>(
     names: impl Iterator<Item = (&'s Name, String)>,
 ) -> TokenStream {
     let kind = format_ident!("{kind}");
-    let constants = (0_u16..).zip(names).map(|(index, (id, title))| {
+    let names: Vec<_> = names.collect();
+    let all = names.iter().map(|(id, _)| constant(id));
+    let all = (!names.is_empty()).then(|| {
+        quote! {
+            /// All of them, in declared order.
+            pub const ALL: &[::keblin::#kind<super::Game>] = &[#(#all),*];
+        }
+    });
+    let constants = (0_u16..).zip(&names).map(|(index, (id, title))| {
         let name = constant(id);
         let is_told = !title.is_empty() && title != id.as_str();
         let doc = if is_told { format!("{title}: `{id}`") } else { format!("`{id}`") };
@@ -236,7 +245,7 @@ pub(crate) fn positions<'s>(
             pub const #name: ::keblin::#kind<super::Game> = ::keblin::#kind::of_index(#index);
         }
     });
-    listed(module, about, constants)
+    listed(module, about, constants.chain(all))
 }
 
 /// A module of some items; none if there are no items.
@@ -253,62 +262,14 @@ pub(crate) fn listed(module: &str, about: &str, items: impl Iterator<Item = Toke
     }
 }
 
-fn lists(schema: &Model) -> TokenStream {
-    let lists = (0_u16..).zip(&schema.lists).map(|(index, list)| {
-        let (name, doc) = (camel(list.name.as_str()), format!("The list `{}`, in its order.", list.name));
-        let variants: Vec<_> = list.items.iter().map(|item| camel(item.as_str())).collect();
-        let docs = list.items.iter().map(|item| format!("`{item}`"));
-        let (with_serde, names) = (with_serde(), list.items.iter().map(renamed));
-        quote! {
-            #[doc = #doc]
-            #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-            #with_serde
-            pub enum #name {
-                #(#[doc = #docs] #names #variants,)*
-            }
-
-            impl #name {
-                /// All of them, in declared order.
-                pub const ALL: &'static [#name] = &[#(#name::#variants),*];
-            }
-
-            impl ::keblin::game::made::Declared for #name {
-                fn is(kind: ::keblin::Kind) -> bool {
-                    kind == ::keblin::Kind::Id(::keblin::kind::Ids::List(#index))
-                }
-                fn of_value(value: &::keblin::Value) -> Self {
-                    let item = ::keblin::game::made::item_of(value);
-                    #name::ALL.get(item).copied().unwrap_or(#name::ALL[0])
-                }
-                fn to_value(self, model: &::keblin::Model) -> ::core::option::Option<::keblin::Value> {
-                    ::keblin::game::made::item_value(#index, self as u16, model)
-                }
-            }
-
-            impl ::keblin::game::made::Axial for #name {
-                fn position(self) -> usize {
-                    self as usize
-                }
-            }
-        }
-    });
-    listed("lists", "The closed lists.", lists)
-}
-
 /// Implements serde's traits for a type.
-fn with_serde() -> Option<TokenStream> {
+pub(crate) fn with_serde() -> Option<TokenStream> {
     cfg!(feature = "serde").then(|| {
         quote! {
             #[derive(::keblin::game::made::serde::Serialize, ::keblin::game::made::serde::Deserialize)]
             #[serde(crate = "::keblin::game::made::serde")]
         }
     })
-}
-
-/// An item of a list under its id.
-fn renamed(id: &Name) -> Option<TokenStream> {
-    let id = id.as_str();
-    cfg!(feature = "serde").then(|| quote!(#[serde(rename = #id)]))
 }
 
 fn shapes(schema: &Model) -> TokenStream {

@@ -45,10 +45,13 @@ pub(crate) fn checkpoints(schema: &Model) -> TokenStream {
                     ::keblin::Checkpoint::of_index(#index, #position);
             }
         });
+        let all = level.checkpoints.iter().map(constant);
         quote! {
             #[doc = #doc]
             pub mod #name {
                 #(#constants)*
+                /// All of them, in declared order.
+                pub const ALL: &[::keblin::Checkpoint<super::super::Game>] = &[#(#all),*];
             }
         }
     });

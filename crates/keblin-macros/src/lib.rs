@@ -18,6 +18,9 @@ mod load;
 /// Levels, their checkpoints, chapters and constants.
 mod levels;
 
+/// Closed lists.
+mod lists;
+
 /// Ids as Rust names.
 mod ident;
 

@@ -54,6 +54,9 @@ pub mod typed;
 /// Looking up names.
 pub mod lookup;
 
+/// Compiled names at run time.
+mod named;
+
 /// Serde's traits for times and compiled names.
 #[cfg(feature = "serde")]
 mod readable;

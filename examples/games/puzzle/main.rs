@@ -51,9 +51,9 @@ fn play(game: &mut Keeper, level: Level<kiln::Game>, moves: i64) -> Result<(), B
     game.set(fields::MOVES, moves);
     game.tick(Duration::from_secs(50));
     let Some(done) = game.finish()? else { return Ok(()) };
-    println!("{}: {moves} moves, par {}, {} of 3 stars", level.id(), constants::PAR.at(level), done.stars);
+    println!("{level}: {moves} moves, par {}, {} of 3 stars", constants::PAR.at(level), done.stars);
     for way in &done.all_next {
-        println!("  then {}{}", way.level.id(), if way.open { "" } else { ", locked" });
+        println!("  then {}{}", way.level, if way.open { "" } else { ", locked" });
     }
     Ok(())
 }
@@ -62,7 +62,7 @@ fn play(game: &mut Keeper, level: Level<kiln::Game>, moves: i64) -> Result<(), B
 fn world_map(game: &Keeper) {
     let schema = kiln::schema();
     for card in game.chapter_cards(Some(difficulties::RAW)) {
-        let title = &schema.chapters[card.chapter.index()].title;
+        let title = card.chapter.title();
         let missing: Vec<String> = card.missing().map(|part| part.text(schema)).collect();
         let shut = if missing.is_empty() { String::new() } else { format!("; shut: {}", missing.join(", ")) };
         println!(
@@ -78,6 +78,6 @@ fn level_select(game: &Keeper) {
     let open = cards.iter().filter(|card| card.open && !card.facts.finished);
     for card in open {
         let place = card.place.map_or("a secret".to_string(), |place| place.to_string());
-        println!("{}: {place}", card.level.id());
+        println!("{}: {place}", card.level.title());
     }
 }

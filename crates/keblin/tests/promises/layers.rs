@@ -35,7 +35,7 @@ pub(crate) fn rust_files(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// The stages of the crate below, in the order in which a declaration passes them: each may use those before it.
-const IN_ORDER: [&str; 14] = [
+const IN_ORDER: [&str; 15] = [
     "text",
     "value",
     "program",
@@ -49,6 +49,7 @@ const IN_ORDER: [&str; 14] = [
     "key",
     "typed",
     "lookup",
+    "named",
     "readable",
 ];
 

@@ -250,6 +250,32 @@ proptest! {
 }
 
 #[test]
+fn names_are_walked_and_found_by_their_ids_at_run_time() {
+    let ids: Vec<&str> = levels::ALL.iter().map(|level| level.id()).collect();
+    let declared: Vec<&str> = fen_post::schema().levels.iter().map(|level| level.name.as_str()).collect();
+    assert_eq!(ids, declared);
+    for level in levels::ALL {
+        assert_eq!(level.id().parse(), Ok(*level));
+        assert_eq!(Level::from_id(&level.to_string()), Some(*level));
+    }
+    assert_eq!(levels::REEDGATE.title(), "Reedgate");
+    assert_eq!(fen_post::unlocks::ALL.first().map(|unlock| unlock.to_string()).as_deref(), Some("fog_lamp"));
+    assert_eq!(checkpoints::black_sluice::BIRCH.to_string(), "black_sluice.birch");
+    assert_eq!("black_sluice.birch".parse(), Ok(checkpoints::black_sluice::BIRCH));
+    assert!(checkpoints::black_sluice::ALL.contains(&checkpoints::black_sluice::BIRCH));
+    assert_eq!(keblin::Checkpoint::<fen_post::Game>::from_id("birch"), None);
+    let error = "reedgat".parse::<Level<fen_post::Game>>().unwrap_err().to_string();
+    assert_eq!(error, "`reedgat` is not a declared level; did you mean `reedgate`?");
+    assert_eq!(format!("{:>10}", difficulties::NEAP), "      neap");
+    // Items of closed lists are enums.
+    assert_eq!((Lamps::Glass.id(), Lamps::from_id("glass")), ("glass", Some(Lamps::Glass)));
+    for lamp in Lamps::ALL {
+        assert_eq!(lamp.to_string().parse(), Ok(*lamp));
+    }
+    assert!("glas".parse::<Lamps>().unwrap_err().to_string().contains("did you mean `glass`?"));
+}
+
+#[test]
 fn shapes_and_names_are_read_and_written_by_serde_as_the_declaration_writes_them() {
     let lantern = Lantern { oil: 3, lamp: Some(Lamps::Glass), lit: true, a_member_with_a_long_name: 0.25 };
     let text = serde_json::to_string(&lantern).unwrap();
