@@ -197,10 +197,48 @@ impl<G> Play<G, Saving> {
         self.save_for("suspend")
     }
 
+    /// Gives up the slot without saving: the last save stays the last. A save that is being written is finished.
+    ///
+    /// | to leave | what becomes of the progress since the last save |
+    /// |---|---|
+    /// | [`close`](Keeper::close) | it is saved, and you get the result |
+    /// | drop | it is saved, and nobody sees an error |
+    /// | `discard` | it is gone, as after a kill |
+    ///
+    /// What the player has erased does not come back: an erasure that is not on the disk yet is saved first, with
+    /// everything else.
+    ///
+    /// ```
+    /// # use std::sync::Arc;
+    /// # use keblin::{Keeper, SaveDir, Schema};
+    /// # let text = "game = 'otter'\nversion = 1\n[fields]\nshells = { type = 'int', scope = 'profile' }\n";
+    /// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
+    /// # let folder = tempfile::tempdir()?;
+    /// # let slot = SaveDir::at(folder.path()).slot("otter")?;
+    /// let shells = schema.field::<i64>("shells")?;
+    /// let mut game = Keeper::open(&slot, &schema)?;
+    /// game.set(shells, 3);
+    /// game.save_now()?;
+    /// game.set(shells, 99); // a practice round
+    /// game.discard()?;
+    /// assert_eq!(Keeper::open(&slot, &schema)?.get(shells), 3);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`Keeper::save_now`], for an erasure.
+    pub fn discard(mut self) -> Result<(), SaveError> {
+        let Saving { engine, keeping } = &mut self.holder;
+        let saved = if keeping.owes_erasure(engine) { self.save_for("erase").map(drop) } else { Ok(()) };
+        self.holder.keeping.let_go();
+        saved
+    }
+
     /// Saves the progress, waits until it is on the disk, and gives up the slot.
     ///
     /// # Errors
-    /// As [`Keeper::save_now`]; nothing tries again then, so ask the player before you close without saving.
+    /// As [`Keeper::save_now`]; nothing tries again then, so ask the player before you leave without saving
+    /// ([`Keeper::discard`]).
     pub fn close(mut self) -> Result<Option<Saved>, SaveError> {
         let saved = self.save_for("quit");
         // The result is returned, so dropping it must not try again.

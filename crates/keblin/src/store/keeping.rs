@@ -212,6 +212,12 @@ impl Keeping {
         self.due.get_or_insert(cause);
     }
 
+    /// Returns whether something was erased that may still be on the disk.
+    pub(super) fn owes_erasure(&mut self, engine: &mut Engine) -> bool {
+        self.note_due(engine);
+        !self.erased.is_empty()
+    }
+
     pub(super) fn is_saving(&self) -> bool {
         let is_busy = match &self.place {
             Destination::Slot { writer: Some(writer), .. } => !writer.is_idle(),

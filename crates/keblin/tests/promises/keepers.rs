@@ -4,6 +4,7 @@ use std::io::ErrorKind;
 use std::sync::Arc;
 use std::time::Duration;
 
+use keblin::progress::Erase;
 use keblin::snapshot::Picture;
 use keblin::store::backend::{Backend, Doing, Faulty, Memory, PowerCut, Tear};
 use keblin::store::{OpenError, Origin, PinError, SaveError, Slot};
@@ -333,4 +334,36 @@ fn a_slot_is_opened_while_the_title_is_shown() {
     }
     let kept = opening.wait().unwrap();
     assert_eq!((kept.get(field), kept.origin()), (3, &Origin::File));
+}
+
+#[test]
+fn a_discard_leaves_the_last_save_the_last_and_brings_back_nothing_that_was_erased() {
+    let Game { schema, shells, best } = game();
+    let (_, slot) = in_memory();
+    let mut kept = Keeper::open(&slot, &schema).unwrap();
+    kept.set(shells, 3);
+    kept.save_now().unwrap();
+    kept.set(shells, 99);
+    kept.begin(None).unwrap();
+    kept.discard().unwrap();
+    let mut kept = Keeper::open(&slot, &schema).expect("the slot is free again");
+    assert_eq!((kept.get(shells), kept.resume_point().is_some()), (3, false));
+    // What was due and is written stays.
+    kept.begin(None).unwrap();
+    kept.enter(schema.level("brook").unwrap()).unwrap();
+    kept.submit(best, 9);
+    kept.finish().unwrap();
+    settle(&mut kept);
+    kept.set(shells, 98);
+    kept.discard().unwrap();
+    let mut kept = Keeper::open(&slot, &schema).unwrap();
+    assert_eq!((kept.get(shells), kept.get(best)), (3, Some(9).into()));
+    // The player's yes is not undone.
+    kept.erase(&Erase::Profile, true).unwrap();
+    kept.discard().unwrap();
+    let kept = Keeper::open(&slot, &schema).unwrap();
+    assert_eq!((kept.get(shells), kept.get(best)), (0, None.into()));
+    // Of a view there is nothing to save.
+    drop(kept);
+    Keeper::view(&slot, &schema).unwrap().discard().unwrap();
 }
