@@ -209,14 +209,14 @@ fn fields(schema: &Model) -> TokenStream {
 fn described(schema: &Model, field: &FieldDef) -> String {
     let axes: Vec<&str> = field.per.iter().map(|axis| schema.axis_name(*axis)).collect();
     let each = if axes.is_empty() { String::new() } else { format!(", one per {}", axes.join(" and ")) };
-    let unset = match field.may_be_unset() {
-        true => " that may be unset (`.is_some_and(|value| …)`, `.option()`)",
-        false => "",
+    let (unset, read) = match field.may_be_unset() {
+        true => (" that may be unset", "\n\nAsk `.is_some_and(|value| …)`, or match `.option()`."),
+        false => ("", ""),
     };
     let declared = format!("{}{unset}, {} scope{each}", field.holds(), field.scope.as_str());
     match &field.about {
-        Some(about) => format!("{about} ({declared})\n\n`{}`", field.name),
-        None => format!("`{}`: {declared}", field.name),
+        Some(about) => format!("{about} ({declared})\n\n`{}`{read}", field.name),
+        None => format!("`{}`: {declared}{read}", field.name),
     }
 }
 

@@ -7,7 +7,7 @@ use keblin_schema::AnyGame;
 
 use super::keeper::{Keeper, Saving};
 use super::keeping::Destination;
-use super::opening::{Opened, Origin};
+use super::opened::{Opened, Origin};
 use super::saved::SaveError;
 use crate::progress::{Notice, Play, Progress};
 use crate::save::writer::write_whole;

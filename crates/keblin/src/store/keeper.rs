@@ -7,7 +7,7 @@ use std::time::Duration;
 use keblin_schema::{AnyGame, OfGame};
 
 use super::keeping::{Destination, Keeping};
-use super::opening::{OpenError, Opened, Origin};
+use super::opened::{OpenError, Opened, Origin};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use crate::progress::{Engine, Event, Holder, Outcome, Play, Refused, sealed};

@@ -4,7 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::opening::Origin;
+use super::opened::Origin;
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use super::writer::{Done, Job, Writer};

@@ -7,7 +7,7 @@ use keblin_schema::AnyGame;
 
 use super::error::failed;
 use super::keeper::{Keeper, Saving};
-use super::opening::OpenError;
+use super::opened::OpenError;
 use super::slot::Slot;
 use crate::progress::Play;
 use crate::snapshot::Schema;

@@ -3,7 +3,7 @@
 //! save that failed, and `debug` every save.
 
 use super::error::shown;
-use super::opening::{OpenError, Opened, Origin};
+use super::opened::{OpenError, Opened, Origin};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use crate::save::SaveCode;

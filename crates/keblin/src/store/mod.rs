@@ -53,6 +53,9 @@ mod publish;
 /// What is in the places that a save will take.
 mod there;
 
+/// What opening a slot returns.
+mod opened;
+
 /// Opening a slot.
 mod opening;
 
@@ -97,7 +100,7 @@ pub use error::DiskError;
 pub use keeper::{Keeper, KeeperOf, Saving};
 pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
-pub use opening::{OpenError, Opened, Origin};
+pub use opened::{OpenError, Opened, Origin};
 pub use pins::{Pin, PinError};
 pub use ruin::Ruin;
 pub use saved::{Replaced, SaveError, Saved};

@@ -5,7 +5,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::error::{DiskError, shown};
-use super::opening::{OpenError, Opened, Origin, Way};
+use super::opened::{OpenError, Opened, Origin};
+use super::opening::Way;
 use super::savedir::ENDING;
 use super::slot::Slot;
 use crate::save::{ReadError, StateHead};

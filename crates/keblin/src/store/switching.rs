@@ -6,7 +6,7 @@ use thiserror::Error;
 
 use super::keeper::{KeeperOf, Saving};
 use super::keeping::Destination;
-use super::opening::OpenError;
+use super::opened::OpenError;
 use super::saved::SaveError;
 use super::slot::Slot;
 use crate::progress::Play;
