@@ -84,7 +84,8 @@ impl<G, P: Holder> Play<G, P> {
     }
 
     /// Returns the value of a field. With no run active, run- and level-scope fields return the values the saved run
-    /// would resume with, or those a new run would start with.
+    /// would resume with, or those a new run would start with. A list, set or map is a view of its items; a field that
+    /// may be unset is a [`MaybeUnset`](keblin_schema::MaybeUnset).
     ///
     /// # Panics
     /// If the field was looked up in another schema.

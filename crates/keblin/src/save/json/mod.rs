@@ -69,36 +69,39 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
         areas.iter().map(|(name, bytes)| (name.strip_prefix(AREA).unwrap_or(name).to_string(), hex(bytes)));
     let blocks = carried.blocks.iter().map(|(name, bytes)| (name.clone(), hex(bytes)));
     let continues: Vec<String> = stamp.predecessors.iter().map(|digest| hex(digest)).collect();
-    let mut exported = json!({
-        "json_format": JSON_FORMAT,
-        "game": schema.game.as_str(),
-        "version": schema.version,
-        "save": {
-            "number": stamp.number,
-            "created_unix_ms": stamp.created_unix_ms,
-            "saved_at_unix_ms": stamp.saved_at_unix_ms,
-            "erasures": stamp.erasures,
-            "cause": stamp.cause,
-            "edited": stamp.edited,
-            "continues": continues,
-        },
-        "areas": texts(&named.collect()),
-        "picture": picture.as_ref().map(|picture| {
-            let Picture { media_type, bytes } = picture.as_ref();
-            json!({ "media_type": media_type, "bytes": hex(bytes) })
-        }),
-        "unknown": texts(&blocks.collect()),
+    let about = json!({
+        "number": stamp.number,
+        "created_unix_ms": stamp.created_unix_ms,
+        "saved_at_unix_ms": stamp.saved_at_unix_ms,
+        "erasures": stamp.erasures,
+        "cause": stamp.cause,
+        "edited": stamp.edited,
+        "continues": continues,
     });
+    let picture = picture.as_ref().map(|picture| {
+        let Picture { media_type, bytes } = picture.as_ref();
+        json!({ "media_type": media_type, "bytes": hex(bytes) })
+    });
+    let of_game = [
+        ("json_format", json!(JSON_FORMAT)),
+        ("game", json!(schema.game.as_str())),
+        ("version", json!(schema.version)),
+        ("save", about),
+    ];
     let sections = listed::slot(schema).into_iter().map(|listed| {
         let contents = exporting.map(&listed.map, &mut vec![listed.name.clone()]);
         (listed.name, contents)
     });
-    if let Some(object) = exported.as_object_mut() {
-        object.extend(sections);
-        // Most saves have no title.
-        object.extend(snapshot.title().map(|title| ("title".to_string(), json!(title))));
-    }
-    exported
+    let rest = [
+        ("areas", texts(&named.collect())),
+        ("picture", json!(picture)),
+        ("unknown", texts(&blocks.collect())),
+    ];
+    // Most saves have no title.
+    let title = snapshot.title().map(|title| ("title", json!(title)));
+    let fixed = |(key, value): (&str, Json)| (key.to_string(), value);
+    let object = of_game.into_iter().map(fixed).chain(sections);
+    Json::Object(object.chain(rest.into_iter().chain(title).map(fixed)).collect())
 }
 
 /// A snapshot that is being exported.
