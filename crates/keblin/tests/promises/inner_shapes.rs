@@ -122,6 +122,24 @@ fn what_is_in_them_stops_at_its_bounds_and_rules_and_rehearsals_read_it() {
 }
 
 #[test]
+fn a_member_of_what_goes_with_an_unset_record_is_unset() {
+    let text = SMITHY.replace(
+        "[fields]\n",
+        "[fields]\nbest = { type = 'int', scope = 'profile', keep = 'highest', with = 'blade' }\n",
+    );
+    let asks = "[[unlocks]]\nid = 'famous'\nwhen = \"best != null && best.rune.power >= 3\"\n\
+        [[unlocks]]\nid = 'nobody'\nwhen = 'best.rune.power == null'\n";
+    let schema = Arc::new(parsed(&format!("{text}{asks}")));
+    let best = schema.field::<Option<i64>>("best").unwrap();
+    let mut game = Progress::new(Arc::clone(&schema));
+    let unlocked =
+        |game: &Progress| ["famous", "nobody"].map(|id| game.is_unlocked(schema.unlock(id).unwrap()));
+    assert_eq!(unlocked(&game), [false, true]);
+    game.submit(best, 12);
+    assert_eq!(unlocked(&game), [true, false], "the member's own default is 3");
+}
+
+#[test]
 fn steps_convert_what_is_in_them() {
     let (schema, mut game, held) = game();
     game.set(held, blade(&schema, FULL));

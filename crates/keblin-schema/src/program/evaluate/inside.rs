@@ -10,7 +10,7 @@ impl<'a, F: Facts> Evaluation<'a, F> {
         let at = usize::from(member);
         // What goes with a record is unset as long as the record is.
         let value = match (self.raw(whole), self.value(whole)) {
-            (Some(Value::Unset), _) => return Val::Null,
+            (Some(Value::Unset), _) | (_, Val::Null) => return Val::Null,
             (Some(Value::Best(best)), _) => &best.with,
             (_, Val::Whole(value)) => value,
             _ => return Val::Error,
