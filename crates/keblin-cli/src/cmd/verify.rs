@@ -74,9 +74,9 @@ fn misfit_set_aside(console: &mut Console<'_>, file: &Path, schema: &Arc<Schema>
     let is_json = console.json;
     let folder = file.parent().unwrap_or(Path::new("."));
     let name = file.file_stem().map(|name| name.to_string_lossy()).unwrap_or_default();
-    let told = |error: &dyn std::fmt::Display| Trouble::Told(error.to_string());
-    let slot = SaveDir::at(folder).slot(&name).map_err(|error| told(&error))?;
-    let aside = slot.set_misfit_aside(schema).map_err(|error| told(&error))?;
+    // Pins, backups and what was set aside before are not slots.
+    let Ok(slot) = SaveDir::at(folder).slot(&name) else { return Ok(()) };
+    let aside = slot.set_misfit_aside(schema).map_err(|error| Trouble::Told(error.to_string()))?;
     for path in aside.iter().filter(|_| !is_json) {
         console.paragraph(&format!("  set aside as {}", shown(path)), "    ")?;
     }

@@ -143,4 +143,8 @@ fn saves_of_another_declaration_of_the_same_version_are_set_aside_when_asked() {
     assert!(ran.out.contains("otter.redeclared-1.keblin"), "{}", ran.out);
     assert_fits(&ran.out);
     assert!(at("saves/aside/otter.redeclared-1.keblin").exists() && !at("saves/otter.keblin").exists());
+    // What was set aside stays where it is.
+    let again = keblin_in(folder.path(), &["verify", "saves", "--set-aside"]);
+    assert_eq!((again.code, again.err.as_str()), (1, ""));
+    assert!(!again.out.contains("set aside as"), "{}", again.out);
 }
