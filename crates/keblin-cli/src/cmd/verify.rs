@@ -23,7 +23,7 @@ const DAMAGED: &str = "When the game opens a damaged slot it falls back to the b
                        file aside.";
 
 /// What a refusal means.
-const OF_ANOTHER: &str = "A refused file is intact; it belongs to another game, version or declaration.";
+const OF_ANOTHER: &str = "A refused file is intact; it belongs to another game or version.";
 
 pub(crate) fn run(
     console: &mut Console<'_>,
@@ -143,7 +143,8 @@ pub(crate) fn tell(
             let word = console.toned(Tone::Bad, word);
             let code = console.toned(Tone::Quiet, &format!("[{}]", error.fault.code()));
             console.paragraph(&format!("{}: {word}: {error} {code}", shown(file)), "    ")?;
-            if with_advice {
+            // What to do about another declaration is in its message.
+            if with_advice && !checked.is_misfit() {
                 let advice = if error.is_refusal() { OF_ANOTHER } else { DAMAGED };
                 console.paragraph(&format!("    {advice}"), "    ")?;
             }
@@ -193,6 +194,7 @@ struct Tally {
     told: usize,
     damaged: usize,
     refused: usize,
+    redeclared: usize,
 }
 
 impl Tally {
@@ -200,6 +202,7 @@ impl Tally {
         let count = match &checked.examined.kept {
             Ok(_) if checked.is_fine() => &mut self.whole,
             Ok(_) => &mut self.told,
+            Err(_) if checked.is_misfit() => &mut self.redeclared,
             Err(error) if error.is_refusal() => &mut self.refused,
             Err(_) => &mut self.damaged,
         };
@@ -208,8 +211,8 @@ impl Tally {
     }
 
     fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
-        let Tally { whole, earlier, told, damaged, refused } = self;
-        let all = whole + told + damaged + refused;
+        let Tally { whole, earlier, told, damaged, refused, redeclared } = self;
+        let all = whole + told + damaged + refused + redeclared;
         let whole_word = match earlier {
             0 => "intact".to_string(),
             _ => format!("intact ({earlier} of an earlier version)"),
@@ -219,6 +222,7 @@ impl Tally {
             (*told, "with findings", Tone::Doubtful),
             (*damaged, "damaged", Tone::Bad),
             (*refused, "of another game or version", Tone::Bad),
+            (*redeclared, "of another declaration", Tone::Bad),
         ];
         let counts = counts.into_iter().filter(|(count, ..)| *count > 0);
         let parts: Vec<String> =

@@ -138,6 +138,7 @@ fn saves_of_another_declaration_of_the_same_version_are_set_aside_when_asked() {
     let ran = keblin_in(folder.path(), &["verify", "saves"]);
     assert_eq!(ran.code, 1);
     assert!(ran.out.contains("[redeclared]") && ran.out.contains("expected frogs as bool"), "{}", ran.out);
+    assert!(ran.out.contains("1 of another declaration"), "{}", ran.out);
     assert!(at("saves/otter.keblin").exists());
     let ran = keblin_in(folder.path(), &["verify", "saves", "--set-aside"]);
     assert!(ran.out.contains("otter.redeclared-1.keblin"), "{}", ran.out);

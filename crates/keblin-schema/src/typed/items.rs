@@ -71,7 +71,7 @@ impl<'a, T: Scalar> Listed<'a, T> {
         self.items.len()
     }
 
-    /// Returns whether there are no items.
+    /// Returns whether the list, set or map is empty.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.len() == 0
@@ -192,7 +192,7 @@ impl<'a, K: Scalar, T: Scalar> Entries<'a, K, T> {
         self.keys.len()
     }
 
-    /// Returns whether there are no entries.
+    /// Returns whether the map is empty.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.keys.is_empty()

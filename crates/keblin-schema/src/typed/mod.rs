@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::key::{Checkpoint, Compiled, Difficulty, Item, Level, OfGame, Unlock};
+use crate::key::{Difficulty, Item, Level, Unlock};
 use crate::model::Model;
 use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
@@ -15,6 +15,9 @@ mod constant;
 /// Lists, sets and maps.
 mod items;
 
+/// Checkpoints, whose level only a schema knows.
+mod checkpoint;
+
 /// Values that may be unset.
 mod unset;
 
@@ -24,6 +27,7 @@ mod member;
 /// Lists and shapes as a game's own types.
 mod declared;
 
+pub use checkpoint::CheckpointRead;
 pub use constant::Constant;
 pub use declared::{Declared, item_of, item_value, member_of, member_value, shape_value};
 pub use items::{Entries, Listed, ListedIter};
@@ -336,88 +340,5 @@ impl FieldType for Value {
     }
     fn taken(value: &Value, _schema: &Model) -> Option<Value> {
         Some(value.clone())
-    }
-}
-
-impl<G> sealed::Sealed for Checkpoint<G> {}
-impl Scalar for Checkpoint {}
-impl FieldType for Checkpoint {
-    type Read<'a> = CheckpointRead<'a>;
-    type Write = Checkpoint;
-    const MAY_BE_UNSET: Option<bool> = Some(false);
-    fn fits(holds: Holds) -> bool {
-        holds.kind == Kind::Id(Ids::Checkpoints)
-    }
-    fn declared() -> String {
-        "id of checkpoints".to_string()
-    }
-    fn read(value: &Value) -> CheckpointRead<'_> {
-        CheckpointRead(value)
-    }
-    fn write(value: Checkpoint, model: &Model) -> Option<Value> {
-        let before = model.levels.iter().take(value.level().index());
-        let first: usize = before.map(|level| level.checkpoints.len()).sum();
-        id(Ids::Checkpoints, u16::try_from(first + value.index()).ok()?, model)
-    }
-    fn taken(value: &Value, model: &Model) -> Option<Checkpoint> {
-        CheckpointRead(value).of(model)
-    }
-}
-
-impl<G: Compiled> Scalar for Checkpoint<G> {}
-impl<G: Compiled> FieldType for Checkpoint<G> {
-    type Read<'a> = Checkpoint<G>;
-    type Write = Checkpoint<G>;
-    const MAY_BE_UNSET: Option<bool> = Some(false);
-    fn fits(holds: Holds) -> bool {
-        <Checkpoint as FieldType>::fits(holds)
-    }
-    fn declared() -> String {
-        <Checkpoint as FieldType>::declared()
-    }
-    fn read(value: &Value) -> Checkpoint<G> {
-        // A value of the game's own schema, so the checkpoint exists.
-        CheckpointRead(value).of(G::model()).map_or(Checkpoint::of_index(0, 0), OfGame::of_game)
-    }
-    fn write(value: Checkpoint<G>, model: &Model) -> Option<Value> {
-        <Checkpoint as FieldType>::write(value.of_any(), model)
-    }
-    fn taken(value: &Value, _model: &Model) -> Option<Checkpoint<G>> {
-        Some(Self::read(value))
-    }
-}
-
-/// A checkpoint as read from a field; only the schema knows its level.
-#[derive(Clone, Copy, Debug)]
-pub struct CheckpointRead<'a>(&'a Value);
-
-impl CheckpointRead<'_> {
-    /// Returns the checkpoint; `None` in a schema that does not have it.
-    #[must_use]
-    pub fn of(self, model: &Model) -> Option<Checkpoint> {
-        let (level, checkpoint) = self.0.as_text()?.split_once('.')?;
-        model.checkpoint(model.level(level).ok()?, checkpoint).ok()
-    }
-}
-
-impl<T: Scalar> sealed::Sealed for Option<T> {}
-impl<T: Scalar> FieldType for Option<T> {
-    type Read<'a> = MaybeUnset<T::Read<'a>>;
-    type Write = T::Write;
-    const MAY_BE_UNSET: Option<bool> = Some(true);
-    fn fits(holds: Holds) -> bool {
-        T::fits(holds)
-    }
-    fn declared() -> String {
-        T::declared()
-    }
-    fn read(value: &Value) -> MaybeUnset<T::Read<'_>> {
-        MaybeUnset::from(if *value == Value::Unset { None } else { Some(T::read(value.alone())) })
-    }
-    fn write(value: T::Write, model: &Model) -> Option<Value> {
-        T::write(value, model)
-    }
-    fn taken(value: &Value, model: &Model) -> Option<T::Write> {
-        if *value == Value::Unset { None } else { T::taken(value.alone(), model) }
     }
 }

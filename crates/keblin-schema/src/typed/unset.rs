@@ -4,6 +4,11 @@
 use std::cmp::Ordering;
 use std::fmt;
 
+use super::{FieldType, Scalar, sealed};
+use crate::model::Model;
+use crate::value::Value;
+use crate::value::kind::Holds;
+
 /// A value, or unset: nobody has a best time before the first finish.
 ///
 /// It cannot be compared with `<` or `>`. Ask what is meant instead:
@@ -129,5 +134,27 @@ impl<R: fmt::Display> fmt::Display for MaybeUnset<R> {
             Some(value) => value.fmt(f),
             None => f.pad("unset"),
         }
+    }
+}
+
+impl<T: Scalar> sealed::Sealed for Option<T> {}
+impl<T: Scalar> FieldType for Option<T> {
+    type Read<'a> = MaybeUnset<T::Read<'a>>;
+    type Write = T::Write;
+    const MAY_BE_UNSET: Option<bool> = Some(true);
+    fn fits(holds: Holds) -> bool {
+        T::fits(holds)
+    }
+    fn declared() -> String {
+        T::declared()
+    }
+    fn read(value: &Value) -> MaybeUnset<T::Read<'_>> {
+        MaybeUnset::from(if *value == Value::Unset { None } else { Some(T::read(value.alone())) })
+    }
+    fn write(value: T::Write, model: &Model) -> Option<Value> {
+        T::write(value, model)
+    }
+    fn taken(value: &Value, model: &Model) -> Option<T::Write> {
+        if *value == Value::Unset { None } else { T::taken(value.alone(), model) }
     }
 }

@@ -63,7 +63,7 @@ impl ValueSet {
         self.0.len()
     }
 
-    /// Returns whether there are no values.
+    /// Returns whether it is empty.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
@@ -122,7 +122,7 @@ impl ValueMap {
         self.0.len()
     }
 
-    /// Returns whether there are no entries.
+    /// Returns whether it is empty.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()

@@ -111,7 +111,6 @@ impl Keeping {
     }
 
     /// Waits until what was passed on is written, and takes the results.
-    #[cfg(feature = "testing")]
     pub(super) fn settle(&mut self, engine: &mut Engine) {
         if let Destination::Slot { writer: Some(writer), .. } = &self.place {
             let done = writer.settle();
@@ -212,8 +211,9 @@ impl Keeping {
         self.due.get_or_insert(cause);
     }
 
-    /// Returns whether something was erased that may still be on the disk.
+    /// Waits for a save in progress, and returns whether something was erased that is still on the disk.
     pub(super) fn owes_erasure(&mut self, engine: &mut Engine) -> bool {
+        self.settle(engine);
         self.note_due(engine);
         !self.erased.is_empty()
     }

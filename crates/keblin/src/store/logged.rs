@@ -1,5 +1,5 @@
-//! What happens to slots, for the game's logger. `info` is what the log of a released game should say, so that support
-//! can see what happened, and has no path and no text of the player. `warn` is what a player may have lost, `error` a
+//! What happens to slots, for the game's logger. `info` is for the log of a released game, in which support looks up what
+//! happened; it never contains a path or a text of the player. `warn` reports what a player may have lost, `error` a
 //! save that failed, and `debug` every save.
 
 use super::error::shown;

@@ -29,7 +29,7 @@ pub struct Opened {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Origin {
-    /// There was no save: every value is the default.
+    /// The slot was empty: every value is the default.
     FirstRun,
     /// From the last state of the slot's file.
     File,

@@ -25,18 +25,30 @@ impl Slot {
     /// # Errors
     /// [`OpenError::InUse`] if the slot is open, [`OpenError::Disk`] if a file cannot be set aside.
     pub fn set_misfit_aside(&self, schema: &Arc<Schema>) -> Result<Vec<PathBuf>, OpenError> {
-        let found = [self.path(), self.previous_path()].map(|path| self.found(&path, schema));
-        let misfit = found.iter().find_map(|found| match found {
-            Found::Refused(error) if is_misfit(error) => Some(error),
-            _ => None,
-        });
-        // Of two files the intact one is opened.
-        let opens = found.iter().any(|found| matches!(found, Found::Whole(_)));
-        let Some(why) = misfit.filter(|_| !opens) else { return Ok(Vec::new()) };
-        if !self.hold_if_possible()? {
+        if self.misfit(schema).is_none() {
+            return Ok(Vec::new());
+        }
+        let is_played = self.held().is_played;
+        if is_played || !self.hold_if_possible()? {
             return Err(OpenError::InUse { lock: self.lock_path() });
         }
-        Ok(self.set_files_aside(why)?)
+        // Another program may have saved before the lock was ours.
+        match self.misfit(schema) {
+            Some(why) => Ok(self.set_files_aside(&why)?),
+            None => Ok(Vec::new()),
+        }
+    }
+
+    /// Returns why the slot does not open, if that is because of another declaration. Of two files an intact one opens.
+    fn misfit(&self, schema: &Arc<Schema>) -> Option<ReadError> {
+        let found = [self.path(), self.previous_path()].map(|path| self.found(&path, schema));
+        if found.iter().any(|found| matches!(found, Found::Whole(_))) {
+            return None;
+        }
+        found.into_iter().find_map(|found| match found {
+            Found::Refused(error) if is_misfit(&error) => Some(error),
+            _ => None,
+        })
     }
 
     /// Sets the file and the backup aside, with a warning for the game's logger.

@@ -105,7 +105,6 @@ impl Writer {
     }
 
     /// Waits until every job is done, and returns the finished ones.
-    #[cfg(feature = "testing")]
     pub(super) fn settle(&self) -> Vec<Done> {
         let mut papers = self.desk.papers();
         while papers.writing || papers.waiting.is_some() {

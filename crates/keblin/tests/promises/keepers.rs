@@ -367,3 +367,20 @@ fn a_discard_leaves_the_last_save_the_last_and_brings_back_nothing_that_was_eras
     drop(kept);
     Keeper::view(&slot, &schema).unwrap().discard().unwrap();
 }
+
+#[test]
+fn a_discard_writes_an_erasure_that_the_writer_could_not_write() {
+    let Game { schema, shells, .. } = game();
+    let memory = Memory::default();
+    let faulty = Faulty::new(Arc::new(memory.clone()));
+    let files: Arc<dyn Backend> = Arc::new(faulty.clone());
+    let slot = slot_on(&files);
+    let mut kept = Keeper::open(&slot, &schema).unwrap();
+    kept.set(shells, 3);
+    kept.save_now().unwrap();
+    faulty.fail(Doing::Publish, ErrorKind::StorageFull, 1);
+    kept.erase(&Erase::Profile, true).unwrap();
+    kept.tick(FRAME);
+    kept.discard().unwrap();
+    assert_eq!(Keeper::open(&slot, &schema).unwrap().get(shells), 0);
+}

@@ -117,6 +117,14 @@ fn while_developing_the_old_save_is_set_aside_and_without_it_nothing_is_touched(
     let slot = saves.slot("otter").unwrap();
     assert_eq!(slot.set_misfit_aside(&now).unwrap(), Vec::<std::path::PathBuf>::new());
     assert!(slot.view(&now).unwrap().progress.get(now.field::<bool>("frogs").unwrap()));
+    let kept = Keeper::open(&slot, &now).unwrap();
+    for slot in [slot.clone(), saves.slot("otter").unwrap()] {
+        assert!(
+            matches!(slot.set_misfit_aside(&old), Err(OpenError::InUse { .. })),
+            "not under a running game"
+        );
+    }
+    drop(kept);
     assert_eq!(slot.set_misfit_aside(&old).unwrap().len(), 2, "one call sets file and backup aside");
     // A newer version, another game and damage are left alone.
     let newer = Arc::new(parsed(&POND.replace("version = 1", "version = 2")));
