@@ -40,7 +40,7 @@ pub use unset::MaybeUnset;
 /// |---|---|
 /// | bool, int, float, time, text, bytes | `bool`, `i64`, `f64`, [`Time`], `String`, [`Bytes`] |
 /// | date, instant | [`Date`], [`Instant`] |
-/// | id | [`Item`] of a list, [`Level`], [`Checkpoint`], [`Difficulty`], [`Unlock`] |
+/// | id | [`Item`] of a list, [`Level`], [`Checkpoint`](crate::key::Checkpoint), [`Difficulty`], [`Unlock`] |
 /// | vec2, vec3, quat | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
 /// | list, set, map | `Vec<T>`, `BTreeSet<T>`, `BTreeMap<K, T>` of the above |
 /// | shape, opaque | [`Shape`], [`Opaque`] |
