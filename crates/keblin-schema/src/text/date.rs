@@ -4,8 +4,9 @@ use std::fmt;
 use std::str::FromStr;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
-use ::time::Month;
 use toml_datetime::{Datetime, Offset};
+
+use super::calendar;
 
 /// A calendar day, from the year 1 to 9999, without a time of day or a time zone: for streaks, daily challenges and the
 /// dates of records. The game says which day it is for the player.
@@ -64,8 +65,6 @@ impl std::error::Error for DateFault {}
 const DAY: &str = "a day such as `2026-11-29`";
 const INSTANT: &str = "an instant such as `2026-11-29T10:14:08Z`";
 
-/// The day that a save counts from: 1970-01-01.
-const EPOCH: i32 = 2_440_588;
 const MILLIS_PER_DAY: i64 = 86_400_000;
 
 impl Date {
@@ -75,22 +74,17 @@ impl Date {
     /// Returns a day; `None` if the calendar does not have it.
     #[must_use]
     pub fn new(year: u16, month: u8, day: u8) -> Option<Date> {
-        let month = Month::try_from(month).ok()?;
-        Date::of(::time::Date::from_calendar_date(year.into(), month, day).ok()?)
+        calendar::days_of(year, month, day).and_then(Date::from_days)
     }
 
     /// Returns the day a number of days after 1970-01-01; `None` outside the years 1 to 9999.
     #[must_use]
     pub fn from_days(days: i64) -> Option<Date> {
-        Date::of(::time::Date::from_julian_day(i32::try_from(days).ok()?.checked_add(EPOCH)?).ok()?)
+        calendar::day_at(days).and_then(|_| i32::try_from(days).ok()).map(Date)
     }
 
-    fn of(date: ::time::Date) -> Option<Date> {
-        (1..=9999).contains(&date.year()).then(|| Date(date.to_julian_day() - EPOCH))
-    }
-
-    fn calendar(self) -> ::time::Date {
-        ::time::Date::from_julian_day(self.0 + EPOCH).unwrap_or(::time::Date::MIN)
+    fn calendar(self) -> (u16, u8, u8) {
+        calendar::day_at(self.days()).unwrap_or((1970, 1, 1))
     }
 
     /// Returns the number of days after 1970-01-01, negative before it.
@@ -114,25 +108,26 @@ impl Date {
     /// Returns the year.
     #[must_use]
     pub fn year(self) -> u16 {
-        u16::try_from(self.calendar().year()).unwrap_or(1)
+        self.calendar().0
     }
 
     /// Returns the month, from 1.
     #[must_use]
     pub fn month(self) -> u8 {
-        self.calendar().month().into()
+        self.calendar().1
     }
 
     /// Returns the day of the month, from 1.
     #[must_use]
     pub fn day(self) -> u8 {
-        self.calendar().day()
+        self.calendar().2
     }
 }
 
 impl fmt::Display for Date {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.pad(&format!("{:04}-{:02}-{:02}", self.year(), self.month(), self.day()))
+        let (year, month, day) = self.calendar();
+        f.pad(&format!("{year:04}-{month:02}-{day:02}"))
     }
 }
 

@@ -21,5 +21,8 @@ mod words;
 /// Durations.
 pub mod time;
 
+/// Which day a number of days is.
+mod calendar;
+
 /// Days and instants.
 pub mod date;

@@ -7,6 +7,27 @@ use keblin_schema::{Date, Declaration, Instant, Model, Time};
 use proptest::prelude::*;
 
 #[test]
+fn every_day_of_the_calendar_is_the_day_of_another_calendar() {
+    const EPOCH: i32 = 2_440_588;
+    let mut day = Date::new(1, 1, 1).unwrap();
+    let last = Date::new(9999, 12, 31).unwrap();
+    loop {
+        let theirs = time::Date::from_julian_day(EPOCH + i32::try_from(day.days()).unwrap()).unwrap();
+        let (year, month, of_month) = theirs.to_calendar_date();
+        let ours = (i32::from(day.year()), day.month(), day.day());
+        assert_eq!(ours, (year, u8::from(month), of_month), "{} days", day.days());
+        assert_eq!(Date::new(day.year(), day.month(), day.day()), Some(day));
+        if day == last {
+            break;
+        }
+        day = day.plus_days(1).unwrap();
+    }
+    for days in [-719_163, 2_932_897, i64::MIN, i64::MAX] {
+        assert_eq!(Date::from_days(days), None, "{days}");
+    }
+}
+
+#[test]
 fn a_day_is_read_and_shown_as_in_the_standard() {
     for (text, days) in [
         ("1970-01-01", 0),

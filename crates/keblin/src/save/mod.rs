@@ -73,6 +73,9 @@ pub mod stamp;
 /// CBOR maps in any order.
 mod map;
 
+/// Numbers of 16 bits.
+mod bits16;
+
 /// Values to CBOR and back.
 mod values;
 

@@ -11,11 +11,15 @@ use keblin_schema::{Date, Instant, Model, Time, Value};
 use minicbor::data::Type;
 use minicbor::{Decoder, Encoder};
 
+use super::bits16;
 use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::SaveLimits;
 use crate::grammar::plan::{MemberOrder, NO_SHAPE, ShapeOrder};
 use crate::grammar::{Failure, encoded};
+
+/// The byte before a number of 16 bits.
+const HEAD16: u8 = 0xf9;
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
@@ -98,8 +102,9 @@ fn float(out: &mut Out<'_>, number: f64) -> Result<(), Failure> {
     let single = number as f32;
     if f64::from(single) != number {
         out.f64(number)?;
-    } else if half::f16::from_f32(single).to_f32() == single {
-        out.f16(single)?;
+    } else if let Some(bits) = bits16::of(single) {
+        out.writer_mut().push(HEAD16);
+        out.writer_mut().extend(bits.to_be_bytes());
     } else {
         out.f32(single)?;
     }
@@ -252,7 +257,13 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
 /// Reads a number with a fraction, of any width.
 pub(super) fn number(decoder: &mut Decoder<'_>) -> Result<f64, minicbor::decode::Error> {
     match decoder.datatype()? {
-        Type::F16 => decoder.f16().map(f64::from),
+        Type::F16 => {
+            let (start, input) = (decoder.position() + 1, decoder.input());
+            let bits = input.get(start..).and_then(<[u8]>::first_chunk);
+            let bits = bits.ok_or_else(minicbor::decode::Error::end_of_input)?;
+            decoder.set_position(start + bits.len());
+            Ok(bits16::number(u16::from_be_bytes(*bits)).into())
+        }
         Type::F32 => decoder.f32().map(f64::from),
         _ => decoder.f64(),
     }
