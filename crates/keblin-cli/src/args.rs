@@ -28,7 +28,7 @@ pub(crate) struct Args {
 
 /// The commands by what people do. Every command is in one group; a test checks that.
 const GROUPS: [(&str, &[&str]); 4] = [
-    ("Declare", &["check", "survival", "levels", "why", "schema"]),
+    ("Declare", &["new", "check", "survival", "levels", "why", "schema"]),
     ("Look at saves", &["show", "compare", "verify", "export", "salvage", "reconcile"]),
     ("Versions", &["freeze", "migrate"]),
     ("Test", &["rehearse", "set", "import", "demo"]),
@@ -56,6 +56,13 @@ impl Args {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    /// Write the first files of a game: declaration, rehearsal, and a program
+    ///
+    /// Nothing that is there is overwritten.
+    New {
+        /// The game's folder, which may be there already
+        folder: PathBuf,
+    },
     /// Check the declaration, and report everything found with its place
     Check {
         /// Also report what differs from an earlier declaration

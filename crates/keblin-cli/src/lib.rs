@@ -94,6 +94,7 @@ pub fn run(
     };
     let mut console = Console::new(out, look, args.json);
     let outcome = match &args.command {
+        Command::New { folder } => cmd::new::run(&mut console, &args, folder),
         Command::Check { before } => cmd::check::run(&mut console, &args, before.as_deref()),
         Command::Survival => cmd::survival::run(&mut console, &args),
         Command::Levels => cmd::levels::run(&mut console, &args),

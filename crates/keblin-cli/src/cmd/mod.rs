@@ -1,5 +1,8 @@
 //! One file per command.
 
+/// `keblin new`
+pub(crate) mod new;
+
 /// `keblin check`
 pub(crate) mod check;
 

@@ -20,9 +20,9 @@ use keblin::{Files, Parsed, SaveDir, Schema, TextFile, version_of_file};
 
 use crate::Trouble;
 use crate::args::Args;
-use crate::out::shown;
+use crate::out::{counted, shown};
 
-pub(crate) use write::{now, overwrite, publish, sweep, write_anew};
+pub(crate) use write::{is_free, make_folder_of, now, overwrite, publish, sweep, write_anew};
 
 /// The longest key that is read, in bytes.
 const MAX_KEY_BYTES: u64 = 4096;
@@ -253,7 +253,7 @@ pub(crate) fn schema_at(path: &Path) -> Result<Arc<Schema>, Trouble> {
         Ok(Parsed { schema, .. }) => Ok(Arc::new(schema)),
         Err(findings) => {
             let count = findings.list().len();
-            Err(Trouble::Told(format!("{}: {count} findings; `keblin check` prints them", shown(path))))
+            Err(Trouble::Told(format!("{}: {}; see `keblin check`", shown(path), counted(count, "finding"))))
         }
     }
 }

@@ -25,6 +25,17 @@ pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     file.write_all(bytes).and_then(|()| file.sync_all()).map_err(told)
 }
 
+/// Makes the folder that a file is to be in.
+pub(crate) fn make_folder_of(path: &Path) -> Result<(), Trouble> {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    std::fs::create_dir_all(folder).map_err(|error| Trouble::Told(format!("{}: {error}", shown(folder))))
+}
+
+/// Returns whether a path is free: not even a broken link is there.
+pub(crate) fn is_free(path: &Path) -> bool {
+    std::fs::symlink_metadata(path).is_err()
+}
+
 /// Writes a file so that its name always refers to a complete file. The old file is first copied to a folder `aside`
 /// next to it, under a name that says why. Returns the path of that copy.
 pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<PathBuf>, Trouble> {

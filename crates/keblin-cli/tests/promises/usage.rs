@@ -11,8 +11,9 @@ fn help_is_output_and_wrong_arguments_are_an_error() {
     assert_fits(&help.out);
     let commands =
         ["check", "survival", "why", "show", "compare", "verify", "salvage", "reconcile", "freeze"];
-    for command in
-        commands.into_iter().chain(["migrate", "rehearse", "set", "demo", "export", "import", "schema"])
+    for command in commands
+        .into_iter()
+        .chain(["new", "migrate", "rehearse", "set", "demo", "export", "import", "schema"])
     {
         let lines = help.out.lines().filter(|line| line.trim_start().split(' ').next() == Some(command));
         assert_eq!(lines.count(), 1, "{command} has one line in one group:\n{}", help.out);
@@ -86,7 +87,7 @@ fn a_command_that_needs_a_whole_declaration_says_where_it_is_faulty() {
     let ran = keblin(&["survival", "--schema", "data/faulty/lives.toml"]);
     assert_eq!(ran.code, 2);
     let flat = ran.err.split_whitespace().collect::<Vec<_>>().join(" ");
-    assert_eq!(flat, "keblin: data/faulty/lives.toml: 4 findings; `keblin check` prints them");
+    assert_eq!(flat, "keblin: data/faulty/lives.toml: 4 findings; see `keblin check`");
     let folder = tempfile::tempdir().unwrap();
     fs::write(folder.path().join("progress.toml"), [0x67, 0xff, 0xfe]).unwrap();
     let ran = keblin_in(folder.path(), &["check"]);

@@ -77,6 +77,7 @@ const FOLDERS: &[(&str, &[&str])] = &[
     ("", &["md"]),
     ("docs", &["md", "cddl", "py"]),
     ("crates", &["rs", "toml", "stderr"]),
+    ("crates/keblin-cli/first", &["txt"]),
     ("examples", &["rs", "toml"]),
     ("ecs-trial", &["rs", "toml"]),
     ("bench", &["rs", "toml"]),
