@@ -1,6 +1,6 @@
 //! Calculations: numbers, times, days and instants, and which of them go together.
 
-use super::check::{Checked, Compiler, Typed, mismatch};
+use super::check::{Checked, Compiler, Typed};
 use super::parse::Expr;
 use crate::program::{Arithmetic, Failing, Op, Type, small};
 
@@ -19,12 +19,12 @@ impl Compiler<'_> {
             _ => matches!(b.kind, Type::Date | Type::Instant).then_some("a number or a time"),
         };
         if let Some(expected) = goes_with {
-            return Err(mismatch(right, expected, b.kind));
+            return Err(self.mismatch(right, expected, b.kind));
         }
         let floats = (a.kind, b.kind) == (Type::Float, Type::Float) && how != Arithmetic::Remainder;
         if !is_sum && !floats && (a.kind, b.kind) != (Type::Int, Type::Int) {
             let (wrong, kind) = if a.kind == Type::Int { (right, b.kind) } else { (left, a.kind) };
-            return Err(mismatch(wrong, &format!("a whole number next to `{}`", how.sign()), kind));
+            return Err(self.mismatch(wrong, &format!("a whole number next to `{}`", how.sign()), kind));
         }
         self.same((left, a), (right, b))?;
         let divides = matches!(how, Arithmetic::Divide | Arithmetic::Remainder);

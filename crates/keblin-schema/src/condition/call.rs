@@ -3,9 +3,9 @@
 use std::fmt::Display;
 use std::str::FromStr;
 
-use super::ConditionError;
-use super::check::{Checked, Compiler, Typed, mismatch};
+use super::check::{Checked, Compiler, Typed};
 use super::parse::{Expr, Node, Part};
+use super::{ConditionError, meant};
 use crate::program::{Failing, Op, Type};
 use crate::text::date::{Date, Instant};
 use crate::text::name::nearest;
@@ -50,7 +50,7 @@ impl Compiler<'_> {
                     }
                     Ok(self.emit(Op::Size(at), Type::Int))
                 }
-                other => Err(mismatch(one, "a text, list, set or map", other.kind)),
+                other => Err(self.mismatch(one, "a text, list, set or map", other.kind)),
             },
             ("least" | "greatest", [left, right]) => {
                 let (a, b) = (self.operand(left, true)?, self.operand(right, true)?);
@@ -69,9 +69,10 @@ impl Compiler<'_> {
             }
             (other, _) => {
                 let error = ConditionError::new(name.span.clone(), format!("`{other}` is not a function"));
-                Err(error.instead(match nearest(other, FUNCTIONS) {
-                    Some(nearest) => format!("did you mean `{nearest}`?"),
-                    None => format!("known: {}", FUNCTIONS.join(", ")),
+                Err(error.instead(match (meant::function(other), nearest(other, FUNCTIONS)) {
+                    (Some(instead), _) => instead.to_string(),
+                    (None, Some(nearest)) => format!("did you mean `{nearest}`?"),
+                    (None, None) => format!("known: {}", FUNCTIONS.join(", ")),
                 }))
             }
         }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use super::fuse::{literal_kind, sides, within};
 use super::guards::guarded_names;
 use super::parse::{Expr, Node};
-use super::{ConditionError, names};
+use super::{ConditionError, meant, names};
 use crate::model::Model;
 use crate::program::{Comparison, Failing, Load, Op, Read, Type, Word, small};
 use crate::text::name::nearest;
@@ -40,11 +40,10 @@ pub(super) struct Compiler<'s> {
     pub(super) known_set: Vec<String>,
 }
 
-pub(super) type Checked = Result<Typed, ConditionError>;
+/// How many ids a message lists, at most.
+const MAX_LISTED: usize = 8;
 
-pub(super) fn mismatch(expr: &Expr, expected: &str, found: Type) -> ConditionError {
-    ConditionError::new(expr.span.clone(), format!("expected {expected}, but found {found}"))
-}
+pub(super) type Checked = Result<Typed, ConditionError>;
 
 impl<'s> Compiler<'s> {
     pub(super) fn new(model: &'s Model) -> Compiler<'s> {
@@ -62,6 +61,11 @@ impl<'s> Compiler<'s> {
             asks_in_question: None,
             known_set: Vec::new(),
         }
+    }
+
+    pub(super) fn mismatch(&self, expr: &Expr, expected: &str, found: Type) -> ConditionError {
+        ConditionError::new(expr.span.clone(), format!("expected {expected}, but found {found}"))
+            .instead_if(meant::of_type(self.model, expr, expected, found))
     }
 
     pub(super) fn emit(&mut self, op: Op, kind: Type) -> Typed {
@@ -147,10 +151,10 @@ impl<'s> Compiler<'s> {
             let Node::Literal(value) = &item.node else {
                 return Err(ConditionError::new(item.span.clone(), "expected a literal value"));
             };
-            let kind = literal_kind(value).ok_or_else(|| mismatch(item, "a value", Type::Null))?;
+            let kind = literal_kind(value).ok_or_else(|| self.mismatch(item, "a value", Type::Null))?;
             if of.is_some_and(|of| of != kind) {
                 let expected = of.map_or(String::new(), Kind::with_article);
-                return Err(mismatch(item, &expected, Holds::from(kind).into()));
+                return Err(self.mismatch(item, &expected, Holds::from(kind).into()));
             }
             of = Some(kind);
             values.push(value.clone());
@@ -162,7 +166,7 @@ impl<'s> Compiler<'s> {
     fn bool(&mut self, expr: &Expr) -> Result<u32, ConditionError> {
         match self.expr(expr)? {
             Typed { kind: Type::Bool, at, .. } => Ok(at),
-            other => Err(mismatch(expr, "true or false", other.kind)),
+            other => Err(self.mismatch(expr, "true or false", other.kind)),
         }
     }
 
@@ -175,7 +179,7 @@ impl<'s> Compiler<'s> {
             _ => false,
         };
         if !fits {
-            return Err(mismatch(expr, "a number or a time", typed.kind));
+            return Err(self.mismatch(expr, "a number or a time", typed.kind));
         }
         if typed.may_be_unset {
             self.fails(&expr.span, Failing::Unset);
@@ -196,7 +200,7 @@ impl<'s> Compiler<'s> {
             (Type::Whole(_) | Type::Items(_), _) => b == Type::Null,
             (a, b) => a == b || a == Type::Null || b == Type::Null,
         };
-        if alike { Ok(()) } else { Err(mismatch(right.0, &a.to_string(), b)) }
+        if alike { Ok(()) } else { Err(self.mismatch(right.0, &a.to_string(), b)) }
     }
 
     fn compare(&mut self, how: Comparison, left: &Expr, right: &Expr) -> Checked {
@@ -257,8 +261,12 @@ impl<'s> Compiler<'s> {
         if known.iter().any(|known| **known == **found) {
             return Ok(());
         }
-        let nearest = nearest(found, known.iter().map(String::as_str));
-        Err(ConditionError::new(text.span.clone(), format!("`{found}` is not {what}")).meant(nearest))
+        let error = ConditionError::new(text.span.clone(), format!("`{found}` is not {what}"));
+        let few = || (known.len() <= MAX_LISTED).then(|| format!("write one of: {}", known.join(", ")));
+        Err(match nearest(found, known.iter().map(String::as_str)) {
+            Some(nearest) => error.meant(Some(nearest)),
+            None => error.instead_if(few()),
+        })
     }
 
     fn is_in(&mut self, what: &Expr, list: &Expr) -> Checked {
@@ -282,10 +290,10 @@ impl<'s> Compiler<'s> {
         let of = match found.kind {
             Type::List(of) => of,
             Type::Items(of) => Some(of),
-            other => return Err(mismatch(list, "a list, set or map", other)),
+            other => return Err(self.mismatch(list, "a list, set or map", other)),
         };
         if let Some(of) = of.map(|of| Type::from(Holds::from(of))).filter(|of| *of != typed.kind) {
-            return Err(mismatch(what, &of.to_string(), typed.kind));
+            return Err(self.mismatch(what, &of.to_string(), typed.kind));
         }
         self.known_id(found, what)?;
         Ok(self.emit(Op::Has(typed.at, found.at), Type::Bool))
@@ -297,7 +305,7 @@ impl<'s> Compiler<'s> {
         self.same((yes, a), (no, b))?;
         let kind = if a.kind == Type::Null { b.kind } else { a.kind };
         if matches!(kind, Type::List(_)) {
-            return Err(mismatch(yes, "a number, a text, or true or false", kind));
+            return Err(self.mismatch(yes, "a number, a text, or true or false", kind));
         }
         let typed = self.emit(Op::Choose(condition, a.at, b.at), kind);
         Ok(Typed { may_be_unset: a.may_be_unset || b.may_be_unset, ..typed })

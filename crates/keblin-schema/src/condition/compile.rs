@@ -2,10 +2,10 @@
 
 use std::sync::Arc;
 
-use super::ConditionError;
 use super::check::Compiler;
 use super::here::parse_in;
 use super::parse::Expr;
+use super::{ConditionError, meant};
 use crate::model::Model;
 use crate::program::{Op, Program, Type, small};
 
@@ -25,7 +25,8 @@ impl Program {
             Type::Bool => Ok(program),
             other => {
                 let message = format!("expected a condition, which is true or false, but found {other}");
-                Err(ConditionError::new(0..source.len(), message))
+                let error = ConditionError::new(0..source.len(), message);
+                Err(error.instead_if(meant::of_type(model, expr, "true or false", other)))
             }
         }
     }

@@ -117,6 +117,6 @@ fn constant(model: &Model, path: &[Part]) -> Result<Option<Value>, ConditionErro
 }
 
 /// Returns the words that a name may begin with, for suggestions.
-pub(super) fn meant(word: &str) -> Option<&'static str> {
+pub(super) fn begins(word: &str) -> Option<&'static str> {
     nearest(word, ["levels", "chapters", "totals", "unlocked", THIS, PREVIOUS])
 }

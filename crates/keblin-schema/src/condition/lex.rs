@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::ConditionError;
+use super::{ConditionError, meant};
 use crate::value::Float;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -126,13 +126,7 @@ fn sign(rest: &str, first: char, at: usize) -> Result<(Token, usize), ConditionE
         Some(sign) => Ok((Token::Sign(sign), sign.len())),
         None => {
             let message = format!("expected a name, a value or a sign, but found {first:?}");
-            let error = ConditionError::new(at..at + first.len_utf8(), message);
-            Err(match first {
-                '=' => error.instead("write `==` to compare"),
-                '&' => error.instead("write `&&` for and"),
-                '|' => error.instead("write `||` for or"),
-                _ => error,
-            })
+            Err(ConditionError::new(at..at + first.len_utf8(), message).instead_if(meant::sign(rest)))
         }
     }
 }

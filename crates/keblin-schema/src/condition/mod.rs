@@ -44,6 +44,9 @@ mod here;
 /// The parts after a field's name.
 mod parts;
 
+/// What people mean who know other languages.
+mod meant;
+
 /// The type check.
 mod check;
 
@@ -108,6 +111,10 @@ impl ConditionError {
 
     pub(crate) fn meant(self, nearest: Option<&str>) -> ConditionError {
         ConditionError { instead: nearest.map(|nearest| format!("did you mean `{nearest}`?")), ..self }
+    }
+
+    pub(crate) fn instead_if(self, instead: Option<impl Into<String>>) -> ConditionError {
+        ConditionError { instead: instead.map(Into::into).or(self.instead), ..self }
     }
 
     pub(crate) fn instead(self, instead: impl Into<String>) -> ConditionError {

@@ -5,7 +5,8 @@
 
 use super::asked::difficulty_named;
 pub use super::asked::{Asked, ENGINE, PHASES};
-use super::here::meant;
+use super::here::begins;
+use super::meant;
 use super::parts::{asked_of, has_parts, of_field};
 use super::{ConditionError, Part};
 use crate::model::{At, Axis, FieldDef, Model};
@@ -47,8 +48,11 @@ pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
             model.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
         }
         [first, rest @ ..] if has_parts(model, first) => of_field(model, first, rest),
-        [first, ..] => Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
-            .meant(meant(&first.word))),
+        [first, rest @ ..] => {
+            Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
+                .meant(begins(&first.word))
+                .instead_if(meant::with_parts(model, &first.word, rest)))
+        }
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }
@@ -70,7 +74,8 @@ fn alone(model: &Model, part: &Part) -> Result<Asked, ConditionError> {
                 .chain(ENGINE.iter().map(|(word, _)| *word))
                 .chain(["levels", "chapters", "totals", "unlocked"]);
             Err(ConditionError::new(part.span.clone(), format!("`{}` is not a declared field", part.word))
-                .meant(nearest(&part.word, known)))
+                .meant(nearest(&part.word, known))
+                .instead_if(meant::alone(model, &part.word)))
         }
     }
 }
@@ -146,7 +151,8 @@ fn field_of_level(
                 model.fields.iter().filter(|field| per_level(field)).map(|field| field.name.as_str());
             let known = Fact::ALL.iter().map(|fact| fact.as_str()).chain(fields);
             let message = format!("`{}` is not kept per level", what.word);
-            Err(ConditionError::new(what.span.clone(), message).meant(nearest(&what.word, known)))
+            let near = meant::fact(&what.word).or_else(|| nearest(&what.word, known));
+            Err(ConditionError::new(what.span.clone(), message).meant(near))
         }
     }
 }

@@ -18,7 +18,7 @@
 use std::ops::Range;
 
 use super::lex::{Lexeme, Token, lex};
-use super::{ConditionError, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH};
+use super::{ConditionError, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, meant};
 use crate::program::{Arithmetic, Comparison};
 use crate::value::Value;
 
@@ -88,7 +88,10 @@ pub fn parse(text: &str) -> Result<Expr, ConditionError> {
     let expr = parser.expr()?;
     match parser.take() {
         Lexeme { token: Token::End, .. } => Ok(expr),
-        other => Err(expected("an operator or the end", &other)),
+        other => {
+            let before = parser.at.checked_sub(2).and_then(|at| parser.lexemes.get(at));
+            Err(expected("an operator or the end", &other).instead_if(meant::after(before, &other)))
+        }
     }
 }
 
@@ -122,7 +125,16 @@ impl Parser {
     fn require(&mut self, sign: &str) -> Result<Range<usize>, ConditionError> {
         match self.take() {
             Lexeme { token: Token::Sign(found), span } if found == sign => Ok(span),
-            other => Err(expected(&format!("`{sign}`"), &other)),
+            other => {
+                let before = self.at.checked_sub(2).and_then(|at| self.lexemes.get(at));
+                let closes = matches!((sign, &other.token), (")" | "]", Token::End));
+                let instead = if closes {
+                    Some(format!("close it with `{sign}`"))
+                } else {
+                    meant::after(before, &other)
+                };
+                Err(expected(&format!("`{sign}`"), &other).instead_if(instead))
+            }
         }
     }
 
@@ -304,7 +316,11 @@ impl Parser {
                 "null" => literal(Value::Unset),
                 _ => self.name(Part { word: word.clone(), span }),
             },
-            Token::Sign(_) | Token::End => Err(expected("a name or a value", &first)),
+            Token::Sign(_) | Token::End => {
+                let before = self.at.checked_sub(2).and_then(|at| self.lexemes.get(at));
+                let instead = meant::value_after(before, &first);
+                Err(expected("a name or a value", &first).instead_if(instead))
+            }
         }
     }
 

@@ -57,6 +57,22 @@ impl Program {
 }
 
 impl Program {
+    /// Returns the smallest and the largest number that it can have for values in these ranges; `None` if it is not a
+    /// number.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn numbers(&self, ranges: &impl Ranges) -> Option<(i128, i128)> {
+        let mut can: Vec<Can> = Vec::with_capacity(self.ops.len());
+        for op in &self.ops {
+            let next = step(self, ranges, &can, *op);
+            can.push(next);
+        }
+        match can.last() {
+            Some(Can::Number(low, high)) => Some((*low, *high)),
+            _ => None,
+        }
+    }
+
     /// Returns whether a whole number in it can exceed 64 bits for values in these ranges; it would then end in an
     /// error.
     #[doc(hidden)]

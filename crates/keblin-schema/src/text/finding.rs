@@ -110,19 +110,27 @@ pub struct Finding {
     pub message: String,
     /// What to write or do instead, if that is known.
     pub instead: Option<String>,
+    /// The other place that it is about, such as the first of two: a range of bytes in the source.
+    pub(crate) first: Option<Range<usize>>,
 }
 
 impl Finding {
     /// Returns an error.
     #[must_use]
     pub fn error(code: Code, span: Range<usize>, message: impl Into<String>) -> Finding {
-        Finding { code, severity: Severity::Error, span, message: message.into(), instead: None }
+        Finding { code, severity: Severity::Error, span, message: message.into(), instead: None, first: None }
     }
 
     /// Returns the same finding with another severity.
     #[must_use]
     pub fn as_severity(self, severity: Severity) -> Finding {
         Finding { severity, ..self }
+    }
+
+    /// Returns the same finding with the place of the first of two. [`Findings::new`] adds its line to the message.
+    #[must_use]
+    pub(crate) fn after(self, first: Range<usize>) -> Finding {
+        Finding { first: Some(first), ..self }
     }
 
     /// Returns the same finding with what to do instead.
@@ -159,6 +167,12 @@ impl Findings {
     /// kept, and of those the first.
     #[must_use]
     pub fn new(source: Source, mut list: Vec<Finding>) -> Findings {
+        for finding in &mut list {
+            if let Some(first) = finding.first.take() {
+                let line = source.position(first.start).line;
+                finding.message.push_str(&format!(", first in line {line}"));
+            }
+        }
         list.sort_by_key(|finding| (finding.severity, finding.span.start));
         let more = list.len().saturating_sub(MAX_FINDINGS);
         list.truncate(MAX_FINDINGS);

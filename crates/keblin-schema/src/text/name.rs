@@ -234,6 +234,9 @@ pub fn repaired(text: &str) -> Option<String> {
     } else if id.ends_with('_') {
         id.pop();
     }
+    if id.is_empty() && text.starts_with(|c: char| c.is_ascii_digit()) {
+        return repaired(&format!("n{text}"));
+    }
     Name::new(&id).ok().map(|_| id)
 }
 

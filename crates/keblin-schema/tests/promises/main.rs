@@ -18,6 +18,7 @@ mod huge;
 mod kinds;
 mod layout;
 mod meeting;
+mod mistakes;
 mod mutation;
 mod names;
 mod page;

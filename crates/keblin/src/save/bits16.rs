@@ -47,8 +47,6 @@ pub(super) fn number(bits: u16) -> f32 {
 
 #[cfg(test)]
 mod tests {
-    #![expect(clippy::cast_possible_truncation, reason = "samples all bits")]
-
     use half::f16;
     use proptest::prelude::*;
 

@@ -13,6 +13,7 @@ use super::bounds::programs;
 use super::place::{misplaced, place};
 use super::reach::Reachable;
 use super::stars::{nameless, unordered};
+use super::unreached::unreached;
 
 fn rule(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
     rule_in(model, condition, None, found)
@@ -102,13 +103,13 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
     doubt_unlocks(declared, model, &reachable, found);
     for (moment, decl) in model.moments.iter().zip(&declared.moments) {
         if let (Some(rule), Some(when)) = (&moment.when, &decl.when) {
-            doubt(&rule.program, &reachable, when, found);
+            doubt(&rule.program, &reachable, when, None, found);
         }
     }
     for (invariant, decl) in model.invariants.iter().zip(&declared.invariants) {
         if let (Some(rule), Some(holds)) = (&invariant.holds, &decl.holds) {
             bare(model, &rule.program, "an invariant", holds, found);
-            doubt(&rule.program, &reachable, holds, found);
+            doubt(&rule.program, &reachable, holds, None, found);
         }
     }
     doubt_bounds(declared, model, found);
@@ -157,18 +158,18 @@ fn watch(model: &Model) -> Watch {
 fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_>, found: &mut Vec<Finding>) {
     for (chapter, decl) in model.chapters.iter().zip(&declared.chapters) {
         if let (Some(rule), Some(unlock)) = (&chapter.unlock, &decl.unlock) {
-            doubt(&rule.program, reachable, unlock, found);
+            doubt(&rule.program, reachable, unlock, None, found);
         }
     }
     for ((index, level), decl) in model.levels.iter().enumerate().zip(&declared.levels) {
         let of_chapter = || declared.chapters.get(decl.chapter?)?.unlock.as_ref();
         if reachable.levels.get(index) == Some(&true) {
             if let (Some(rule), Some(unlock)) = (&level.unlock, &decl.unlock) {
-                doubt(&rule.program, reachable, unlock, found);
+                doubt(&rule.program, reachable, unlock, Some(index), found);
             }
         } else if let (Some(rule), Some(unlock)) = (&level.lock, decl.unlock.as_ref().or_else(of_chapter)) {
             let own = Read::Fact { fact: Fact::Finished, level: Some(index) };
-            let shut = Shut { reachable, own };
+            let shut = Shut { reachable, own, level: Some(index) };
             never_opens(model, level.name.as_str(), &shut, &rule.program, unlock, found);
         }
         if let StarsDecl::Rules { rules: stars, .. } = &decl.stars
@@ -177,7 +178,7 @@ fn doubt_levels(declared: &Declarations, model: &Model, reachable: &Reachable<'_
             for (rule, star) in level.star_rules.iter().zip(stars) {
                 // A star for finishing is written `true`.
                 if star.text.trim() != "true" {
-                    doubt(&rule.program, reachable, star, found);
+                    doubt(&rule.program, reachable, star, Some(index), found);
                 }
             }
             unordered(&level.star_rules, stars, found);
@@ -196,9 +197,9 @@ fn doubt_unlocks(
         let (Some(rule), Some(when)) = (&unlock.when, &decl.when) else { continue };
         bare(model, &rule.program, "an unlock", when, found);
         if reachable.unlocks.get(index) == Some(&true) {
-            doubt(&rule.program, reachable, when, found);
+            doubt(&rule.program, reachable, when, None, found);
         } else {
-            let shut = Shut { reachable, own: Read::Unlocked(index) };
+            let shut = Shut { reachable, own: Read::Unlocked(index), level: None };
             never_opens(model, unlock.name.as_str(), &shut, &rule.program, when, found);
         }
     }
@@ -217,7 +218,13 @@ fn bare(model: &Model, program: &Program, what: &str, decl: &ConditionDecl, foun
 }
 
 /// Warns about a rule that compiles but can fail, or is always true or never.
-fn doubt(program: &Program, reachable: &Reachable<'_>, condition: &ConditionDecl, found: &mut Vec<Finding>) {
+fn doubt(
+    program: &Program,
+    reachable: &Reachable<'_>,
+    condition: &ConditionDecl,
+    level: Option<usize>,
+    found: &mut Vec<Finding>,
+) {
     if let Some((span, why)) = program.can_fail() {
         let (why, instead) = match why {
             Failing::Unset => ("unset", "test for null first, as in `best != null && best > 3`"),
@@ -231,8 +238,14 @@ fn doubt(program: &Program, reachable: &Reachable<'_>, condition: &ConditionDecl
     if possible.yes && possible.no {
         return;
     }
-    let decided = if possible.yes { "is always true" } else { "is never true" };
-    let finding = Finding::error(Code::DecidedRule, condition.span.clone(), format!("this rule {decided}"));
+    let decided = match possible.yes {
+        true => "this rule is always true".to_string(),
+        false => match unreached(reachable.model, reachable, &condition.text, level) {
+            Some(why) => format!("this rule is never true: {why}"),
+            None => "this rule is never true".to_string(),
+        },
+    };
+    let finding = Finding::error(Code::DecidedRule, condition.span.clone(), decided);
     found.push(
         finding
             .as_severity(Severity::Warning)
@@ -244,6 +257,8 @@ fn doubt(program: &Program, reachable: &Reachable<'_>, condition: &ConditionDecl
 struct Shut<'s> {
     reachable: &'s Reachable<'s>,
     own: Read,
+    /// The level whose rule it is.
+    level: Option<usize>,
 }
 
 fn never_opens(
@@ -254,13 +269,13 @@ fn never_opens(
     condition: &ConditionDecl,
     found: &mut Vec<Finding>,
 ) {
-    let message = format!("`{name}` can never open: {}", waits_for(model, shut, program));
+    let message = format!("`{name}` can never open: {}", waits_for(model, shut, program, condition));
     let finding = Finding::error(Code::NeverOpens, condition.span.clone(), message);
     found.push(finding.instead("correct the rule or remove it"));
 }
 
 /// Says what keeps something locked, as far as a few words can.
-fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program) -> String {
+fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program, condition: &ConditionDecl) -> String {
     let mut names = Vec::new();
     for read in program.reads() {
         let (is_shut, is_own, name) = match (read, &shut.own) {
@@ -281,7 +296,8 @@ fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program) -> String {
         names.extend(name.filter(|_| is_shut).map(|name| format!("`{name}`")));
     }
     if names.is_empty() {
-        return "no play-through makes its rule true".to_string();
+        let unreached = unreached(model, shut.reachable, &condition.text, shut.level);
+        return unreached.unwrap_or("no play-through makes its rule true".to_string());
     }
     format!("it waits for {}, which can never open either", names.join(" and "))
 }

@@ -13,6 +13,8 @@ pub(super) fn feeds(declared: &Declarations, model: &mut Model, found: &mut Vec<
             _ if !keep.takes_feed() => None,
             (Some(from), Some(at)) => fed_by(declared, model, (field, keep), from, at, found)
                 .map(|from| Feed { from, at: at.value.clone() }),
+            // What `at` says could not be read, which is reported.
+            (Some(_), None) if field.faulty.contains(&"at") => None,
             (Some(from), None) => {
                 let message = "a field with `from` needs `at`: when it takes a value";
                 let finding = Finding::error(Code::MissingKey, from.span.clone(), message);

@@ -15,10 +15,13 @@ use crate::value::kind::{Holds, Kind};
 
 pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) -> FieldDef {
     let keep = field.keep.as_ref().map_or(Keep::Latest, |keep| keep.value);
-    meaningless(field, keep, found);
+    // A lives field of another scope is reported as that.
+    let is_lives = declared.lives.as_ref().and_then(|lives| lives.field.as_ref());
+    let is_lives = is_lives.is_some_and(|lives| lives.value == field.name.value.as_str());
+    meaningless(field, keep, is_lives, found);
     needed(field, found);
     per(field, declared, found);
-    if field.scope.is_of_run() && field.on_death.is_none() {
+    if field.scope.is_of_run() && field.on_death.is_none() && !field.faulty.contains(&"on_death") {
         let message =
             format!("`{}` does not set `on_death`; it will keep its value on death", field.name.value);
         let finding = Finding::error(Code::UnansweredDeath, field.name.span.clone(), message);
@@ -87,11 +90,12 @@ fn needed(field: &FieldDecl, found: &mut Vec<Finding>) {
     let mut need = |message: String, instead: &str| {
         found.push(Finding::error(Code::MissingKey, name.span.clone(), message).instead(instead));
     };
-    if field.holds.kind.has_length() && field.max_len.is_none() {
+    let faulty = |key| field.faulty.contains(&key);
+    if field.holds.kind.has_length() && field.max_len.is_none() && !faulty("max_len") {
         let what = if field.holds.kind == Kind::Text { "characters" } else { "bytes" };
         need(format!("`{}` needs `max_len`: its largest number of {what}", name.value), "add `max_len = 40`");
     }
-    if field.holds.kind.has_items() && field.max_items.is_none() {
+    if field.holds.kind.has_items() && field.max_items.is_none() && !faulty("max_items") {
         need(
             format!("`{}` needs `max_items`: its largest number of items", name.value),
             "add `max_items = 100`",
@@ -118,14 +122,16 @@ fn never_reset(field: &FieldDecl, words: Survival, found: &mut Vec<Finding>) {
 }
 
 /// Reports keys that have no effect on a field of this type, scope or keep rule.
-fn meaningless(field: &FieldDecl, keep: Keep, found: &mut Vec<Finding>) {
+fn meaningless(field: &FieldDecl, keep: Keep, is_lives: bool, found: &mut Vec<Finding>) {
     let mut refuse = |span: Option<Range<usize>>, message: String, instead: &str| {
         if let Some(span) = span {
             found.push(Finding::error(Code::MeaninglessKey, span, message).instead(instead));
         }
     };
     of_kind(field, keep, &mut refuse);
-    of_scope(field, &mut refuse);
+    if !is_lives {
+        of_scope(field, &mut refuse);
+    }
     of_keep(field, keep, &mut refuse);
 }
 
@@ -219,7 +225,7 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
         refuse(span(&field.default), message, "leave `default` out");
         return;
     }
-    if !field.keep_is_faulty {
+    if !field.faulty.contains(&"keep") {
         if !keep.takes_feed() {
             let message = "only a record, a sum or a union can be fed from another field";
             let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
@@ -276,7 +282,10 @@ fn default(field: &FieldDecl, names: &Model, keep: Keep, found: &mut Vec<Finding
         && low.order(high) == Some(Ordering::Greater)
     {
         let message = format!("max {high} is below min {low}");
-        found.push(Finding::error(Code::CrossedBounds, bound.span.clone(), message).instead("swap them?"));
+        found.push(
+            Finding::error(Code::CrossedBounds, bound.span.clone(), message)
+                .instead("swap them, or correct one"),
+        );
         return Value::Unset;
     }
     if keep.is_record() {

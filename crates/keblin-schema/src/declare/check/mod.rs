@@ -46,6 +46,9 @@ mod tag;
 /// What a player can ever reach.
 pub(crate) mod reach;
 
+/// Which number of a rule is out of reach
+mod unreached;
+
 use crate::declare::parse::{Declarations, InvariantDecl, MomentDecl};
 use crate::model::{Axis, CheckpointLasts, Index, Model, Positions, Scope};
 use crate::text::finding::{Code, Finding};

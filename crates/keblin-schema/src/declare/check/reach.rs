@@ -10,7 +10,7 @@ use crate::value::kind::Kind;
 
 /// What can be read if only some levels can be entered and some unlocks are unlocked.
 pub(crate) struct Reachable<'s> {
-    model: &'s Model,
+    pub(super) model: &'s Model,
     pub(super) levels: Vec<bool>,
     pub(super) unlocks: Vec<bool>,
 }

@@ -22,7 +22,7 @@ pub(super) fn field_named(
         let known = model.fields.iter().map(|field| field.name.as_str());
         found.push(match nearest(&name.value, known) {
             Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
-            None => finding,
+            None => finding.instead(format!("declare it: [fields.{}]", name.value)),
         });
     }
     field
@@ -94,7 +94,10 @@ pub(super) fn lives(declared: &Declarations, model: &mut Model, found: &mut Vec<
             "default = 3",
         ),
     ];
-    for (_, why, instead) in misfits.iter().filter(|(misfit, _, _)| *misfit) {
+    // With another type or scope the rest is not about lives.
+    let only_first = def.kind != Kind::Int || def.scope != Scope::Run;
+    let misfits = misfits.iter().filter(|(misfit, _, _)| *misfit);
+    for (_, why, instead) in misfits.take(if only_first { 1 } else { usize::MAX }) {
         let message = format!("the lives field `{}` {why}", def.name);
         let finding = Finding::error(Code::LivesMisfit, decl.name.span.clone(), message);
         found.push(finding.instead(format!("write `{instead}`")));

@@ -41,8 +41,8 @@ pub(crate) struct FieldDecl {
     pub(crate) of_span: Option<Range<usize>>,
     pub(crate) key_span: Option<Range<usize>>,
     pub(crate) keep: Option<Placed<Keep>>,
-    /// There is a keep rule, but not a known one.
-    pub(crate) keep_is_faulty: bool,
+    /// Keys that are there but could not be read, or that another key stands for. They are reported already.
+    pub(crate) faulty: Vec<&'static str>,
     pub(crate) from: Option<Placed<String>>,
     pub(crate) at: Option<Placed<Vec<FeedAt>>>,
     pub(crate) per: Option<Placed<Vec<Axis>>>,
@@ -122,6 +122,17 @@ fn one(
         found,
     ));
     let keep = word(&reader, "keep", &words_of(Keep::ALL, Keep::as_str), found);
+    let on_death = word(&reader, "on_death", &words_of(OnDeath::ALL, OnDeath::as_str), found);
+    let at = words(&reader, "at", &words_of(FeedAt::ALL, FeedAt::as_str), found);
+    let limits_text = declared.is_some_and(|holds| holds.kind.has_length()) && reader.names("max");
+    let faulty = [
+        ("keep", keep.is_none() && reader.names("keep")),
+        ("on_death", on_death.is_none() && reader.names("on_death")),
+        ("at", at.is_none() && reader.names("at")),
+        ("max_len", reader.means("max_len") || limits_text),
+        ("max_items", reader.means("max_items")),
+    ];
+    let faulty = faulty.into_iter().filter(|(_, faulty)| *faulty).map(|(key, _)| key).collect();
     // The bounds and lengths of a list, set or map are those of its items.
     let (min, max, max_len, items) = match (declared, holds.of) {
         (None, _) => (None, None, None, Limits::default()),
@@ -152,16 +163,16 @@ fn one(
         of_span: reader.get("of").map(|_| reader.key_span("of")),
         key_span: reader.get("key").map(|_| reader.key_span("key")),
         holds,
-        keep_is_faulty: reader.get("keep").is_some() && keep.is_none(),
+        faulty,
         keep,
         from: reader
             .get("from")
             .and_then(|item| Some((reader.string(item, found)?, item.span())))
             .map(|(from, span)| Placed { value: from.to_string(), span }),
-        at: words(&reader, "at", &words_of(FeedAt::ALL, FeedAt::as_str), found),
+        at,
         per: words(&reader, "per", &axes(names), found),
         counts: word(&reader, "counts", &[("playing", ())], found),
-        on_death: word(&reader, "on_death", &words_of(OnDeath::ALL, OnDeath::as_str), found),
+        on_death,
         on_retry: word(&reader, "on_retry", &words_of(OnRetry::ALL, OnRetry::as_str), found),
         on_level: word(&reader, "on_level", &words_of(OnReset::ALL, OnReset::as_str), found),
         on_new_run: word(&reader, "on_new_run", &words_of(OnReset::ALL, OnReset::as_str), found),

@@ -90,7 +90,7 @@ pub(crate) fn clashes(what: &str, ids: Vec<Placed<Name>>, found: &mut Vec<Findin
                 true => format!("{what} `{name}` is declared twice"),
                 false => format!("{what} `{name}` differs from `{}` only in underscores", other.value),
             };
-            let finding = Finding::error(Code::SameId, id.span.clone(), message);
+            let finding = Finding::error(Code::SameId, id.span.clone(), message).after(other.span.clone());
             found.push(finding.instead("give one of them another id, or leave one out"));
             continue;
         }

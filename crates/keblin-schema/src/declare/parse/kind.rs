@@ -1,6 +1,6 @@
 //! `type`, `of` and `key`: the type of a field or of a member of a shape.
 
-use toml::de::DeTable;
+use toml::de::{DeTable, DeValue};
 
 use super::table::Reader;
 use crate::model::Model;
@@ -105,6 +105,15 @@ fn named(
         let message = format!("{what} needs `of`: its list, its shape or the type of its items");
         let finding = Finding::error(Code::MissingKey, reader.key_span("type"), message);
         found.push(finding.instead(format!("add `of = \"{example}\"`")));
+    }
+    if let Some(list) = reader.get("of").filter(|of| matches!(of.get_ref(), DeValue::Array(_))) {
+        let finding =
+            Finding::error(Code::WrongType, list.span(), "`of` names a list that is declared elsewhere");
+        let items = reader.text().get(list.span()).unwrap_or("[…]");
+        found.push(
+            finding.instead(format!("write `my_list = {items}` under [lists], and here `of = \"my_list\"`")),
+        );
+        return None;
     }
     reader.word("of", &words, found)
 }

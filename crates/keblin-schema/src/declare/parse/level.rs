@@ -215,8 +215,10 @@ pub(crate) fn condition(
         return None;
     };
     let span = item.span();
-    let written_plainly = reader.text().get(span.start + 1..).is_some_and(|rest| rest.starts_with(text));
-    let text_start = written_plainly.then_some(span.start + 1);
+    // After one quote, or after three.
+    let starts = [span.start + 1, span.start + 3].into_iter();
+    let text_start =
+        starts.rev().find(|start| reader.text().get(*start..).is_some_and(|rest| rest.starts_with(text)));
     Some(ConditionDecl { text: text.to_string(), span, text_start })
 }
 

@@ -4,6 +4,12 @@
 /// Reading one table of the text: known keys, expected types.
 pub(crate) mod table;
 
+/// What people mean who know other tools
+mod meant;
+
+/// What is not TOML
+mod syntax;
+
 /// Ids and lists of ids.
 mod ids;
 
@@ -145,11 +151,8 @@ const KEYS: &[&str] = &[
 
 pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations {
     let (document, faults) = DeTable::parse_recoverable(text);
-    for fault in &faults {
-        let span = fault.span().unwrap_or(0..0);
-        found.push(Finding::error(Code::Syntax, span, format!("this is not TOML: {}", fault.message())));
-    }
     let broken_syntax = !faults.is_empty();
+    let in_broken_lines = syntax::findings(text, &faults, found);
     let top = Reader::new("a declaration", document.get_ref(), 0..0, KEYS, text, found);
     let lists = list::all(&top, text, found);
     let difficulties = top.ids("difficulties", "difficulty", found);
@@ -202,7 +205,8 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
         broken_syntax,
     };
     if broken_syntax {
-        found.retain(|finding| finding.code != Code::MissingKey);
+        let follows = |finding: &Finding| finding.code == Code::MissingKey || in_broken_lines(finding);
+        found.retain(|finding| finding.code == Code::Syntax || !follows(finding));
     }
     declared
 }

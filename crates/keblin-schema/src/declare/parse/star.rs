@@ -5,7 +5,7 @@ use toml::de::DeValue;
 use super::Placed;
 use super::ids::clashes;
 use super::level::{ConditionDecl, condition};
-use super::table::{Item, Reader};
+use super::table::{Item, Reader, type_text};
 use crate::model::MAX_STARS;
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
@@ -42,6 +42,14 @@ pub(super) fn stars(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> StarsD
 }
 
 fn rules(reader: &Reader<'_, '_>, item: &Item<'_>, list: &[Item<'_>], found: &mut Vec<Finding>) -> StarsDecl {
+    let is_star = |item: &&Item<'_>| matches!(item.get_ref(), DeValue::Table(_) | DeValue::String(_));
+    if let Some(other) = list.iter().find(|item| !is_star(item)) {
+        let message = "expected a condition as a text, or a table with `id` and `when`";
+        let message = format!("{message}, but found {}", type_text(other.get_ref()));
+        let finding = Finding::error(Code::WrongType, other.span(), message);
+        found.push(finding.instead("write a condition for each star, such as \"score >= 10\""));
+        return StarsDecl::Rules { ids: Vec::new(), rules: Vec::new() };
+    }
     let stars: Vec<_> = list.iter().filter_map(|item| star(reader, item, found)).collect();
     if stars.len() > usize::from(MAX_STARS) {
         let message = format!("a level has at most {MAX_STARS} stars, and this list has {}", stars.len());
@@ -73,10 +81,6 @@ fn star(
             let when = when.and_then(|when| condition(&reader, when, found));
             Some((Some(id?), when?))
         }
-        DeValue::String(_) => Some((None, condition(reader, item, found)?)),
-        _ => {
-            reader.wrong_type(item, "a condition as a text, or a table with `id` and `when`", found);
-            None
-        }
+        _ => Some((None, condition(reader, item, found)?)),
     }
 }

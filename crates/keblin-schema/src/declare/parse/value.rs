@@ -234,6 +234,20 @@ fn dated<T: FromStr<Err: Display>>(item: &Item<'_>, found: &mut Vec<Finding>) ->
 
 pub(super) fn time(text: &str, item: &Item<'_>, found: &mut Vec<Finding>) -> Option<Time> {
     text.parse()
-        .map_err(|fault| found.push(Finding::error(Code::WrongType, item.span(), format!("{fault}"))))
+        .map_err(|fault| {
+            let finding = Finding::error(Code::WrongType, item.span(), format!("{fault}"));
+            found.push(match time_meant(text) {
+                Some(meant) => finding.instead(format!("write \"{meant}\"")),
+                None => finding,
+            });
+        })
         .ok()
+}
+
+/// Returns the time that is meant by a number of seconds, or by a text as a clock shows it.
+fn time_meant(text: &str) -> Option<Time> {
+    let seconds = text
+        .split(':')
+        .try_fold(0_u32, |sum, part| sum.checked_mul(60)?.checked_add(part.trim().parse().ok()?))?;
+    Some(Time::from_millis(i64::from(seconds) * 1000))
 }
