@@ -8,7 +8,7 @@ use keblin::progress::Signal;
 use keblin::{Carried, Carry, Refused, SaveDir};
 
 keblin::schema!(fen_walk, "tour.toml");
-use fen_walk::{Keeper, Notice, checkpoints, levels};
+use fen_walk::{Keeper, Notice, checkpoints, fields, levels};
 
 /// What the game's own code sees in one frame.
 #[derive(Default)]
@@ -43,7 +43,11 @@ fn frame(game: &mut Keeper, walker: &mut Carried<Walker>, seen: &Seen) -> Result
             Notice::Finished { level: Some(level), stars } => {
                 println!("{} finished with {stars} stars", level.id())
             }
-            Notice::NewRecord(record) => println!("most letters ever: {}", record.now),
+            Notice::NewRecord(record) => {
+                if let Some(beaten) = record.of(fields::MOST_LETTERS) {
+                    println!("most letters ever: {}", beaten.now);
+                }
+            }
             Notice::NotWritten { message } => println!("{message}"),
             _ => {}
         }

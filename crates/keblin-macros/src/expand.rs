@@ -121,6 +121,9 @@ fn types() -> TokenStream {
         /// The progress of this game in a slot, which saves itself.
         pub type Keeper = ::keblin::KeeperOf<Game>;
 
+        /// The settings of this machine, for a title screen before a slot is chosen.
+        pub type Settings = ::keblin::store::SettingsOf<Game>;
+
         /// What a `Progress` and a `Keeper` have in common: the parameter of a helper that works with both.
         pub type Play<P> = ::keblin::progress::Play<Game, P>;
 

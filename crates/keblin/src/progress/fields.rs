@@ -7,7 +7,7 @@ use std::sync::Arc;
 use keblin_schema::keep::meet;
 use keblin_schema::limits::Unfit;
 use keblin_schema::model::{Bound, FieldDef, Scope};
-use keblin_schema::{Field, Keep, Time, Value};
+use keblin_schema::{Field, Keep, Name, Time, Value};
 
 use super::Engine;
 use super::journal::Cause;
@@ -56,12 +56,19 @@ impl Engine {
 
     /// Refuses a number that is not finite.
     pub(super) fn not_finite(&self, cell: usize) -> Change {
-        let field = self
-            .schema
-            .cell_owner(cell)
-            .map_or_else(|| self.schema.game.clone(), |(field, _)| field.name.clone());
-        let refused = self.refusal(EventName::WriteProfile, Why::NotFinite { field });
-        self.unchanged(cell, refused)
+        let field = self.name_at(cell);
+        self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::NotFinite { field }))
+    }
+
+    /// Refuses to write a value of a slot where only settings are open.
+    pub(crate) fn of_a_slot(&self, cell: usize) -> Change {
+        let field = self.name_at(cell);
+        self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::OfASlot { field }))
+    }
+
+    fn name_at(&self, cell: usize) -> Name {
+        let field = self.schema.field_at(cell);
+        field.map_or_else(|| self.schema.game.clone(), |field| field.name.clone())
     }
 
     pub(crate) fn write(&mut self, cell: usize, value: Value, cause: &Cause) -> Change {

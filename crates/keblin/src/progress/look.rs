@@ -130,9 +130,11 @@ impl<G, P: Holder> Play<G, P> {
     }
 
     /// Takes the notices that were not taken yet, oldest first. At most [`MAX_NOTICES`](super::MAX_NOTICES) wait:
-    /// beyond that the oldest are dropped, and [`Notice::Dropped`] reports it.
-    pub fn drain_notices(&mut self) -> impl Iterator<Item = Notice<G>> {
-        self.engine_mut().drain_notices().map(OfGame::of_game)
+    /// beyond that the oldest are dropped, and [`Notice::Dropped`] reports it. The list is the caller's own, so that the
+    /// loop over it can write: a coin for a record, or the next level. Notices of such a write come with the next call.
+    /// Without notices nothing is allocated.
+    pub fn drain_notices(&mut self) -> std::vec::IntoIter<Notice<G>> {
+        self.engine_mut().drain_notices().map(OfGame::of_game).collect::<Vec<_>>().into_iter()
     }
 
     /// Returns the last changes, oldest first, at most [`JOURNAL_ENTRIES`](super::journal::JOURNAL_ENTRIES).

@@ -138,7 +138,7 @@ pub use event::{Event, Outcome};
 pub use fields::Change;
 pub use levels::LevelCard;
 pub use look::{Covered, Held, OverlayLine};
-pub use notice::{Arrival, AsideReason, NewRecord, Notice};
+pub use notice::{Arrival, AsideReason, Beaten, NewRecord, Notice};
 pub use phase::Phase;
 pub use place::{Place, RunEnd};
 pub(crate) use play::sealed;
@@ -148,7 +148,7 @@ pub use run::{Begun, ResumePoint, Resumed, RunOver};
 pub use signals::{Fed, Signal};
 pub use standing::{Asks, Standing};
 pub(crate) use typed::Write;
-pub use typed::{FieldOf, Game, ListOf, MapOf, SetOf, UnsettableOf, WholeField};
+pub use typed::{FieldOf, Game, ListOf, MapOf, RecordOf, SetOf, UnsettableOf, WholeField};
 pub use values::{Amount, Ordered};
 pub use visit::{Entered, Finished, Next, StarHeld};
 

@@ -5,9 +5,11 @@ use std::sync::Arc;
 
 use keblin_schema::model::At;
 use keblin_schema::shown::Shown;
+use keblin_schema::typed::FieldType;
 use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Unlock, Value};
 
 use super::place::{FACT_AXES, Place, RunEnd};
+use super::typed::RecordOf;
 use crate::account::Account;
 use crate::fullness::Fullness;
 use crate::snapshot::Schema;
@@ -44,6 +46,20 @@ pub struct NewRecord<G = AnyGame> {
     pub before: Value,
     /// The new value.
     pub now: Value,
+    /// The cell of the field's first value.
+    pub(super) first_cell: usize,
+    /// The cell of the record at its place.
+    pub(super) cell: usize,
+}
+
+/// A record that was beaten, as the type of its field.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Beaten<T> {
+    /// The best value before; `None` if this is the first result at all.
+    pub before: Option<T>,
+    /// The new value.
+    pub now: T,
 }
 
 /// A one-shot message to the game. Take them with [`Play::drain_notices`](crate::Play::drain_notices).
@@ -140,6 +156,40 @@ keblin_schema::words! {
         Older = "older",
         /// It is from before an erasure.
         Erased = "erased",
+    }
+}
+
+impl<G> NewRecord<G> {
+    /// Returns the old and the new value as the type of the field, if it is a record of this field: of any level for
+    /// `fields::BEST_TIME`, of one for `fields::BEST_TIME.at(levels::BROOK)`; otherwise `None`.
+    ///
+    /// ```
+    /// # use keblin::{Field, Notice, Progress, Schema};
+    /// # let text = "game = 'otter'\nversion = 1\n[fields]\nbest = { type = 'int', scope = 'profile', keep = 'highest' }\n";
+    /// # let mut game = Progress::new(Schema::parse("progress.toml", text)?.schema);
+    /// # let best: Field<Option<i64>> = game.schema().field("best")?;
+    /// game.submit(best, 90);
+    /// for notice in game.drain_notices() {
+    ///     if let Notice::NewRecord(record) = notice
+    ///         && let Some(beaten) = record.of(best)
+    ///     {
+    ///         assert_eq!((beaten.before, beaten.now), (None, 90)); // the first result at all
+    ///     }
+    /// }
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn of<F: RecordOf<G>>(&self, field: F) -> Option<Beaten<<F::Held as FieldType>::Read<'_>>> {
+        let is_it = if F::ONE_PLACE {
+            field.first_cell() == self.cell
+        } else {
+            field.first_cell() == self.first_cell
+        };
+        let read = |value| F::Held::read(Value::alone(value));
+        is_it.then(|| Beaten {
+            before: (self.before != Value::Unset).then(|| read(&self.before)),
+            now: read(&self.now),
+        })
     }
 }
 

@@ -17,8 +17,9 @@ impl<G> OfGame<G> for Place {
 impl<G> OfGame<G> for NewRecord {
     type Of = NewRecord<G>;
     fn of_game(self) -> NewRecord<G> {
-        let NewRecord { field, level, difficulty, at, place, before, now } = self;
-        NewRecord { field, level: level.of_game(), difficulty: difficulty.of_game(), at, place, before, now }
+        let NewRecord { field, level, difficulty, at, place, before, now, first_cell, cell } = self;
+        let (level, difficulty) = (level.of_game(), difficulty.of_game());
+        NewRecord { field, level, difficulty, at, place, before, now, first_cell, cell }
     }
 }
 

@@ -186,6 +186,8 @@ impl Engine {
             place,
             before: best,
             now,
+            first_cell: field.cells.start,
+            cell: self.schema.cell(field, at).unwrap_or(field.cells.start),
         };
         let told = record.clone();
         self.tell(if place == 1 { Notice::NewRecord(told) } else { Notice::Placed(told) });

@@ -159,3 +159,27 @@ impl<T, P, G: Compiled> WholeField<G> for PerField<T, P, G> {
         PerField::first_cell(self)
     }
 }
+
+/// A record of a game, with or without axes.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not a record of this game",
+    label = "expected a record",
+    note = "a record is declared with `keep = \"highest\"` or `keep = \"lowest\"`"
+)]
+pub trait RecordOf<G>: WholeField<G> {
+    /// The type of its values.
+    type Held: Scalar;
+    /// It has one place on its axes, not all of them.
+    #[doc(hidden)]
+    const ONE_PLACE: bool;
+}
+
+impl<T: Scalar, G> RecordOf<G> for Field<Option<T>, G> {
+    type Held = T;
+    const ONE_PLACE: bool = true;
+}
+
+impl<T: Scalar, P, G: Compiled> RecordOf<G> for PerField<Option<T>, P, G> {
+    type Held = T;
+    const ONE_PLACE: bool = false;
+}

@@ -24,7 +24,7 @@ use crate::verify::SaveFinding;
 use crate::verify::past::settings_in;
 
 /// The settings, as read from the device file.
-pub(super) struct Settings {
+pub(super) struct ReadSettings {
     /// The values of device scope; `None` if the file is missing or cannot be read.
     pub(super) values: Option<Vec<Value>>,
     /// What is wrong with it.
@@ -41,9 +41,9 @@ fn has_settings(schema: &Schema) -> bool {
 
 impl SaveDir {
     /// Reads the settings, as far as possible. Damaged settings do not keep a save from being opened.
-    pub(super) fn settings(&self, schema: &Arc<Schema>) -> Settings {
+    pub(super) fn settings(&self, schema: &Arc<Schema>) -> ReadSettings {
         let path = self.device_path();
-        let none = || Settings { values: None, findings: Vec::new() };
+        let none = || ReadSettings { values: None, findings: Vec::new() };
         if !has_settings(schema) {
             return none();
         }
@@ -53,7 +53,7 @@ impl SaveDir {
                 match read_within(&bytes, self.limits()).and_then(|file| settings_in(&file, schema)) {
                     Ok(settings) => {
                         let values = settings.device_values().to_vec();
-                        return Settings { values: Some(values), findings: carried_along(&settings) };
+                        return ReadSettings { values: Some(values), findings: carried_along(&settings) };
                     }
                     Err(error) if error.is_refusal() && !matches!(error.fault, Fault::Step(_)) => {
                         let left = "left as they are; changes here are not saved";
@@ -67,7 +67,7 @@ impl SaveDir {
         let message = format!("{error}; settings have their defaults");
         let finding =
             SaveFinding { code, severity: Severity::Warning, place: path.display().to_string(), message };
-        Settings { values: None, findings: vec![finding] }
+        ReadSettings { values: None, findings: vec![finding] }
     }
 
     /// Saves the values of device scope, if they have changed.
@@ -105,7 +105,11 @@ impl SaveDir {
         Ok(())
     }
 
-    fn save_settings_since(&self, snapshot: &Snapshot, before: Option<&[Value]>) -> Result<(), SaveError> {
+    pub(super) fn save_settings_since(
+        &self,
+        snapshot: &Snapshot,
+        before: Option<&[Value]>,
+    ) -> Result<(), SaveError> {
         let (path, schema) = (self.device_path(), snapshot.schema());
         if !has_settings(schema) {
             return Ok(());

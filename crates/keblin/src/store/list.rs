@@ -199,6 +199,54 @@ impl SaveDir {
         Ok(to)
     }
 
+    /// Renames a slot, with its pins. Its backup is set aside: the next save of the slot makes another one. What
+    /// players read in a list is the slot's title ([`Play::set_title`](crate::Play::set_title)), which stays.
+    ///
+    /// # Durability
+    /// When this returns, the slot has its new name on the disk too. If cut off before, it has one of the two names, and
+    /// pins may still have the old one: another call moves them.
+    ///
+    /// # Errors
+    /// [`SlotError`] if there is no such slot, if the other name has a save or a pin already, or if one of the two is
+    /// open.
+    pub fn rename(&self, from: &str, to: &str) -> Result<Slot, SlotError> {
+        let (from, to) = (self.slot(from)?, self.slot(to)?);
+        if from.name() == to.name() {
+            return match self.exists(&from.path())? {
+                true => Ok(to),
+                false => Err(SlotError::Missing { path: from.path() }),
+            };
+        }
+        for slot in [&from, &to] {
+            if !slot.hold()? {
+                return Err(SlotError::InUse { lock: slot.lock_path() });
+            }
+        }
+        let pins = from.pin_paths_in(&to)?;
+        if self.exists(&from.path())? {
+            for path in [to.path(), to.previous_path()] {
+                if self.exists(&path)? {
+                    return Err(SlotError::Taken { path });
+                }
+            }
+            for (_, path) in &pins {
+                if self.exists(path)? {
+                    return Err(SlotError::Taken { path: path.clone() });
+                }
+            }
+            // The backup first: without its file the slot would look damaged.
+            if self.exists(&from.previous_path())? {
+                self.set_all_aside(from.name().as_str(), vec![from.previous_path()], "renamed")?;
+            }
+            self.files().set_aside(&[(from.path(), to.path())])?;
+        } else if pins.is_empty() || !self.exists(&to.path())? {
+            return Err(SlotError::Missing { path: from.path() });
+        }
+        self.files().set_aside(&pins)?;
+        from.release();
+        Ok(to)
+    }
+
     /// Removes a slot with its pins: its files are set aside, not deleted. Returns their new paths.
     ///
     /// # Durability

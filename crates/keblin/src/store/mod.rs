@@ -95,12 +95,16 @@ mod ruin;
 /// Device settings.
 mod device;
 
+/// Settings before a slot is chosen.
+mod options;
+
 pub use bytes::DueSave;
 pub use error::DiskError;
 pub use keeper::{Keeper, KeeperOf, Saving};
 pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
 pub use opened::{OpenError, Opened, Origin};
+pub use options::{Settings, SettingsOf};
 pub use pins::{Pin, PinError};
 pub use ruin::Ruin;
 pub use saved::{Replaced, SaveError, Saved};

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use thiserror::Error;
 
-use super::device::Settings;
+use super::device::ReadSettings;
 use super::error::{DiskError, shown};
 use super::ruin::Ruin;
 use crate::progress::{Notice, Progress};
@@ -90,13 +90,13 @@ pub enum OpenError {
 keblin_schema::debug_as_display!(OpenError);
 
 impl Opened {
-    pub(super) fn first_run(schema: &Arc<Schema>, settings: &Settings) -> Opened {
+    pub(super) fn first_run(schema: &Arc<Schema>, settings: &ReadSettings) -> Opened {
         let mut progress = Progress::new(Arc::clone(schema));
         settings.values.iter().for_each(|values| progress.engine_mut().put_device(values.clone()));
         Opened { progress, origin: Origin::FirstRun, findings: Vec::new() }
     }
 
-    pub(super) fn from_save(save: Verified<Save>, settings: &Settings, origin: Origin) -> Opened {
+    pub(super) fn from_save(save: Verified<Save>, settings: &ReadSettings, origin: Origin) -> Opened {
         let findings = save.findings().to_vec();
         let save = match &settings.values {
             Some(values) => save.with_settings(values),

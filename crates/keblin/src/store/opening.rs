@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use super::broken::Broken;
-use super::device::Settings;
+use super::device::ReadSettings;
 use super::error::DiskError;
 use super::logged;
 use super::opened::{OpenError, Opened, Origin};
@@ -109,7 +109,7 @@ impl Slot {
     }
 
     /// Takes the newer of the last intact states of the file and the backup.
-    fn newest(&self, schema: &Arc<Schema>, settings: &Settings, way: Way) -> Result<Opened, OpenError> {
+    fn newest(&self, schema: &Arc<Schema>, settings: &ReadSettings, way: Way) -> Result<Opened, OpenError> {
         let (path, previous_path) = (self.path(), self.previous_path());
         let file = self.found(&path, schema);
         let previous = self.found(&previous_path, schema);
@@ -174,7 +174,7 @@ impl Slot {
         &self,
         file: Verified<Save>,
         copy: Verified<Save>,
-        settings: &Settings,
+        settings: &ReadSettings,
         way: Way,
     ) -> Result<Opened, OpenError> {
         let numbers = (file.head().number, copy.head().number);
@@ -222,7 +222,7 @@ impl Slot {
     }
 
     /// Takes the save in the file.
-    fn the_file(&self, file: Verified<Save>, settings: &Settings, way: Way) -> Opened {
+    fn the_file(&self, file: Verified<Save>, settings: &ReadSettings, way: Way) -> Opened {
         let origin = match file.fault() {
             None => Origin::File,
             Some(fault) => Origin::EarlierState { fault: fault.clone() },
@@ -232,7 +232,7 @@ impl Slot {
     }
 
     /// Takes the later of two saves that know nothing of each other, with the records of both.
-    fn meet(&self, file: Verified<Save>, copy: Verified<Save>, settings: &Settings, way: Way) -> Opened {
+    fn meet(&self, file: Verified<Save>, copy: Verified<Save>, settings: &ReadSettings, way: Way) -> Opened {
         // By the clock first, because two machines have nothing else in common. The rest makes the choice repeatable.
         let order = |save: &Verified<Save>| {
             let head = save.head();
@@ -268,7 +268,7 @@ impl Slot {
     fn fall_back(
         &self,
         copy: Verified<Save>,
-        settings: &Settings,
+        settings: &ReadSettings,
         fault: ReadError,
         way: Way,
     ) -> Result<Opened, OpenError> {

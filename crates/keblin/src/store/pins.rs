@@ -268,6 +268,11 @@ impl Slot {
         Ok(self.pin_names()?.iter().map(|name| self.pin_path(name)).collect())
     }
 
+    /// Returns the path of each pin, with the one that it would have in another slot.
+    pub(super) fn pin_paths_in(&self, other: &Slot) -> Result<Vec<(PathBuf, PathBuf)>, DiskError> {
+        Ok(self.pin_names()?.iter().map(|name| (self.pin_path(name), other.pin_path(name))).collect())
+    }
+
     fn pin_path(&self, name: &Name) -> PathBuf {
         self.aside_path(&format!("pin-{name}"))
     }

@@ -54,6 +54,7 @@ mod model;
 mod naive;
 mod names;
 mod nested;
+mod options;
 mod phases;
 mod power;
 mod processes;

@@ -345,3 +345,35 @@ fn a_name_of_a_game_used_as_one_that_was_looked_up_is_checked() {
     );
     let _ = keblin::Progress::new(other).get(fen_post::fields::OIL.looked_up());
 }
+
+#[test]
+fn a_record_is_of_its_field_and_its_loop_may_write() {
+    let mut game = fen_post::Progress::new();
+    game.begin(None).unwrap();
+    for (seconds, before) in [(95_i64, None), (88, Some(95))] {
+        game.enter(levels::REEDGATE).unwrap();
+        game.drain_notices();
+        game.tick(Duration::from_secs(seconds.unsigned_abs()));
+        game.finish_with_stars(1).unwrap();
+        let mut coins = 0;
+        for notice in game.drain_notices() {
+            let fen_post::Notice::NewRecord(record) = notice else { continue };
+            // The list is owned, so this write needs no second list.
+            game.add(fields::COPPERS, 5);
+            coins += 5;
+            let of_any = record.of(fields::BEST_CROSSING).unwrap();
+            let here = fields::BEST_CROSSING.at(levels::REEDGATE, difficulties::NEAP);
+            assert_eq!(record.of(here), Some(of_any));
+            assert_eq!(of_any.now, Time::from_millis(seconds * 1000));
+            assert_eq!(
+                of_any.before,
+                before.map(|seconds: i64| Time::from_millis(seconds * 1000)),
+                "unset is the first result at all"
+            );
+            let there = fields::BEST_CROSSING.at(levels::REEDGATE, difficulties::SPRING);
+            assert!(record.of(there).is_none() && record.of(fields::BEST_LETTERS).is_none());
+        }
+        assert_eq!(coins, 5);
+    }
+    assert_eq!(game.get(fields::COPPERS), 130);
+}

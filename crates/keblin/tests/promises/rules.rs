@@ -198,16 +198,18 @@ fn evaluating_and_writing_allocate_nothing() {
     // The journal fills its ring first; after that it needs no more memory.
     (0..600).for_each(|_| drop(game.add(oil, 1)));
     (0..600).for_each(|i| drop(game.set(oil, i % 50)));
+    let mut lists = 0;
     let counted = allocation_counter::measure(|| {
         for frame in 0..clock_frames {
             game.tick(Duration::from_millis(16));
             game.set(oil, i64::from(frame % 60));
             black_box(game.get(oil));
             // A game takes its notices; otherwise they would pile up.
-            game.drain_notices().for_each(drop);
+            lists += u64::from(game.drain_notices().len() > 0);
         }
     });
-    assert_eq!(counted.count_total, 0, "reading, writing and ticking");
+    assert!((1..100).contains(&lists), "the lamp goes out now and then: {lists}");
+    assert_eq!(counted.count_total, lists, "nothing but a list where there are notices");
 }
 
 /// The demo's declaration with its levels in another order.
