@@ -8,8 +8,8 @@ use std::sync::Arc;
 
 use indicatif::ProgressBar;
 use keblin::migrate::{Account, AccountEntry, Became};
-use keblin::save::{SaveCode, Seal, SealKey, Stamp, write, write_sealed};
-use keblin::verify::{SaveFinding, shut_levels, verify, verify_sealed};
+use keblin::save::{Lineage, SaveCode, SaveFile, Seal, SealKey, Stamp, write, write_device, write_sealed};
+use keblin::verify::{SaveFinding, shut_levels, verify, verify_sealed, verify_settings};
 use keblin::{Schema, Severity};
 use rayon::prelude::*;
 use serde_json::{Value as Json, json};
@@ -98,6 +98,12 @@ enum Done {
         /// Where the earlier save is now; `None` if nothing was written.
         aside: Option<PathBuf>,
     },
+    /// It is the settings of a device, and was migrated, or would be.
+    Settings {
+        from: u32,
+        /// Where the earlier file is now; `None` if nothing was written.
+        aside: Option<PathBuf>,
+    },
     /// It was left untouched: the code of the reason, and the reason.
     Left(&'static str, String),
 }
@@ -105,10 +111,8 @@ enum Done {
 impl Doing<'_> {
     fn one(&self, path: &Path) -> Result<Done, Trouble> {
         let bytes = files::save(path)?;
-        let is_device = keblin::save::read(&bytes).is_ok_and(|file| file.is_device());
-        if is_device {
-            let why = "settings of a device; the game migrates them itself";
-            return Ok(Done::Left("device", why.to_string()));
+        if let Some(file) = keblin::save::read(&bytes).ok().filter(SaveFile::is_device) {
+            return self.settings(path, &bytes, &file);
         }
         let save = match verify_sealed(&bytes, self.schema, self.key) {
             Ok(save) => save,
@@ -137,12 +141,29 @@ impl Doing<'_> {
         let aside = files::publish(path, &written, &format!("version_{}", account.from))?;
         Ok(Done::Brought { account, findings, aside })
     }
+
+    /// The settings of a device, which the game migrates as well when it opens them.
+    fn settings(&self, path: &Path, bytes: &[u8], file: &SaveFile<'_>) -> Result<Done, Trouble> {
+        let from = file.head.schema_version;
+        let settings = match verify_settings(bytes, self.schema) {
+            Ok(_) if from == self.schema.version => return Ok(Done::Already),
+            Ok(settings) => settings,
+            Err(error) => return Ok(Done::Left(error.fault.code().as_str(), error.to_string())),
+        };
+        let mut aside = None;
+        if self.is_to_write {
+            let stamp = Stamp::after(Some(&Lineage::of(file)), files::now_unix_ms(), "migrate");
+            let stamp = Stamp { edited: file.head.edited, ..stamp };
+            aside = files::publish(path, &write_device(&settings, &stamp), &format!("version_{from}"))?;
+        }
+        Ok(Done::Settings { from, aside })
+    }
 }
 
 impl Done {
     fn is_worth_a_line(&self) -> bool {
         match self {
-            Done::Already | Done::Left("device", _) => false,
+            Done::Already | Done::Settings { .. } => false,
             Done::Brought { findings, .. } => is_doubtful(findings),
             Done::Left(..) => true,
         }
@@ -163,6 +184,11 @@ impl Done {
                 "account": account.entries.iter().map(entry_json).collect::<Vec<_>>(),
                 "findings": findings.iter().map(json::save_finding).collect::<Vec<_>>(),
             }),
+            Done::Settings { from, aside } => {
+                json!({ "file": file, "ok": true, "from": from, "to": schema.version,
+                "written": aside.is_some(), "aside": aside.as_ref().map(|aside| aside.display().to_string()),
+                "account": [], "findings": [] })
+            }
             Done::Left(code, message) => json!({ "file": file, "ok": false, "written": false, "account": [],
                 "findings": [{ "code": code, "severity": "error", "where": file, "message": message }] }),
         }
@@ -181,6 +207,11 @@ impl Done {
                 let word = console.toned(Tone::Quiet, "as it is");
                 console.paragraph(&format!("{file}: {word}: version {}", schema.version), "    ")?;
             }
+            Done::Settings { from, aside } => {
+                let versions = console.toned(Tone::Heading, &format!("version {from} -> {}", schema.version));
+                console.paragraph(&format!("{file}: {versions}: settings of a device"), "    ")?;
+                written(console, aside.as_deref())?;
+            }
             Done::Left(code, message) => {
                 let word = console.toned(Tone::Bad, "left untouched");
                 let code = console.toned(Tone::Quiet, &format!("[{code}]"));
@@ -197,15 +228,19 @@ impl Done {
                 for finding in findings.iter().filter(|finding| finding.code != SaveCode::EarlierVersion) {
                     console.paragraph(&format!("  {finding}"), "    ")?;
                 }
-                if let Some(aside) = aside {
-                    let word = console.toned(Tone::Good, "written");
-                    let line = format!("  {word}; the earlier save is now {}", shown(aside));
-                    console.paragraph(&line, "    ")?;
-                }
+                written(console, aside.as_deref())?;
             }
         }
         Ok(())
     }
+}
+
+/// Prints where the earlier file is, if one was replaced.
+fn written(console: &mut Console<'_>, aside: Option<&Path>) -> Result<(), Trouble> {
+    let Some(aside) = aside else { return Ok(()) };
+    let word = console.toned(Tone::Good, "written");
+    console.paragraph(&format!("  {word}; the earlier save is now {}", shown(aside)), "    ")?;
+    Ok(())
 }
 
 fn is_doubtful(findings: &[SaveFinding]) -> bool {
@@ -281,7 +316,10 @@ impl Tally {
                 self.written += usize::from(aside.is_some());
                 self.doubtful += usize::from(is_doubtful(findings));
             }
-            Done::Left("device", _) => {}
+            Done::Settings { aside, .. } => {
+                self.brought += 1;
+                self.written += usize::from(aside.is_some());
+            }
             Done::Left(..) => self.refused += 1,
         }
     }

@@ -2,13 +2,14 @@
 
 use std::collections::BTreeMap;
 use std::path::Path;
+use std::sync::Arc;
 use std::time::Duration;
 
 use keblin::condition::names::Asked;
 use keblin::model::{FieldDef, Scope};
-use keblin::save::StateHead;
-use keblin::verify::SaveFinding;
-use keblin::{Difficulty, Progress, Severity, Value};
+use keblin::save::{SaveFile, StateHead};
+use keblin::verify::{SaveFinding, verify_settings};
+use keblin::{Difficulty, Progress, Schema, Severity, Value};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
@@ -44,6 +45,10 @@ pub(crate) fn run(
     state: Option<u64>,
 ) -> Result<Outcome, Trouble> {
     let schema = files::schema(args, &[file])?;
+    let bytes = files::save(file)?;
+    if let Some(read) = keblin::save::read(&bytes).ok().filter(SaveFile::is_device) {
+        return settings(console, file, &bytes, &read, &schema);
+    }
     let save = files::opened(file, state, &schema)?;
     let (head, findings) = (save.head().clone(), save.findings().to_vec());
     let created_unix_ms = save.stamp().created_unix_ms;
@@ -60,6 +65,49 @@ pub(crate) fn run(
     Ok(if findings.iter().all(is_hint) { Outcome::Fine } else { Outcome::Findings })
 }
 
+/// The settings of a device: its values alone.
+fn settings(
+    console: &mut Console<'_>,
+    file: &Path,
+    bytes: &[u8],
+    read: &SaveFile<'_>,
+    schema: &Arc<Schema>,
+) -> Result<Outcome, Trouble> {
+    let told = |error: keblin::save::ReadError| Trouble::Told(format!("{}: {error}", shown(file)));
+    let progress = Progress::restored(verify_settings(bytes, schema).map_err(told)?);
+    let head = &read.head;
+    if console.json {
+        console.json_object(&json!({
+            "game": schema.game.as_str(),
+            "version": schema.version,
+            "save": saved(head, read.created_unix_ms),
+            "settings": json::settings(&progress),
+        }))?;
+        return Ok(Outcome::Fine);
+    }
+    let heading = console.toned(Tone::Heading, &format!("{}, version {}", schema.game, schema.version));
+    console.paragraph(&format!("{}: {heading}", shown(file)), "    ")?;
+    console.line(&format!(
+        "  settings of this device, save {}, {}",
+        head.number,
+        when(head.saved_at_unix_ms)
+    ))?;
+    fields(console, &progress, |scope| scope == Scope::Device)?;
+    Ok(Outcome::Fine)
+}
+
+/// What a save says about itself.
+fn saved(head: &StateHead, created_unix_ms: u64) -> Json {
+    json!({
+        "number": head.number,
+        "created_unix_ms": created_unix_ms,
+        "saved_at_unix_ms": head.saved_at_unix_ms,
+        "cause": head.cause,
+        "edited": head.edited,
+        "fingerprint": head.fingerprint.to_string(),
+    })
+}
+
 fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json {
     let schema = progress.schema();
     let ask = |asked: &Asked| json::value(&progress.answer(asked));
@@ -73,14 +121,7 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
     let mut shown = json!({
         "game": schema.game.as_str(),
         "version": schema.version,
-        "save": {
-            "number": head.number,
-            "created_unix_ms": created_unix_ms,
-            "saved_at_unix_ms": head.saved_at_unix_ms,
-            "cause": head.cause,
-            "edited": head.edited,
-            "fingerprint": head.fingerprint.to_string(),
-        },
+        "save": saved(head, created_unix_ms),
         "run": run,
         "furthest": ask(&Asked::Furthest),
         "played": ask(&Asked::Played),
@@ -115,7 +156,8 @@ fn text(
     console.line(&format!("  save {} ({}), {when}, {} played", head.number, head.cause, played(progress)))?;
     let waiting = waiting(console, progress);
     console.line(&format!("  {waiting}"))?;
-    fields(console, progress)?;
+    // Device values are not in a slot.
+    fields(console, progress, |scope| scope != Scope::Device)?;
     if schema.level_facts_per_difficulty {
         for index in 0..schema.difficulties.len() {
             level_list(console, progress, schema.difficulty_at(index))?;
@@ -185,11 +227,14 @@ fn waiting(console: &Console<'_>, progress: &Progress) -> String {
     console.toned(Tone::Name, &format!("a run waits: {place}{difficulty}"))
 }
 
-/// Every field with its value, by scope and group.
-fn fields(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble> {
+/// Every field of some scopes with its value, by scope and group.
+fn fields(
+    console: &mut Console<'_>,
+    progress: &Progress,
+    is_meant: impl Fn(Scope) -> bool,
+) -> Result<(), Trouble> {
     let schema = progress.schema();
-    // Device values are not in a slot.
-    for scope in Scope::ALL.iter().copied().filter(|scope| *scope != Scope::Device) {
+    for scope in Scope::ALL.iter().copied().filter(|scope| is_meant(*scope)) {
         for (group, fields) in schema.by_group(|field| field.scope == scope && field.durable) {
             console.blank()?;
             let heading = console.toned(Tone::Heading, &of_scope(scope, group));

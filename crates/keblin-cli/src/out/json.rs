@@ -29,12 +29,21 @@ pub(crate) fn save_finding(finding: &SaveFinding) -> Json {
 
 /// All fields by id, in declared order.
 pub(crate) fn fields(progress: &Progress) -> Json {
+    // Device values are not in a slot.
+    fields_where(progress, |field| field.scope != Scope::Device)
+}
+
+/// All values of device scope, as [`fields`].
+pub(crate) fn settings(progress: &Progress) -> Json {
+    fields_where(progress, |field| field.scope == Scope::Device)
+}
+
+fn fields_where(progress: &Progress, is_meant: impl Fn(&FieldDef) -> bool) -> Json {
     let schema = progress.schema();
     let entry =
         |field: &FieldDef| (field.name.to_string(), field_json(progress, schema, field, &field.per, 0));
-    // Device values are not in a slot.
-    let of_slot = schema.fields.iter().filter(|field| field.durable && field.scope != Scope::Device);
-    Json::Object(of_slot.map(entry).collect())
+    let meant = schema.fields.iter().filter(|field| field.durable && is_meant(field));
+    Json::Object(meant.map(entry).collect())
 }
 
 fn field_json(progress: &Progress, schema: &Schema, field: &FieldDef, axes: &[Axis], offset: usize) -> Json {

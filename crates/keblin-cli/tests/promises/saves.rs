@@ -153,3 +153,34 @@ fn a_file_that_is_not_there_could_not_be_done() {
     let ran = keblin(&["verify", "--schema", "demo/progress.toml", "nowhere.keblin"]);
     assert_eq!((ran.code, ran.err.as_str()), (2, "keblin: nowhere.keblin: file not found\n"));
 }
+
+#[test]
+fn the_settings_of_a_device_are_shown_and_migrated() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("device.keblin");
+    let text = fs::read_to_string(project("demo/frozen/v2.toml")).unwrap();
+    let earlier = keblin::Schema::parse("v2.toml", &text).unwrap().schema;
+    let settings = keblin::Progress::new(earlier).snapshot();
+    let bytes = keblin::save::write_device(&settings, &keblin::save::Stamp::first(0, "settings"));
+    fs::write(&path, &bytes).unwrap();
+    let file = path.display().to_string();
+    let with = |args: &[&str]| {
+        let schema = ["--schema", "demo/progress.toml"];
+        keblin(&[args, &[file.as_str()], &schema].concat())
+    };
+    let shown = with(&["show"]);
+    assert_eq!((shown.code, shown.err.as_str()), (0, ""));
+    assert!(shown.out.contains("settings of this device, save 1"), "{}", shown.out);
+    assert!(shown.out.contains("volume"), "{}", shown.out);
+    assert!(!shown.out.contains("letters"), "no value of a slot: {}", shown.out);
+    let json = with(&["show", "--json"]).json();
+    assert!(json["settings"]["horn_volume"] == 7 && json["save"]["number"] == 1, "{json}");
+
+    let asked = with(&["migrate"]);
+    assert!(asked.code == 0 && asked.out.contains("version 2 -> 3: settings of a device"), "{}", asked.out);
+    assert_eq!(fs::read(&path).unwrap(), bytes, "nothing is written without --write");
+    let written = with(&["migrate", "--write", "--json"]).json();
+    assert_eq!((&written["from"], &written["to"], &written["written"]), (&2.into(), &3.into(), &true.into()));
+    assert_eq!(fs::read(written["aside"].as_str().unwrap()).unwrap(), bytes, "the earlier file is kept");
+    assert!(with(&["migrate"]).out.contains("as it is"));
+}

@@ -33,6 +33,7 @@ mod salvage;
 
 pub use examine::{Examined, Kept, StateSeen, examine, examine_sealed};
 pub use finding::SaveFinding;
+pub use past::verify_settings;
 pub use salvage::{Part, Salvaged, salvage};
 pub use shut::shut_levels;
 pub use states::{common_state, verify_state};

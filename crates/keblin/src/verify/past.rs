@@ -7,7 +7,7 @@ use super::relations;
 use crate::migrate::{Account, StepFault, migrate, migrate_settings};
 use crate::save::decode::{Decoded, decode, decode_device, of_the_past, of_this_game};
 use crate::save::layout::STATE;
-use crate::save::{Fault, ReadError, SaveFile};
+use crate::save::{Fault, ReadError, SaveFile, read};
 use crate::snapshot::{Schema, Snapshot};
 
 /// The values of a save, and the findings about them.
@@ -38,6 +38,20 @@ pub(super) fn decode_any(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Of
         }
     }
     Ok(OfAnyVersion { decoded, account: Some(account), findings })
+}
+
+/// Reads the settings of a device from the bytes of their file, of any version that steps can migrate. Values of slots
+/// have their defaults.
+///
+/// # Errors
+/// As [`verify`](super::verify); [`Fault::Unexpected`] for the save of a slot.
+pub fn verify_settings(bytes: &[u8], schema: &Arc<Schema>) -> Result<Snapshot, ReadError> {
+    let file = read(bytes)?;
+    if !file.is_device() {
+        let (expected, found) = ("the settings of a device".to_string(), "the save of a slot".to_string());
+        return Err(ReadError::new(STATE, file.head.offset, Fault::Unexpected { expected, found }));
+    }
+    settings_in(&file, schema)
 }
 
 /// Reads a device file of any version: a snapshot in which all but the values of device scope are the defaults.

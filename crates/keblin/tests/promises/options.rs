@@ -16,11 +16,7 @@ fn game() -> Arc<Schema> {
 }
 
 fn fields(schema: &Schema) -> (Field<i64>, Field<bool>, Field<i64>) {
-    (
-        schema.field("volume").unwrap(),
-        schema.field("subtitles").unwrap(),
-        schema.field("shells").unwrap(),
-    )
+    (schema.field("volume").unwrap(), schema.field("subtitles").unwrap(), schema.field("shells").unwrap())
 }
 
 #[test]
