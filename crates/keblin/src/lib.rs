@@ -77,6 +77,7 @@
 //! | `serde` | serde's traits for lists, shapes, times and names, for your own files and messages |
 //! | `seal` | keys that seal saves, so that the game notices saves that it did not write |
 //! | `json` | saves as JSON and back, and the JSON Schema of a game's saves |
+//! | `tracing` | spans around opening, saving and migrating, for games that use the `tracing` facade |
 //! | `testing` | rehearsals, made-up states, and files that fail or lose power, for tests and tools |
 //!
 //! # What it is not
@@ -96,6 +97,9 @@ pub(crate) mod account;
 
 /// How full a save is: the writer measures it, and the engine reports it.
 pub mod fullness;
+
+/// Spans of `tracing`.
+mod spans;
 
 /// How progress changes: events in, results out.
 pub mod progress;

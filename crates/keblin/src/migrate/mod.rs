@@ -47,10 +47,12 @@ pub use sample::{sample, sample_file, sample_of};
 use std::sync::Arc;
 
 use crate::snapshot::{PastVersion, Schema, Snapshot};
+use crate::spans::enter;
 
 /// Migrates a snapshot of a past version through every step to this version. It belongs to a slot: device settings
 /// keep their defaults, and come from their own file.
 pub(crate) fn migrate(before: Snapshot, schema: &Arc<Schema>) -> Result<(Snapshot, Account), StepFault> {
+    let _span = enter("migrate", &schema.game);
     let mut account = Account { from: before.schema.version, to: schema.version, entries: Vec::new() };
     let entries = &mut account.entries;
     let snapshot = by_steps(before, schema, |past, before, now| apply::slot(past, before, now, entries))?;

@@ -395,6 +395,10 @@ impl Engine {
                 self.visit().is_some_and(|visit| visit.stay == Stay::Left)
             }
             EventName::Finish => self.phase() == Phase::Playing,
+            EventName::Reach => self
+                .visit()
+                .and_then(|visit| self.schema.levels.get(visit.level?))
+                .is_some_and(|level| !level.checkpoints.is_empty()),
             EventName::EndRun => self.state.run.is_some(),
             _ => true,
         };

@@ -97,6 +97,12 @@ pub enum Notice<G = AnyGame> {
         /// How many.
         count: u64,
     },
+    /// A write was refused, and so nothing was written. Only in debug builds, and once for each place in the game's code, so
+    /// that a developer sees a refusal that the code ignores; the game's logger gets it in every build.
+    Refused {
+        /// The place in the code, and why.
+        message: String,
+    },
     /// A level was entered.
     Entered {
         /// The level; `None` in a game without levels.
@@ -230,6 +236,7 @@ words_of_notices! {
     Notice::SetAside { .. } => "set_aside",
     Notice::NearlyFull(_) => "nearly_full",
     Notice::Dropped { .. } => "dropped",
+    Notice::Refused { .. } => "refused",
     Notice::Entered { .. } => "entered",
     Notice::CheckpointReached(_) => "checkpoint_reached",
     Notice::LifeLost { .. } => "life_lost",
@@ -290,7 +297,7 @@ impl<G: Copy> Notice<G> {
                 format!("saved by version {}, migrated to version {}", account.from, account.to)
             }
             Notice::FellBack => "the newest save was damaged; the backup is used".into(),
-            Notice::NotWritten { message } => message.clone(),
+            Notice::NotWritten { message } | Notice::Refused { message } => message.clone(),
             Notice::Reconciled => {
                 "another copy of the game saved to this slot; what both have earned is kept".into()
             }

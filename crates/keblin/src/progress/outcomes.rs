@@ -37,6 +37,7 @@ impl<G> OfGame<G> for Notice {
             Notice::SetAside { path, why } => Notice::SetAside { path, why },
             Notice::NearlyFull(fullness) => Notice::NearlyFull(fullness),
             Notice::Dropped { count } => Notice::Dropped { count },
+            Notice::Refused { message } => Notice::Refused { message },
             Notice::Entered { level, arrival } => Notice::Entered { level: level.of_game(), arrival },
             Notice::CheckpointReached(checkpoint) => Notice::CheckpointReached(checkpoint.of_game()),
             Notice::LifeLost { left, place } => Notice::LifeLost { left, place: place.of_game() },

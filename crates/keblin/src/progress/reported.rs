@@ -3,6 +3,7 @@
 use std::panic::Location;
 
 use super::fields::Change;
+use super::notice::Notice;
 use super::phase::Phase;
 use super::refusal::Refused;
 use super::{Engine, Holder, Play};
@@ -34,6 +35,11 @@ impl Engine {
             self.reported.places.push(at);
             let (game, file, line) = (&self.schema.game, at.file(), at.line());
             log::warn!("{game}: {file}:{line}: nothing was written: {refused}");
+            if cfg!(debug_assertions) {
+                self.tell(Notice::Refused {
+                    message: format!("{file}:{line}: nothing was written: {refused}"),
+                });
+            }
         }
     }
 

@@ -7,11 +7,17 @@ use super::opened::{OpenError, Opened, Origin};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
 use crate::save::SaveCode;
+use crate::spans::enter;
 
-/// Reports an opening.
-pub(super) fn opened(slot: &Slot, result: &Result<Opened, OpenError>) {
+/// Opens a slot and reports it.
+pub(super) fn opening(
+    slot: &Slot,
+    open: impl FnOnce() -> Result<Opened, OpenError>,
+) -> Result<Opened, OpenError> {
     let name = slot.name();
-    match result {
+    let _span = enter("open", name);
+    let result = open();
+    match &result {
         Ok(Opened { origin, findings, .. }) => {
             match origin {
                 Origin::FirstRun => log::info!("keblin: slot {name} is new"),
@@ -41,11 +47,17 @@ pub(super) fn opened(slot: &Slot, result: &Result<Opened, OpenError>) {
         }
         Err(error) => log::error!("keblin: slot {name} did not open: {error}"),
     }
+    result
 }
 
-/// Reports a save, and returns its result.
-pub(super) fn saved(slot: &Slot, result: Result<Saved, SaveError>) -> Result<Saved, SaveError> {
+/// Saves a slot and reports it.
+pub(super) fn saving(
+    slot: &Slot,
+    save: impl FnOnce() -> Result<Saved, SaveError>,
+) -> Result<Saved, SaveError> {
     let name = slot.name();
+    let _span = enter("save", name);
+    let result = save();
     match &result {
         Ok(saved) => {
             let Saved { number, written_bytes, .. } = saved;

@@ -87,9 +87,7 @@ impl Slot {
     }
 
     fn open_as(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
-        let opened = self.open_unlogged(schema, way);
-        logged::opened(self, &opened);
-        opened
+        logged::opening(self, || self.open_unlogged(schema, way))
     }
 
     fn open_unlogged(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {

@@ -25,10 +25,10 @@ impl Slot {
     /// if a keeper or another program has the slot open, [`SaveError::TooLarge`] if it could not be read again,
     /// [`SaveError::Disk`] if the disk is full, read-only or missing. The previous save is untouched.
     pub fn save(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
-        let saved = self
-            .to_save()
-            .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Whole));
-        logged::saved(self, saved)
+        logged::saving(self, || {
+            self.to_save()
+                .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Whole))
+        })
     }
 
     /// Appends a snapshot after the last state of the file, with one sync, if the file is as this [`Slot`] left it.
@@ -42,8 +42,9 @@ impl Slot {
     /// # Errors
     /// As [`Slot::save`]. After an error, the next save publishes a whole file.
     pub fn append(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
-        let saved = self.to_save().and_then(|mut held| self.append_or_publish(&mut held, snapshot, cause));
-        logged::saved(self, saved)
+        logged::saving(self, || {
+            self.to_save().and_then(|mut held| self.append_or_publish(&mut held, snapshot, cause))
+        })
     }
 
     pub(super) fn append_held(
@@ -52,7 +53,7 @@ impl Slot {
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
-        logged::saved(self, self.append_or_publish(held, snapshot, cause))
+        logged::saving(self, || self.append_or_publish(held, snapshot, cause))
     }
 
     fn append_or_publish(
@@ -85,10 +86,10 @@ impl Slot {
     /// # Errors
     /// As [`Slot::save`].
     pub fn save_erased(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
-        let saved = self
-            .to_save()
-            .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Erasing));
-        logged::saved(self, saved)
+        logged::saving(self, || {
+            self.to_save()
+                .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Erasing))
+        })
     }
 
     pub(super) fn save_erased_held(
@@ -97,7 +98,7 @@ impl Slot {
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
-        logged::saved(self, self.publish_with_settings(held, snapshot, cause, How::Erasing))
+        logged::saving(self, || self.publish_with_settings(held, snapshot, cause, How::Erasing))
     }
 
     fn publish_with_settings(

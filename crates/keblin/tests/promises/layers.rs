@@ -7,16 +7,17 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 12] = [
+const MAY_USE: [(&str, &[&str]); 13] = [
     ("grammar", &[]),
     ("snapshot", &["grammar"]),
     ("account", &[]),
     ("fullness", &[]),
+    ("spans", &[]),
     ("progress", &["snapshot", "account", "fullness"]),
     ("save", &["grammar", "snapshot", "fullness"]),
-    ("migrate", &["snapshot", "account", "progress", "save"]),
+    ("migrate", &["snapshot", "account", "spans", "progress", "save"]),
     ("verify", &["snapshot", "save", "progress", "migrate"]),
-    ("store", &["snapshot", "fullness", "save", "verify", "progress"]),
+    ("store", &["snapshot", "fullness", "spans", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
     ("error", &["snapshot", "save", "progress", "migrate", "store", "game"]),
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),

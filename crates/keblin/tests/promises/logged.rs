@@ -61,6 +61,12 @@ fn a_refused_call_is_reported_with_its_place_once_for_each_place() {
     let here = format!("barn: {}:{line}: nothing was written: ", file!());
     assert!(said.starts_with(&here), "{said}");
     assert!(said.contains("begin"), "it says what is possible: {said}");
+    let refused = game.drain_notices().filter(|notice| notice.word() == "refused").count();
+    assert_eq!(
+        refused,
+        if cfg!(debug_assertions) { 2 } else { 0 },
+        "a notice for each place in debug builds"
+    );
     game.begin(None).unwrap();
     game.set(owls, 4);
     assert!(game.set(owls, 99).clamped);
@@ -120,4 +126,44 @@ fn openings_and_saves_are_in_the_log_without_a_path_at_info() {
     assert_eq!(heard().last().unwrap().0, Level::Error);
     let path = folder.path().display().to_string();
     assert!(texts.iter().all(|text| !text.contains(&path)), "{texts:?}");
+}
+
+/// Keeps the names of the spans that a thread enters.
+struct Spans(std::sync::Mutex<Vec<String>>);
+
+impl tracing::Subscriber for Spans {
+    fn enabled(&self, _: &tracing::Metadata<'_>) -> bool {
+        true
+    }
+    fn new_span(&self, span: &tracing::span::Attributes<'_>) -> tracing::span::Id {
+        let mut said = String::new();
+        span.record(&mut |field: &tracing::field::Field, value: &dyn std::fmt::Debug| {
+            said += &format!("{}={value:?} ", field.name());
+        });
+        let mut spans = self.0.lock().unwrap();
+        spans.push(said.trim_end().to_string());
+        tracing::span::Id::from_u64(spans.len() as u64)
+    }
+    fn record(&self, _: &tracing::span::Id, _: &tracing::span::Record<'_>) {}
+    fn record_follows_from(&self, _: &tracing::span::Id, _: &tracing::span::Id) {}
+    fn event(&self, _: &tracing::Event<'_>) {}
+    fn enter(&self, _: &tracing::span::Id) {}
+    fn exit(&self, _: &tracing::span::Id) {}
+}
+
+#[test]
+fn opening_saving_and_migrating_are_spans() {
+    let folder = tempfile::tempdir().unwrap();
+    let later = BARN.replace("version = 1", "version = 2") + "hens = { type = 'int', scope = 'profile' }\n";
+    let (one, two) = (barn(), versions(&[BARN, &later], &[""]).unwrap());
+    let saves = SaveDir::at(folder.path());
+    let spans = Arc::new(Spans(std::sync::Mutex::default()));
+    tracing::subscriber::with_default(Arc::clone(&spans), || {
+        Keeper::open(&saves.slot("owl").unwrap(), &one).unwrap().close().unwrap();
+        Keeper::open(&saves.slot("owl").unwrap(), &two).unwrap();
+    });
+    let entered = spans.0.lock().unwrap().clone();
+    assert_eq!(entered[..2], ["what=\"open\" name=owl", "what=\"save\" name=owl"]);
+    assert_eq!(entered[2], "what=\"open\" name=owl");
+    assert!(entered[3].starts_with("what=\"migrate\" name="), "{entered:?}");
 }
