@@ -13,7 +13,7 @@ use crate::load::{Embedded, Loaded, load};
 use crate::types::{of_axis, of_field, of_holds, owned};
 
 /// The types that every module has.
-const TYPES: [&str; 6] = ["Game", "Progress", "Keeper", "Play", "Notice", "Event"];
+const TYPES: [&str; 7] = ["Game", "Progress", "Keeper", "Settings", "Play", "Notice", "Event"];
 
 /// `pub mod fen_post { … }`
 pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
@@ -72,7 +72,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
                 fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
                     static SCHEMA: ::std::sync::OnceLock<::std::sync::Arc<::keblin::Schema>> =
                         ::std::sync::OnceLock::new();
-                    ::keblin::game::made::schema_of(
+                    ::keblin::game::made::schema_of::<#marker>(
                         &SCHEMA,
                         (#name, ::core::include_str!(#path)),
                         &[#(#frozen),*],

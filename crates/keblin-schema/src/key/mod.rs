@@ -4,6 +4,9 @@
 /// Places on the axes of a field.
 mod axes;
 
+/// Games whose schema is loaded, for `Debug`.
+pub(crate) mod known;
+
 /// Places on axes, for compiled names.
 mod per;
 
@@ -16,6 +19,8 @@ use crate::text::name::Name;
 use crate::value::Value;
 
 pub use axes::{Along, FieldPer, OnAxes, OnAxis};
+#[doc(hidden)]
+pub use known::know;
 pub use per::{Axial, PerField};
 
 /// A game with compiled names, as a type: it keeps the names of other games out. The macro `schema!` implements it.
@@ -48,7 +53,8 @@ impl<T, G> Copy for Field<T, G> {}
 
 impl<T, G> Debug for Field<T, G> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "Field({})", self.cell)
+        let name = |model: &Model| Some(model.cell_owner(self.cell())?.0.name.to_string());
+        known::write::<G>(f, "Field", name, self.cell)
     }
 }
 
@@ -123,7 +129,11 @@ macro_rules! position {
 
         impl<G> Debug for $name<G> {
             fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-                write!(f, concat!(stringify!($name), "({})"), self.0)
+                let id = |$model: &'static Model| {
+                    let $index = usize::from(self.0);
+                    $id.map(Name::to_string)
+                };
+                known::write::<G>(f, stringify!($name), id, self.0)
             }
         }
 
@@ -256,7 +266,11 @@ impl<G: Compiled> Checkpoint<G> {
 
 impl<G> Debug for Checkpoint<G> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "Checkpoint({}.{})", self.level, self.index)
+        let id = |model: &Model| {
+            let level = model.levels.get(usize::from(self.level))?;
+            Some(format!("{}.{}", level.name, level.checkpoints.get(usize::from(self.index))?))
+        };
+        known::write::<G>(f, "Checkpoint", id, format_args!("{}.{}", self.level, self.index))
     }
 }
 

@@ -3,8 +3,8 @@
 use std::fmt::{self, Debug};
 use std::marker::PhantomData;
 
-use super::{Compiled, Difficulty, Field, Level};
-use crate::model::MAX_AXES;
+use super::{Compiled, Difficulty, Field, Level, known};
+use crate::model::{MAX_AXES, Model};
 
 /// A compiled field with one value for each place `P` on its axes. Call [`at`](PerField::at) for the field at one
 /// place. Looked-up fields use [`FieldPer`](crate::FieldPer) instead.
@@ -26,7 +26,8 @@ impl<T, P, G> Copy for PerField<T, P, G> {}
 
 impl<T, P, G> Debug for PerField<T, P, G> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "PerField({}..)", self.first)
+        let name = |model: &Model| Some(model.cell_owner(self.first_cell())?.0.name.to_string());
+        known::write::<G>(f, "PerField", name, format_args!("{}..", self.first))
     }
 }
 
@@ -49,18 +50,20 @@ impl<G: Compiled> Axial for Difficulty<G> {
     }
 }
 
+impl<T, P, G> PerField<T, P, G> {
+    /// Returns the cell of its first value.
+    #[must_use]
+    pub fn first_cell(self) -> usize {
+        self.first as usize
+    }
+}
+
 impl<T, P, G: Compiled> PerField<T, P, G> {
     /// Makes the field whose cells start here. For `schema!`, which knows its type and axes.
     #[doc(hidden)]
     #[must_use]
     pub const fn of_cells(first: u32, lens: [u32; MAX_AXES], seats: u32) -> PerField<T, P, G> {
         PerField { first, lens, seats, of: PhantomData }
-    }
-
-    /// Returns the cell of its first value.
-    #[must_use]
-    pub fn first_cell(self) -> usize {
-        self.first as usize
     }
 
     fn cell(self, places: &[usize]) -> Field<T, G> {

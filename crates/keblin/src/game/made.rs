@@ -19,7 +19,7 @@ pub type OfVersion<'t> = (u32, &'t str, &'t str);
 /// # Panics
 /// If the game was compiled with another version of the macro than it runs with.
 #[expect(clippy::panic, reason = "the same texts were checked by the same code while the game was compiled")]
-pub fn schema_of(
+pub fn schema_of<G: Compiled>(
     once: &'static OnceLock<Arc<Schema>>,
     (name, text): (&str, &str),
     frozen: &[OfVersion<'_>],
@@ -32,7 +32,10 @@ pub fn schema_of(
     once.get_or_init(|| {
         let (frozen, steps) = (by_version(frozen), by_version(steps));
         match Schema::parse_with_past(&Files { declaration: file(name, text), frozen, steps }) {
-            Ok(parsed) => Arc::new(parsed.schema),
+            Ok(parsed) => {
+                keblin_schema::key::know::<G>();
+                Arc::new(parsed.schema)
+            }
             Err(findings) => panic!("{findings}"),
         }
     })

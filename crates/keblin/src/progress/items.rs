@@ -11,7 +11,7 @@ use super::fields::{Change, write_event};
 use super::journal::Cause;
 use super::phase::EventName;
 use super::refusal::Why;
-use super::typed::{ListOf, MapOf, SetOf};
+use super::typed::{CollectionOf, ListOf, MapOf, SetOf};
 use super::{Engine, Holder, Play};
 
 /// Where in a list, set or map an item goes.
@@ -35,6 +35,57 @@ impl<G, P: Holder> Play<G, P> {
     pub fn push<F: ListOf<G>>(&mut self, field: F, item: <F::Item as FieldType>::Write) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
         let change = self.put_scalar::<F::Item>(cell, &ItemPlace::Anywhere, item);
+        self.reported(change)
+    }
+
+    /// Sets a list, set or map to the items of anything that iterates; for a map they are pairs of key and value. As
+    /// [`Play::set`].
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    #[track_caller]
+    pub fn set_items<F: CollectionOf<G>>(
+        &mut self,
+        field: F,
+        items: impl IntoIterator<Item = F::Entry>,
+    ) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        let change = match F::Of::write(items.into_iter().collect(), &self.engine().schema) {
+            Some(items) => self.engine_mut().write(cell, items, &Cause::Set),
+            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
+        };
+        self.reported(change)
+    }
+
+    /// Adds the items of anything that iterates to a list, set or map: all of them, or none if one does not fit.
+    ///
+    /// ```
+    /// # use keblin::{Field, Progress, Schema};
+    /// # let text = "game = 'otter'\nversion = 1\n[fields]\n\
+    /// #     bag = { type = 'list', of = 'text', max_len = 9, max_items = 4, scope = 'profile' }\n";
+    /// # let mut game = Progress::new(Schema::parse("progress.toml", text)?.schema);
+    /// # let bag: Field<Vec<String>> = game.schema().field("bag")?;
+    /// game.extend(bag, ["reed", "shell"].map(String::from));
+    /// assert_eq!(game.get(bag).iter().collect::<Vec<_>>(), ["reed", "shell"]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Panics
+    /// If the field was looked up in another schema.
+    #[track_caller]
+    pub fn extend<F: CollectionOf<G>>(
+        &mut self,
+        field: F,
+        items: impl IntoIterator<Item = F::Entry>,
+    ) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        let change = match F::Of::write(items.into_iter().collect(), &self.engine().schema) {
+            Some(items) => {
+                let all = together(self.engine().value_at(cell), &items);
+                self.engine_mut().write(cell, all, &Cause::Put(items))
+            }
+            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
+        };
         self.reported(change)
     }
 
@@ -113,6 +164,26 @@ impl<G, P: Holder> Play<G, P> {
             Some(key) => self.engine_mut().take_item(cell, &ItemPlace::Key(key)),
             None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
         }
+    }
+}
+
+/// Returns what is held with new items: at the end of a list, in place of an old value in a map.
+fn together(held: &Value, new: &Value) -> Value {
+    match (held, new) {
+        (Value::List(held), Value::List(new)) => {
+            Value::List(held.iter().chain(new.iter()).cloned().collect())
+        }
+        (Value::Set(held), Value::Set(new)) => {
+            Value::Set(Arc::new(held.iter().chain(new.iter()).cloned().collect()))
+        }
+        (Value::Map(held), Value::Map(new)) => {
+            let mut all = ValueMap::clone(held);
+            for (key, value) in new.iter() {
+                all.insert(key.clone(), value.clone());
+            }
+            Value::Map(Arc::new(all))
+        }
+        _ => new.clone(),
     }
 }
 

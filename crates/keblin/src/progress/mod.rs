@@ -148,7 +148,7 @@ pub use run::{Begun, ResumePoint, Resumed, RunOver};
 pub use signals::{Fed, Signal};
 pub use standing::{Asks, Standing};
 pub(crate) use typed::Write;
-pub use typed::{FieldOf, Game, ListOf, MapOf, RecordOf, SetOf, UnsettableOf, WholeField};
+pub use typed::{CollectionOf, FieldOf, Game, ListOf, MapOf, RecordOf, SetOf, UnsettableOf, WholeField};
 pub use values::{Amount, Ordered};
 pub use visit::{Entered, Finished, Next, StarHeld};
 

@@ -137,6 +137,45 @@ impl<K: Scalar, T: Scalar, G> MapOf<G> for Field<BTreeMap<K, T>, G> {
     }
 }
 
+/// A list, set or map of a game.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not a list, set or map of this game",
+    label = "expected a field of the type `list`, `set` or `map`"
+)]
+pub trait CollectionOf<G>: Copy {
+    /// The type it is read and written as.
+    type Of: FieldType<Write = Vec<Self::Entry>>;
+    /// One item as it is written; of a map, key and value.
+    type Entry;
+    /// Converts the field to any game.
+    #[doc(hidden)]
+    fn of_any(self) -> Field<Self::Of>;
+}
+
+impl<T: Scalar, G> CollectionOf<G> for Field<Vec<T>, G> {
+    type Of = Vec<T>;
+    type Entry = T::Write;
+    fn of_any(self) -> Field<Vec<T>> {
+        Field::of_any(self)
+    }
+}
+
+impl<T: Scalar, G> CollectionOf<G> for Field<BTreeSet<T>, G> {
+    type Of = BTreeSet<T>;
+    type Entry = T::Write;
+    fn of_any(self) -> Field<BTreeSet<T>> {
+        Field::of_any(self)
+    }
+}
+
+impl<K: Scalar, T: Scalar, G> CollectionOf<G> for Field<BTreeMap<K, T>, G> {
+    type Of = BTreeMap<K, T>;
+    type Entry = (K::Write, T::Write);
+    fn of_any(self) -> Field<BTreeMap<K, T>> {
+        Field::of_any(self)
+    }
+}
+
 /// A field of a game, with or without axes.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not a field of this game",

@@ -377,3 +377,23 @@ fn a_record_is_of_its_field_and_its_loop_may_write() {
     }
     assert_eq!(game.get(fields::COPPERS), 130);
 }
+
+#[test]
+fn the_debug_text_of_a_name_is_its_id() {
+    let _ = fen_post::schema();
+    for (shown, text) in [
+        (format!("{:?}", levels::REEDGATE), "Level(reedgate)"),
+        (format!("{:?}", Some(difficulties::SPRING)), "Some(Difficulty(spring))"),
+        (format!("{:?}", checkpoints::reedgate::OSIER), "Checkpoint(reedgate.osier)"),
+        (format!("{:?}", fields::OIL), "Field(oil)"),
+        (format!("{:?}", fields::BEST_CROSSING), "PerField(best_crossing)"),
+        (
+            format!("{:?}", fen_post::Notice::Unlocked(fen_post::unlocks::FOG_LAMP)),
+            "Unlocked(Unlock(fog_lamp))",
+        ),
+        // Which game a looked-up name is of, `Debug` cannot know.
+        (format!("{:?}", levels::REEDGATE.of_any()), "Level(0)"),
+    ] {
+        assert_eq!(shown, text);
+    }
+}

@@ -1,5 +1,6 @@
 //! Values: what a write does, by keep rule and bounds.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -216,4 +217,35 @@ fn a_table_of_best_values_at_one_place_is_not_that_of_another() {
     let held: Vec<String> = game.values().map(|held| held.value.to_string()).collect();
     assert_eq!(held, ["4", "3", "9", "8"]);
     assert_eq!((game.get(calm).option(), game.get(wild).option()), (Some(4), Some(9)));
+}
+
+#[test]
+fn a_collection_takes_whatever_iterates_and_all_of_it_or_nothing() {
+    let schema = schema(
+        "game = 'otter'\nversion = 1\n[fields]\n\
+         bag = { type = 'list', of = 'text', max_len = 6, max_items = 4, scope = 'profile' }\n\
+         seen = { type = 'set', of = 'int', max_items = 9, scope = 'profile' }\n\
+         prices = { type = 'map', key = 'text', of = 'int', max_len = 6, max_items = 9, scope = 'profile' }\n",
+    );
+    let bag: Field<Vec<String>> = schema.field("bag").unwrap();
+    let seen: Field<BTreeSet<i64>> = schema.field("seen").unwrap();
+    let prices: Field<BTreeMap<String, i64>> = schema.field("prices").unwrap();
+    let mut game = Progress::new(Arc::clone(&schema));
+    game.set_items(bag, "reed shell".split(' ').map(String::from));
+    game.extend(bag, ["oar".to_string()]);
+    assert_eq!(game.get(bag).iter().collect::<Vec<_>>(), ["reed", "shell", "oar"]);
+    let refused = game.extend(bag, ["rope", "lantern"].map(String::from)).refused.unwrap().to_string();
+    assert!(refused.starts_with("bag: refused: "), "{refused}");
+    assert_eq!(game.get(bag).len(), 3, "the rope did not go in alone");
+    game.extend(seen, [5, 3].into_iter().chain(4..6));
+    game.extend(seen, []);
+    assert_eq!(game.get(seen).iter().collect::<Vec<_>>(), [3, 4, 5]);
+    game.set_items(seen, [1, 1]);
+    assert_eq!(game.get(seen).iter().collect::<Vec<_>>(), [1]);
+    game.extend(prices, [("oar".to_string(), 3), ("reed".to_string(), 1)]);
+    let change = game.extend(prices, BTreeMap::from([("oar".to_string(), 4)]));
+    assert!(change.refused.is_none());
+    assert_eq!(game.get(prices).iter().collect::<Vec<_>>(), [("oar", 4), ("reed", 1)]);
+    let last = game.journal().next_back().unwrap().text(game.schema());
+    assert!(last.contains("put"), "{last}");
 }
