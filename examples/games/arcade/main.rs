@@ -12,15 +12,19 @@ use keblin::{Date, SaveDir};
 
 keblin::schema!(gannet, "../../examples/games/arcade/progress.toml");
 use gannet::lists::{Actions, Fish};
-use gannet::{Keeper, fields, shapes};
+use gannet::{Keeper, Notice, Settings, fields, shapes};
 
 fn main() -> Result<(), Box<dyn Error>> {
     // A player of version 1 installs this version.
     let folder = tempfile::tempdir()?;
     let old = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/games/arcade/frozen/saves");
     std::fs::copy(old.join("kit_at_the_table.keblin"), folder.path().join("cabinet.keblin"))?;
-    let mut game = Keeper::open(&SaveDir::at(folder.path()).slot("cabinet")?)?;
-    game.put_entry(fields::KEYS, Actions::Dive, "space".to_string());
+    let saves = SaveDir::at(folder.path());
+    // The options of the title screen, before a slot is opened.
+    let mut options = Settings::open(&saves);
+    options.put_entry(fields::KEYS, Actions::Dive, "space".to_string());
+    options.save()?;
+    let mut game = Keeper::open(&saves.slot("cabinet")?)?;
 
     // The game asks the platform for the player's day, not Keblin.
     for (day, score) in [("2026-02-27", 310), ("2026-02-28", 9000), ("2026-03-01", 450), ("2026-03-04", 20)] {
@@ -65,6 +69,13 @@ fn daily_dive(game: &mut Keeper, today: Date, score: i64) -> Result<(), Box<dyn 
     game.submit_with(fields::DAILY, score, entry);
     game.submit(fields::FIRST_FLIGHT, today);
     println!("{today}: {score}, {streak} days in a row");
+    for notice in game.drain_notices() {
+        if let Notice::NewRecord(record) | Notice::Placed(record) = notice
+            && let Some(taken) = record.of(fields::TABLE)
+        {
+            println!("{} takes place {} of the table", taken.now, record.place);
+        }
+    }
     Ok(())
 }
 

@@ -60,12 +60,6 @@ impl Engine {
         self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::NotFinite { field }))
     }
 
-    /// Refuses to write a value of a slot where only settings are open.
-    pub(crate) fn of_a_slot(&self, cell: usize) -> Change {
-        let field = self.name_at(cell);
-        self.unchanged(cell, self.refusal(EventName::WriteProfile, Why::OfASlot { field }))
-    }
-
     fn name_at(&self, cell: usize) -> Name {
         let field = self.schema.field_at(cell);
         field.map_or_else(|| self.schema.game.clone(), |field| field.name.clone())
@@ -132,7 +126,7 @@ impl Engine {
         let Value::Int(held) = *self.state.cells.get(cell)? else { return None };
         let field = self.schema.field_at(cell).filter(|field| field.keep == Keep::Latest)?;
         let scope = field.scope;
-        if write_event(scope).answer(self.phase()) != Answer::Happens {
+        if write_event(scope).answer(self.phase()) != Answer::Happens || self.only_settings {
             return None;
         }
         let limit = |bound: &Option<Bound>, none: i64| match bound {
@@ -207,6 +201,9 @@ impl Engine {
             return Err(self.not_now(EventName::WriteProfile));
         };
         let event = write_event(field.scope);
+        if self.only_settings && field.scope != Scope::Device {
+            return Err(self.refusal(event, Why::OnlySettings { what: field.name.to_string() }));
+        }
         self.ask(event)?;
         self.within(event, field, cell, value)
     }

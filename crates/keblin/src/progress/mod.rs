@@ -205,6 +205,8 @@ pub struct Engine {
     overlay: bool,
     coverage: Option<Coverage>,
     strict: bool,
+    /// Only the settings of the device can be written: no slot is open.
+    only_settings: bool,
     reported: Reported,
     revision: u64,
 }
@@ -229,6 +231,12 @@ impl Engine {
         let schema = schema.into();
         let state = State::first(&schema);
         Engine::at_title(schema, state, Arc::default(), Notice::FirstRun)
+    }
+
+    /// Returns an engine in which only settings can be written, with the values of device scope.
+    pub(crate) fn of_settings(schema: &Arc<Schema>, values: &[Value]) -> Engine {
+        let first = Engine::new(Arc::clone(schema)).snapshot().with_device_values(values);
+        Engine { only_settings: true, ..Engine::restored(first) }
     }
 
     pub(crate) fn restored(snapshot: Snapshot) -> Engine {
@@ -289,6 +297,7 @@ impl Engine {
             overlay: false,
             coverage: None,
             strict: false,
+            only_settings: false,
             reported: Reported::default(),
             revision: 0,
         };
@@ -377,6 +386,9 @@ impl Engine {
     /// Checks an event against the phase; a refusal is an error.
     fn ask(&self, event: EventName) -> Result<Answer, Refused> {
         match event.answer(self.phase()) {
+            _ if self.only_settings && event != EventName::WriteProfile => {
+                Err(self.refusal(event, Why::OnlySettings { what: event.to_string() }))
+            }
             Answer::Refused => Err(self.not_now(event)),
             answer => Ok(answer),
         }

@@ -100,10 +100,10 @@ pub enum Why {
         /// The field.
         field: Name,
     },
-    /// A value of a slot, where only settings are open.
-    OfASlot {
-        /// The field.
-        field: Name,
+    /// Something of a slot, where only settings are open.
+    OnlySettings {
+        /// The field or the event.
+        what: String,
     },
     /// A value cannot be taken from a field that only grows.
     OnlyGains {
@@ -224,8 +224,8 @@ impl fmt::Display for Refused {
             }
             Why::DoesNotFit { field, unfit } => write!(f, "{field}: refused: {unfit}"),
             Why::NotFinite { field } => write!(f, "{field}: refused: the number is not finite"),
-            Why::OfASlot { field } => {
-                write!(f, "{field}: refused: it belongs to a slot, and only settings are open; open the slot")
+            Why::OnlySettings { what } => {
+                write!(f, "{what}: refused: it belongs to a slot, and only settings are open; open the slot")
             }
             Why::OnlyGains { field } => {
                 write!(f, "{field}: cannot be reduced: `keep = \"sum\"`/`\"union\"` fields only grow")

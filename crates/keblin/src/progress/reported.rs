@@ -21,7 +21,7 @@ impl<G, P: Holder> Play<G, P> {
     /// Returns a change, and reports it if it was refused.
     #[track_caller]
     #[inline]
-    pub(crate) fn reported(&mut self, change: Change) -> Change {
+    pub(super) fn reported(&mut self, change: Change) -> Change {
         if let Some(refused) = &change.refused {
             self.engine_mut().report(refused, Location::caller());
         }

@@ -116,6 +116,7 @@ impl<G, P: Holder> Play<G, P> {
 
 impl Engine {
     pub(crate) fn begin(&mut self, difficulty: Option<Difficulty>) -> Result<Begun, Refused> {
+        self.ask(EventName::Begin)?;
         if self.has_run() {
             Err(self.refusal(EventName::Begin, Why::RunUnderWay))
         } else {

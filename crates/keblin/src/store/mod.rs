@@ -104,7 +104,7 @@ pub use keeper::{Keeper, KeeperOf, Saving};
 pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
 pub use opened::{OpenError, Opened, Origin};
-pub use options::{Settings, SettingsOf};
+pub use options::{OnDevice, Settings, SettingsOf};
 pub use pins::{Pin, PinError};
 pub use ruin::Ruin;
 pub use saved::{Replaced, SaveError, Saved};

@@ -3,13 +3,12 @@
 use std::fmt;
 use std::sync::Arc;
 
-use keblin_schema::model::{FieldDef, Scope};
-use keblin_schema::typed::FieldType;
 use keblin_schema::{AnyGame, Value};
 
 use super::saved::SaveError;
 use super::savedir::SaveDir;
-use crate::progress::{Amount, Change, Engine, FieldOf, Game, Play, Progress, ProgressOf, Write};
+use crate::progress::sealed::HasEngine;
+use crate::progress::{Engine, Game, Holder, Play};
 use crate::snapshot::{Schema, State};
 use crate::verify::SaveFinding;
 
@@ -17,10 +16,10 @@ use crate::verify::SaveFinding;
 pub type Settings = SettingsOf<AnyGame>;
 
 /// The settings of this machine, for a title screen before a slot is chosen: the values of device scope, which all slots
-/// share. A [`Keeper`](crate::Keeper) that is opened later reads what was saved here, and one that is open keeps what it
-/// has not changed itself.
+/// share. They are read and written as those of a [`Keeper`](crate::Keeper); whatever belongs to a slot is refused.
 ///
-/// Dropping them saves; [`SettingsOf::save`] also reports an error.
+/// A keeper that is opened later reads what was saved here, and one that is open keeps what it has not changed itself.
+/// Dropping them saves; [`save`](SettingsOf::save) also reports an error.
 ///
 /// ```
 /// # use keblin::store::Settings;
@@ -38,79 +37,52 @@ pub type Settings = SettingsOf<AnyGame>;
 /// assert_eq!(game.get(volume), 40);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub struct SettingsOf<G> {
+pub type SettingsOf<G> = Play<G, OnDevice>;
+
+/// The holder of [`Settings`].
+pub struct OnDevice {
+    engine: Engine,
     dir: SaveDir,
-    game: ProgressOf<G>,
     /// The values as they were last read or written.
     before: Vec<Value>,
     findings: Vec<SaveFinding>,
 }
 
-impl SettingsOf<AnyGame> {
-    /// Opens the settings in a folder of saves; without a file, or with a damaged one, they have their defaults
-    /// ([`SettingsOf::findings`]).
+impl Holder for OnDevice {}
+
+impl HasEngine for OnDevice {
+    fn engine(&self) -> &Engine {
+        &self.engine
+    }
+
+    fn engine_mut(&mut self) -> &mut Engine {
+        &mut self.engine
+    }
+}
+
+impl Play<AnyGame, OnDevice> {
+    /// Opens the settings in a folder of saves. Without a file they have their defaults, and with a damaged one too
+    /// ([`findings`](SettingsOf::findings)).
     #[must_use]
     pub fn open(saves: &SaveDir, schema: &Arc<Schema>) -> Settings {
-        Settings::open_as(saves, schema)
+        Play::of(OnDevice::open(saves, schema))
     }
 }
 
-impl<G: Game> SettingsOf<G> {
-    /// Opens the settings of this game in a folder of saves; without a file, or with a damaged one, they have their
-    /// defaults ([`SettingsOf::findings`]).
+impl<G: Game> Play<G, OnDevice> {
+    /// Opens the settings of this game in a folder of saves. Without a file they have their defaults, and with a damaged
+    /// one too ([`findings`](SettingsOf::findings)).
     #[must_use]
     pub fn open(saves: &SaveDir) -> SettingsOf<G> {
-        SettingsOf::open_as(saves, G::schema())
+        Play::of(OnDevice::open(saves, G::schema()))
     }
 }
 
-impl<G> SettingsOf<G> {
-    fn open_as(saves: &SaveDir, schema: &Arc<Schema>) -> SettingsOf<G> {
-        let read = saves.settings(schema);
-        let first = || State::first_cells(schema).split_off(schema.saved_cells);
-        let before = read.values.unwrap_or_else(first);
-        let snapshot = Progress::new(Arc::clone(schema)).snapshot().with_device_values(&before);
-        let game = Play::of_engine(Engine::restored(snapshot));
-        SettingsOf { dir: saves.clone(), game, before, findings: read.findings }
-    }
-
+impl<G> Play<G, OnDevice> {
     /// Returns what is wrong with the file of settings; empty if nothing is.
     #[must_use]
     pub fn findings(&self) -> &[SaveFinding] {
-        &self.findings
-    }
-
-    /// Returns a setting. A field of another scope has its default here, because it belongs to a slot.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    #[must_use]
-    pub fn get<F: FieldOf<G>>(&self, field: F) -> <F::Of as FieldType>::Read<'_> {
-        self.game.get(field)
-    }
-
-    /// Sets a setting, as [`Play::set`]. A field of another scope is refused: it belongs to a slot.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    #[track_caller]
-    pub fn set<F: FieldOf<G>>(&mut self, field: F, value: Write<F, G>) -> Change {
-        match self.belongs_to_a_slot(field) {
-            Some(refused) => self.game.reported(refused),
-            None => self.game.set(field, value),
-        }
-    }
-
-    /// Adds to a setting, as [`Play::add`]. A field of another scope is refused: it belongs to a slot.
-    ///
-    /// # Panics
-    /// If the field was looked up in another schema.
-    #[track_caller]
-    pub fn add<F: FieldOf<G, Of: Amount>>(&mut self, field: F, amount: Write<F, G>) -> Change {
-        match self.belongs_to_a_slot(field) {
-            Some(refused) => self.game.reported(refused),
-            None => self.game.add(field, amount),
-        }
+        &self.holder.findings
     }
 
     /// Saves what has changed.
@@ -121,30 +93,38 @@ impl<G> SettingsOf<G> {
     /// # Errors
     /// As [`SaveDir::save_settings`].
     pub fn save(&mut self) -> Result<(), SaveError> {
-        let snapshot = self.game.snapshot();
+        self.holder.save()
+    }
+}
+
+impl OnDevice {
+    fn open(saves: &SaveDir, schema: &Arc<Schema>) -> OnDevice {
+        let read = saves.settings(schema);
+        let first = || State::first_cells(schema).split_off(schema.saved_cells);
+        let before = read.values.unwrap_or_else(first);
+        let engine = Engine::of_settings(schema, &before);
+        OnDevice { engine, dir: saves.clone(), before, findings: read.findings }
+    }
+
+    fn save(&mut self) -> Result<(), SaveError> {
+        let snapshot = self.engine.snapshot();
         if !snapshot.device_is(&self.before) {
             self.dir.save_settings_since(&snapshot, Some(&self.before))?;
             self.before = snapshot.device_values().to_vec();
         }
         Ok(())
     }
-
-    fn belongs_to_a_slot<F: FieldOf<G>>(&self, field: F) -> Option<Change> {
-        let of_slot = |field: &FieldDef| field.scope != Scope::Device;
-        let cell = field.of_any().cell();
-        self.game.schema().field_at(cell).is_some_and(of_slot).then(|| self.game.engine().of_a_slot(cell))
-    }
 }
 
-impl<G> Drop for SettingsOf<G> {
+impl Drop for OnDevice {
     fn drop(&mut self) {
         if let Err(error) = self.save() {
-            log::error!("the settings could not be saved: {error}");
+            log::error!("keblin: the settings were not saved: {error}");
         }
     }
 }
 
-impl<G> fmt::Debug for SettingsOf<G> {
+impl fmt::Debug for OnDevice {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Settings").field("path", &self.dir.device_path()).finish_non_exhaustive()
     }

@@ -34,6 +34,8 @@ fn settings_are_there_before_a_slot_and_in_every_slot() {
     let refused = settings.set(shells, 3).refused.unwrap().to_string();
     assert_eq!(refused, "shells: refused: it belongs to a slot, and only settings are open; open the slot");
     assert!(settings.add(shells, 3).refused.is_some());
+    let refused = settings.begin(None).unwrap_err().to_string();
+    assert_eq!(refused, "begin: refused: it belongs to a slot, and only settings are open; open the slot");
     drop(settings);
 
     let mut game = Keeper::open(&saves.slot("anke").unwrap(), &schema).unwrap();
