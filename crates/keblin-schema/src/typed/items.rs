@@ -55,8 +55,12 @@ impl<T> Copy for Listed<'_, T> {}
 
 impl<T> fmt::Debug for Listed<'_, T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let items = (0..self.items.len()).filter_map(|index| self.items.get(index));
-        f.debug_list().entries(items).finish()
+        let mut list = f.debug_list();
+        for value in (0..self.items.len()).filter_map(|index| self.items.get(index)) {
+            // As people read it: an id is its text.
+            list.entry(&format_args!("{value}"));
+        }
+        list.finish()
     }
 }
 

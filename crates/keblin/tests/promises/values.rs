@@ -233,6 +233,7 @@ fn a_collection_takes_whatever_iterates_and_all_of_it_or_nothing() {
     let mut game = Progress::new(Arc::clone(&schema));
     game.set_items(bag, "reed shell".split(' ').map(String::from));
     game.extend(bag, ["oar".to_string()]);
+    assert_eq!(format!("{:?}", game.get(bag)), r#"["reed", "shell", "oar"]"#);
     assert_eq!(game.get(bag).iter().collect::<Vec<_>>(), ["reed", "shell", "oar"]);
     let refused = game.extend(bag, ["rope", "lantern"].map(String::from)).refused.unwrap().to_string();
     assert!(refused.starts_with("bag: refused: "), "{refused}");

@@ -8,7 +8,7 @@ type OfValue = (&'static [&'static str], &'static [&'static str], &'static str);
 
 const VALUES: &[OfValue] = &[
     (
-        &["type"],
+        &["type", "of", "key"],
         &[
             "integer", "i8", "i16", "i32", "i64", "u8", "u16", "u32", "u64", "uint", "usize", "isize",
             "long", "short", "byte", "counter", "score",
@@ -16,9 +16,9 @@ const VALUES: &[OfValue] = &[
         "write \"int\"",
     ),
     (&["type"], &["number", "num", "numeric"], "write \"int\", or \"float\" for a number with a fraction"),
-    (&["type"], &["string", "str", "char", "name"], "write \"text\""),
-    (&["type"], &["boolean", "flag", "bit", "switch"], "write \"bool\""),
-    (&["type"], &["double", "f32", "f64", "real", "decimal", "single"], "write \"float\""),
+    (&["type", "of", "key"], &["string", "str", "char", "name"], "write \"text\""),
+    (&["type", "of", "key"], &["boolean", "flag", "bit", "switch"], "write \"bool\""),
+    (&["type", "of", "key"], &["double", "f32", "f64", "real", "decimal", "single"], "write \"float\""),
     (
         &["type"],
         &["enum", "choice", "option", "select", "one_of"],
@@ -41,7 +41,7 @@ const VALUES: &[OfValue] = &[
     ),
     (&["type"], &["vector", "position", "point", "vector2", "vector3"], "write \"vec2\" or \"vec3\""),
     (&["type"], &["rotation", "quaternion"], "write \"quat\""),
-    (&["type"], &["duration", "timer", "seconds", "timespan"], "write \"time\""),
+    (&["type", "of", "key"], &["duration", "timer", "seconds", "timespan"], "write \"time\""),
     (&["type"], &["timestamp", "datetime"], "write \"instant\", or \"date\" for a calendar day"),
     (
         &["type"],
