@@ -37,6 +37,14 @@ pub(super) fn after(before: Option<&Lexeme>, found: &Lexeme) -> Option<String> {
     Some(instead.to_string())
 }
 
+/// Returns what to write where a sign was expected.
+pub(super) fn instead_of_sign(sign: &str, before: Option<&Lexeme>, found: &Lexeme) -> Option<String> {
+    match (sign, &found.token) {
+        (")" | "]", Token::End) => Some(format!("close it with `{sign}`")),
+        _ => after(before, found),
+    }
+}
+
 /// Returns what to write where a name or a value was expected: `before` is what came before it.
 pub(super) fn value_after(before: Option<&Lexeme>, found: &Lexeme) -> Option<&'static str> {
     match (before.map(|lexeme| &lexeme.token), &found.token) {

@@ -89,8 +89,8 @@ pub fn parse(text: &str) -> Result<Expr, ConditionError> {
     match parser.take() {
         Lexeme { token: Token::End, .. } => Ok(expr),
         other => {
-            let before = parser.at.checked_sub(2).and_then(|at| parser.lexemes.get(at));
-            Err(expected("an operator or the end", &other).instead_if(meant::after(before, &other)))
+            let instead = meant::after(parser.before(), &other);
+            Err(expected("an operator or the end", &other).instead_if(instead))
         }
     }
 }
@@ -116,6 +116,11 @@ impl Parser {
         lexeme
     }
 
+    /// Returns what came before the lexeme that was taken last.
+    fn before(&self) -> Option<&Lexeme> {
+        self.lexemes.get(self.at.checked_sub(2)?)
+    }
+
     fn skip(&mut self, sign: &str) -> bool {
         let found = matches!(self.lexemes.get(self.at), Some(Lexeme { token: Token::Sign(next), .. }) if *next == sign);
         self.at += usize::from(found);
@@ -126,13 +131,7 @@ impl Parser {
         match self.take() {
             Lexeme { token: Token::Sign(found), span } if found == sign => Ok(span),
             other => {
-                let before = self.at.checked_sub(2).and_then(|at| self.lexemes.get(at));
-                let closes = matches!((sign, &other.token), (")" | "]", Token::End));
-                let instead = if closes {
-                    Some(format!("close it with `{sign}`"))
-                } else {
-                    meant::after(before, &other)
-                };
+                let instead = meant::instead_of_sign(sign, self.before(), &other);
                 Err(expected(&format!("`{sign}`"), &other).instead_if(instead))
             }
         }
@@ -317,8 +316,7 @@ impl Parser {
                 _ => self.name(Part { word: word.clone(), span }),
             },
             Token::Sign(_) | Token::End => {
-                let before = self.at.checked_sub(2).and_then(|at| self.lexemes.get(at));
-                let instead = meant::value_after(before, &first);
+                let instead = meant::value_after(self.before(), &first);
                 Err(expected("a name or a value", &first).instead_if(instead))
             }
         }

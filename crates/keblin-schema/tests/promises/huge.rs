@@ -88,3 +88,13 @@ fn thousands_of_findings_are_told_in_part_and_counted() {
         ]
     );
 }
+
+#[test]
+fn thousands_of_lines_that_are_not_toml_are_reported_soon() {
+    // A search of the whole text for each line would grow with the square.
+    let colons = declared(20 * MANY, |number| format!("key_{number}: 1\n"));
+    let findings = took(&colons).unwrap_err();
+    assert_eq!(findings.list().len(), MAX_FINDINGS);
+    assert_eq!(findings.list()[0].instead.as_deref(), Some("write `key_0 = …`"));
+    assert!(findings.more() >= 19 * MANY, "{}", findings.more());
+}

@@ -50,10 +50,8 @@ impl<G, P: Holder> Play<G, P> {
         items: impl IntoIterator<Item = F::Entry>,
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        let change = match F::Of::write(items.into_iter().collect(), &self.engine().schema) {
-            Some(items) => self.engine_mut().write(cell, items, &Cause::Set),
-            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
-        };
+        let change =
+            self.write_items(cell, F::Of::write(items.into_iter().collect(), &self.engine().schema), false);
         self.reported(change)
     }
 
@@ -79,13 +77,8 @@ impl<G, P: Holder> Play<G, P> {
         items: impl IntoIterator<Item = F::Entry>,
     ) -> Change {
         let cell = self.engine_mut().checked(field.of_any());
-        let change = match F::Of::write(items.into_iter().collect(), &self.engine().schema) {
-            Some(items) => {
-                let all = together(self.engine().value_at(cell), &items);
-                self.engine_mut().write(cell, all, &Cause::Put(items))
-            }
-            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
-        };
+        let change =
+            self.write_items(cell, F::Of::write(items.into_iter().collect(), &self.engine().schema), true);
         self.reported(change)
     }
 
@@ -150,6 +143,18 @@ impl<G, P: Holder> Play<G, P> {
         let cell = self.engine_mut().checked(field.of_any());
         let change = self.take_key::<F::Key>(cell, key);
         self.reported(change)
+    }
+
+    /// Writes a whole list, set or map, in place of what is held or in addition to it.
+    fn write_items(&mut self, cell: usize, items: Option<Value>, in_addition: bool) -> Change {
+        match items {
+            Some(items) if in_addition => {
+                let all = together(self.engine().value_at(cell), &items);
+                self.engine_mut().write(cell, all, &Cause::Put(items))
+            }
+            Some(items) => self.engine_mut().write(cell, items, &Cause::Set),
+            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
+        }
     }
 
     fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &ItemPlace, item: T::Write) -> Change {

@@ -164,7 +164,6 @@ use arrive::Waiting;
 use due::Due;
 use journal::{Cause, Entry, Journal};
 use look::Coverage;
-use phase::{Answer, EventName};
 use put::Origin;
 use reported::Reported;
 use rules::Rules;
@@ -381,41 +380,6 @@ impl Engine {
     fn visit_mut(&mut self) -> Option<&mut Visit> {
         self.changed();
         self.state.run.as_mut()?.visit.as_mut()
-    }
-
-    /// Checks an event against the phase; a refusal is an error.
-    fn ask(&self, event: EventName) -> Result<Answer, Refused> {
-        match event.answer(self.phase()) {
-            _ if self.only_settings && event != EventName::WriteProfile => {
-                Err(self.refusal(event, Why::OnlySettings { what: event.to_string() }))
-            }
-            Answer::Refused => Err(self.not_now(event)),
-            answer => Ok(answer),
-        }
-    }
-
-    fn refusal(&self, event: EventName, why: Why) -> Refused {
-        Refused { event, phase: self.phase(), why: Box::new(why) }
-    }
-
-    /// Returns the refusal of an event that the phase does not allow.
-    fn not_now(&self, event: EventName) -> Refused {
-        let is_possible = |other: &EventName| match other {
-            EventName::Begin => !self.has_run(),
-            EventName::Resume if self.stage == Stage::Title => self.state.run.is_some(),
-            EventName::Resume | EventName::Retry if self.phase() == Phase::Map => {
-                self.visit().is_some_and(|visit| visit.stay == Stay::Left)
-            }
-            EventName::Finish => self.phase() == Phase::Playing,
-            EventName::Reach => self
-                .visit()
-                .and_then(|visit| self.schema.levels.get(visit.level?))
-                .is_some_and(|level| !level.checkpoints.is_empty()),
-            EventName::EndRun => self.state.run.is_some(),
-            _ => true,
-        };
-        let possible = EventName::possible_in(self.phase()).filter(is_possible).collect();
-        self.refusal(event, Why::Phase { possible })
     }
 
     /// Returns the current place: the level of the visit, and the difficulty of the run or the one last chosen.

@@ -5,7 +5,9 @@ use std::fmt;
 use keblin_schema::limits::Unfit;
 use keblin_schema::{Name, Value};
 
-use super::phase::{EventName, Phase};
+use super::phase::{Answer, EventName, Phase};
+use super::{Engine, Stage};
+use crate::snapshot::Stay;
 
 /// The error of a refused call. Nothing has changed. Match on `why` to react; its text is for logs and developers.
 #[derive(Clone, PartialEq, Eq)]
@@ -259,3 +261,40 @@ fn place(level: &Option<Name>, difficulty: &Option<Name>) -> String {
 }
 
 impl std::error::Error for Refused {}
+
+impl Engine {
+    /// Checks an event against the phase; a refusal is an error.
+    pub(super) fn ask(&self, event: EventName) -> Result<Answer, Refused> {
+        match event.answer(self.phase()) {
+            _ if self.only_settings && event != EventName::WriteProfile => {
+                Err(self.refusal(event, Why::OnlySettings { what: event.to_string() }))
+            }
+            Answer::Refused => Err(self.not_now(event)),
+            answer => Ok(answer),
+        }
+    }
+
+    pub(super) fn refusal(&self, event: EventName, why: Why) -> Refused {
+        Refused { event, phase: self.phase(), why: Box::new(why) }
+    }
+
+    /// Returns the refusal of an event that the phase does not allow.
+    pub(super) fn not_now(&self, event: EventName) -> Refused {
+        let is_possible = |other: &EventName| match other {
+            EventName::Begin => !self.has_run(),
+            EventName::Resume if self.stage == Stage::Title => self.state.run.is_some(),
+            EventName::Resume | EventName::Retry if self.phase() == Phase::Map => {
+                self.visit().is_some_and(|visit| visit.stay == Stay::Left)
+            }
+            EventName::Finish => self.phase() == Phase::Playing,
+            EventName::Reach => self
+                .visit()
+                .and_then(|visit| self.schema.levels.get(visit.level?))
+                .is_some_and(|level| !level.checkpoints.is_empty()),
+            EventName::EndRun => self.state.run.is_some(),
+            _ => true,
+        };
+        let possible = EventName::possible_in(self.phase()).filter(is_possible).collect();
+        self.refusal(event, Why::Phase { possible })
+    }
+}

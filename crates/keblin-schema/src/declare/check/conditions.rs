@@ -12,8 +12,8 @@ use crate::value::Value;
 use super::bounds::programs;
 use super::place::{misplaced, place};
 use super::reach::Reachable;
+use super::shut::{Shut, never_opens, unreached};
 use super::stars::{nameless, unordered};
-use super::unreached::unreached;
 
 fn rule(model: &Model, condition: &ConditionDecl, found: &mut Vec<Finding>) -> Option<Rule> {
     rule_in(model, condition, None, found)
@@ -251,55 +251,6 @@ fn doubt(
             .as_severity(Severity::Warning)
             .instead("no play-through changes it: remove the rule or correct it"),
     );
-}
-
-/// What can open, and which level or unlock is being checked.
-struct Shut<'s> {
-    reachable: &'s Reachable<'s>,
-    own: Read,
-    /// The level whose rule it is.
-    level: Option<usize>,
-}
-
-fn never_opens(
-    model: &Model,
-    name: &str,
-    shut: &Shut<'_>,
-    program: &Program,
-    condition: &ConditionDecl,
-    found: &mut Vec<Finding>,
-) {
-    let message = format!("`{name}` can never open: {}", waits_for(model, shut, program, condition));
-    let finding = Finding::error(Code::NeverOpens, condition.span.clone(), message);
-    found.push(finding.instead("correct the rule or remove it"));
-}
-
-/// Says what keeps something locked, as far as a few words can.
-fn waits_for(model: &Model, shut: &Shut<'_>, program: &Program, condition: &ConditionDecl) -> String {
-    let mut names = Vec::new();
-    for read in program.reads() {
-        let (is_shut, is_own, name) = match (read, &shut.own) {
-            (Read::Fact { level: Some(level), .. }, own) => {
-                let is_own = matches!(own, Read::Fact { level: Some(own), .. } if own == level);
-                let name = model.levels.get(*level).map(|level| &level.name);
-                (shut.reachable.levels.get(*level) == Some(&false), is_own, name)
-            }
-            (Read::Unlocked(unlock), own) => {
-                let name = model.unlocks.get(*unlock).map(|unlock| &unlock.name);
-                (shut.reachable.unlocks.get(*unlock) == Some(&false), *own == Read::Unlocked(*unlock), name)
-            }
-            _ => continue,
-        };
-        if is_shut && is_own {
-            return "it waits for itself".to_string();
-        }
-        names.extend(name.filter(|_| is_shut).map(|name| format!("`{name}`")));
-    }
-    if names.is_empty() {
-        let unreached = unreached(model, shut.reachable, &condition.text, shut.level);
-        return unreached.unwrap_or("no play-through makes its rule true".to_string());
-    }
-    format!("it waits for {}, which can never open either", names.join(" and "))
 }
 
 /// Reports a rule that asks for a level and for a checkpoint of another level.

@@ -46,8 +46,8 @@ mod tag;
 /// What a player can ever reach.
 pub(crate) mod reach;
 
-/// Which number of a rule is out of reach
-mod unreached;
+/// What keeps something locked for ever
+mod shut;
 
 use crate::declare::parse::{Declarations, InvariantDecl, MomentDecl};
 use crate::model::{Axis, CheckpointLasts, Index, Model, Positions, Scope};

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
-use crate::text::finding::{Code, Finding};
+use crate::text::finding::{Code, Finding, MAX_FINDINGS};
 
 /// Reports the faults of the parser, one for each line and one for a table that is there twice. Returns whether another
 /// finding is about such a line, and so may follow from the fault.
@@ -14,16 +14,17 @@ pub(super) fn findings(
 ) -> impl Fn(&Finding) -> bool + use<> {
     let starts: Vec<usize> =
         std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect();
-    let line_of = move |at: usize| starts.partition_point(|start| *start <= at);
+    let line_of = |starts: &[usize], at: usize| starts.partition_point(|start| *start <= at);
     let mut lines = HashSet::new();
     let mut table_is_there_twice = false;
     for fault in faults {
         let span = fault.span().unwrap_or(0..0);
-        let line = line_of(span.start);
+        let line = line_of(&starts, span.start);
         if !lines.insert(line) {
             continue;
         }
-        let whole = text.lines().nth(line - 1).unwrap_or_default();
+        let start = starts.get(line - 1).copied().unwrap_or_default();
+        let whole = text.get(start..).and_then(|rest| rest.lines().next()).unwrap_or_default();
         let is_heading = whole.trim_start().starts_with('[');
         let is_twice = fault.message().starts_with("duplicate key");
         // The keys of a table that is there twice are not mistakes of their own.
@@ -31,9 +32,15 @@ pub(super) fn findings(
             continue;
         }
         table_is_there_twice = is_twice && is_heading;
-        found.push(finding(text, span, (line, whole), fault.message()));
+        found.push(match lines.len() {
+            // Of so many nobody reads what to write.
+            MAX_FINDINGS.. => {
+                Finding::error(Code::Syntax, span, format!("this is not TOML: {}", fault.message()))
+            }
+            _ => finding(text, span, (line, whole), fault.message()),
+        });
     }
-    move |finding| lines.contains(&line_of(finding.span.start))
+    move |finding| lines.contains(&line_of(&starts, finding.span.start))
 }
 
 fn finding(text: &str, span: Range<usize>, (line, whole): (usize, &str), message: &str) -> Finding {

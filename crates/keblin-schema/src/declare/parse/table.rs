@@ -165,7 +165,7 @@ impl<'a, 'i> Reader<'a, 'i> {
             ("a condition as a text", DeValue::Boolean(true)) => {
                 Some("leave it out: what has no rule is open".to_string())
             }
-            ("a condition as a text", _) => {
+            ("a condition as a text", DeValue::Integer(_) | DeValue::Float(_) | DeValue::Boolean(_)) => {
                 Some(format!("write a condition in quotes, such as \"{written} == …\""))
             }
             ("a text", DeValue::Integer(_) | DeValue::Float(_) | DeValue::Boolean(_)) => {
