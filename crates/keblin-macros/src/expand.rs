@@ -205,7 +205,14 @@ fn fields(schema: &Model) -> TokenStream {
                 ::keblin::PerField::of_cells(#first, [#(#lens),*], #seats);
         }
     });
-    listed("fields", "The fields.", constants)
+    let all = (0_u16..).zip(&schema.fields).map(|(index, _)| quote!(::keblin::FieldId::of_index(#index)));
+    let all = (!schema.fields.is_empty()).then(|| {
+        quote! {
+            /// The ids of all fields, in declared order, whatever their types.
+            pub const ALL: &[::keblin::FieldId<super::Game>] = &[#(#all),*];
+        }
+    });
+    listed("fields", "The fields.", constants.chain(all))
 }
 
 /// What a field is for, and how it is declared.

@@ -4,7 +4,8 @@ use std::fmt;
 use std::marker::PhantomData;
 
 use crate::key::{
-    Along, Chapter, Checkpoint, Difficulty, Field, FieldPer, Item, Level, Moment, OnAxes, Reset, Unlock,
+    Along, Chapter, Checkpoint, Difficulty, Field, FieldId, FieldPer, Item, Level, Moment, OnAxes, Reset,
+    Unlock,
 };
 use crate::model::{Axis, FieldDef, MAX_AXES, Model};
 use crate::text::name::{Name, nearest};
@@ -243,6 +244,16 @@ impl Model {
     #[must_use]
     pub fn moment_at(&self, index: usize) -> Option<Moment> {
         self.moments.get(index).and(position(index)).map(Moment::of_index)
+    }
+
+    /// Looks up a field by its id, whatever its type.
+    ///
+    /// # Errors
+    /// [`LookupError::Unknown`] for a name that is not declared.
+    pub fn field_id(&self, id: &str) -> Result<FieldId, LookupError> {
+        let found = self.field_named(id).and_then(|(index, _)| position(index));
+        let unknown = || LookupError::unknown("field", id, self.fields.iter().map(|field| &field.name));
+        found.map(FieldId::of_index).ok_or_else(unknown)
     }
 
     /// Looks up a named reset.

@@ -3,8 +3,9 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::key::{Chapter, Checkpoint, Compiled, Difficulty, Level, Moment, OfGame, Reset, Unlock};
+use crate::key::{Chapter, Checkpoint, Compiled, Difficulty, FieldId, Level, Moment, OfGame, Reset, Unlock};
 use crate::lookup::LookupError;
+use crate::model::FieldDef;
 
 macro_rules! by_id {
     ($($name:ident, $looked_up:ident;)*) => {$(
@@ -40,7 +41,16 @@ by_id!(
     Unlock, unlock;
     Moment, moment;
     Reset, reset;
+    FieldId, field_id;
 );
+
+impl<G: Compiled> FieldId<G> {
+    /// Returns how the field is declared: what it is about, its type and scope, its bounds, and the cells of its values.
+    #[must_use]
+    pub fn declared(self) -> Option<&'static FieldDef> {
+        G::model().fields.get(self.index())
+    }
+}
 
 macro_rules! titled {
     ($($name:ident, $list:ident;)*) => {$(

@@ -62,7 +62,8 @@
 //! | react to what happened | [`Notice`] |
 //! | know why a call was refused | [`Refused`], [`Why`](progress::refusal::Why) |
 //! | draw a level select | [`Play::level_cards`] |
-//! | list, copy or remove slots | [`SaveDir`] |
+//! | list, copy, rename or remove slots | [`SaveDir`] |
+//! | read and write settings before a slot is chosen | [`Settings`](store::Settings) |
 //! | handle a slot without an intact save | [`Ruin`](store::Ruin) |
 //! | save in your own way, or on the web | [`Slot`](store::Slot), [`Keeper::from_bytes`], [`store::backend`] |
 //! | open saves of earlier versions | `docs/compatibility.md`, [`Account`](migrate::Account) |
@@ -145,7 +146,7 @@ pub use keblin_macros::schema;
 pub use keblin_macros::Carry;
 pub use keblin_schema::shown as text;
 pub use keblin_schema::{
-    AnyGame, Chapter, Checkpoint, Code, Constant, Date, Difficulty, Field, FieldPer, Files, Finding,
+    AnyGame, Chapter, Checkpoint, Code, Constant, Date, Difficulty, Field, FieldId, FieldPer, Files, Finding,
     Findings, Instant, Item, Keep, Kind, Level, LookupError, MaybeUnset, Model, Moment, Name, PerField,
     Reset, Severity, TextFile, Time, Unlock, Value, condition, date, diff, kind, limits, model, name, source,
     steps, survival, time, typed, value, version_of_file,

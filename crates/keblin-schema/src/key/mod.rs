@@ -215,6 +215,13 @@ position!(
     |model, index| model.moments.get(index).map(|moment| &moment.name)
 );
 position!(
+    /// A field by its id alone, whatever its type: to walk the fields, for a console or an overlay. A value is read and
+    /// written by the field itself.
+    FieldId,
+    "fields",
+    |model, index| model.fields.get(index).map(|field| &field.name)
+);
+position!(
     /// A named reset: what of a profile one call erases.
     Reset,
     "resets",

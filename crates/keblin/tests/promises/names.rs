@@ -267,6 +267,13 @@ fn names_are_walked_and_found_by_their_ids_at_run_time() {
     let error = "reedgat".parse::<Level<fen_post::Game>>().unwrap_err().to_string();
     assert_eq!(error, "`reedgat` is not a declared level; did you mean `reedgate`?");
     assert_eq!(format!("{:>10}", difficulties::NEAP), "      neap");
+    // Fields have types of their own, so their ids are walked.
+    assert_eq!(fields::ALL.len(), fen_post::schema().fields.len());
+    for field in fields::ALL {
+        assert_eq!(field.id().parse(), Ok(*field));
+        assert_eq!(field.declared().unwrap().name.as_str(), field.to_string());
+    }
+    assert!("oill".parse::<keblin::FieldId<fen_post::Game>>().unwrap_err().to_string().contains("`oil`"));
     // Items of closed lists are enums.
     assert_eq!((Lamps::Glass.id(), Lamps::from_id("glass")), ("glass", Some(Lamps::Glass)));
     for lamp in Lamps::ALL {

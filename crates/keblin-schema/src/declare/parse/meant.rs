@@ -17,8 +17,8 @@ const VALUES: &[OfValue] = &[
     ),
     (&["type"], &["number", "num", "numeric"], "write \"int\", or \"float\" for a number with a fraction"),
     (&["type", "of", "key"], &["string", "str", "char", "name"], "write \"text\""),
-    (&["type", "of", "key"], &["boolean", "flag", "bit", "switch"], "write \"bool\""),
-    (&["type", "of", "key"], &["double", "f32", "f64", "real", "decimal", "single"], "write \"float\""),
+    (&["type", "of"], &["boolean", "flag", "bit", "switch"], "write \"bool\""),
+    (&["type", "of"], &["double", "f32", "f64", "real", "decimal", "single"], "write \"float\""),
     (
         &["type"],
         &["enum", "choice", "option", "select", "one_of"],
@@ -41,7 +41,7 @@ const VALUES: &[OfValue] = &[
     ),
     (&["type"], &["vector", "position", "point", "vector2", "vector3"], "write \"vec2\" or \"vec3\""),
     (&["type"], &["rotation", "quaternion"], "write \"quat\""),
-    (&["type", "of", "key"], &["duration", "timer", "seconds", "timespan"], "write \"time\""),
+    (&["type", "of"], &["duration", "timer", "seconds", "timespan"], "write \"time\""),
     (&["type"], &["timestamp", "datetime"], "write \"instant\", or \"date\" for a calendar day"),
     (
         &["type"],
