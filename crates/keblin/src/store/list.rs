@@ -207,8 +207,8 @@ impl SaveDir {
     /// pins may still have the old one: another call moves them.
     ///
     /// # Errors
-    /// [`SlotError`] if there is no such slot, if the other name has a save or a pin already, or if one of the two is
-    /// open.
+    /// [`SlotError`] if the slot does not have a save, if the other name has a save or such a pin already, or if one of
+    /// the two is open.
     pub fn rename(&self, from: &str, to: &str) -> Result<Slot, SlotError> {
         let (from, to) = (self.slot(from)?, self.slot(to)?);
         if from.name() == to.name() {
@@ -223,15 +223,15 @@ impl SaveDir {
             }
         }
         let pins = from.pin_paths_in(&to)?;
+        for (_, path) in &pins {
+            if self.exists(path)? {
+                return Err(SlotError::Taken { path: path.clone() });
+            }
+        }
         if self.exists(&from.path())? {
             for path in [to.path(), to.previous_path()] {
                 if self.exists(&path)? {
                     return Err(SlotError::Taken { path });
-                }
-            }
-            for (_, path) in &pins {
-                if self.exists(path)? {
-                    return Err(SlotError::Taken { path: path.clone() });
                 }
             }
             // The backup first: without its file the slot would look damaged.
@@ -239,7 +239,8 @@ impl SaveDir {
                 self.set_all_aside(from.name().as_str(), vec![from.previous_path()], "renamed")?;
             }
             self.files().set_aside(&[(from.path(), to.path())])?;
-        } else if pins.is_empty() || !self.exists(&to.path())? {
+        } else if pins.is_empty() || self.exists(&from.previous_path())? || !self.exists(&to.path())? {
+            // Only pins without a slot are what an interrupted call has left.
             return Err(SlotError::Missing { path: from.path() });
         }
         self.files().set_aside(&pins)?;

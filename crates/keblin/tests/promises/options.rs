@@ -114,3 +114,42 @@ fn a_name_that_is_taken_or_missing_is_refused_and_nothing_is_lost() {
         assert_eq!(Keeper::open(&saves.slot(name).unwrap(), &schema).unwrap().get(shells), count, "{name}");
     }
 }
+
+#[test]
+fn an_interrupted_rename_is_finished_by_another_call_and_no_pin_is_overwritten() {
+    let (schema, folder) = (game(), tempfile::tempdir().unwrap());
+    let (_, _, shells) = fields(&schema);
+    let saves = SaveDir::at(folder.path());
+    let play = |name: &str, count: i64, pin: &str| {
+        let mut game = Keeper::open(&saves.slot(name).unwrap(), &schema).unwrap();
+        game.set(shells, count);
+        game.pin(pin).unwrap();
+        game.close().unwrap();
+    };
+    let pins = |name: &str| -> Vec<String> {
+        let pins = saves.slot(name).unwrap().pins().unwrap();
+        pins.iter().map(|pin| pin.name.to_string()).collect()
+    };
+    // Cut off after the file has its new name.
+    play("anke", 3, "weir");
+    let aside = saves.slot("anke").unwrap().previous_path();
+    fs::rename(saves.slot("anke").unwrap().path(), saves.slot("kit").unwrap().path()).unwrap();
+    fs::write(&aside, b"a backup").unwrap();
+    assert!(
+        matches!(saves.rename("anke", "kit"), Err(SlotError::Missing { .. })),
+        "a slot that can be repaired"
+    );
+    assert_eq!(pins("anke"), ["weir"], "and its pins stay with it");
+    fs::remove_file(&aside).unwrap();
+    saves.rename("anke", "kit").unwrap();
+    assert_eq!((pins("anke").len(), pins("kit")), (0, vec!["weir".to_string()]));
+
+    // Pins of the same name in both: neither is lost.
+    play("anke", 5, "weir");
+    fs::remove_file(saves.slot("anke").unwrap().path()).unwrap();
+    let _ = fs::remove_file(&aside);
+    assert!(matches!(saves.rename("anke", "kit"), Err(SlotError::Taken { .. })));
+    assert_eq!((pins("anke"), pins("kit")), (vec!["weir".to_string()], vec!["weir".to_string()]));
+    let kept = saves.slot("kit").unwrap().pinned("weir", &schema).unwrap();
+    assert_eq!(keblin::Progress::restored(kept).get(shells), 3);
+}
