@@ -27,7 +27,9 @@ pub(super) fn after(before: Option<&Lexeme>, found: &Lexeme) -> Option<String> {
         (Some("then" | "else"), _) => "write `condition ? a : b`",
         (_, Token::Sign("(")) => "leave the parentheses out: a name is a value, not a call",
         (_, Token::Sign("[")) => "name it with a dot, such as `levels.ID.finished`",
-        (_, Token::Sign(".")) => "a text has no parts; to look for an item in a list, write `'item' in list`",
+        (_, Token::Sign(".")) => {
+            "nothing can follow a text with a dot; to look for an item in a list, write `'item' in list`"
+        }
         (_, Token::Sign("?" | ":")) => "write `condition ? a : b`",
         (Some(_), _) | (_, Token::Int(_) | Token::Float(_) | Token::Text(_)) => {
             "join two conditions with `&&` or `||`"
@@ -75,7 +77,7 @@ pub(super) fn sign(rest: &str) -> Option<&'static str> {
         '~' | '≠' => Some("write `!=` for not equal"),
         '≥' => Some("write `>=`"),
         '≤' => Some("write `<=`"),
-        '^' => Some("write `a * a`: there is no power"),
+        '^' => Some("write a power as a product, such as `a * a`"),
         '$' | '@' => Some("write the name alone"),
         _ => None,
     }

@@ -48,11 +48,12 @@ pub fn resolve(model: &Model, path: &[Part]) -> Result<Asked, ConditionError> {
             model.unlock_named(&unlock.word).map(Asked::Unlocked).ok_or_else(missing)
         }
         [first, rest @ ..] if has_parts(model, first) => of_field(model, first, rest),
-        [first, rest @ ..] => {
-            Err(ConditionError::new(first.span.clone(), format!("`{}` has no parts", first.word))
-                .meant(begins(&first.word))
-                .instead_if(meant::with_parts(model, &first.word, rest)))
-        }
+        [first, rest @ ..] => Err(ConditionError::new(
+            first.span.clone(),
+            format!("nothing can follow `{}` with a dot", first.word),
+        )
+        .meant(begins(&first.word))
+        .instead_if(meant::with_parts(model, &first.word, rest))),
         [] => Err(ConditionError::new(0..0, "expected a name, but found nothing")),
     }
 }

@@ -170,7 +170,10 @@ fn a_wrong_name_comes_with_the_right_one() {
         "best_crossing == null",
         "at byte 1: `best_crossing` has one value per level (write `levels.LEVEL.best_crossing`)",
     );
-    assert_refused("level.long_mere.stars > 1", "at byte 1: `level` has no parts (did you mean `levels`?)");
+    assert_refused(
+        "level.long_mere.stars > 1",
+        "at byte 1: nothing can follow `level` with a dot (did you mean `levels`?)",
+    );
     assert_refused(
         "levels.long_mere",
         "at byte 8: expected a property of the level, such as `.finished`, but found the end",

@@ -49,9 +49,7 @@ impl<G, P: Holder> Play<G, P> {
         field: F,
         items: impl IntoIterator<Item = F::Entry>,
     ) -> Change {
-        let cell = self.engine_mut().checked(field.of_any());
-        let change =
-            self.write_items(cell, F::Of::write(items.into_iter().collect(), &self.engine().schema), false);
+        let change = self.write_items(field, items.into_iter().collect(), |_, new| (new, Cause::Set));
         self.reported(change)
     }
 
@@ -76,9 +74,8 @@ impl<G, P: Holder> Play<G, P> {
         field: F,
         items: impl IntoIterator<Item = F::Entry>,
     ) -> Change {
-        let cell = self.engine_mut().checked(field.of_any());
-        let change =
-            self.write_items(cell, F::Of::write(items.into_iter().collect(), &self.engine().schema), true);
+        let items = items.into_iter().collect();
+        let change = self.write_items(field, items, |held, new| (together(held, &new), Cause::Put(new)));
         self.reported(change)
     }
 
@@ -145,16 +142,19 @@ impl<G, P: Holder> Play<G, P> {
         self.reported(change)
     }
 
-    /// Writes a whole list, set or map, in place of what is held or in addition to it.
-    fn write_items(&mut self, cell: usize, items: Option<Value>, in_addition: bool) -> Change {
-        match items {
-            Some(items) if in_addition => {
-                let all = together(self.engine().value_at(cell), &items);
-                self.engine_mut().write(cell, all, &Cause::Put(items))
-            }
-            Some(items) => self.engine_mut().write(cell, items, &Cause::Set),
-            None => self.engine().refused_item(cell, |field| Why::NotFinite { field }),
-        }
+    /// Writes a whole list, set or map: what a function makes of the held value and the new items.
+    fn write_items<F: CollectionOf<G>>(
+        &mut self,
+        field: F,
+        items: Vec<F::Entry>,
+        made_of: impl FnOnce(&Value, Value) -> (Value, Cause),
+    ) -> Change {
+        let cell = self.engine_mut().checked(field.of_any());
+        let Some(items) = F::Of::write(items, &self.engine().schema) else {
+            return self.engine().refused_item(cell, |field| Why::NotFinite { field });
+        };
+        let (all, cause) = made_of(self.engine().value_at(cell), items);
+        self.engine_mut().write(cell, all, &cause)
     }
 
     fn put_scalar<T: Scalar>(&mut self, cell: usize, place: &ItemPlace, item: T::Write) -> Change {

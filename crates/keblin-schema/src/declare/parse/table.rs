@@ -163,7 +163,7 @@ impl<'a, 'i> Reader<'a, 'i> {
                 Some("write a whole number; a field with a fraction is `type = \"float\"`".to_string())
             }
             ("a condition as a text", DeValue::Boolean(true)) => {
-                Some("leave it out: what has no rule is open".to_string())
+                Some("leave it out: without a rule it is open".to_string())
             }
             ("a condition as a text", DeValue::Integer(_) | DeValue::Float(_) | DeValue::Boolean(_)) => {
                 Some(format!("write a condition in quotes, such as \"{written} == …\""))
