@@ -9,7 +9,7 @@ use crate::ident::{camel, constant, same};
 use crate::input::Declared;
 use crate::levels;
 use crate::lists;
-use crate::load::{Embedded, Loaded, load};
+use crate::load::{Loaded, load};
 use crate::types::{of_axis, of_field, of_holds, owned};
 
 /// The types that every module has.
@@ -17,8 +17,8 @@ const TYPES: [&str; 7] = ["Game", "Progress", "Keeper", "Settings", "Play", "Not
 
 /// `pub mod fen_post { … }`
 pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
-    let Loaded { schema, path, name, frozen, steps } = load(&input.path)?;
-    let (frozen, steps) = (embedded(&frozen), embedded(&steps));
+    let Loaded { schema, name, paths } = load(&input.path)?;
+    let embedded = Literal::byte_string(&schema.to_embedded());
     let Declared { visibility, module, .. } = input;
     let marker = match camel(&module.to_string()) {
         // A name that the module uses for something else.
@@ -72,14 +72,12 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
                 fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
                     static SCHEMA: ::std::sync::OnceLock<::std::sync::Arc<::keblin::Schema>> =
                         ::std::sync::OnceLock::new();
-                    ::keblin::game::made::schema_of::<#marker>(
-                        &SCHEMA,
-                        (#name, ::core::include_str!(#path)),
-                        &[#(#frozen),*],
-                        &[#(#steps),*],
-                    )
+                    ::keblin::game::made::schema_of::<#marker>(&SCHEMA, #embedded)
                 }
             }
+
+            // The compiler runs the macro again when one of these files changes.
+            #(const _: &[u8] = ::core::include_bytes!(#paths);)*
 
             /// Returns the schema that the game was compiled with.
             pub fn schema() -> &'static ::std::sync::Arc<::keblin::Schema> {
@@ -101,15 +99,6 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             #shapes
         }
     })
-}
-
-/// The texts of versions: each with its version, its name in messages, and its text.
-fn embedded(texts: &[Embedded]) -> Vec<TokenStream> {
-    let text = |text: &Embedded| {
-        let Embedded { version, name, path } = text;
-        quote! { (#version, #name, ::core::include_str!(#path)) }
-    };
-    texts.iter().map(text).collect()
 }
 
 /// The library's types, for this game.

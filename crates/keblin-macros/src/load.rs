@@ -14,23 +14,11 @@ use syn::LitStr;
 /// A declaration that was read.
 pub(crate) struct Loaded {
     pub(crate) schema: Declaration,
-    /// Its path, for `include_str!`.
-    pub(crate) path: String,
     /// Its name in messages.
     pub(crate) name: String,
-    /// The frozen versions before it.
-    pub(crate) frozen: Vec<Embedded>,
-    /// The steps between the versions.
-    pub(crate) steps: Vec<Embedded>,
-}
-
-/// The text of a version, which is compiled into the game with the declaration.
-pub(crate) struct Embedded {
-    pub(crate) version: u32,
-    /// Its name in messages.
-    pub(crate) name: String,
-    /// Its path.
-    pub(crate) path: String,
+    /// The paths of its text, and of the texts of its frozen versions and steps: a game is compiled again when one of
+    /// them changes.
+    pub(crate) paths: Vec<String>,
 }
 
 pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
@@ -46,29 +34,25 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
     })?;
     let mut files =
         Files { declaration: TextFile { name: name.clone(), text: text.clone() }, ..Files::default() };
-    let frozen = embedded(path, &name, "frozen", given, &mut files.frozen)?;
-    let steps = embedded(path, &name, "migrations", given, &mut files.steps)?;
+    let mut paths = vec![path.display().to_string()];
+    paths.extend(of_versions(path, &name, "frozen", given, &mut files.frozen)?);
+    paths.extend(of_versions(path, &name, "migrations", given, &mut files.steps)?);
     let parsed = Declaration::parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
     if parsed.of_past.iter().any(Findings::has_errors) {
         // The compiler reports a version that cannot be migrated, before players do.
         return Err(faults(given, &parsed.of_past));
     }
-    let mut loaded =
-        Loaded { schema: parsed.declaration, path: path.display().to_string(), name, frozen, steps };
-    // The version of the declaration itself may be frozen as well; the game opens its saves by the declaration.
-    let version = loaded.schema.version;
-    loaded.frozen.retain(|frozen| frozen.version < version);
-    Ok(loaded)
+    Ok(Loaded { schema: parsed.declaration, name, paths })
 }
 
-/// The texts of versions in a folder next to the declaration.
-fn embedded(
+/// Reads the texts of versions in a folder next to the declaration; returns their paths.
+fn of_versions(
     declaration: &Path,
     name: &str,
     folder: &str,
     given: &LitStr,
     into: &mut BTreeMap<u32, TextFile>,
-) -> syn::Result<Vec<Embedded>> {
+) -> syn::Result<Vec<String>> {
     let (beside, called) = (declaration.with_file_name(folder), Path::new(name).with_file_name(folder));
     let entries = fs::read_dir(beside).into_iter().flatten().flatten().map(|entry| entry.path());
     let mut found = Vec::new();
@@ -79,10 +63,10 @@ fn embedded(
         let text = fs::read_to_string(&path).map_err(|error| {
             syn::Error::new(given.span(), format!("{} cannot be read: {error}", path.display()))
         })?;
-        into.insert(version, TextFile { name: name.clone(), text });
-        found.push(Embedded { version, name, path: path.display().to_string() });
+        into.insert(version, TextFile { name, text });
+        found.push(path.display().to_string());
     }
-    found.sort_by_key(|embedded| embedded.version);
+    found.sort();
     Ok(found)
 }
 

@@ -27,6 +27,9 @@ mod program;
 /// Everything a declaration says, as data.
 pub mod model;
 
+/// A declaration as the bytes that a compiled game contains.
+mod embed;
+
 /// What fits into a field.
 pub mod limits;
 

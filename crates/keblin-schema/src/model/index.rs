@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::fmt;
 
+use super::Model;
 use crate::text::name::Name;
 
 /// Positions by id.
@@ -13,12 +14,22 @@ pub(crate) struct Index {
     pub(crate) unlocks: Positions,
 }
 
+impl Index {
+    pub(crate) fn of(model: &Model) -> Index {
+        Index {
+            fields: Positions::of(model.fields.iter().map(|field| &field.name)),
+            levels: Positions::of(model.levels.iter().map(|level| &level.name)),
+            unlocks: Positions::of(model.unlocks.iter().map(|unlock| &unlock.name)),
+        }
+    }
+}
+
 /// The positions of one list.
 #[derive(Clone, Default, PartialEq, Eq)]
 pub(crate) struct Positions(HashMap<Name, usize>);
 
 impl Positions {
-    pub(crate) fn of<'n>(names: impl Iterator<Item = &'n Name>) -> Positions {
+    fn of<'n>(names: impl Iterator<Item = &'n Name>) -> Positions {
         Positions(names.enumerate().map(|(at, name)| (name.clone(), at)).collect())
     }
 

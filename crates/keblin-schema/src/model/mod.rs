@@ -48,7 +48,7 @@ mod watch;
 
 pub use chapter::{ChapterDef, ConstantDef};
 pub use group::GroupDef;
-pub(crate) use index::{Index, Positions};
+pub(crate) use index::Index;
 pub use layout::{At, Axis, ListDef, MAX_AXES};
 pub use level::LevelDef;
 pub(crate) use level::MAX_STARS;

@@ -25,14 +25,14 @@ pub enum RuleId {
 #[doc(hidden)]
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Watch {
-    cells: Vec<Vec<RuleId>>,
+    pub(crate) cells: Vec<Vec<RuleId>>,
     /// By level, then fact.
-    facts: Vec<Vec<RuleId>>,
+    pub(crate) facts: Vec<Vec<RuleId>>,
     /// By fact: the rules that name it for all levels together.
-    all_levels: Vec<Vec<RuleId>>,
-    words: Vec<(Word, RuleId)>,
-    played: Vec<RuleId>,
-    unlocks: Vec<(usize, RuleId)>,
+    pub(crate) all_levels: Vec<Vec<RuleId>>,
+    pub(crate) words: Vec<(Word, RuleId)>,
+    pub(crate) played: Vec<RuleId>,
+    pub(crate) unlocks: Vec<(usize, RuleId)>,
 }
 
 impl Watch {

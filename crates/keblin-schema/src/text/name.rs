@@ -145,6 +145,11 @@ impl Name {
     pub(crate) fn placeholder() -> Name {
         Name(Arc::from("unnamed"))
     }
+
+    /// An id that was one when the game was compiled.
+    pub(crate) fn checked_before(id: Arc<str>) -> Name {
+        Name(id)
+    }
 }
 
 /// Who reserves words, and which.

@@ -13,6 +13,9 @@ pub mod steps;
 /// A declaration with its past versions.
 mod declaration;
 
+/// The same as the bytes that a game contains.
+mod embedded;
+
 /// The frozen versions before a declaration, and the steps from them.
 mod past;
 

@@ -13,6 +13,7 @@ mod conditions;
 mod dates;
 mod declared;
 mod differential;
+mod embedded;
 mod faults;
 mod huge;
 mod kinds;

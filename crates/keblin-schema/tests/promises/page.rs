@@ -24,6 +24,9 @@ fn every_example_of_the_page_is_sound() {
         let parsed =
             Declaration::parse("example", example).unwrap_or_else(|findings| panic!("{findings}\n{example}"));
         assert_eq!(parsed.findings.to_string(), "", "{example}");
+        // Every key has an example, and so its place in the bytes that a game contains.
+        let embedded = Declaration::from_embedded(&parsed.declaration.to_embedded()).unwrap();
+        assert!(embedded.model == parsed.declaration.model, "{example}");
     }
 }
 

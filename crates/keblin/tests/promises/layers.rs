@@ -36,11 +36,12 @@ pub(crate) fn rust_files(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// The stages of the crate below, in the order in which a declaration passes them: each may use those before it.
-const IN_ORDER: [&str; 15] = [
+const IN_ORDER: [&str; 16] = [
     "text",
     "value",
     "program",
     "model",
+    "embed",
     "limits",
     "clamp",
     "survival",

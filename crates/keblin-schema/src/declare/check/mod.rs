@@ -40,9 +40,6 @@ mod saving;
 /// Which fields are named.
 mod named;
 
-/// How handles of two schemas are told apart.
-mod tag;
-
 /// What a player can ever reach.
 pub(crate) mod reach;
 
@@ -50,7 +47,8 @@ pub(crate) mod reach;
 mod shut;
 
 use crate::declare::parse::{Declarations, InvariantDecl, MomentDecl};
-use crate::model::{Axis, CheckpointLasts, Index, Model, Positions, Scope};
+use crate::embed;
+use crate::model::{Axis, CheckpointLasts, Index, Model, Scope};
 use crate::text::finding::{Code, Finding};
 use crate::text::name::Name;
 
@@ -83,11 +81,7 @@ pub(crate) fn resolve(
         stars_by: declared.stars_by,
         ..declared.names.clone()
     };
-    model.index = Index {
-        fields: Positions::of(model.fields.iter().map(|field| &field.name)),
-        levels: Positions::of(model.levels.iter().map(|level| &level.name)),
-        unlocks: Positions::of(model.unlocks.iter().map(|unlock| &unlock.name)),
-    };
+    model.index = Index::of(&model);
     if let Some(facts_per) = &declared.level_facts_per
         && model.difficulties.is_empty()
     {
@@ -121,7 +115,7 @@ pub(crate) fn resolve(
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);
     }
-    model.tag = tag::of(&model);
+    model.tag = embed::tag_of(&model);
     let unnamed = named::unnamed(&declared, &model);
     fits.then_some((model, unnamed))
 }
