@@ -6,12 +6,15 @@ Needs cbor2 and blake3. Takes the last state whose digests all match. Exit code 
 
 import io
 import json
+import struct
 import sys
 
 import cbor2
 from blake3 import blake3
 
 MARK = bytes.fromhex("db6b65626c696e1a0a")
+# Typed arrays (RFC 8746), little endian.
+TYPED = {64: "B", 71: "Q", 79: "q", 85: "f", 86: "d"}
 FOOT_MARK = b"kebfoot\n"
 
 
@@ -92,6 +95,8 @@ def state(data, head, offset):
             if section != name or codec != 0 or size != len(body):
                 raise Damaged(f"byte {at}: section {section}")
             sections[name] = cbor2.loads(body)
+            if name.split(".")[0] in ("area", "entry", "checkpoint"):
+                sections[name] = objects(sections[name])
         elif part["mandatory"]:
             raise Damaged(f"byte {at}: written by a later Keblin")
     return {
@@ -100,6 +105,26 @@ def state(data, head, offset):
         "fingerprint": f"{fingerprint[0]}:{fingerprint[1][:6].hex()}", "summary": summary,
         "predecessors": len(predecessors), "sections": sections,
     }
+
+
+def column(item):
+    """Returns the numbers of a typed array, or the items of any other column."""
+    if not isinstance(item, cbor2.CBORTag):
+        return item
+    kind = TYPED[item.tag]
+    count = len(item.value) // struct.calcsize("<" + kind)
+    return list(struct.unpack(f"<{count}{kind}", item.value))
+
+
+def objects(body):
+    """Returns the objects of an area, kind by kind; the bytes as they are if they belong to the game."""
+    try:
+        kinds = cbor2.loads(body)
+        return {kind: {"ids": column(rows["ids"]), "gone": column(rows["gone"]),
+                       "fields": {name: column(item) for name, item in rows["fields"].items()}}
+                for kind, rows in kinds.items()}
+    except (cbor2.CBORDecodeError, AttributeError, KeyError, TypeError, ValueError, struct.error):
+        return body
 
 
 def read(data):

@@ -11,6 +11,7 @@ use crate::levels;
 use crate::lists;
 use crate::load::{Loaded, load};
 use crate::types::{of_axis, of_field, of_holds, owned};
+use crate::world;
 
 /// The types that every module has.
 const TYPES: [&str; 7] = ["Game", "Progress", "Keeper", "Settings", "Play", "Notice", "Event"];
@@ -50,6 +51,7 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
         positions("Moment", "moments", "Conditions that are reported once when they become true.", moments);
     let resets = schema.resets.iter().map(|reset| (&reset.name, reset.title.clone()));
     let resets = positions("Reset", "resets", "What of a profile one call erases: `Erase::Reset`.", resets);
+    let (kinds, areas) = (world::kinds(&schema), world::areas(&schema));
     let (types, installed) = (types(), installed());
     Ok(quote! {
         #[doc = #about]
@@ -97,6 +99,8 @@ pub(crate) fn module(input: &Declared) -> syn::Result<TokenStream> {
             #resets
             #lists
             #shapes
+            #kinds
+            #areas
         }
     })
 }

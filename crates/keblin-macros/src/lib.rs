@@ -33,6 +33,9 @@ mod types;
 /// A game's own struct, tied to fields.
 mod carry;
 
+/// Kinds of objects, areas, and a game's own struct that is an object.
+mod world;
+
 use proc_macro::TokenStream;
 
 /// Makes a module from a declaration: a constant for every name in it, and the types of this game's progress.
@@ -50,6 +53,7 @@ use proc_macro::TokenStream;
 /// | `difficulties::NEAP`, `unlocks::FOG_LAMP`, `moments::LAMP_OUT` | a difficulty, an unlock, a moment |
 /// | `lists::Lamps::Wick` | an item of a closed list, which is an enum |
 /// | `shapes::Parcel` | a shape, which is a struct |
+/// | `kinds::gate`, `areas::MILL` | a kind of objects with its fields, an area of the world |
 /// | `Progress`, `Keeper` | the types of this game; names of another game do not fit |
 /// | `schema()` | the schema |
 /// | `install`, `with`, `uninstall` | a keeper that is reached from anywhere |
@@ -66,5 +70,17 @@ pub fn schema(input: TokenStream) -> TokenStream {
 #[proc_macro_derive(Carry, attributes(carry))]
 pub fn carry(input: TokenStream) -> TokenStream {
     let made = syn::parse::<syn::DeriveInput>(input).and_then(|input| carry::implementation(&input));
+    made.unwrap_or_else(syn::Error::into_compile_error).into()
+}
+
+/// Makes a struct an object of the world: its members are kept with its area.
+///
+/// `#[world(MODULE::kinds::KIND)]` above the struct says which kind it is; `rebuild = FUNCTION` after it names what to
+/// call once after each recall. Each member is kept in the field of its name, or in that of `#[world(field = NAME)]`.
+/// `#[world(id)]` marks the member with the id, an `ObjectId`. `#[world(transient)]` marks one that is not kept: it has
+/// its default in an object that is made again.
+#[proc_macro_derive(WorldObject, attributes(world))]
+pub fn world_object(input: TokenStream) -> TokenStream {
+    let made = syn::parse::<syn::DeriveInput>(input).and_then(|input| world::object(&input));
     made.unwrap_or_else(syn::Error::into_compile_error).into()
 }

@@ -3,7 +3,8 @@
 
 use std::cmp::Ordering;
 
-use crate::model::{FieldDef, Items, Limits, Model};
+use crate::limits::{Unfit, fit_length};
+use crate::model::{FieldDef, Items, Limits, MemberDef, Model};
 use crate::value::kind::Kind;
 use crate::value::{Best, Value};
 use crate::value::{ValueMap, ValueSet};
@@ -20,6 +21,17 @@ impl Model {
             Some(items) => self.clamped_items(items, value),
             None => self.clamped_one(field.kind, &Limits::default(), value),
         }
+    }
+
+    /// Returns a value of a field of an object, clamped to its bounds.
+    ///
+    /// # Errors
+    /// [`Unfit`] for a text that is too long.
+    pub fn kept_of_object(&self, field: &MemberDef, value: Value) -> Result<Value, Unfit> {
+        if field.kind.has_length() {
+            fit_length(&value, field.limits.max_len.unwrap_or(usize::MAX))?;
+        }
+        Ok(self.clamped_one(field.kind, &field.limits, &value).unwrap_or(value))
     }
 
     fn clamped_items(&self, items: &Items, value: &Value) -> Option<Value> {

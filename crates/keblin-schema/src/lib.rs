@@ -73,8 +73,8 @@ pub use date::{Date, Instant};
 pub use finding::{Code, Finding, Findings, Severity};
 pub use keep::Keep;
 pub use key::{
-    AnyGame, Chapter, Checkpoint, Compiled, Difficulty, Field, FieldId, FieldPer, Item, Level, Moment,
-    OfGame, PerField, Reset, Unlock,
+    AnyGame, Area, Chapter, Checkpoint, Compiled, Difficulty, Field, FieldId, FieldPer, Item, Level, Moment,
+    ObjectField, ObjectKind, OfGame, PerField, Reset, Unlock,
 };
 pub use kind::Kind;
 pub use lookup::LookupError;

@@ -1,7 +1,7 @@
 //! The survival table: which event does what to which field. Takes a field's scope and overrides, and returns the
 //! fate of its value at each event. The engine acts on the overrides; tests check it against this table.
 
-use crate::model::{FieldDef, Model, OnDeath, OnReset, OnRetry, Resume, Scope, Survival};
+use crate::model::{FieldDef, Model, ObjectKindDef, OnDeath, OnReset, OnRetry, Resume, Scope, Survival};
 
 crate::words! {
     /// A row of the survival table.
@@ -83,6 +83,25 @@ pub fn fate(model: &Model, field: &FieldDef, moment: Row) -> Fate {
         Row::Finish | Row::LastDeath | Row::RunEnd => Fate::Readable,
         Row::Reopen if model.resume == Resume::Exact => Fate::Stays,
         Row::Reopen => death_fate(words.on_death),
+    }
+}
+
+/// Returns what an event does to the objects of a kind, in every area.
+#[must_use]
+pub fn fate_of_kind(model: &Model, kind: &ObjectKindDef, moment: Row) -> Fate {
+    match moment {
+        Row::Checkpoint | Row::Enter if kind.needs_copies() => Fate::Copied,
+        Row::Death | Row::DeathElsewhere => death_fate(kind.on_death),
+        Row::Reopen if model.resume == Resume::Checkpoint => death_fate(kind.on_death),
+        Row::Retry => match kind.on_retry {
+            OnRetry::Stays => Fate::Stays,
+            OnRetry::Entry => Fate::Entry,
+            OnRetry::Default => Fate::Default,
+        },
+        Row::NewRun if kind.on_new_run == OnReset::Stays => Fate::Stays,
+        Row::NewRun | Row::Erase => Fate::Default,
+        Row::LastDeath | Row::RunEnd => Fate::Readable,
+        Row::Checkpoint | Row::Enter | Row::Leave | Row::Finish | Row::Reopen => Fate::Stays,
     }
 }
 

@@ -13,6 +13,7 @@ use crate::save::KeyTooShort;
 use crate::save::ReadError;
 use crate::snapshot::PictureTooLarge;
 use crate::store::{DiskError, OpenError, PinError, SaveError, SlotError, SlotNameError, SwitchError};
+use crate::world::WorldError;
 
 /// Any error of this library, as one type. Use it where your function calls several parts of the library. Its text is
 /// that of the error inside.
@@ -67,6 +68,8 @@ pub enum Error {
     Install(#[from] InstallError),
     /// Code for a step could not be registered.
     Code(#[from] CodeError),
+    /// An area of the world could not be put by or recalled.
+    World(#[from] WorldError),
     /// A picture is too large.
     Picture(#[from] PictureTooLarge),
     /// A key for seals is too short.

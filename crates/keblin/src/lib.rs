@@ -83,8 +83,8 @@
 //!
 //! # What it is not
 //!
-//! It is not an engine plug-in, a game loop or a network service. It does not store the objects of the world, only what a
-//! player has achieved. It does not protect saves from players who edit them: it detects tampering the same way it detects
+//! It is not an engine plug-in, a game loop or a network service. The objects of the world stay the game's own: it
+//! keeps what a player left them as. It does not protect saves from players who edit them: it detects tampering the same way it detects
 //! corruption, and it does not encrypt anything. There are no downgrades: migrations only go forward.
 
 /// What a save contains, in order.
@@ -92,6 +92,9 @@ mod grammar;
 
 /// The schema, and the plain data between progress and a save.
 pub mod snapshot;
+
+/// Objects of the world, area by area.
+pub mod world;
 
 /// What became of the values of a save that an earlier version made.
 pub(crate) mod account;
@@ -143,15 +146,16 @@ pub use game::{Carried, Carry};
 /// ```
 pub use keblin_macros::schema;
 
-pub use keblin_macros::Carry;
+pub use keblin_macros::{Carry, WorldObject};
 pub use keblin_schema::shown as text;
 pub use keblin_schema::{
-    AnyGame, Chapter, Checkpoint, Code, Constant, Date, Difficulty, Field, FieldId, FieldPer, Files, Finding,
-    Findings, Instant, Item, Keep, Kind, Level, LookupError, MaybeUnset, Model, Moment, Name, PerField,
-    Reset, Severity, TextFile, Time, Unlock, Value, condition, date, diff, kind, limits, model, name, source,
-    steps, survival, time, typed, value, version_of_file,
+    AnyGame, Area, Chapter, Checkpoint, Code, Constant, Date, Difficulty, Field, FieldId, FieldPer, Files,
+    Finding, Findings, Instant, Item, Keep, Kind, Level, LookupError, MaybeUnset, Model, Moment, Name,
+    ObjectKind, PerField, Reset, Severity, TextFile, Time, Unlock, Value, condition, date, diff, kind,
+    limits, model, name, source, steps, survival, time, typed, value, version_of_file,
 };
 pub use progress::reconcile;
 pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};
 pub use snapshot::{MAX_TITLE_CHARS, Parsed, PastVersion, Schema, Snapshot, TitleFault};
 pub use store::{Keeper, KeeperOf, SaveDir};
+pub use world::{ObjectId, WorldObject};

@@ -106,6 +106,10 @@ fn text(
     };
     let levels = counted(schema.levels.len(), "level");
     console.line(&format!("  {levels} with {}{difficulties}", counted(checkpoints, "checkpoint")))?;
+    if !schema.object_kinds.is_empty() {
+        let kinds = counted(schema.object_kinds.len(), "kind");
+        console.line(&format!("  {kinds} of objects in {}", counted(schema.areas.len(), "area")))?;
+    }
     console.line(&format!("  {summary}"))?;
     Ok(())
 }

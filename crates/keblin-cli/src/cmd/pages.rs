@@ -191,6 +191,12 @@ pub(crate) fn page(code: Code) -> Page {
             "[fields.coppers]\n# and no rehearsal has `coppers` in it",
             "# in a rehearsal\nspend coppers 50\nexpect coppers == 70",
         ),
+        Code::UnusedKind => (
+            "a kind of objects that no area has",
+            "Its objects are never put by, so that they are as their level makes them each time.",
+            "[kinds.lamp]\n[[areas]]\nid = \"west\"\nkinds = [\"gate\"]",
+            "[kinds.lamp]\n[[areas]]\nid = \"west\"\nkinds = [\"gate\", \"lamp\"]",
+        ),
         Code::BadStep => (
             "a line of a rehearsal that is not a step",
             "Every line is one step in the engine's words; all mistakes are reported before anything runs.",

@@ -9,6 +9,7 @@ use keblin::condition::names::Asked;
 use keblin::model::{FieldDef, Scope};
 use keblin::save::{SaveFile, StateHead};
 use keblin::verify::{SaveFinding, verify_settings};
+use keblin::world::{AreaFault, ObjectCount};
 use keblin::{Difficulty, Progress, Schema, Severity, Value};
 use serde_json::{Value as Json, json};
 
@@ -136,6 +137,12 @@ fn as_json(progress: &Progress, head: &StateHead, created_unix_ms: u64) -> Json 
     let areas = areas(progress);
     if let Some(object) = shown.as_object_mut().filter(|_| !areas.is_empty()) {
         object.insert("areas".to_string(), json!(areas));
+        let objects = keblin::world::counts(&progress.snapshot());
+        let objects: serde_json::Map<_, _> =
+            objects.into_iter().map(|(area, counts)| (area, objects_json(&counts))).collect();
+        if !objects.is_empty() {
+            object.insert("objects".to_string(), Json::Object(objects));
+        }
     }
     shown
 }
@@ -172,12 +179,39 @@ fn text(
         let heading = console.toned(Tone::Heading, "areas of the world");
         console.line(&heading)?;
         let mut table = console.new_table();
+        let objects: BTreeMap<_, _> = keblin::world::counts(&progress.snapshot()).into_iter().collect();
         for (area, len_bytes) in areas {
-            table.add_row([area, format!("{len_bytes} bytes")]);
+            let inside = objects.get(&area).map_or(String::new(), inside);
+            table.add_row([area, inside, format!("{len_bytes} bytes")]);
         }
         console.table(&table)?;
     }
     Ok(())
+}
+
+fn objects_json(counts: &Result<Vec<ObjectCount>, AreaFault>) -> Json {
+    match counts {
+        Ok(counts) => {
+            let kinds = counts.iter().map(|count| {
+                (count.kind.to_string(), json!({ "objects": count.objects, "gone": count.gone }))
+            });
+            Json::Object(kinds.collect())
+        }
+        Err(fault) => json!({ "fault": fault.to_string() }),
+    }
+}
+
+/// What is known of the objects of an area: `1 gate, 2 reed_bed (1 gone)`.
+fn inside(counts: &Result<Vec<ObjectCount>, AreaFault>) -> String {
+    let counts = match counts {
+        Ok(counts) => counts,
+        Err(fault) => return format!("cannot be read: {fault}"),
+    };
+    let kind = |count: &ObjectCount| {
+        let gone = if count.gone == 0 { String::new() } else { format!(" ({} gone)", count.gone) };
+        format!("{} {}{gone}", count.objects, count.kind)
+    };
+    counts.iter().map(kind).collect::<Vec<_>>().join(", ")
 }
 
 /// The areas of the world, each with the number of bytes that the game keeps for it.

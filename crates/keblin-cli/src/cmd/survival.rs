@@ -2,8 +2,8 @@
 
 use comfy_table::Cell;
 use keblin::Schema;
-use keblin::model::{CheckpointLasts, FieldDef, Scope};
-use keblin::survival::{Fate, Row, fate, is_override};
+use keblin::model::{CheckpointLasts, FieldDef, ObjectKindDef, Scope};
+use keblin::survival::{Fate, Row, fate, fate_of_kind, is_override};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
@@ -26,6 +26,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
             "game": schema.game.as_str(),
             "version": schema.version,
             "survival": Json::Object(schema.fields.iter().map(|field| entry(&schema, field)).collect()),
+            "kinds": Json::Object(schema.object_kinds.iter().map(|kind| kind_entry(&schema, kind)).collect()),
         }))?;
     } else {
         let heading = format!("What survives what in {}, version {}", schema.game, schema.version);
@@ -51,6 +52,14 @@ fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
     (field.name.to_string(), entry)
 }
 
+fn kind_entry(schema: &Schema, kind: &ObjectKindDef) -> (String, Json) {
+    let moments = Row::ALL.iter().map(|row| {
+        let fate = fate_of_kind(schema, kind, *row);
+        (row.as_str().to_string(), json!({ "fate": fate.as_str() }))
+    });
+    (kind.name.to_string(), json!({ "moments": Json::Object(moments.collect()) }))
+}
+
 /// The table, and the events that are not in it.
 pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Trouble> {
     let lives = schema.lives.as_ref().and_then(|lives| schema.fields.get(lives.field));
@@ -67,10 +76,24 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
             }
         }
     }
+    if !schema.object_kinds.is_empty() {
+        table.add_row([cell(Tone::Heading, "objects of the world")]);
+    }
+    for kind in &schema.object_kinds {
+        let fates = COLUMNS.iter().map(|(_, row)| fate_of_kind(schema, kind, *row));
+        let fates = fates.map(|fate| match fate {
+            Fate::Default => cell(Tone::Doubtful, fate.as_str()),
+            Fate::Checkpoint | Fate::Entry => cell(Tone::Name, fate.as_str()),
+            Fate::Copied => cell(Tone::Quiet, "stays"),
+            _ => cell(Tone::Quiet, fate.as_str()),
+        });
+        table.add_row(std::iter::once(plain(format!("  {}", kind.name))).chain(fates));
+    }
     console.table(&table)?;
     console.blank()?;
+    let of_objects = (!schema.object_kinds.is_empty()).then_some(OBJECTS);
     let save_points = (schema.checkpoint_lasts == CheckpointLasts::Run).then_some(SAVE_POINTS);
-    for line in NOTES.into_iter().chain(save_points) {
+    for line in NOTES.into_iter().chain(of_objects).chain(save_points) {
         let note = console.toned(Tone::Quiet, line);
         console.paragraph(&format!("  {note}"), "    ")?;
     }
@@ -88,6 +111,8 @@ const NOTES: [&str; 6] = [
     "Profile values outlive runs; records among them keep the better value. Erasing the profile erases everything \
      except device values.",
 ];
+
+const OBJECTS: &str = "Objects of the world, default: as their level makes them, in every area.";
 
 const SAVE_POINTS: &str = "A checkpoint lasts until the run ends. A death that leads to one in another level gives values of level \
      scope as they were there, and values of run scope by their word for a death.";

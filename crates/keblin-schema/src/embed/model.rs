@@ -4,10 +4,11 @@ use minicbor::{Decoder, Encoder};
 
 use super::{Embed, enums, listed, structs, tag};
 use crate::model::{
-    AfterLast, Again, AtZero, Axis, Bound, ChapterDef, CheckpointLasts, CheckpointOrder, ConstantDef, Feed,
-    FeedAt, FieldDef, GroupDef, Index, InvariantDef, Items, LevelDef, Limits, ListDef, Lives, MemberDef,
-    Model, MomentDef, OnDeath, OnReset, OnRetry, ResetDef, ResetLevels, ResetPart, Resume, Rule, RuleAsks,
-    RuleId, RulePart, SaveAt, Scope, ShapeDef, StarsBy, Survival, Threshold, UnlockDef, Watch, With,
+    AfterLast, Again, AreaDef, Areas, AtZero, Axis, Bound, ChapterDef, CheckpointLasts, CheckpointOrder,
+    ConstantDef, Feed, FeedAt, FieldDef, GroupDef, Index, InvariantDef, Items, LevelDef, Limits, ListDef,
+    Lives, MemberDef, Model, MomentDef, ObjectKindDef, OnDeath, OnReset, OnRetry, ResetDef, ResetLevels,
+    ResetPart, Resume, Rule, RuleAsks, RuleId, RulePart, SaveAt, Scope, ShapeDef, StarsBy, Survival,
+    Threshold, UnlockDef, Watch, With,
 };
 
 listed! {
@@ -43,6 +44,8 @@ structs! {
     Survival { on_death, on_retry, on_level, on_new_run }
     Watch { cells, facts, all_levels, words, played, unlocks }
     ListDef { name, items }
+    ObjectKindDef { name, about, on_death, on_retry, on_new_run, fields }
+    AreaDef { name, title, kinds }
 }
 
 enums! {
@@ -58,6 +61,7 @@ enums! {
     ResetLevels { 0 All, 1 One(level), 2 Chapter(chapter) }
     RuleAsks { 0 Finished { level, on }, 1 Unlocked(unlock), 2 Number(threshold), 3 Other }
     RuleId { 0 Bounds(at), 1 Lock(at), 2 Unlock(at), 3 Moment(at), 4 Invariant(at) }
+    Areas { 0 Named(areas), 1 Grid(size) }
     Axis { 0 Level, 1 Difficulty, 2 List(list) }
 }
 
@@ -87,6 +91,6 @@ macro_rules! model {
 
 model! {
     game version difficulties level_facts_per_difficulty resume checkpoint_lasts after_last autosave lives lists
-    shapes fields groups chapters constants levels unlocks moments invariants resets summary stars_by cell_count
+    shapes fields groups object_kinds areas chapters constants levels unlocks moments invariants resets summary stars_by cell_count
     copied_cells saved_cells clock_cells owners following watch
 }

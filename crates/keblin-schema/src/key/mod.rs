@@ -10,6 +10,9 @@ pub(crate) mod known;
 /// Places on axes, for compiled names.
 mod per;
 
+/// Objects and areas of the world.
+mod world;
+
 use std::fmt::{self, Debug};
 use std::hash::Hash;
 use std::marker::PhantomData;
@@ -22,6 +25,7 @@ pub use axes::{Along, FieldPer, OnAxes, OnAxis};
 #[doc(hidden)]
 pub use known::know;
 pub use per::{Axial, PerField};
+pub use world::{Area, ObjectField};
 
 /// A game with compiled names, as a type: it keeps the names of other games out. The macro `schema!` implements it.
 pub trait Compiled: Copy + Ord + Hash + Debug + Send + Sync + 'static {
@@ -220,6 +224,12 @@ position!(
     FieldId,
     "fields",
     |model, index| model.fields.get(index).map(|field| &field.name)
+);
+position!(
+    /// A kind of objects in the world.
+    ObjectKind,
+    "object_kinds",
+    |model, index| model.object_kinds.get(index).map(|kind| &kind.name)
 );
 position!(
     /// A named reset: what of a profile one call erases.

@@ -40,6 +40,9 @@ mod group;
 /// Named resets.
 mod reset;
 
+/// Kinds of objects and areas of the world.
+mod world;
+
 /// Rules that can be explained part by part.
 mod rule;
 
@@ -61,6 +64,7 @@ pub use watch::{RuleId, Watch};
 pub use words::{
     AfterLast, Again, AtZero, CheckpointLasts, CheckpointOrder, FeedAt, Resume, SaveAt, Scope, StarsBy,
 };
+pub use world::{AreaDef, Areas, ObjectKindDef};
 
 /// The most fields that a list of slots shows.
 pub const MAX_SUMMARY_FIELDS: usize = 16;
@@ -237,6 +241,10 @@ pub struct Model {
     pub fields: Vec<FieldDef>,
     /// The groups of fields, in declared order.
     pub groups: Vec<GroupDef>,
+    /// The kinds of objects in the world, in declared order.
+    pub object_kinds: Vec<ObjectKindDef>,
+    /// The areas of the world.
+    pub areas: Areas,
     /// The chapters, in declared order.
     pub chapters: Vec<ChapterDef>,
     /// The constants that every level has, in declared order.
@@ -333,6 +341,8 @@ impl Model {
             shapes: Vec::new(),
             fields: Vec::new(),
             groups: Vec::new(),
+            object_kinds: Vec::new(),
+            areas: Areas::default(),
             chapters: Vec::new(),
             constants: Vec::new(),
             levels,

@@ -81,6 +81,8 @@ crate::words! {
         MissedRecord = "missed_record",
         /// Something that a reset keeps although it depends on what goes.
         LeftBehind = "left_behind",
+        /// A kind of objects that no area has.
+        UnusedKind = "unused_kind",
         /// A field that no rule, record or rehearsal names.
         UnnamedField = "unnamed_field",
         /// A line of a rehearsal that is not a step.

@@ -11,7 +11,7 @@ fn read(name: &str) -> String {
 
 /// Returns the pages of the themes.
 fn page() -> String {
-    ["game", "fields", "levels", "rules"].map(|theme| read(&format!("schema/{theme}.md"))).concat()
+    ["game", "fields", "levels", "rules", "world"].map(|theme| read(&format!("schema/{theme}.md"))).concat()
 }
 
 #[test]
@@ -53,6 +53,8 @@ fn every_key_is_on_the_page_with_an_example() {
         "[[unlocks]]",
         "[[invariants]]",
         "[[moments]]",
+        "[kinds.a]",
+        "[[areas]]",
     ];
     let mut count = 0;
     for table in tables {
@@ -69,6 +71,7 @@ fn every_key_is_on_the_page_with_an_example() {
                 "shapes",
                 "fields",
                 "groups",
+                "kinds",
                 "chapters",
                 "level_constants",
                 "unlocks",
@@ -78,7 +81,7 @@ fn every_key_is_on_the_page_with_an_example() {
                 "summary",
             ]
             .contains(&key.as_str());
-            let has_table = has_table || table.is_empty() && key == "levels";
+            let has_table = has_table || table.is_empty() && ["levels", "areas"].contains(&key.as_str());
             if has_table {
                 assert!(page.contains(&format!("[{key}")), "{key} has no heading");
                 continue;

@@ -4,7 +4,7 @@
 use keblin_schema::Model;
 use keblin_schema::model::{Again, Axis, CheckpointLasts, FieldDef, LevelDef, Scope};
 
-use super::{PROFILE, RUN};
+use super::{PROFILE, RUN, WORLD};
 
 /// One value of a section.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -37,6 +37,8 @@ pub(crate) enum Leaf {
     Level,
     Checkpoint,
     Stay,
+    /// How many objects of the world were given an id in play.
+    Made,
 }
 
 keblin_schema::words! {
@@ -136,7 +138,8 @@ pub(crate) struct Listed {
     pub(crate) map: Map,
 }
 
-/// Returns the sections of a slot: the profile, the run, and for each of them the values of each group.
+/// Returns the sections of a slot: the profile, the run, for each of them the values of each group, and what is known of
+/// the world apart from its areas.
 pub(crate) fn slot(model: &Model) -> Vec<Listed> {
     let whole = |name: &str, map| Listed { name: name.to_string(), needed: true, map };
     let parts = [(PROFILE, &[Scope::Profile][..]), (RUN, &[Scope::Level, Scope::Run])];
@@ -151,7 +154,13 @@ pub(crate) fn slot(model: &Model) -> Vec<Listed> {
             }),
         })
     });
-    [whole(PROFILE, profile(model)), whole(RUN, run(model))].into_iter().chain(groups).collect()
+    let made = || Map::fixed([leaf("made", Leaf::Made)]);
+    let world = (!model.object_kinds.is_empty()).then(|| Listed {
+        name: WORLD.to_string(),
+        needed: false,
+        map: made(),
+    });
+    [whole(PROFILE, profile(model)), whole(RUN, run(model))].into_iter().chain(groups).chain(world).collect()
 }
 
 /// Returns the map of the profile section.

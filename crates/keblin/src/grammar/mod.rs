@@ -23,6 +23,9 @@ pub(crate) const PROFILE: &str = "profile";
 /// The section of the run that can be continued.
 pub(crate) const RUN: &str = "run";
 
+/// The section of what is known of the world apart from its areas.
+pub(crate) const WORLD: &str = "world";
+
 /// The only section of a device file: settings, outside all profiles.
 pub(crate) const DEVICE: &str = "device";
 

@@ -15,7 +15,7 @@ impl Applying<'_> {
     /// Converts what is kept by name and is not a field: difficulty, furthest, time in play, unlocks, moments.
     pub(super) fn named(&mut self, state: &mut State) {
         let (Places { step, old, now }, before) = (self.places, &self.before.state);
-        state.played = before.played;
+        (state.played, state.made) = (before.played, before.made);
         state.difficulty = self.difficulty(before.difficulty, "difficulty").or(state.difficulty);
         state.furthest = before.furthest.and_then(|furthest| {
             // If the level was removed, the one before it was reached as well.

@@ -127,7 +127,10 @@ impl Engine {
         self.title = self.title.take().or_else(|| loaded.title.clone());
         match run {
             Side::Ours => self.forget_unknown_run(),
-            Side::Theirs => self.areas = Arc::clone(&loaded.areas),
+            Side::Theirs => {
+                self.areas = Arc::clone(&loaded.areas);
+                self.world_was_replaced();
+            }
         }
     }
 
@@ -170,6 +173,7 @@ impl Engine {
         carried.join(&snapshot.carried);
         carried.with_run_of(Some(&snapshot.carried));
         self.areas = Arc::clone(&snapshot.areas);
+        self.world_was_replaced();
         let in_run = self.visit().is_some();
         self.stage = if in_run { Stage::Running } else { Stage::Title };
         self.paused = false;
@@ -208,6 +212,7 @@ impl Engine {
         }
         self.put_facts(&met.facts, |_, now| now);
         (self.state.furthest, self.state.played) = (met.furthest, met.played);
+        self.state.made = self.state.made.max(met.made);
         (self.state.latched, self.state.opened) = (met.latched, met.opened);
         let schema = Arc::clone(&self.schema);
         for ((told, met), moment) in self.state.told.iter_mut().zip(met.told).zip(&schema.moments) {

@@ -14,7 +14,7 @@ use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use super::{Engine, Holder, Play};
-use crate::snapshot::Stay;
+use crate::snapshot::{AT_CHECKPOINT, Stay};
 
 /// What reaching a checkpoint did.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -106,6 +106,7 @@ impl Engine {
             visit.checkpoint = Some(checkpoint.index());
             visit.at_checkpoint = Some(copy);
         }
+        self.forget_copies_of_world(&[AT_CHECKPOINT]);
         self.state.run.iter_mut().for_each(|run| run.save_point = None);
         self.tell(Notice::CheckpointReached(checkpoint));
         self.moved();

@@ -124,6 +124,7 @@ impl Engine {
                 // Settings are not progress: device values stay.
                 self.forget_all_but_values();
                 (self.carried, self.areas, self.title) = (Arc::default(), Arc::default(), None);
+                self.world_was_replaced();
                 self.stage = Stage::Title;
                 self.supposed.clear();
             }

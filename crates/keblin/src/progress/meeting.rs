@@ -74,6 +74,7 @@ impl Meeting<'_> {
             *facts = of_both(*facts, *theirs, base);
         }
         met.furthest = ours.furthest.max(theirs.furthest);
+        met.made = ours.made.max(theirs.made);
         met.played = match base {
             Some(base) => ours.played + (theirs.played - base.played),
             None => ours.played.max(theirs.played),

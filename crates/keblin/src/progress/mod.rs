@@ -112,6 +112,9 @@ mod parts;
 /// Areas of the world: bytes that are kept with the run.
 mod areas;
 
+/// Objects of the world, which stay as the player left them.
+mod world;
+
 /// Looking at progress: every value, a debug display, coverage.
 mod look;
 
@@ -182,6 +185,7 @@ pub struct Engine {
     state: State,
     carried: Arc<Carried>,
     areas: Arc<Areas>,
+    world: world::World,
     /// The title of the slot, as people write it.
     title: Option<Arc<str>>,
     stage: Stage,
@@ -280,6 +284,7 @@ impl Engine {
             state,
             carried,
             areas: Arc::default(),
+            world: world::World::default(),
             title: None,
             stage: Stage::Title,
             notices: VecDeque::from([notice]),

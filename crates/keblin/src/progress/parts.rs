@@ -117,7 +117,8 @@ impl Part {
         parts.extend(unlike(&a.opened, &b.opened).map(Part::Opened));
         parts.extend(unlike(&a.told, &b.told).map(Part::Told));
         let areas: BTreeSet<_> = one.areas.keys().chain(other.areas.keys()).cloned().collect();
-        let areas = areas.into_iter().filter(|area| one.areas.get(area) != other.areas.get(area));
+        let areas = areas.into_iter().filter(|area| area.starts_with(AREA));
+        let areas = areas.filter(|area| one.areas.get(area) != other.areas.get(area));
         parts.extend(areas.map(Part::Area));
         let unknown: BTreeSet<String> = one.carried.names().chain(other.carried.names()).collect();
         let unknown = unknown.into_iter().map(Part::Unknown);

@@ -12,6 +12,7 @@ use super::journal::{Cause, Journal, Target};
 use crate::snapshot::{LevelFacts, State};
 
 /// The copy that an event resets a value to.
+#[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Origin {
     Live,
     Checkpoint,

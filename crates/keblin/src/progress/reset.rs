@@ -56,6 +56,7 @@ impl Engine {
     fn forget_run(&mut self) {
         self.state.run = None;
         self.areas = Arc::default();
+        self.world_was_replaced();
         self.forget_unknown_run();
         self.forget_told(Again::Run);
         self.forget_told(Again::Level);

@@ -12,7 +12,7 @@ use super::phase::{Answer, EventName};
 use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Phase, Play, Stage};
-use crate::snapshot::{Carried, Run, Stay};
+use crate::snapshot::{AT_CHECKPOINT, AT_ENTRY, Carried, Run, Stay};
 
 /// The result of a begin.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -136,6 +136,8 @@ impl Engine {
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None, save_point: None });
         self.forget_unknown_run();
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
+        self.forget_copies_of_world(&[AT_ENTRY, AT_CHECKPOINT]);
+        self.put_world_back(|kind| kind.on_new_run.into());
         self.stage = Stage::Running;
         self.changed();
         self.signals.arm_all();

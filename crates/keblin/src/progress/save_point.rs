@@ -43,6 +43,7 @@ impl Engine {
     /// Resets values as their `on_death` says. If a save point in an earlier visit is the place, that visit goes on,
     /// with its values of level scope as they were there.
     pub(super) fn put_back_after_death(&mut self, cause: &Cause) {
+        self.put_world_back(|kind| kind.on_death.into());
         let Some(earlier) = self.save_point().cloned() else {
             return self.put_back(|field| field.survival.on_death.into(), cause);
         };

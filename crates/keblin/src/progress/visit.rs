@@ -15,7 +15,7 @@ use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use super::standing::Standing;
 use super::{Engine, Holder, Origin, Phase, Play};
-use crate::snapshot::{Stay, Visit};
+use crate::snapshot::{AT_ENTRY, Stay, Visit};
 
 /// The result of an enter or a retry.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -221,6 +221,7 @@ impl Engine {
         self.keep_save_point();
         let index = level.map(Level::index);
         let entry = self.state.copy(&self.schema);
+        self.forget_copies_of_world(&[AT_ENTRY]);
         if let Some(run) = &mut self.state.run {
             run.visit = Some(Visit {
                 level: index,
@@ -230,6 +231,7 @@ impl Engine {
                 at_checkpoint: None,
             });
         }
+        self.forget_checkpoint_of_world();
         let counted = index.filter(|index| self.schema.levels.get(*index).is_some_and(|level| level.counted));
         self.state.furthest = self.state.furthest.max(counted);
         self.tell(Notice::Entered { level, arrival: Arrival::Afresh });
@@ -260,12 +262,14 @@ impl Engine {
             OnRetry::Default => Origin::Default,
         };
         self.put_back(|field| origin(field.survival.on_retry), cause);
+        self.put_world_back(|kind| origin(kind.on_retry));
         self.keep_save_point();
         if let Some(visit) = self.visit_mut() {
             visit.stay = stay;
             visit.checkpoint = None;
             visit.at_checkpoint = None;
         }
+        self.forget_checkpoint_of_world();
         self.forget_told(Again::Level);
     }
 

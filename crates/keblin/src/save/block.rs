@@ -10,8 +10,8 @@ use keblin_schema::Name;
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    AREA, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN,
-    SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, digest,
+    AREA, AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest,
+    PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
 };
 use super::map::Item;
 
@@ -209,16 +209,21 @@ fn label<'b>(at: &Cursor<'b>, word: &'b str, may_be: impl Fn(&str) -> bool) -> &
 }
 
 fn is_known(name: &str) -> bool {
-    KNOWN.contains(&name) || is_area(name) || is_group(name)
+    KNOWN.contains(&name) || is_area(name) || is_of_schema(name)
 }
 
-/// Returns whether a name is that of a group's section: `profile.ID` or `run.ID`.
-fn is_group(name: &str) -> bool {
-    name.split_once('.').is_some_and(|(part, id)| [PROFILE, RUN].contains(&part) && Name::new(id).is_ok())
+/// Returns whether a name is that of a section that only some schemas have: `profile.ID` or `run.ID` of a group, or
+/// what is known of the world.
+fn is_of_schema(name: &str) -> bool {
+    name == WORLD
+        || name
+            .split_once('.')
+            .is_some_and(|(part, id)| [PROFILE, RUN].contains(&part) && Name::new(id).is_ok())
 }
 
 fn is_area(name: &str) -> bool {
-    name.strip_prefix(AREA).is_some_and(|id| Name::new(id).is_ok())
+    let id = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| name.strip_prefix(start));
+    id.is_some_and(|id| Name::new(id).is_ok())
 }
 
 /// Returns whether a text may be printed as the name of a section.
@@ -294,9 +299,9 @@ impl<'b> Section<'b> {
         is_known(self.name)
     }
 
-    /// Returns whether it has the values of a group.
-    pub(super) fn is_group(&self) -> bool {
-        is_group(self.name)
+    /// Returns whether only some schemas have it.
+    pub(super) fn is_of_schema(&self) -> bool {
+        is_of_schema(self.name)
     }
 
     /// Returns whether it is an area of the world.

@@ -95,6 +95,8 @@ keblin_schema::words! {
         IdKept = "id_kept",
         /// The id in a field is no longer declared.
         IdGone = "id_gone",
+        /// The objects of an area cannot be read.
+        AreaUnreadable = "area_unreadable",
         /// The backup cannot be read.
         CopyUnreadable = "copy_unreadable",
         /// The settings of the device are damaged.

@@ -90,6 +90,7 @@ impl<'s> Filling<'s> {
                 let declared = difficulty(model, state.run.as_ref().and_then(|run| run.difficulty));
                 id(out, carried.run_difficulty.as_deref().or(declared))
             }
+            Leaf::Made => count(out, state.made),
             Leaf::Level => id(out, level(model, visit.and_then(|visit| visit.level))),
             Leaf::Checkpoint => id(out, visit.and_then(|visit| checkpoint(model, visit))),
             Leaf::Stay => out.str(visit.map_or(Stay::Playing, |visit| visit.stay).as_str()).map(drop),

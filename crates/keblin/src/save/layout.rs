@@ -90,6 +90,9 @@ pub const PROFILE: &str = crate::grammar::PROFILE;
 /// The section of the run that can be resumed.
 pub const RUN: &str = crate::grammar::RUN;
 
+/// The section of what is known of the world apart from its areas: only in saves of a game with kinds of objects.
+pub const WORLD: &str = crate::grammar::WORLD;
+
 /// The only section of a device file: settings, outside all profiles.
 pub const DEVICE: &str = crate::grammar::DEVICE;
 
@@ -98,6 +101,12 @@ pub const PICTURE: &str = "picture";
 
 /// The start of the section name of an area of the world; the area's id follows.
 pub const AREA: &str = crate::snapshot::AREA;
+
+/// The same of an area as it was when the level was entered, if it has changed since.
+pub const AT_ENTRY: &str = crate::snapshot::AT_ENTRY;
+
+/// The same of an area as it was at the last checkpoint, if it has changed since.
+pub const AT_CHECKPOINT: &str = crate::snapshot::AT_CHECKPOINT;
 
 /// The codec of a body that is stored unchanged; others are reserved.
 pub const CODEC_STORED: u32 = 0;

@@ -52,6 +52,7 @@ impl Reading<'_> {
                 self.state.difficulty = known.or(self.state.difficulty);
             }
             Leaf::Played => self.state.played = Time::from_nanos(cursor.int(|| "played as time")?),
+            Leaf::Made => self.state.made = cursor.count("made as a count")?,
             Leaf::RunDifficulty => {
                 let (id, known) = self.difficulty(cursor)?;
                 self.carried.run_difficulty = self.kept("run.run.difficulty", id, known);

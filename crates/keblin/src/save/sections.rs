@@ -17,7 +17,7 @@ impl<'b> SaveFile<'b> {
 
     /// Returns the sections that this version, or the schema, does not know.
     fn unknown_sections(&self, plan: &Plan) -> impl Iterator<Item = &Section<'b>> {
-        let is_unknown = |section: &&Section<'b>| match section.is_group() {
+        let is_unknown = |section: &&Section<'b>| match section.is_of_schema() {
             true => plan.section(section.name).is_none(),
             false => !section.is_known(),
         };

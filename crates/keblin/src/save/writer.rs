@@ -9,9 +9,9 @@ use super::encode::Filling;
 use super::file::SaveFile;
 use super::fingerprint::Fingerprint;
 use super::layout::{
-    BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DIGEST_BYTES, Digest, ERASURES, ERASURES_CONTENT_ITEMS,
-    FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, SECTION, SECTION_CONTENT_ITEMS,
-    SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, foot,
+    AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DIGEST_BYTES, Digest,
+    ERASURES, ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, SECTION,
+    SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, WORLD, foot,
 };
 use super::parts::{Mark, Parts};
 use super::seal::SealKey;
@@ -355,9 +355,15 @@ impl<'s> Writing<'s> {
 
 /// Writes what comes before the body of a section of some length.
 fn section_head(out: &mut Encoder<&mut Vec<u8>>, name: &str, len: usize) -> Result<(), Failure> {
-    out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(name != PICTURE)?;
+    out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(is_mandatory(name))?;
     out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
     out.bytes_len(len as u64).map(drop)
+}
+
+/// Returns whether a reader that does not know the section must refuse the save. What is left out here came later, or
+/// is only looked at.
+fn is_mandatory(name: &str) -> bool {
+    ![PICTURE, WORLD].contains(&name) && !name.starts_with(AT_ENTRY) && !name.starts_with(AT_CHECKPOINT)
 }
 
 /// Returns the length of a byte string as an item: its head and its bytes.

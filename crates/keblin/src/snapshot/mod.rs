@@ -59,6 +59,12 @@ pub(crate) struct SavedAs {
 /// The start of the name of an area of the world; its id follows.
 pub(crate) const AREA: &str = "area.";
 
+/// The start of the section name of an area as it was when the level was entered, if it has changed since.
+pub(crate) const AT_ENTRY: &str = "entry.";
+
+/// The start of the section name of an area as it was at the last checkpoint, if it has changed since.
+pub(crate) const AT_CHECKPOINT: &str = "checkpoint.";
+
 /// The areas of the world by their names, each with its bytes.
 pub(crate) type Areas = BTreeMap<Arc<str>, Arc<[u8]>>;
 
@@ -121,7 +127,7 @@ impl Snapshot {
 
     /// Returns the areas of the world by their names, each with its bytes from the game.
     pub fn areas(&self) -> impl Iterator<Item = (&str, &Arc<[u8]>)> {
-        self.areas.iter().map(|(section, bytes)| (section.strip_prefix(AREA).unwrap_or(section), bytes))
+        self.areas.iter().filter_map(|(section, bytes)| Some((section.strip_prefix(AREA)?, bytes)))
     }
 
     /// Returns the schema it was made with.
@@ -180,6 +186,8 @@ pub(crate) struct State {
     /// The difficulty last chosen.
     pub(crate) difficulty: Option<usize>,
     pub(crate) run: Option<Run>,
+    /// How many objects were given an id in play. It only grows, so that no id is given twice.
+    pub(crate) made: u64,
 }
 
 /// The facts of a level, which are kept without a declaration.
@@ -265,6 +273,7 @@ impl State {
             told: vec![false; schema.moments.len()],
             difficulty: (!schema.difficulties.is_empty()).then_some(0),
             run: None,
+            made: 0,
         }
     }
 

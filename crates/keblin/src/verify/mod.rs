@@ -25,6 +25,9 @@ pub(crate) mod past;
 /// Finished levels that an update has shut.
 mod shut;
 
+/// The objects of the world.
+mod world;
+
 /// The states of a file one by one.
 pub(crate) mod states;
 

@@ -35,6 +35,7 @@ pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
     records(schema, &state.facts, held(schema, state), &mut found);
     lives(schema, state, &mut found);
     invariants(snapshot, &mut found);
+    found.extend(super::world::findings(snapshot));
     found
 }
 
@@ -104,8 +105,8 @@ fn invariants(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
 
 /// Returns whether a save that was only glanced at does not have any findings.
 pub(super) fn is_plain(schema: &Schema, glance: &Glance, state: &State) -> bool {
-    // An invariant needs the values, which a glance does not make.
-    if !schema.invariants.is_empty() {
+    // An invariant and the objects of the world need the values, which a glance does not make.
+    if !schema.invariants.is_empty() || !schema.object_kinds.is_empty() {
         return false;
     }
     let mut found = Vec::new();

@@ -7,19 +7,20 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 13] = [
+const MAY_USE: [(&str, &[&str]); 14] = [
     ("grammar", &[]),
     ("snapshot", &["grammar"]),
+    ("world", &["grammar", "snapshot"]),
     ("account", &[]),
     ("fullness", &[]),
     ("spans", &[]),
-    ("progress", &["snapshot", "account", "fullness"]),
+    ("progress", &["snapshot", "world", "account", "fullness"]),
     ("save", &["grammar", "snapshot", "fullness"]),
     ("migrate", &["snapshot", "account", "spans", "progress", "save"]),
-    ("verify", &["snapshot", "save", "progress", "migrate"]),
+    ("verify", &["snapshot", "world", "save", "progress", "migrate"]),
     ("store", &["snapshot", "fullness", "spans", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
-    ("error", &["snapshot", "save", "progress", "migrate", "store", "game"]),
+    ("error", &["snapshot", "world", "save", "progress", "migrate", "store", "game"]),
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),
 ];
 

@@ -87,4 +87,6 @@ mod values;
 mod verified;
 mod watched;
 mod with;
+mod world;
+mod world_laws;
 mod years;

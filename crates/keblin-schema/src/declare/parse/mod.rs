@@ -58,6 +58,9 @@ mod list;
 /// `[shapes.NAME]`
 mod shape;
 
+/// `[kinds.NAME]` and `[[areas]]`
+mod world;
+
 /// `type`, `of` and `key`
 mod kind;
 
@@ -138,6 +141,8 @@ const KEYS: &[&str] = &[
     "shapes",
     "fields",
     "groups",
+    "kinds",
+    "areas",
     "chapters",
     "level_constants",
     "levels",
@@ -170,6 +175,7 @@ pub(crate) fn declarations(text: &str, found: &mut Vec<Finding>) -> Declarations
     names.chapters = chapters.iter().map(ChapterDecl::def).collect();
     names.constants = constants;
     names.shapes = shape::all(&top, &names, text, found);
+    world::world(&top, &mut names, text, found);
     let (fields, faulty_fields) = field::all(&top, &names, text, found);
     let declared = Declarations {
         game: top.required("game", found, "game = \"my_game\"").and_then(|value| top.id(value, found)),

@@ -84,30 +84,43 @@ fn members(
     reader.required("members", found, "members = { lit = { type = \"bool\" } }");
     let Some((table, span)) = reader.table("members", found) else { return Vec::new() };
     let members = Reader::of_any_keys("the members", table, span, text);
+    members_of(&members, "a member", names, text, found).into_iter().map(|(_, member)| member).collect()
+}
+
+/// Reads the members of a shape, or the fields of a kind of objects; `what` is one of them in messages.
+pub(super) fn members_of(
+    members: &Reader<'_, '_>,
+    what: &'static str,
+    names: (&Model, &[bool]),
+    text: &str,
+    found: &mut Vec<Finding>,
+) -> Vec<(Placed<Name>, MemberDef)> {
     let mut declared = Vec::new();
     for (key, item) in members.entries() {
         let Some(name) = members.member_id(key, found) else { continue };
         match item.get_ref() {
             DeValue::Table(table) => {
-                let member = member(&name, table, names, text, found);
+                let member = member(&name, (what, table), names, text, found);
                 declared.extend(member.map(|member| (name, member)));
             }
             _ => members.wrong_type(item, "a table such as `{ type = \"int\" }`", found),
         }
     }
     let names = declared.iter().map(|(name, _)| name.clone()).collect();
-    let apart: Vec<_> = clashes("member", names, found).into_iter().map(|name| name.span).collect();
-    declared.into_iter().filter(|(name, _)| apart.contains(&name.span)).map(|(_, member)| member).collect()
+    let word = what.trim_start_matches("a ");
+    let apart: Vec<_> = clashes(word, names, found).into_iter().map(|name| name.span).collect();
+    declared.retain(|(name, _): &(Placed<Name>, MemberDef)| apart.contains(&name.span));
+    declared
 }
 
 fn member(
     name: &Placed<Name>,
-    table: &DeTable<'_>,
+    (what, table): (&'static str, &DeTable<'_>),
     (names, inner): (&Model, &[bool]),
     text: &str,
     found: &mut Vec<Finding>,
 ) -> Option<MemberDef> {
-    let reader = Reader::new("a member", table, name.span.clone(), MEMBER_KEYS, text, found);
+    let reader = Reader::new(what, table, name.span.clone(), MEMBER_KEYS, text, found);
     let holds = of_member(&reader, names, inner, found)?;
     let kind = holds.kind;
     let inside = limits(&reader, name, holds.of.unwrap_or(kind), names, found);

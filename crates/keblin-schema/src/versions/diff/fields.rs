@@ -5,6 +5,7 @@ use std::cmp::Ordering;
 use super::names::names_of;
 use super::{Class, Found, What};
 use crate::model::{Bound, FieldDef, Limits, MemberDef, Model};
+use crate::text::name::Name;
 use crate::value::Value;
 
 /// Which bound of a range.
@@ -150,25 +151,28 @@ impl Found<'_> {
             let ids = |members: &[MemberDef]| names_of(members, |member| &member.name);
             let within = What::Shape(shape.name.clone());
             self.names(&ids(&shape.members), &ids(&same.members), "members", &within, what);
-            for member in &shape.members {
-                let Some(same) = same.members.iter().find(|other| other.name == member.name) else {
-                    continue;
-                };
-                let what = what(member.name.clone());
-                let (old, new) = (before.holds_text(member.holds()), now.holds_text(same.holds()));
-                self.key(Class::Shape, &what, "type", old, new);
-                let is_unset = |member: &MemberDef| (member.default == Value::Unset).to_string();
-                let class = if same.default == Value::Unset { Class::Growth } else { Class::Shape };
-                self.key(class, &what, "may be unset", is_unset(member), is_unset(same));
-                self.limits(&what, &member.limits, &same.limits);
-                if let (Some(before), Some(now)) = (&member.items, &same.items) {
-                    self.most(&what, "max_items", Some(before.max_items), Some(now.max_items));
-                    self.limits(&what, &before.limits, &now.limits);
-                }
-                if is_unset(member) == is_unset(same) {
-                    let default = |member: &MemberDef| member.default.to_string();
-                    self.key(Class::Rule, &what, "default", default(member), default(same));
-                }
+            self.members(&shape.members, &same.members, what);
+        }
+    }
+
+    /// Compares the members that both have, of a shape or of a kind of objects.
+    pub(super) fn members(&mut self, before: &[MemberDef], now: &[MemberDef], what: impl Fn(Name) -> What) {
+        for member in before {
+            let Some(same) = now.iter().find(|other| other.name == member.name) else { continue };
+            let what = what(member.name.clone());
+            let (old, new) = (self.before.holds_text(member.holds()), self.now.holds_text(same.holds()));
+            self.key(Class::Shape, &what, "type", old, new);
+            let is_unset = |member: &MemberDef| (member.default == Value::Unset).to_string();
+            let class = if same.default == Value::Unset { Class::Growth } else { Class::Shape };
+            self.key(class, &what, "may be unset", is_unset(member), is_unset(same));
+            self.limits(&what, &member.limits, &same.limits);
+            if let (Some(before), Some(now)) = (&member.items, &same.items) {
+                self.most(&what, "max_items", Some(before.max_items), Some(now.max_items));
+                self.limits(&what, &before.limits, &now.limits);
+            }
+            if is_unset(member) == is_unset(same) {
+                let default = |member: &MemberDef| member.default.to_string();
+                self.key(Class::Rule, &what, "default", default(member), default(same));
             }
         }
     }

@@ -4,6 +4,9 @@
 /// Lists of names, compared by id: what is new, what was removed, and its new name if one looks likely.
 mod names;
 
+/// Kinds of objects and areas of the world.
+mod world;
+
 /// Fields and shapes, key by key.
 mod fields;
 
@@ -99,6 +102,17 @@ pub enum What {
         /// The item.
         id: Name,
     },
+    /// A kind of objects in the world.
+    ObjectKind(Name),
+    /// A field of a kind of objects.
+    ObjectField {
+        /// The kind.
+        kind: Name,
+        /// The field.
+        id: Name,
+    },
+    /// An area of the world.
+    Area(Name),
     /// A shape.
     Shape(Name),
     /// A member of a shape.
@@ -156,6 +170,9 @@ impl fmt::Display for What {
             What::Reset(id) => write!(f, "reset {id}"),
             What::List(id) => write!(f, "list {id}"),
             What::Item { list, id } => write!(f, "item {id} of {list}"),
+            What::ObjectKind(id) => write!(f, "kind {id}"),
+            What::ObjectField { kind, id } => write!(f, "field {id} of kind {kind}"),
+            What::Area(id) => write!(f, "area {id}"),
             What::Shape(id) => write!(f, "shape {id}"),
             What::Member { shape, id } => write!(f, "member {id} of {shape}"),
         }
@@ -204,6 +221,7 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.lists();
     found.shapes();
     found.fields();
+    found.world();
     found.chapters();
     found.levels();
     found.unlocks();
@@ -211,6 +229,13 @@ pub fn differences(before: &Model, now: &Model) -> Vec<Difference> {
     found.invariants();
     found.resets();
     found.list.sort_by_key(|difference| difference.class);
+    found.list
+}
+
+/// Returns the differences in the kinds of objects and the areas.
+pub(crate) fn differences_of_the_world(before: &Model, now: &Model) -> Vec<Difference> {
+    let mut found = Found { before, now, list: Vec::new() };
+    found.world();
     found.list
 }
 

@@ -4,6 +4,9 @@
 /// Values as a declaration writes them.
 mod written;
 
+/// Kinds of objects and areas of the world.
+mod world;
+
 use std::fmt::Write as _;
 
 use crate::model::{
@@ -32,6 +35,7 @@ impl Model {
         out.declaration();
         out.lists();
         out.shapes();
+        out.world();
         self.fields.iter().for_each(|field| out.field(field));
         out.groups();
         out.constants();

@@ -29,6 +29,9 @@ mod along;
 /// Members of shapes.
 mod members;
 
+/// Kinds of objects and areas of the world.
+mod world;
+
 /// Facts of levels, and computed values.
 mod fills;
 

@@ -80,6 +80,7 @@ pub(super) fn resolve(
     resolving.members();
     resolving.fields();
     resolving.facts();
+    resolving.world();
     resolving.stray();
     (Some(resolving.step), resolving.pastes)
 }

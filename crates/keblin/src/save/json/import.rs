@@ -16,7 +16,7 @@ use crate::grammar::plan::NO_SHAPE;
 use crate::save::map::Item;
 use crate::save::reading::Reading;
 use crate::save::{Stamp, values};
-use crate::snapshot::{AREA, Areas, Carried, Picture, Schema, Snapshot, Stay};
+use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY, Areas, Carried, Picture, Schema, Snapshot, Stay};
 
 type Done<T> = Result<T, JsonError>;
 
@@ -55,9 +55,12 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
     let carried = Carried { blocks: blocks.collect(), ..carried };
     let mut areas = Areas::new();
     for (name, bytes) in named_bytes(top, "areas")? {
-        let id = Name::new(&name)
+        let copy =
+            [AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| Some((*start, name.strip_prefix(*start)?)));
+        let (start, id) = copy.unwrap_or((AREA, &name));
+        let id = Name::new(id)
             .map_err(|fault| wrong(&format!("areas.{name}"), format!("`{name}` is not an id: {fault}")))?;
-        areas.insert(Arc::from(format!("{AREA}{id}")), Arc::from(bytes));
+        areas.insert(Arc::from(format!("{start}{id}")), Arc::from(bytes));
     }
     let snapshot = Snapshot {
         carried: Arc::new(carried),
@@ -130,7 +133,7 @@ impl Importing<'_> {
             | Leaf::Opened(_)
             | Leaf::Told(_) => Value::Bool(json.as_bool().ok_or_else(|| expected("true or false"))?),
             // Not every count fits a signed number.
-            Leaf::Fact(..) => {
+            Leaf::Fact(..) | Leaf::Made => {
                 let count = json.as_u64().ok_or_else(|| expected("a count"))?;
                 return Ok(encoded(|out| out.u64(count).map(drop)));
             }

@@ -184,6 +184,7 @@ impl<'s> Exporting<'s> {
             Leaf::Furthest => json!(carried.furthest.as_deref().or(level_id(state.furthest))),
             Leaf::Difficulty => json!(carried.difficulty.as_deref().or(difficulty(state.difficulty))),
             Leaf::Played => json!(state.played.to_string()),
+            Leaf::Made => json!(state.made),
             Leaf::RunDifficulty => {
                 let declared = difficulty(run.and_then(|run| run.difficulty));
                 json!(carried.run_difficulty.as_deref().or(declared))

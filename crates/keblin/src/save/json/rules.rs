@@ -103,7 +103,7 @@ impl Rules<'_> {
                 let level = model.fact_place(index).level.and_then(|level| model.levels.get(level));
                 json!({ "type": "integer", "minimum": 0, "maximum": level.map_or(0, |level| level.stars) })
             }
-            Leaf::Fact(..) => json!({ "type": "integer", "minimum": 0 }),
+            Leaf::Fact(..) | Leaf::Made => json!({ "type": "integer", "minimum": 0 }),
             Leaf::Played => json!({ "type": "string", "pattern": TIME }),
             Leaf::Stay => json!({ "enum": Stay::ALL.iter().map(|stay| stay.as_str()).collect::<Vec<_>>() }),
             // A build with more levels may have saved another id, which is kept.

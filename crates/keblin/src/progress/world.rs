@@ -1,0 +1,369 @@
+//! The objects of the world: areas are put by and recalled, and events put back what their kinds say.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use keblin_schema::model::ObjectKindDef;
+use keblin_schema::{Area, OfGame};
+
+use super::put::Origin;
+use super::{Engine, Holder, Play};
+use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY};
+use crate::world::{
+    AreaBody, AreaChange, AreaGuard, AreaIn, AreaOut, Needs, ObjectId, Rows, WorldError, WorldWhy,
+};
+
+/// What the engine knows of the areas in the game's hands. None of it is saved.
+#[derive(Clone, Debug, Default)]
+pub(super) struct World {
+    /// How many guards each area has. A clone of the engine shares them: they are about the game, not about values.
+    needs: Arc<Needs>,
+    /// How often each area was requested by its name.
+    requested: BTreeMap<usize, usize>,
+    /// The loaded areas.
+    present: BTreeMap<usize, Present>,
+}
+
+/// An area that the game has loaded.
+#[derive(Clone, Debug, Default)]
+struct Present {
+    /// By kind: the ids of the objects that the game makes with the area, in order.
+    known: Vec<Vec<u64>>,
+    /// The kinds that an event has put back: what the game has of them no longer counts.
+    put_back: Vec<bool>,
+}
+
+impl<G, P: Holder> Play<G, P> {
+    /// Puts an area by before it is unloaded: pass all its objects, kind by kind. They are kept in memory, and in every
+    /// save from now on; nothing is written to the disk here.
+    ///
+    /// ```
+    /// # keblin::schema!(fen, "../../examples/open_world.toml");
+    /// # use fen::areas;
+    /// # use keblin::{ObjectId, WorldObject};
+    /// #[derive(WorldObject)]
+    /// #[world(fen::kinds::gate)]
+    /// struct Gate {
+    ///     #[world(id)]
+    ///     id: ObjectId,
+    ///     opened: f64,
+    ///     speed: f64,
+    /// }
+    ///
+    /// let level = || vec![Gate { id: 3.into(), opened: 0.0, speed: 0.0 }];
+    /// # let mut game = fen::Progress::new();
+    /// let mut gates = level();
+    /// game.recall(areas::MILL, |area| area.objects(&mut gates))?;
+    /// gates[0].opened = 70.0;
+    /// game.put_by(areas::MILL, |area| area.objects(&gates))?;
+    ///
+    /// // Later: the level makes its gate anew, and gets it back as the player left it.
+    /// let mut gates = level();
+    /// game.recall(areas::MILL, |area| area.objects(&mut gates))?;
+    /// assert_eq!(gates[0].opened, 70.0);
+    /// # Ok::<(), keblin::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// [`WorldError`] if the area is not loaded, a kind of it was not passed, or a value cannot be kept. Then nothing
+    /// changes, and the area is still loaded.
+    pub fn put_by(
+        &mut self,
+        area: Area<G>,
+        objects: impl FnOnce(&mut AreaOut<'_, G>),
+    ) -> Result<(), WorldError> {
+        let area = area.of_any().index();
+        self.engine_mut().record_area(area, objects)?;
+        self.engine_mut().world.present.remove(&area);
+        Ok(())
+    }
+
+    /// Records a loaded area without putting it by: before a save, so that it has the objects as they are now.
+    ///
+    /// # Errors
+    /// As [`put_by`](Play::put_by).
+    pub fn record_area(
+        &mut self,
+        area: Area<G>,
+        objects: impl FnOnce(&mut AreaOut<'_, G>),
+    ) -> Result<(), WorldError> {
+        self.engine_mut().record_area(area.of_any().index(), objects)
+    }
+
+    /// Recalls an area after it was loaded: pass the objects that its level makes, kind by kind. Those that were put by
+    /// get their values back, those that are gone are removed, and those that were made in play are made again; then
+    /// each is rebuilt once.
+    ///
+    /// # Errors
+    /// [`WorldError`] if the area is loaded already, a kind of it was not passed, or its saved bytes cannot be read.
+    /// Then the area counts as not loaded, and keeps what it has: load it anew before you recall it again.
+    pub fn recall(
+        &mut self,
+        area: Area<G>,
+        objects: impl FnOnce(&mut AreaIn<'_, G>),
+    ) -> Result<(), WorldError> {
+        self.engine_mut().recall(area.of_any().index(), objects)
+    }
+
+    /// Returns a new id for an object that is made in play.
+    pub fn new_object(&mut self) -> ObjectId {
+        let engine = self.engine_mut();
+        engine.changed();
+        engine.state.made += 1;
+        ObjectId::made(engine.state.made)
+    }
+
+    /// Returns a guard: as long as it is held, the area is needed.
+    pub fn need(&self, area: Area<G>) -> AreaGuard<G> {
+        AreaGuard::new(&self.engine().world.needs, area.of_any())
+    }
+
+    /// Requests an area by its id, for level scripts that cannot hold a guard; returns how many need it now.
+    ///
+    /// # Errors
+    /// [`WorldWhy::Unknown`] if no area has this id.
+    pub fn request_area(&mut self, id: &str) -> Result<usize, WorldError> {
+        let area = self.engine().area_named(id)?;
+        let engine = self.engine_mut();
+        *engine.world.requested.entry(area).or_default() += 1;
+        Ok(engine.needs_of(area))
+    }
+
+    /// Takes back one request by id; returns how many need the area now.
+    ///
+    /// # Errors
+    /// [`WorldWhy::Unknown`] if no area has this id; [`WorldWhy::NotRequested`] if every request was taken back
+    /// already. Guards do not count here.
+    pub fn release_area(&mut self, id: &str) -> Result<usize, WorldError> {
+        let area = self.engine().area_named(id)?;
+        let engine = self.engine_mut();
+        match engine.world.requested.get(&area).copied().unwrap_or(0) {
+            0 => return Err(engine.world_error(area, WorldWhy::NotRequested)),
+            1 => _ = engine.world.requested.remove(&area),
+            more => _ = engine.world.requested.insert(area, more - 1),
+        }
+        Ok(engine.needs_of(area))
+    }
+
+    /// Returns how many need an area: guards and requests.
+    #[must_use]
+    pub fn needs_of(&self, area: Area<G>) -> usize {
+        self.engine().needs_of(area.of_any().index())
+    }
+
+    /// Returns whether an area is loaded: recalled, and not put by since.
+    #[must_use]
+    pub fn is_loaded(&self, area: Area<G>) -> bool {
+        self.engine().world.present.contains_key(&area.of_any().index())
+    }
+
+    /// Returns what to load and unload now, in this order: unloading comes first. An area whose
+    /// objects an event has put back is unloaded and loaded again. Ask once a frame; what you have not done yet is
+    /// there the next time.
+    #[must_use]
+    pub fn area_changes(&self) -> Vec<AreaChange<G>> {
+        self.engine().area_changes().of_game()
+    }
+}
+
+impl Engine {
+    fn area_named(&self, id: &str) -> Result<usize, WorldError> {
+        let unknown = || WorldError { area: id.to_string(), why: WorldWhy::Unknown };
+        self.schema.areas.position(id).ok_or_else(unknown)
+    }
+
+    fn world_error(&self, area: usize, why: WorldWhy) -> WorldError {
+        WorldError { area: self.schema.areas.id(area).unwrap_or_default(), why }
+    }
+
+    fn needs_of(&self, area: usize) -> usize {
+        self.world.needs.of(area) + self.world.requested.get(&area).copied().unwrap_or(0)
+    }
+
+    fn area_changes(&self) -> Vec<AreaChange> {
+        let handle = |area: usize| u32::try_from(area).map(Area::of_index).ok();
+        let has_left = |area: usize, present: &Present| {
+            self.needs_of(area) == 0 || present.put_back.iter().any(|put_back| *put_back)
+        };
+        let unloaded = self.world.present.iter().filter(|(area, present)| has_left(**area, present));
+        let unloaded = unloaded.filter_map(|(area, _)| handle(*area)).map(AreaChange::Unload);
+        let mut needed = self.world.needs.areas();
+        needed.extend(self.world.requested.keys());
+        needed.sort_unstable();
+        needed.dedup();
+        let is_stale =
+            |area: &usize| self.world.present.get(area).is_none_or(|present| has_left(*area, present));
+        let loaded = needed.into_iter().filter(is_stale).filter_map(handle).map(AreaChange::Load);
+        unloaded.chain(loaded).collect()
+    }
+
+    /// Returns what is known of an area.
+    fn body_of(&self, area: usize) -> Result<AreaBody, WorldError> {
+        let id = self.schema.areas.id(area).unwrap_or_default();
+        match self.area(&id) {
+            None => Ok(AreaBody::empty(&self.schema)),
+            Some(bytes) => AreaBody::read(&self.schema, bytes)
+                .map_err(|fault| self.world_error(area, WorldWhy::Fault(fault))),
+        }
+    }
+
+    fn record_area<G>(
+        &mut self,
+        area: usize,
+        objects: impl FnOnce(&mut AreaOut<'_, G>),
+    ) -> Result<(), WorldError> {
+        let schema = Arc::clone(&self.schema);
+        let Some(present) = self.world.present.get(&area) else {
+            return Err(self.world_error(area, WorldWhy::NotPresent));
+        };
+        let mut out = AreaOut::new(&schema, area);
+        objects(&mut out);
+        let passed = out.done().map_err(|why| self.world_error(area, why))?;
+        let mut body = self.body_of(area)?;
+        for (kind, rows) in passed.into_iter().enumerate() {
+            let (Some(rows), Some(held)) = (rows, body.kinds.get_mut(kind)) else { continue };
+            // What an event has put back is what the area says, whatever the game still has of it.
+            if present.put_back.get(kind) != Some(&true) {
+                let known = present.known.get(kind).map_or(&[][..], Vec::as_slice);
+                *held = with_gone(rows, known, &held.gone);
+            }
+        }
+        self.put_body(area, &body);
+        Ok(())
+    }
+
+    fn put_body(&mut self, area: usize, body: &AreaBody) {
+        let Some(id) = self.schema.areas.id(area) else { return };
+        let (section, bytes) = (format!("{AREA}{id}"), body.to_bytes(&self.schema));
+        let held = self.areas.get(section.as_str());
+        // The same bytes stay the same section, which the next save need not write.
+        if held == bytes.as_ref() {
+            return;
+        }
+        let held = held.cloned().unwrap_or_default();
+        self.changed();
+        let copies = self.copies_taken();
+        let areas = Arc::make_mut(&mut self.areas);
+        for start in copies {
+            areas.entry(format!("{start}{id}").into()).or_insert_with(|| Arc::clone(&held));
+        }
+        match bytes {
+            Some(bytes) => _ = areas.insert(section.into(), bytes),
+            None => _ = areas.remove(section.as_str()),
+        }
+    }
+
+    /// Returns the copies that there are of the world: an area is copied only when it changes after that.
+    fn copies_taken(&self) -> impl Iterator<Item = &'static str> + use<> {
+        let needs = self.schema.object_kinds.iter().any(ObjectKindDef::needs_copies);
+        let entry = (needs && self.visit().is_some()).then_some(AT_ENTRY);
+        let checkpoint = (needs && self.at_checkpoint().is_some()).then_some(AT_CHECKPOINT);
+        entry.into_iter().chain(checkpoint)
+    }
+
+    /// Takes copies of the world anew: from now on an area is copied when it changes.
+    pub(super) fn forget_copies_of_world(&mut self, starts: &[&str]) {
+        let is_copy = |section: &Arc<str>| starts.iter().any(|start| section.starts_with(start));
+        if self.areas.keys().any(is_copy) {
+            Arc::make_mut(&mut self.areas).retain(|section, _| !is_copy(section));
+        }
+    }
+
+    /// Forgets the copy at the last checkpoint, unless it lasts: a death still leads there.
+    pub(super) fn forget_checkpoint_of_world(&mut self) {
+        if self.at_checkpoint().is_none() {
+            self.forget_copies_of_world(&[AT_CHECKPOINT]);
+        }
+    }
+
+    fn recall<G>(&mut self, area: usize, objects: impl FnOnce(&mut AreaIn<'_, G>)) -> Result<(), WorldError> {
+        if self.world.present.contains_key(&area) {
+            return Err(self.world_error(area, WorldWhy::Present));
+        }
+        let (schema, body) = (Arc::clone(&self.schema), self.body_of(area)?);
+        let mut into = AreaIn::new(&schema, area, &body);
+        objects(&mut into);
+        let known = into.done().map_err(|why| self.world_error(area, why))?;
+        let put_back = vec![false; known.len()];
+        self.world.present.insert(area, Present { known, put_back });
+        Ok(())
+    }
+
+    /// Puts the objects back whose kinds say so: to how they were earlier, or as the game makes them.
+    pub(super) fn put_world_back(&mut self, origin: impl Fn(&ObjectKindDef) -> Origin) {
+        let schema = Arc::clone(&self.schema);
+        let has_checkpoint = self.at_checkpoint().is_some();
+        let origins: Vec<Origin> = schema.object_kinds.iter().map(origin).collect();
+        if origins.iter().all(|origin| *origin == Origin::Live) {
+            return;
+        }
+        for area in self.areas_with_bytes() {
+            // Bytes that cannot be read are left as they are; recalling the area says so.
+            let Ok(mut body) = self.body_of(area) else { continue };
+            let [at_entry, at_checkpoint] = [AT_ENTRY, AT_CHECKPOINT].map(|start| self.copy_of(area, start));
+            let kinds = body.kinds.iter_mut().zip(&schema.object_kinds).zip(&origins);
+            for (kind, ((rows, def), origin)) in kinds.enumerate() {
+                let copy = match origin {
+                    Origin::Default => Some(Rows::of(def)),
+                    Origin::Checkpoint if has_checkpoint => of_kind(at_checkpoint.as_ref(), kind),
+                    Origin::Entry | Origin::Checkpoint => of_kind(at_entry.as_ref(), kind),
+                    Origin::Live => None,
+                };
+                if let Some(copy) = copy {
+                    *rows = copy;
+                }
+            }
+            self.put_body(area, &body);
+        }
+        for present in self.world.present.values_mut() {
+            let kinds = present.put_back.iter_mut().zip(&origins);
+            kinds.for_each(|(put_back, origin)| *put_back |= *origin != Origin::Live);
+        }
+    }
+
+    /// Returns the copy of an area; `None` if it has not changed since.
+    fn copy_of(&self, area: usize, start: &str) -> Option<AreaBody> {
+        let id = self.schema.areas.id(area)?;
+        let bytes = self.areas.get(format!("{start}{id}").as_str())?;
+        match bytes.is_empty() {
+            // Nothing was known of it then.
+            true => Some(AreaBody::empty(&self.schema)),
+            false => AreaBody::read(&self.schema, bytes).ok(),
+        }
+    }
+
+    /// Returns the declared areas that say something, or did when a copy was taken.
+    fn areas_with_bytes(&self) -> Vec<usize> {
+        let of = |section: &Arc<str>| {
+            [AREA, AT_ENTRY, AT_CHECKPOINT]
+                .iter()
+                .find_map(|start| section.strip_prefix(start).map(str::to_string))
+        };
+        let areas = self.areas.keys().filter_map(|section| self.schema.areas.position(&of(section)?));
+        let mut areas: Vec<usize> = areas.collect();
+        areas.sort_unstable();
+        areas.dedup();
+        areas
+    }
+
+    /// Notes that all areas are those of another save: what the game has loaded no longer counts.
+    pub(super) fn world_was_replaced(&mut self) {
+        for present in self.world.present.values_mut() {
+            present.put_back.fill(true);
+        }
+    }
+}
+
+/// Returns the rows of a kind in a copy.
+fn of_kind(copy: Option<&AreaBody>, kind: usize) -> Option<Rows> {
+    copy?.kinds.get(kind).cloned()
+}
+
+/// Returns rows with the ids that are gone: of the objects that the game makes with the area, those without a row.
+fn with_gone(rows: Rows, known: &[u64], gone_before: &[u64]) -> Rows {
+    let mut gone: Vec<u64> = known.iter().chain(gone_before).copied().collect();
+    gone.sort_unstable();
+    gone.dedup();
+    gone.retain(|id| rows.ids.binary_search(id).is_err());
+    Rows { gone, ..rows }
+}

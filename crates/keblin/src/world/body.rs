@@ -1,0 +1,226 @@
+//! Areas: the rows of each kind, as bytes and back.
+
+use std::sync::Arc;
+
+use keblin_schema::Model;
+use keblin_schema::model::ObjectKindDef;
+use minicbor::data::Tag;
+use minicbor::{Decoder, Encoder};
+
+use super::column::Column;
+use super::fault::{AreaFault, AreaFaultKind};
+use super::tags;
+use crate::grammar::Failure;
+
+/// The keys of a kind.
+const IDS: &str = "ids";
+const GONE: &str = "gone";
+const FIELDS: &str = "fields";
+
+/// The objects of one kind in an area.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Rows {
+    /// The ids of its objects, in order.
+    pub(crate) ids: Vec<u64>,
+    /// The ids of objects that the game makes with the area and that are gone, in order.
+    pub(crate) gone: Vec<u64>,
+    /// One column for each declared field.
+    pub(crate) columns: Vec<Column>,
+}
+
+impl Rows {
+    pub(crate) fn of(kind: &ObjectKindDef) -> Rows {
+        let columns = kind.fields.iter().map(|field| Column::new(field.kind)).collect();
+        Rows { ids: Vec::new(), gone: Vec::new(), columns }
+    }
+
+    /// Returns whether the kind says nothing: its objects are as the game makes them.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.ids.is_empty() && self.gone.is_empty()
+    }
+
+    /// Puts the rows in the order of their ids. An error is an id that is repeated.
+    pub(crate) fn in_order(mut self) -> Result<Rows, u64> {
+        let is_in_order = self.ids.windows(2).all(|pair| pair.first() < pair.last());
+        if !is_in_order {
+            let mut rows: Vec<usize> = (0..self.ids.len()).collect();
+            rows.sort_by_key(|row| self.ids.get(*row));
+            self.ids.sort_unstable();
+            if let Some(pair) = self.ids.windows(2).find(|pair| pair.first() == pair.last()) {
+                return Err(pair.first().copied().unwrap_or_default());
+            }
+            self.columns = self.columns.iter().map(|column| column.picked(&rows)).collect();
+        }
+        Ok(self)
+    }
+}
+
+/// The objects of an area, kind by kind.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct AreaBody {
+    /// By the position of the kind.
+    pub(crate) kinds: Vec<Rows>,
+    /// Kinds that this build does not declare, each with its name and its bytes.
+    unknown: Vec<(String, Vec<u8>)>,
+}
+
+impl AreaBody {
+    /// An area that says nothing.
+    pub(crate) fn empty(model: &Model) -> AreaBody {
+        AreaBody { kinds: model.object_kinds.iter().map(Rows::of).collect(), unknown: Vec::new() }
+    }
+
+    /// Returns the bytes; `None` if there is nothing to say.
+    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Arc<[u8]>> {
+        let some: Vec<_> =
+            model.object_kinds.iter().zip(&self.kinds).filter(|(_, rows)| !rows.is_empty()).collect();
+        if some.is_empty() && self.unknown.is_empty() {
+            return None;
+        }
+        let mut out = Encoder::new(Vec::new());
+        let written = write(&mut out, &some, &self.unknown);
+        // Writing to memory cannot fail.
+        written.ok().map(|()| out.into_writer().into())
+    }
+
+    /// Reads the bytes of an area.
+    pub(crate) fn read(model: &Model, bytes: &[u8]) -> Result<AreaBody, AreaFault> {
+        let mut from = Decoder::new(bytes);
+        let mut body = AreaBody::empty(model);
+        let start = expected(&mut from, "", "a map of kinds", |from| from.map().ok().flatten())?;
+        for _ in 0..start {
+            let name =
+                expected(&mut from, "", "the name of a kind", |from| from.str().ok().map(str::to_string))?;
+            let at = from.position();
+            let place = model.object_kinds.iter().position(|kind| kind.name.as_str() == name);
+            let known =
+                place.and_then(|place| Some((model.object_kinds.get(place)?, body.kinds.get_mut(place)?)));
+            match known {
+                Some((kind, rows)) => *rows = read_rows(&mut from, model, kind)?,
+                None => {
+                    expected(&mut from, &name, "the objects of a kind", |from| from.skip().ok())?;
+                    let bytes = bytes.get(at..from.position()).unwrap_or_default().to_vec();
+                    body.unknown.push((name, bytes));
+                }
+            }
+        }
+        match from.position() == bytes.len() {
+            true => Ok(body),
+            false => Err(unexpected(&from, "", "the end of the area")),
+        }
+    }
+}
+
+fn write(
+    out: &mut Encoder<Vec<u8>>,
+    kinds: &[(&ObjectKindDef, &Rows)],
+    unknown: &[(String, Vec<u8>)],
+) -> Result<(), Failure> {
+    out.map((kinds.len() + unknown.len()) as u64)?;
+    for (kind, rows) in kinds {
+        out.str(kind.name.as_str())?.map(3)?;
+        write_ids(out.str(IDS)?, &rows.ids)?;
+        write_ids(out.str(GONE)?, &rows.gone)?;
+        out.str(FIELDS)?.map(rows.columns.len() as u64)?;
+        for (field, column) in kind.fields.iter().zip(&rows.columns) {
+            column.write(out.str(field.name.as_str())?)?;
+        }
+    }
+    for (name, bytes) in unknown {
+        out.str(name)?.writer_mut().extend_from_slice(bytes);
+    }
+    Ok(())
+}
+
+fn write_ids(out: &mut Encoder<Vec<u8>>, ids: &[u64]) -> Result<(), Failure> {
+    let bytes: Vec<u8> = ids.iter().flat_map(|id| id.to_le_bytes()).collect();
+    out.tag(Tag::new(tags::U64))?.bytes(&bytes)?;
+    Ok(())
+}
+
+fn unexpected(from: &Decoder<'_>, place: &str, what: &str) -> AreaFault {
+    fault(from, place, AreaFaultKind::Unexpected(what.to_string()))
+}
+
+fn fault(from: &Decoder<'_>, place: &str, kind: AreaFaultKind) -> AreaFault {
+    let place = if place.is_empty() { "the area" } else { place };
+    AreaFault { place: place.to_string(), offset: from.position(), kind }
+}
+
+fn expected<'b, T>(
+    from: &mut Decoder<'b>,
+    place: &str,
+    what: &str,
+    read: impl FnOnce(&mut Decoder<'b>) -> Option<T>,
+) -> Result<T, AreaFault> {
+    let at = from.position();
+    read(from).ok_or_else(|| {
+        from.set_position(at);
+        unexpected(from, place, what)
+    })
+}
+
+fn read_rows(from: &mut Decoder<'_>, model: &Model, kind: &ObjectKindDef) -> Result<Rows, AreaFault> {
+    let place = kind.name.as_str();
+    let mut rows = Rows::default();
+    let mut columns: Vec<Option<Column>> = vec![None; kind.fields.len()];
+    let count = expected(from, place, "a map", |from| from.map().ok().flatten())?;
+    for _ in 0..count {
+        let key = expected(from, place, "a key", |from| from.str().ok())?;
+        match key {
+            IDS => rows.ids = read_ids(from, place)?,
+            GONE => rows.gone = read_ids(from, place)?,
+            FIELDS => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
+            _ => expected(from, place, "a value", |from| from.skip().ok())?,
+        }
+    }
+    let columns = columns.into_iter().zip(&kind.fields).map(|(column, field)| {
+        // A field that is newer than the save.
+        column.unwrap_or_else(|| {
+            let mut column = Column::new(field.kind);
+            rows.ids.iter().for_each(|_| column.push(field.default.clone()));
+            column
+        })
+    });
+    rows.columns = columns.collect();
+    Ok(rows)
+}
+
+fn read_ids(from: &mut Decoder<'_>, place: &str) -> Result<Vec<u64>, AreaFault> {
+    let what = "ids: whole numbers of 64 bits";
+    let bytes = expected(from, place, what, |from| {
+        let tag = from.tag().ok().filter(|tag| tag.as_u64() == tags::U64);
+        tag.and_then(|_| from.bytes().ok()).filter(|bytes| bytes.len().is_multiple_of(8))
+    })?;
+    let ids: Vec<u64> =
+        bytes.chunks_exact(8).filter_map(|id| id.try_into().ok().map(u64::from_le_bytes)).collect();
+    match ids.windows(2).all(|pair| pair.first() < pair.last()) {
+        true => Ok(ids),
+        false => Err(fault(from, place, AreaFaultKind::Order)),
+    }
+}
+
+fn read_columns(
+    from: &mut Decoder<'_>,
+    (model, kind): (&Model, &ObjectKindDef),
+    objects: usize,
+    columns: &mut [Option<Column>],
+) -> Result<(), AreaFault> {
+    let count = expected(from, kind.name.as_str(), "a map of fields", |from| from.map().ok().flatten())?;
+    for _ in 0..count {
+        let name = expected(from, kind.name.as_str(), "the name of a field", |from| from.str().ok())?;
+        let place = format!("{}.{name}", kind.name);
+        let index = kind.fields.iter().position(|field| field.name.as_str() == name);
+        let known = index.and_then(|index| Some((kind.fields.get(index)?, columns.get_mut(index)?)));
+        let Some((field, column)) = known else {
+            expected(from, &place, "a column", |from| from.skip().ok())?;
+            continue;
+        };
+        let at = from.position();
+        *column = Some(Column::read(from, (model, field.kind), objects).map_err(|kind| {
+            from.set_position(at);
+            fault(from, &place, kind)
+        })?);
+    }
+    Ok(())
+}

@@ -1,0 +1,193 @@
+//! Columns: the values of one field of the objects of an area.
+
+use keblin_schema::kind::Kind;
+use keblin_schema::value::{Float, Part};
+use keblin_schema::{Date, Instant, Model, Time, Value};
+use minicbor::data::{Tag, Type};
+use minicbor::{Decoder, Encoder};
+
+use super::fault::AreaFaultKind;
+use super::tags;
+use crate::grammar::Failure;
+
+/// The values of one field, one after the other.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Column {
+    /// Values of one width, as the bytes of a typed array.
+    Packed {
+        /// Their type.
+        kind: Kind,
+        /// The bytes.
+        bytes: Vec<u8>,
+    },
+    /// All other values.
+    Items(Vec<Value>),
+}
+
+/// Returns the tag of the typed array of a type, and how many bytes one value has; `None` if its values have no
+/// common width.
+fn packing(kind: Kind) -> Option<(u64, usize)> {
+    Some(match kind {
+        Kind::Bool => (tags::U8, 1),
+        Kind::Int | Kind::Time => (tags::I64, 8),
+        Kind::Float => (tags::F64, 8),
+        Kind::Vec2 => (tags::F32, 8),
+        Kind::Vec3 => (tags::F32, 12),
+        Kind::Quat => (tags::F32, 16),
+        _ => return None,
+    })
+}
+
+impl Column {
+    pub(crate) fn new(kind: Kind) -> Column {
+        match packing(kind) {
+            Some(_) => Column::Packed { kind, bytes: Vec::new() },
+            None => Column::Items(Vec::new()),
+        }
+    }
+
+    /// Adds a value of its type; one of another type is left out, which the types of a game rule out.
+    pub(crate) fn push(&mut self, value: Value) {
+        match self {
+            Column::Items(items) => items.push(value),
+            Column::Packed { bytes, .. } => match value {
+                Value::Bool(yes) => bytes.push(u8::from(yes)),
+                Value::Int(number) => bytes.extend_from_slice(&number.to_le_bytes()),
+                Value::Time(time) => bytes.extend_from_slice(&time.as_nanos().to_le_bytes()),
+                Value::Float(number) => bytes.extend_from_slice(&number.get().to_le_bytes()),
+                Value::Vec2(parts) => push_parts(bytes, &parts),
+                Value::Vec3(parts) => push_parts(bytes, &parts),
+                Value::Quat(parts) => push_parts(bytes, &parts),
+                _ => {}
+            },
+        }
+    }
+
+    /// Returns the value of a row; `None` if the column is shorter, or its bytes cannot be read as the type.
+    pub(crate) fn get(&self, row: usize) -> Option<Value> {
+        let Column::Packed { kind, bytes } = self else {
+            return if let Column::Items(items) = self { items.get(row).cloned() } else { None };
+        };
+        let (_, width) = packing(*kind)?;
+        let bytes = bytes.get(row * width..(row + 1) * width)?;
+        Some(match kind {
+            Kind::Bool => Value::Bool(*bytes.first()? != 0),
+            Kind::Int => Value::Int(i64::from_le_bytes(bytes.try_into().ok()?)),
+            Kind::Time => Value::Time(Time::from_nanos(i64::from_le_bytes(bytes.try_into().ok()?))),
+            Kind::Float => Value::Float(Float::new(f64::from_le_bytes(bytes.try_into().ok()?))?),
+            Kind::Vec2 => Value::Vec2(parts(bytes)?),
+            Kind::Vec3 => Value::Vec3(parts(bytes)?),
+            _ => Value::Quat(parts(bytes)?),
+        })
+    }
+
+    /// Returns the number of values; `None` if the last value is cut.
+    fn len(&self) -> Option<usize> {
+        match self {
+            Column::Items(items) => Some(items.len()),
+            Column::Packed { kind, bytes } => {
+                let (_, width) = packing(*kind)?;
+                bytes.len().is_multiple_of(width).then_some(bytes.len() / width)
+            }
+        }
+    }
+
+    /// Returns the same values in another order, or some of them.
+    pub(crate) fn picked(&self, rows: &[usize]) -> Column {
+        match self {
+            Column::Items(items) => {
+                Column::Items(rows.iter().filter_map(|row| items.get(*row).cloned()).collect())
+            }
+            Column::Packed { kind, bytes } => {
+                let width = packing(*kind).map_or(1, |(_, width)| width);
+                let picked = rows.iter().filter_map(|row| bytes.get(row * width..(row + 1) * width));
+                Column::Packed { kind: *kind, bytes: picked.flatten().copied().collect() }
+            }
+        }
+    }
+
+    pub(super) fn write(&self, out: &mut Encoder<Vec<u8>>) -> Result<(), Failure> {
+        match self {
+            Column::Packed { kind, bytes } => {
+                let tag = packing(*kind).map_or(tags::U8, |(tag, _)| tag);
+                out.tag(Tag::new(tag))?.bytes(bytes)?;
+            }
+            Column::Items(items) => {
+                out.array(items.len() as u64)?;
+                items.iter().try_for_each(|item| write_item(out, item))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Reads a column for a number of objects.
+    pub(super) fn read(
+        from: &mut Decoder<'_>,
+        (model, kind): (&Model, Kind),
+        objects: usize,
+    ) -> Result<Column, AreaFaultKind> {
+        let unexpected = || AreaFaultKind::Unexpected(format!("{objects} values of type {kind}"));
+        let column = match packing(kind) {
+            Some((tag, _)) => {
+                let found = from.tag().ok().filter(|found| found.as_u64() == tag);
+                let bytes = found.and_then(|_| from.bytes().ok()).ok_or_else(unexpected)?;
+                Column::Packed { kind, bytes: bytes.to_vec() }
+            }
+            None => {
+                let count = from.array().ok().flatten().ok_or_else(unexpected)?;
+                let items = (0..count).map(|_| read_item(from, model, kind).ok_or_else(unexpected));
+                Column::Items(items.collect::<Result<_, _>>()?)
+            }
+        };
+        if column.len() != Some(objects) {
+            let found = column.len().unwrap_or(match &column {
+                Column::Packed { bytes, .. } => bytes.len(),
+                Column::Items(items) => items.len(),
+            });
+            return Err(AreaFaultKind::Length { objects, found });
+        }
+        // Whatever cannot be read as a value is found here, and not when a game recalls the area.
+        if (0..objects).any(|row| column.get(row).is_none()) {
+            return Err(AreaFaultKind::Unexpected("finite numbers".to_string()));
+        }
+        Ok(column)
+    }
+}
+
+fn push_parts(bytes: &mut Vec<u8>, parts: &[Part]) {
+    parts.iter().for_each(|part| bytes.extend_from_slice(&part.get().to_le_bytes()));
+}
+
+fn parts<const N: usize>(bytes: &[u8]) -> Option<[Part; N]> {
+    let mut parts = [Part::default(); N];
+    for (part, bytes) in parts.iter_mut().zip(bytes.chunks_exact(4)) {
+        *part = Part::new(f32::from_le_bytes(bytes.try_into().ok()?))?;
+    }
+    Some(parts)
+}
+
+fn write_item(out: &mut Encoder<Vec<u8>>, value: &Value) -> Result<(), Failure> {
+    match value {
+        Value::Text(text) | Value::Id { name: text, .. } => out.str(text)?,
+        Value::Bytes(bytes) => out.bytes(bytes)?,
+        Value::Date(date) => out.i64(date.days())?,
+        Value::Instant(instant) => out.i64(instant.unix_ms())?,
+        _ => out.null()?,
+    };
+    Ok(())
+}
+
+/// Reads an item; an id that is no longer declared is unset.
+fn read_item(from: &mut Decoder<'_>, model: &Model, kind: Kind) -> Option<Value> {
+    if from.datatype().ok()? == Type::Null {
+        return from.null().ok().map(|()| Value::Unset);
+    }
+    Some(match kind {
+        Kind::Text => Value::text(from.str().ok()?),
+        Kind::Bytes => Value::Bytes(from.bytes().ok()?.into()),
+        Kind::Date => Value::Date(Date::from_days(from.i64().ok()?)?),
+        Kind::Instant => Value::Instant(Instant::from_unix_ms(from.i64().ok()?)?),
+        Kind::Id(ids) => model.id_value(ids, from.str().ok()?).unwrap_or(Value::Unset),
+        _ => return None,
+    })
+}

@@ -1,0 +1,111 @@
+//! From rows to a game's objects.
+
+use std::marker::PhantomData;
+
+use keblin_schema::Model;
+use keblin_schema::ObjectField;
+use keblin_schema::typed::{FieldType, Member};
+
+use super::body::{AreaBody, Rows};
+use super::error::WorldWhy;
+use super::object::{ObjectId, WorldObject};
+use super::objects::Objects;
+
+/// One object, as `#[derive(WorldObject)]` reads it.
+#[derive(Debug)]
+pub struct RowIn<'r> {
+    rows: &'r Rows,
+    row: usize,
+}
+
+impl RowIn<'_> {
+    /// Returns a member from its field.
+    #[must_use]
+    pub fn get<T: FieldType, G, M: Member<T>>(&self, field: ObjectField<T, G>) -> M {
+        let column = self.rows.columns.get(field.index());
+        let value = column.and_then(|column| column.get(self.row)).unwrap_or(keblin_schema::Value::Unset);
+        M::of(T::read(&value))
+    }
+}
+
+/// The objects of an area, on their way back into the game: the game passes its own of each kind, as its level makes
+/// them.
+#[derive(Debug)]
+pub struct AreaIn<'a, G> {
+    model: &'a Model,
+    area: usize,
+    body: &'a AreaBody,
+    /// By kind: the ids of the objects that the game makes with the area, once they were passed.
+    known: Vec<Option<Vec<u64>>>,
+    /// The first mistake.
+    mistake: Option<WorldWhy>,
+    of: PhantomData<G>,
+}
+
+impl<'a, G> AreaIn<'a, G> {
+    pub(crate) fn new(model: &'a Model, area: usize, body: &'a AreaBody) -> AreaIn<'a, G> {
+        let known = vec![None; model.object_kinds.len()];
+        AreaIn { model, area, body, known, mistake: None, of: PhantomData }
+    }
+
+    /// Recalls all objects of one kind. The collection has those of this area, as its level makes them: objects that
+    /// were put by get their values back, those that are gone are removed, those that were made in play or came from
+    /// another area are added, and all others stay as they are. Then each one is rebuilt.
+    pub fn objects<T: WorldObject<G>>(&mut self, objects: &mut impl Objects<T>) {
+        let place = T::KIND.index();
+        let model = self.model;
+        let (Some(kind), Some(rows)) = (model.object_kinds.get(place), self.body.kinds.get(place)) else {
+            return;
+        };
+        let Some(known) = self.known.get_mut(place) else { return };
+        if known.is_some() {
+            self.mistake.get_or_insert_with(|| WorldWhy::Twice { kind: kind.name.to_string() });
+            return;
+        }
+        let mut authored = Vec::new();
+        let mut taken = vec![false; rows.ids.len()];
+        // Objects mostly come in the order in which they were put by.
+        let mut next = 0;
+        objects.retain_objects(|object| {
+            let id = object.object_id().number();
+            authored.push(id);
+            let row = match rows.ids.get(next) {
+                Some(held) if *held == id => Some(next),
+                _ => rows.ids.binary_search(&id).ok(),
+            };
+            if let Some(row) = row {
+                next = row + 1;
+                taken.get_mut(row).into_iter().for_each(|taken| *taken = true);
+                object.put_back(&RowIn { rows, row });
+            }
+            row.is_some() || rows.gone.binary_search(&id).is_err()
+        });
+        for (row, id) in rows.ids.iter().enumerate().filter(|(row, _)| taken.get(*row) == Some(&false)) {
+            let id = ObjectId::of_number(*id);
+            objects.add_object(id, T::made_again(id, &RowIn { rows, row }));
+        }
+        objects.retain_objects(|object| {
+            object.rebuild();
+            true
+        });
+        let is_in_area = model.kinds_in(self.area).any(|in_area| in_area == place);
+        if !is_in_area && !authored.is_empty() {
+            self.mistake.get_or_insert_with(|| WorldWhy::NotInArea { kind: kind.name.to_string() });
+        }
+        authored.sort_unstable();
+        *known = Some(authored);
+    }
+
+    /// Returns the ids of the game's own objects by kind; every kind of the area must have been passed.
+    pub(crate) fn done(self) -> Result<Vec<Vec<u64>>, WorldWhy> {
+        if let Some(mistake) = self.mistake {
+            return Err(mistake);
+        }
+        let is_missing = |kind: &usize| matches!(self.known.get(*kind), Some(None));
+        let missing = self.model.kinds_in(self.area).find(is_missing);
+        match missing.and_then(|kind| self.model.object_kinds.get(kind)) {
+            Some(kind) => Err(WorldWhy::Missing { kind: kind.name.to_string() }),
+            None => Ok(self.known.into_iter().map(Option::unwrap_or_default).collect()),
+        }
+    }
+}
