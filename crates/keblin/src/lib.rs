@@ -105,6 +105,9 @@ pub mod fullness;
 /// Spans of `tracing`.
 mod spans;
 
+/// Builds that are broken on purpose.
+mod broken;
+
 /// How progress changes: events in, results out.
 pub mod progress;
 

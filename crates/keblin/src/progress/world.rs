@@ -8,6 +8,7 @@ use keblin_schema::{Area, OfGame};
 
 use super::put::Origin;
 use super::{Engine, Holder, Play};
+use crate::broken::Broken;
 use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY};
 use crate::world::{
     AreaBody, AreaChange, AreaGuard, AreaIn, AreaOut, Needs, ObjectId, Rows, WorldError, WorldWhy,
@@ -73,7 +74,9 @@ impl<G, P: Holder> Play<G, P> {
         objects: impl FnOnce(&mut AreaOut<'_, G>),
     ) -> Result<(), WorldError> {
         let area = area.of_any().index();
-        self.engine_mut().record_area(area, objects)?;
+        if !Broken::AreaForgotten.is() {
+            self.engine_mut().record_area(area, objects)?;
+        }
         self.engine_mut().world.present.remove(&area);
         Ok(())
     }
@@ -256,6 +259,7 @@ impl Engine {
     /// Returns the copies that there are of the world: an area is copied only when it changes after that.
     fn copies_taken(&self) -> impl Iterator<Item = &'static str> + use<> {
         let needs = self.schema.object_kinds.iter().any(ObjectKindDef::needs_copies);
+        let needs = needs && !Broken::AreaNotCopied.is();
         let entry = (needs && self.visit().is_some()).then_some(AT_ENTRY);
         let checkpoint = (needs && self.at_checkpoint().is_some()).then_some(AT_CHECKPOINT);
         entry.into_iter().chain(checkpoint)

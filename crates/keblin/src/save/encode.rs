@@ -6,6 +6,7 @@ use minicbor::Encoder;
 
 use super::facts;
 use super::values;
+use crate::broken::Broken;
 use crate::grammar::Failure;
 use crate::grammar::listed::{Branch, FactOf, Leaf};
 use crate::grammar::plan::{NO_SHAPE, Plan};
@@ -90,7 +91,7 @@ impl<'s> Filling<'s> {
                 let declared = difficulty(model, state.run.as_ref().and_then(|run| run.difficulty));
                 id(out, carried.run_difficulty.as_deref().or(declared))
             }
-            Leaf::Made => count(out, state.made),
+            Leaf::Made => count(out, if Broken::IdsGivenAgain.is() { 0 } else { state.made }),
             Leaf::Level => id(out, level(model, visit.and_then(|visit| visit.level))),
             Leaf::Checkpoint => id(out, visit.and_then(|visit| checkpoint(model, visit))),
             Leaf::Stay => out.str(visit.map_or(Stay::Playing, |visit| visit.stay).as_str()).map(drop),

@@ -1,11 +1,11 @@
 //! Appends a state after the last one of a file, with one sync, and makes a reserve after it for later states.
 
 use super::backend::LeftAt;
-use super::broken::Broken;
 use super::error::DiskError;
 use super::held::{Held, Left};
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
+use crate::broken::Broken;
 use crate::save::Stamp;
 use crate::save::search::is_whole_throughout;
 use crate::save::writer::{Written, write_after_tail};

@@ -3,9 +3,9 @@
 use keblin_schema::Value;
 
 use super::backend::Lock;
-use super::broken::Broken;
 use super::error::DiskError;
 use super::slot::Slot;
+use crate::broken::Broken;
 use crate::save::Lineage;
 use crate::save::layout::{Digest, FOOT_ITEM_BYTES};
 use crate::save::writer::{Tail, Written};

@@ -20,9 +20,6 @@
 /// Backends: where the files of saves are kept.
 pub mod backend;
 
-/// Builds with saving broken on purpose.
-mod broken;
-
 /// Errors of the operating system.
 mod error;
 

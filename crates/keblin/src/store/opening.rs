@@ -4,7 +4,6 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::broken::Broken;
 use super::device::ReadSettings;
 use super::error::DiskError;
 use super::logged;
@@ -12,6 +11,7 @@ use super::opened::{OpenError, Opened, Origin};
 use super::redeclared::is_misfit;
 use super::ruin::Ruin;
 use super::slot::Slot;
+use crate::broken::Broken;
 use crate::progress::{AsideReason, Notice};
 use crate::save::search::History;
 use crate::save::{Fault, Lineage, ReadError, SaveCode};

@@ -4,12 +4,12 @@
 
 use std::path::{Path, PathBuf};
 
-use super::broken::Broken;
 use super::error::{DiskError, failed};
 use super::held::{Held, Left, Standing};
 use super::saved::{Replaced, SaveError, Saved};
 use super::slot::Slot;
 use super::there::{Found, There};
+use crate::broken::Broken;
 use crate::progress::AsideReason;
 use crate::progress::reconcile::{Playing, Side, meet};
 use crate::save::writer::{Written, write_whole};

@@ -7,10 +7,10 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use keblin_schema::Name;
 
 use super::aside::is_fresh;
-use super::broken::Broken;
 use super::error::DiskError;
 use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
+use crate::broken::Broken;
 use crate::snapshot::{Picture, Schema};
 
 /// A slot of a folder of saves. Clones are the same slot. Games usually open it with a [`Keeper`](super::Keeper); the

@@ -199,6 +199,20 @@ fn two_machines_that_have_both_played_offline_lose_nothing() {
 }
 
 #[test]
+fn an_open_world_is_saved_in_mid_motion_and_comes_back_bit_for_bit() {
+    let lines = [
+        "through eight areas: 273660 bytes written",
+        "one area changed: 40123 bytes written",
+        "715 boats on the moor, in mid-motion as they were: true",
+        "letters 31, the new boat is still made 1: true",
+    ];
+    let output = Command::new(example("open_world")).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    let text = String::from_utf8(output.stdout).unwrap();
+    assert_eq!(text.lines().take(4).collect::<Vec<_>>(), lines);
+}
+
+#[test]
 fn a_moment_that_is_jumped_over_is_told_once() {
     let lines = [
         "eight more, past ten: moment ten_fish",

@@ -7,18 +7,19 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 14] = [
+const MAY_USE: [(&str, &[&str]); 15] = [
     ("grammar", &[]),
     ("snapshot", &["grammar"]),
-    ("world", &["grammar", "snapshot"]),
+    ("broken", &[]),
+    ("world", &["broken", "grammar", "snapshot"]),
     ("account", &[]),
     ("fullness", &[]),
     ("spans", &[]),
-    ("progress", &["snapshot", "world", "account", "fullness"]),
-    ("save", &["grammar", "snapshot", "fullness"]),
+    ("progress", &["broken", "snapshot", "world", "account", "fullness"]),
+    ("save", &["broken", "grammar", "snapshot", "fullness"]),
     ("migrate", &["snapshot", "account", "spans", "progress", "save"]),
     ("verify", &["snapshot", "world", "save", "progress", "migrate"]),
-    ("store", &["snapshot", "fullness", "spans", "save", "verify", "progress"]),
+    ("store", &["broken", "snapshot", "fullness", "spans", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
     ("error", &["snapshot", "world", "save", "progress", "migrate", "store", "game"]),
     ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),

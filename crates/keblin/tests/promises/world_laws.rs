@@ -7,15 +7,16 @@ use std::sync::Arc;
 use fastrand::Rng;
 use keblin::progress::{Holder, Reached};
 use keblin::save::write;
+use keblin::store::backend::{Backend, PowerCut, Tear};
 use keblin::verify::verify;
 use keblin::world::{AreaGuard, AreaIn, AreaOut};
-use keblin::{Area, ObjectId, Snapshot, WorldObject};
+use keblin::{Area, ObjectId, SaveDir, Snapshot, WorldObject};
 
 use crate::round_trip::stamp;
 
 keblin::schema!(moors, "tests/promises/moors.toml");
 
-use moors::{Game, Play, checkpoints, levels};
+use moors::{Game, Play, checkpoints, fields, levels};
 
 /// An object of any kind: they differ only in what events do to them.
 macro_rules! objects {
@@ -310,4 +311,42 @@ fn an_area_that_is_as_it_was_is_the_same_bytes() {
     assert_eq!(game.revision(), revision);
     put_back_stones(&mut game, area, 5);
     assert!(!Arc::ptr_eq(&before, game.area(&area.id()).unwrap()));
+}
+
+#[test]
+fn a_power_cut_leaves_objects_and_values_of_one_saved_instant() {
+    let files = PowerCut::new();
+    let slot = |files: Arc<dyn Backend>| SaveDir::on(files, "saves").slot("otter").unwrap();
+    let mut game = moors::Keeper::open(&slot(Arc::new(files.clone()))).unwrap();
+    game.begin(None).unwrap();
+    let mut acknowledged = vec![(files.calls(), 0)];
+    for number in 1..=8 {
+        game.set(fields::LETTERS, number);
+        for area in Area::all() {
+            put_back_stones(&mut game, area, number);
+        }
+        game.save_now().unwrap();
+        acknowledged.push((files.calls(), number));
+    }
+    let mut opened = 0;
+    files.after_each_call(&[Tear::Lost, Tear::Half, Tear::Mixed(1)], |calls, tear, memory| {
+        let mut game = moors::Keeper::open(&slot(Arc::new(memory))).unwrap();
+        let number = game.get(fields::LETTERS);
+        let saved = acknowledged.iter().rev().find(|(at, _)| *at <= calls).map_or(0, |(_, number)| *number);
+        assert!(
+            number == saved || number == saved + 1,
+            "after {calls} calls, {tear:?}: {number}, not {saved}"
+        );
+        for area in Area::all() {
+            let mut objects = Objects::of_level(area);
+            game.recall(area, |area| objects.take(area)).unwrap();
+            let stones = objects.stones.iter();
+            assert!(
+                stones.clone().all(|stone| stone.place == number),
+                "after {calls} calls, {tear:?}: {area:?}"
+            );
+        }
+        opened += 1;
+    });
+    assert!(opened > 60, "{opened}");
 }

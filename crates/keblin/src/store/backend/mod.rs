@@ -6,8 +6,8 @@ use std::fmt;
 use std::hash::{BuildHasher, RandomState};
 use std::path::{Path, PathBuf};
 
-use super::broken::Broken;
 use super::error::DiskError;
+use crate::broken::Broken;
 use crate::save::layout::FOOT_ITEM_BYTES;
 
 /// The calls to the operating system, each with its path in the error.

@@ -1,9 +1,9 @@
-//! Builds with saving broken on purpose, to check that the tests notice. `.ci/faults` makes one with `--cfg
+//! Builds with saving, or the world, broken on purpose, to check that the tests notice. `.ci/faults` makes one with `--cfg
 //! keblin_fault="any"`, and names the fault in the environment. Other builds contain nothing of this.
 
-/// Ways in which saving can be broken.
+/// Ways in which they can be broken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Broken {
+pub(crate) enum Broken {
     /// Nothing is synced.
     NoSync,
     /// No folder is synced.
@@ -24,18 +24,26 @@ pub(super) enum Broken {
     OlderBecomesCopy,
     /// A second keeper in the same program also gets the slot.
     SharedSlot,
+    /// What is put by is forgotten.
+    AreaForgotten,
+    /// An area that changes is not copied before.
+    AreaNotCopied,
+    /// A column may have any length.
+    AnyColumn,
+    /// The number of ids that were given is not saved.
+    IdsGivenAgain,
 }
 
 impl Broken {
-    /// Returns whether saving is broken in this way.
+    /// Returns whether this is broken here.
     #[cfg(not(keblin_fault = "any"))]
-    pub(super) fn is(self) -> bool {
+    pub(crate) fn is(self) -> bool {
         false
     }
 
     #[cfg(keblin_fault = "any")]
     #[expect(clippy::disallowed_methods, reason = "a build that is never released reads how to break")]
-    pub(super) fn is(self) -> bool {
+    pub(crate) fn is(self) -> bool {
         static NAMED: std::sync::OnceLock<String> = std::sync::OnceLock::new();
         let named = NAMED.get_or_init(|| std::env::var("KEBLIN_FAULT").unwrap_or_default());
         *named == format!("{self:?}")
