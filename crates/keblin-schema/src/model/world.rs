@@ -62,6 +62,12 @@ impl Areas {
         }
     }
 
+    /// Returns the areas with ids of their own; none for a grid.
+    #[must_use]
+    pub fn named(&self) -> &[AreaDef] {
+        if let Areas::Named(areas) = self { areas } else { &[] }
+    }
+
     /// Returns whether no area is declared.
     #[must_use]
     pub fn is_empty(&self) -> bool {

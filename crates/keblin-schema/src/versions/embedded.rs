@@ -18,7 +18,7 @@ structs! {
     Declaration { model, past }
     Past { model, step }
     Step {
-        to, levels, checkpoints, stars, difficulties, moments, unlocks, lists, shapes, fields, facts,
+        to, levels, checkpoints, stars, difficulties, moments, unlocks, lists, shapes, kinds, areas, fields, facts,
     }
     PartsStep { from, parts }
     ShapeStep { from, members }

@@ -11,6 +11,7 @@ use keblin_schema::{Keep, Kind, Name, Value};
 
 use super::convert::{Converted, Converting};
 use super::places::{Kept, Places};
+use super::scalar::Scalars;
 use super::{AccountEntry, Became, StepFault, after};
 use crate::progress::Engine;
 use crate::snapshot::{Carried, PastVersion, Schema, Snapshot, State};
@@ -29,12 +30,13 @@ pub(super) fn slot(
     state.cells = applying.cells(&before.state.cells, true)?;
     applying.run(&mut state)?;
     applying.dropped();
+    let areas = applying.areas()?;
     let carried = Carried { blocks: before.carried.blocks.clone(), ..Carried::default() };
     let mut snapshot = Snapshot {
         carried: Arc::new(carried),
         picture: before.picture.clone(),
         title: before.title.clone(),
-        areas: Arc::clone(&before.areas),
+        areas,
         ..Snapshot::of_state(now, state)
     };
     after::by_code(past, &before, &mut snapshot, Kept::InSlots, entries)?;
@@ -131,7 +133,11 @@ impl Applying<'_> {
             match of {
                 FieldStep::Carried(carrying) => {
                     let Some(from) = old.fields.get(carrying.from) else { continue };
-                    let converting = Converting { places: self.places, carrying, old: from, now: field };
+                    let converting = Converting {
+                        scalars: Scalars { places: self.places, carrying },
+                        old: from,
+                        now: field,
+                    };
                     self.carry(&converting, before, &mut cells, is_told)?;
                 }
                 FieldStep::Filled(programs) => {
@@ -190,7 +196,8 @@ impl Applying<'_> {
         };
         let mut old = field.clone();
         old.kind = kind;
-        (Converting { places: self.places, carrying: &carrying, old: &old, now: field }).value(&value)
+        (Converting { scalars: Scalars { places: self.places, carrying: &carrying }, old: &old, now: field })
+            .value(&value)
     }
 
     /// Converts the values of a field.
@@ -201,7 +208,7 @@ impl Applying<'_> {
         cells: &mut [Value],
         is_told: bool,
     ) -> Result<(), StepFault> {
-        let Converting { places, carrying, old, now: field } = *converting;
+        let Converting { scalars: Scalars { places, carrying }, old, now: field } = *converting;
         let live = &self.before.state.cells;
         let mut is_plain = true;
         let count = field.cells.len() / field.places;

@@ -8,10 +8,11 @@ use keblin_schema::model::{Limits, MemberDef};
 use keblin_schema::steps::Misfit;
 use keblin_schema::{Name, Value};
 
-use super::convert::{Converting, Fit, Unfit, unfit, within};
+use super::convert::{Fit, Unfit, unfit, within};
 use super::places::Places;
+use super::scalar::Scalars;
 
-impl Converting<'_> {
+impl Scalars<'_> {
     /// Converts the items of a list, set or map in a shape. An item that names something removed is left out.
     fn items(&self, before: &Value, old: &MemberDef, now: &MemberDef, misfit: Misfit) -> Fit {
         let (Some(was), Some(is)) = (&old.items, &now.items) else { return Ok(None) };
@@ -55,6 +56,33 @@ impl Converting<'_> {
         }))
     }
 
+    /// Converts a member of a shape, or a field of an object.
+    pub(super) fn member(
+        &self,
+        before: &Value,
+        old: &MemberDef,
+        now: &MemberDef,
+        misfit: Misfit,
+    ) -> Result<Value, Unfit> {
+        if *before == Value::Unset && now.default == Value::Unset {
+            return Ok(Value::Unset);
+        }
+        if now.items.is_some() {
+            return Ok(self.items(before, old, now, misfit)?.unwrap_or_else(|| now.default.clone()));
+        }
+        let limits = &now.limits;
+        let fit = self.scalar(before, old.kind, now.kind).and_then(|value| match value {
+            Some(value) => within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len).map(Some),
+            None => Ok(None),
+        });
+        match (fit, misfit) {
+            (Ok(value), _) => Ok(value.unwrap_or_else(|| now.default.clone())),
+            (Err(unfit), Misfit::Refuse) => Err(unfit),
+            (Err(Unfit { nearest: Some(nearest), .. }), Misfit::Nearest) => Ok(nearest),
+            (Err(_), _) => Ok(now.default.clone()),
+        }
+    }
+
     pub(super) fn shape(&self, members: &[(Name, Value)], was: Kind, shape: u16) -> Fit {
         let Places { step, old, now } = self.places;
         let old_members = match was {
@@ -70,26 +98,7 @@ impl Converting<'_> {
             let before = from.from.and_then(|from| Some((old_members.get(from)?, &members.get(from)?.1)));
             let value = match before {
                 None => member.default.clone(),
-                Some((_, Value::Unset)) if member.default == Value::Unset => Value::Unset,
-                Some((old, value)) if member.items.is_some() => {
-                    let made = self.items(value, old, member, from.misfit)?;
-                    made.unwrap_or_else(|| member.default.clone())
-                }
-                Some((old, value)) => {
-                    let limits = &member.limits;
-                    let fit = self.scalar(value, old.kind, member.kind).and_then(|value| match value {
-                        Some(value) => {
-                            within(value, limits.min.as_ref(), limits.max.as_ref(), limits.max_len).map(Some)
-                        }
-                        None => Ok(None),
-                    });
-                    match (fit, from.misfit) {
-                        (Ok(value), _) => value.unwrap_or_else(|| member.default.clone()),
-                        (Err(unfit), Misfit::Refuse) => return Err(unfit),
-                        (Err(Unfit { nearest: Some(nearest), .. }), Misfit::Nearest) => nearest,
-                        (Err(_), _) => member.default.clone(),
-                    }
-                }
+                Some((old, value)) => self.member(value, old, member, from.misfit)?,
             };
             made.push((member.name.clone(), value));
         }

@@ -30,6 +30,12 @@ mod convert;
 /// Converts what is in a shape.
 mod inside;
 
+/// Converting single values.
+mod scalar;
+
+/// Objects of the world.
+mod world;
+
 /// Converting positions.
 mod places;
 

@@ -70,6 +70,11 @@ impl AreaBody {
         AreaBody { kinds: model.object_kinds.iter().map(Rows::of).collect(), unknown: Vec::new() }
     }
 
+    /// Takes over the kinds of another body that this build does not declare.
+    pub(crate) fn with_unknown_of(&mut self, other: AreaBody) {
+        self.unknown = other.unknown;
+    }
+
     /// Returns the bytes; `None` if there is nothing to say.
     pub(crate) fn to_bytes(&self, model: &Model) -> Option<Arc<[u8]>> {
         let some: Vec<_> =

@@ -41,6 +41,7 @@ mod counts;
 mod error;
 
 pub(crate) use body::{AreaBody, Rows};
+pub(crate) use column::Column;
 pub use counts::{ObjectCount, counts};
 pub use error::{WorldError, WorldWhy};
 pub use fault::{AreaFault, AreaFaultKind};

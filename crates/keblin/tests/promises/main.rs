@@ -89,4 +89,5 @@ mod watched;
 mod with;
 mod world;
 mod world_laws;
+mod world_steps;
 mod years;

@@ -79,8 +79,19 @@ pub(super) enum ScaleDecl {
     Time(Time),
 }
 
-const KEYS: &[&str] =
-    &["drop", "fields", "levels", "difficulties", "unlocks", "moments", "lists", "shapes", "facts"];
+const KEYS: &[&str] = &[
+    "drop",
+    "fields",
+    "levels",
+    "difficulties",
+    "unlocks",
+    "moments",
+    "lists",
+    "shapes",
+    "kinds",
+    "areas",
+    "facts",
+];
 
 /// The keys of a declaration that a step repeats if they changed.
 pub(super) const SHAPE_KEYS: [&str; 14] = [
@@ -132,13 +143,15 @@ const MEMBER_KEYS: [&str; 8] = ["type", "of", "key", "min", "max", "max_len", "m
 const FACTS: [&str; 4] = ["finished", "stars", "attempts", "deaths"];
 
 /// Other named things, and what they contain.
-const NAMED: [(&str, &[&str]); 6] = [
+const NAMED: [(&str, &[&str]); 8] = [
     ("levels", &["checkpoints", "stars"]),
     ("difficulties", &[]),
     ("unlocks", &[]),
     ("moments", &[]),
     ("lists", &["items"]),
     ("shapes", &["members"]),
+    ("kinds", &["fields"]),
+    ("areas", &[]),
 ];
 
 pub(super) fn step(text: &str, found: &mut Vec<Finding>) -> Decl {
@@ -174,7 +187,8 @@ fn named(
     for (name, item) in entries(top, key, text, found) {
         let DeValue::Table(table) = item.get_ref() else { continue };
         let fill = if path == "unlocks" { Some("fill") } else { None };
-        let of_member = if path.ends_with(".members") { &MEMBER_KEYS[..] } else { &[] };
+        let of_member =
+            if path.ends_with(".members") || path.ends_with(".fields") { &MEMBER_KEYS[..] } else { &[] };
         let of_moment = (path == "moments").then_some("again");
         let known: Vec<&str> = ["from"]
             .into_iter()

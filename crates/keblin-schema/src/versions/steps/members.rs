@@ -19,15 +19,18 @@ impl Resolving<'_> {
             for (at, member) in shape.members.iter().enumerate() {
                 let from = step.members.get(at).and_then(|member| member.from);
                 let Some(old) = from.and_then(|from| old.members.get(from)) else { continue };
-                let misfit = self.member(shape.name.as_str(), old, member);
+                let misfit = self.member(&format!("shapes.{}.members", shape.name), old, member);
                 let place = self.step.shapes.get_mut(index).and_then(|step| step.members.get_mut(at));
                 place.into_iter().for_each(|place| place.misfit = misfit);
             }
         }
     }
 
-    fn member(&mut self, shape: &str, old: &MemberDef, member: &MemberDef) -> Misfit {
-        let (decl, path) = (self.decl, format!("shapes.{shape}.members"));
+    /// Checks a member of a shape, or a field of a kind of objects, in the list at this path.
+    pub(super) fn member(&mut self, path: &str, old: &MemberDef, member: &MemberDef) -> Misfit {
+        let decl = self.decl;
+        let of = path.split('.').nth(1).unwrap_or_default();
+        let what = if path.starts_with("kinds.") { "field" } else { "member" };
         let said =
             decl.named.iter().find(|said| said.path == path && said.name.value == member.name.as_str());
         let changed = self.changed_of_member(old, member);
@@ -59,14 +62,14 @@ impl Resolving<'_> {
             );
         if !converts {
             let (was, is) = (self.before.holds_text(old.holds()), self.now.holds_text(member.holds()));
-            let message = format!("member {} of {shape}: no step can convert {was} to {is}", member.name);
-            self.unaccounted(message, Paste::Drop(format!("shapes.{shape}.members.{}", old.name)));
+            let message = format!("{what} {} of {of}: no step can convert {was} to {is}", member.name);
+            self.unaccounted(message, Paste::Drop(format!("{path}.{}", old.name)));
             return Misfit::Refuse;
         }
         if !unsaid.is_empty() || (!changed.is_empty() && misfit.is_none()) {
-            let what =
+            let changes =
                 if unsaid.is_empty() { "some values do not fit".to_string() } else { unsaid.join(", ") };
-            let message = format!("member {} of {shape} changed: {what}", member.name);
+            let message = format!("{what} {} of {of} changed: {changes}", member.name);
             let lines: Vec<String> =
                 changed.iter().map(|(key, value)| format!("{key} = {value}\n")).collect();
             let from =

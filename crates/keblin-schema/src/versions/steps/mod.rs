@@ -69,6 +69,10 @@ pub struct Step {
     pub lists: Vec<PartsStep>,
     /// The shapes.
     pub shapes: Vec<ShapeStep>,
+    /// The kinds of objects, with their fields as members.
+    pub kinds: Vec<ShapeStep>,
+    /// The areas, if they have ids of their own; those of a grid stay.
+    pub areas: Vec<Option<usize>>,
     /// The fields.
     pub fields: Vec<FieldStep>,
     /// The facts of levels.

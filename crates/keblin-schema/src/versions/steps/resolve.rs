@@ -71,6 +71,8 @@ pub(super) fn resolve(
         unlocks: Vec::new(),
         lists: Vec::new(),
         shapes: Vec::new(),
+        kinds: Vec::new(),
+        areas: Vec::new(),
         fields: Vec::new(),
         facts: super::FactsStep::default(),
     };
@@ -85,7 +87,7 @@ pub(super) fn resolve(
     (Some(resolving.step), resolving.pastes)
 }
 
-fn ids<'s, T>(things: &'s [T], name: impl Fn(&'s T) -> &'s Name) -> Vec<&'s Name> {
+pub(super) fn ids<'s, T>(things: &'s [T], name: impl Fn(&'s T) -> &'s Name) -> Vec<&'s Name> {
     things.iter().map(name).collect()
 }
 
@@ -123,6 +125,7 @@ impl Resolving<'_> {
                 ShapeStep { from: shape.from, members: members.collect() }
             })
             .collect();
+        self.world_names();
         let all: Vec<&Name> = before.difficulties.iter().collect();
         let new: Vec<&Name> = now.difficulties.iter().collect();
         self.step.difficulties = self.pairs(&Pairs::of("difficulties", "difficulty", &all, &new));
@@ -187,7 +190,7 @@ impl Resolving<'_> {
     }
 
     /// Resolves names with others inside them.
-    fn with_parts<'n>(
+    pub(super) fn with_parts<'n>(
         &mut self,
         (path, what, inside, part): (&'static str, &'static str, &'static str, &'static str),
         before: &[&Name],
@@ -271,6 +274,14 @@ impl Resolving<'_> {
                 let list = now.lists.iter().find(|list| list.name.as_str() == within)?;
                 list.items.iter().map(ToString::to_string).collect()
             }
+            "kinds" if within.is_empty() => {
+                now.object_kinds.iter().map(|kind| kind.name.to_string()).collect()
+            }
+            "kinds" => {
+                let kind = now.object_kinds.iter().find(|kind| kind.name.as_str() == within)?;
+                kind.fields.iter().map(|field| field.name.to_string()).collect()
+            }
+            "areas" => now.areas.named().iter().map(|area| area.name.to_string()).collect(),
             "shapes" if within.is_empty() => now.shapes.iter().map(|shape| shape.name.to_string()).collect(),
             _ => {
                 let shape = now.shapes.iter().find(|shape| shape.name.as_str() == within)?;
