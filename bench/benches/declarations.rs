@@ -72,7 +72,8 @@ fn main() {
     println!("{:40} {:>9} {:>9} {:>7} {:>9}", "declaration", "checked", "as TOML", "times", "at start");
     for (name, text) in declarations {
         let (mut checked, mut read, mut started) = (Vec::new(), Vec::new(), Vec::new());
-        let embedded = Declaration::parse("progress.toml", &text).ok().map(|parsed| parsed.declaration.to_embedded());
+        let embedded =
+            Declaration::parse("progress.toml", &text).ok().map(|parsed| parsed.declaration.to_embedded());
         for _ in 0..RUNS {
             checked.push(took(|| _ = black_box(Declaration::parse("progress.toml", &text).is_ok())));
             read.push(took(|| _ = black_box(text.parse::<toml::Table>().is_ok())));

@@ -27,6 +27,7 @@ impl Model {
     ///
     /// # Errors
     /// [`Unfit`] for a text that is too long.
+    #[doc(hidden)]
     pub fn kept_of_object(&self, field: &MemberDef, value: Value) -> Result<Value, Unfit> {
         if field.kind.has_length() {
             fit_length(&value, field.limits.max_len.unwrap_or(usize::MAX))?;

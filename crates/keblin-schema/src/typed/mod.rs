@@ -68,6 +68,19 @@ pub trait FieldType: sealed::Sealed + 'static {
     fn key(value: Self::Write, model: &Model) -> Option<Key> {
         Self::write(value, model).map(Key::Value)
     }
+    /// Appends a value as the bytes that a column of objects has; false if it is not finite, or its type does not have a
+    /// width.
+    #[doc(hidden)]
+    #[inline]
+    fn pack(_value: &Self::Write, _to: &mut Vec<u8>) -> bool {
+        false
+    }
+    /// Reads the value of a row of such a column; `None` if its type does not have a width.
+    #[doc(hidden)]
+    #[inline]
+    fn unpack(_column: &[u8], _row: usize) -> Option<Self::Read<'_>> {
+        None
+    }
     /// Converts a stored value to one of the game's own, to be changed and written back; `None` if it is unset.
     fn taken(value: &Value, model: &Model) -> Option<Self::Write>;
 }
@@ -80,7 +93,7 @@ mod sealed {
 }
 
 macro_rules! scalar {
-    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $model:ident| $put:expr $(, key = |$sought:ident| $key:expr)?) => {
+    ($(@ $game:ident,)? $type:ty, $word:literal, $kind:pat, $read:ty, $write:ty, |$value:ident| $get:expr, |$new:ident, $model:ident| $put:expr $(, key = |$sought:ident| $key:expr)? $(, packed = $packing:ident)?) => {
         impl$(<$game: 'static>)? sealed::Sealed for $type {}
         impl$(<$game: 'static>)? Scalar for $type {}
         impl$(<$game: 'static>)? FieldType for $type {
@@ -105,11 +118,62 @@ macro_rules! scalar {
             fn key($sought: $write, _model: &Model) -> Option<Key> {
                 Some($key)
             })?
+            $($packing!();)?
             fn taken(value: &Value, _model: &Model) -> Option<$write> {
                 Some(Self::read(value).into())
             }
         }
     };
+}
+
+/// Types of one width, as in the columns of objects: little endian.
+macro_rules! packed {
+    ($($name:ident: $width:literal, $read:ty, |$new:ident| $bytes:expr, |$held:ident| $value:expr;)*) => {$(
+        macro_rules! $name {
+            () => {
+                #[inline]
+                fn pack($new: &Self::Write, to: &mut Vec<u8>) -> bool {
+                    let bytes: Option<[u8; $width]> = $bytes;
+                    bytes.iter().for_each(|bytes| to.extend_from_slice(bytes));
+                    bytes.is_some()
+                }
+                #[inline]
+                fn unpack(column: &[u8], row: usize) -> Option<$read> {
+                    let from = row * $width;
+                    let $held: [u8; $width] = column.get(from..from + $width)?.try_into().ok()?;
+                    Some($value)
+                }
+            };
+        }
+    )*};
+}
+packed! {
+    pack_bool: 1, bool, |new| Some([u8::from(*new)]), |held| held != [0];
+    pack_int: 8, i64, |new| Some(new.to_le_bytes()), |held| i64::from_le_bytes(held);
+    pack_time: 8, Time, |new| Some(new.as_nanos().to_le_bytes()), |held| Time::from_nanos(i64::from_le_bytes(held));
+    // Adding zero turns negative zero into zero.
+    pack_float: 8, f64, |new| new.is_finite().then(|| (*new + 0.0).to_le_bytes()), |held| f64::from_le_bytes(held);
+    pack_vec2: 8, [f32; 2], |new| pack_parts(new), |held| unpack_parts(&held);
+    pack_vec3: 12, [f32; 3], |new| pack_parts(new), |held| unpack_parts(&held);
+    pack_quat: 16, [f32; 4], |new| pack_parts(new), |held| unpack_parts(&held);
+}
+
+#[inline]
+fn pack_parts<const N: usize, const W: usize>(parts: &[f32; N]) -> Option<[u8; W]> {
+    let mut bytes = [0; W];
+    for (to, part) in bytes.chunks_exact_mut(4).zip(parts) {
+        to.copy_from_slice(&(*part + 0.0).to_le_bytes());
+    }
+    parts.iter().all(|part| part.is_finite()).then_some(bytes)
+}
+
+#[inline]
+fn unpack_parts<const N: usize>(bytes: &[u8]) -> [f32; N] {
+    let mut parts = [0.0; N];
+    for (part, bytes) in parts.iter_mut().zip(bytes.chunks_exact(4)) {
+        *part = bytes.try_into().map_or(0.0, f32::from_le_bytes);
+    }
+    parts
 }
 
 fn index(value: &Value) -> u16 {
@@ -125,14 +189,36 @@ fn parts<const N: usize>(numbers: [f32; N]) -> Option<[Part; N]> {
     parts.iter().all(Option::is_some).then(|| parts.map(Option::unwrap_or_default))
 }
 
-scalar!(bool, "bool", Kind::Bool, bool, bool, |value| matches!(value, Value::Bool(true)), |new, _schema| {
-    Some(Value::Bool(new))
-});
-scalar!(i64, "int", Kind::Int, i64, i64, |value| value.number().unwrap_or(0), |new, _schema| Some(
-    Value::Int(new)
-));
-scalar!(f64, "float", Kind::Float, f64, f64, |value| float(value), |new, _schema| Float::new(new)
-    .map(Value::Float));
+scalar!(
+    bool,
+    "bool",
+    Kind::Bool,
+    bool,
+    bool,
+    |value| matches!(value, Value::Bool(true)),
+    |new, _schema| Some(Value::Bool(new)),
+    packed = pack_bool
+);
+scalar!(
+    i64,
+    "int",
+    Kind::Int,
+    i64,
+    i64,
+    |value| value.number().unwrap_or(0),
+    |new, _schema| Some(Value::Int(new)),
+    packed = pack_int
+);
+scalar!(
+    f64,
+    "float",
+    Kind::Float,
+    f64,
+    f64,
+    |value| float(value),
+    |new, _schema| Float::new(new).map(Value::Float),
+    packed = pack_float
+);
 scalar!(
     Time,
     "time",
@@ -140,7 +226,8 @@ scalar!(
     Time,
     Time,
     |value| Time::from_nanos(value.number().unwrap_or(0)),
-    |new, _schema| Some(Value::Time(new))
+    |new, _schema| Some(Value::Time(new)),
+    packed = pack_time
 );
 scalar!(
     Date,
@@ -226,7 +313,8 @@ scalar!(
     [f32; 2],
     [f32; 2],
     |value| if let Value::Vec2(parts) = value { parts.map(Part::get) } else { [0.0; 2] },
-    |new, _schema| parts(new).map(Value::Vec2)
+    |new, _schema| parts(new).map(Value::Vec2),
+    packed = pack_vec2
 );
 scalar!(
     [f32; 3],
@@ -235,7 +323,8 @@ scalar!(
     [f32; 3],
     [f32; 3],
     |value| if let Value::Vec3(parts) = value { parts.map(Part::get) } else { [0.0; 3] },
-    |new, _schema| parts(new).map(Value::Vec3)
+    |new, _schema| parts(new).map(Value::Vec3),
+    packed = pack_vec3
 );
 scalar!(
     [f32; 4],
@@ -244,7 +333,8 @@ scalar!(
     [f32; 4],
     [f32; 4],
     |value| if let Value::Quat(parts) = value { parts.map(Part::get) } else { [0.0, 0.0, 0.0, 1.0] },
-    |new, _schema| parts(new).map(Value::Quat)
+    |new, _schema| parts(new).map(Value::Quat),
+    packed = pack_quat
 );
 
 fn float(value: &Value) -> f64 {

@@ -115,6 +115,9 @@ mod areas;
 /// Objects of the world, which stay as the player left them.
 mod world;
 
+/// What events do to them.
+mod world_back;
+
 /// Looking at progress: every value, a debug display, coverage.
 mod look;
 

@@ -3,15 +3,13 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::model::ObjectKindDef;
-use keblin_schema::{Area, OfGame};
+use keblin_schema::{Area, Model, OfGame};
 
-use super::put::Origin;
 use super::{Engine, Holder, Play};
 use crate::broken::Broken;
-use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY};
+use crate::snapshot::AREA;
 use crate::world::{
-    AreaBody, AreaChange, AreaGuard, AreaIn, AreaOut, Needs, ObjectId, Rows, WorldError, WorldWhy,
+    AreaBody, AreaChange, AreaFault, AreaGuard, AreaIn, AreaOut, Needs, ObjectId, Rows, WorldError, WorldWhy,
 };
 
 /// What the engine knows of the areas in the game's hands. None of it is saved.
@@ -22,16 +20,16 @@ pub(super) struct World {
     /// How often each area was requested by its name.
     requested: BTreeMap<usize, usize>,
     /// The loaded areas.
-    present: BTreeMap<usize, Present>,
+    pub(super) present: BTreeMap<usize, Present>,
 }
 
 /// An area that the game has loaded.
 #[derive(Clone, Debug, Default)]
-struct Present {
+pub(super) struct Present {
     /// By kind: the ids of the objects that the game makes with the area, in order.
     known: Vec<Vec<u64>>,
     /// The kinds that an event has put back: what the game has of them no longer counts.
-    put_back: Vec<bool>,
+    pub(super) put_back: Vec<bool>,
 }
 
 impl<G, P: Holder> Play<G, P> {
@@ -201,12 +199,21 @@ impl Engine {
     }
 
     /// Returns what is known of an area.
-    fn body_of(&self, area: usize) -> Result<AreaBody, WorldError> {
+    pub(super) fn body_of(&self, area: usize) -> Result<AreaBody, WorldError> {
+        self.body_as(area, AreaBody::read)
+    }
+
+    fn body_as(
+        &self,
+        area: usize,
+        read: impl FnOnce(&Model, &[u8]) -> Result<AreaBody, AreaFault>,
+    ) -> Result<AreaBody, WorldError> {
         let id = self.schema.areas.id(area).unwrap_or_default();
         match self.area(&id) {
             None => Ok(AreaBody::empty(&self.schema)),
-            Some(bytes) => AreaBody::read(&self.schema, bytes)
-                .map_err(|fault| self.world_error(area, WorldWhy::Fault(fault))),
+            Some(bytes) => {
+                read(&self.schema, bytes).map_err(|fault| self.world_error(area, WorldWhy::Fault(fault)))
+            }
         }
     }
 
@@ -222,7 +229,13 @@ impl Engine {
         let mut out = AreaOut::new(&schema, area);
         objects(&mut out);
         let passed = out.done().map_err(|why| self.world_error(area, why))?;
-        let mut body = self.body_of(area)?;
+        let is_put_back = present.put_back.iter().any(|put_back| *put_back);
+        let mut body = self.body_as(area, AreaBody::read_ids)?;
+        let mut kinds = body.kinds.iter().zip(&passed);
+        // The values are needed only where those of the game do not count, or nothing was passed.
+        if is_put_back || kinds.any(|(held, passed)| passed.is_none() && !held.is_empty()) {
+            body = self.body_of(area)?;
+        }
         for (kind, rows) in passed.into_iter().enumerate() {
             let (Some(rows), Some(held)) = (rows, body.kinds.get_mut(kind)) else { continue };
             // What an event has put back is what the area says, whatever the game still has of it.
@@ -235,7 +248,7 @@ impl Engine {
         Ok(())
     }
 
-    fn put_body(&mut self, area: usize, body: &AreaBody) {
+    pub(super) fn put_body(&mut self, area: usize, body: &AreaBody) {
         let Some(id) = self.schema.areas.id(area) else { return };
         let (section, bytes) = (format!("{AREA}{id}"), body.to_bytes(&self.schema));
         let held = self.areas.get(section.as_str());
@@ -256,30 +269,6 @@ impl Engine {
         }
     }
 
-    /// Returns the copies that there are of the world: an area is copied only when it changes after that.
-    fn copies_taken(&self) -> impl Iterator<Item = &'static str> + use<> {
-        let needs = self.schema.object_kinds.iter().any(ObjectKindDef::needs_copies);
-        let needs = needs && !Broken::AreaNotCopied.is();
-        let entry = (needs && self.visit().is_some()).then_some(AT_ENTRY);
-        let checkpoint = (needs && self.at_checkpoint().is_some()).then_some(AT_CHECKPOINT);
-        entry.into_iter().chain(checkpoint)
-    }
-
-    /// Takes copies of the world anew: from now on an area is copied when it changes.
-    pub(super) fn forget_copies_of_world(&mut self, starts: &[&str]) {
-        let is_copy = |section: &Arc<str>| starts.iter().any(|start| section.starts_with(start));
-        if self.areas.keys().any(is_copy) {
-            Arc::make_mut(&mut self.areas).retain(|section, _| !is_copy(section));
-        }
-    }
-
-    /// Forgets the copy at the last checkpoint, unless it lasts: a death still leads there.
-    pub(super) fn forget_checkpoint_of_world(&mut self) {
-        if self.at_checkpoint().is_none() {
-            self.forget_copies_of_world(&[AT_CHECKPOINT]);
-        }
-    }
-
     fn recall<G>(&mut self, area: usize, objects: impl FnOnce(&mut AreaIn<'_, G>)) -> Result<(), WorldError> {
         if self.world.present.contains_key(&area) {
             return Err(self.world_error(area, WorldWhy::Present));
@@ -292,75 +281,6 @@ impl Engine {
         self.world.present.insert(area, Present { known, put_back });
         Ok(())
     }
-
-    /// Puts the objects back whose kinds say so: to how they were earlier, or as the game makes them.
-    pub(super) fn put_world_back(&mut self, origin: impl Fn(&ObjectKindDef) -> Origin) {
-        let schema = Arc::clone(&self.schema);
-        let has_checkpoint = self.at_checkpoint().is_some();
-        let origins: Vec<Origin> = schema.object_kinds.iter().map(origin).collect();
-        if origins.iter().all(|origin| *origin == Origin::Live) {
-            return;
-        }
-        for area in self.areas_with_bytes() {
-            // Bytes that cannot be read are left as they are; recalling the area says so.
-            let Ok(mut body) = self.body_of(area) else { continue };
-            let [at_entry, at_checkpoint] = [AT_ENTRY, AT_CHECKPOINT].map(|start| self.copy_of(area, start));
-            let kinds = body.kinds.iter_mut().zip(&schema.object_kinds).zip(&origins);
-            for (kind, ((rows, def), origin)) in kinds.enumerate() {
-                let copy = match origin {
-                    Origin::Default => Some(Rows::of(def)),
-                    Origin::Checkpoint if has_checkpoint => of_kind(at_checkpoint.as_ref(), kind),
-                    Origin::Entry | Origin::Checkpoint => of_kind(at_entry.as_ref(), kind),
-                    Origin::Live => None,
-                };
-                if let Some(copy) = copy {
-                    *rows = copy;
-                }
-            }
-            self.put_body(area, &body);
-        }
-        for present in self.world.present.values_mut() {
-            let kinds = present.put_back.iter_mut().zip(&origins);
-            kinds.for_each(|(put_back, origin)| *put_back |= *origin != Origin::Live);
-        }
-    }
-
-    /// Returns the copy of an area; `None` if it has not changed since.
-    fn copy_of(&self, area: usize, start: &str) -> Option<AreaBody> {
-        let id = self.schema.areas.id(area)?;
-        let bytes = self.areas.get(format!("{start}{id}").as_str())?;
-        match bytes.is_empty() {
-            // Nothing was known of it then.
-            true => Some(AreaBody::empty(&self.schema)),
-            false => AreaBody::read(&self.schema, bytes).ok(),
-        }
-    }
-
-    /// Returns the declared areas that say something, or did when a copy was taken.
-    fn areas_with_bytes(&self) -> Vec<usize> {
-        let of = |section: &Arc<str>| {
-            [AREA, AT_ENTRY, AT_CHECKPOINT]
-                .iter()
-                .find_map(|start| section.strip_prefix(start).map(str::to_string))
-        };
-        let areas = self.areas.keys().filter_map(|section| self.schema.areas.position(&of(section)?));
-        let mut areas: Vec<usize> = areas.collect();
-        areas.sort_unstable();
-        areas.dedup();
-        areas
-    }
-
-    /// Notes that all areas are those of another save: what the game has loaded no longer counts.
-    pub(super) fn world_was_replaced(&mut self) {
-        for present in self.world.present.values_mut() {
-            present.put_back.fill(true);
-        }
-    }
-}
-
-/// Returns the rows of a kind in a copy.
-fn of_kind(copy: Option<&AreaBody>, kind: usize) -> Option<Rows> {
-    copy?.kinds.get(kind).cloned()
 }
 
 /// Returns rows with the ids that are gone: of the objects that the game makes with the area, those without a row.

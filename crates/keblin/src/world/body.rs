@@ -39,6 +39,12 @@ impl Rows {
         self.ids.is_empty() && self.gone.is_empty()
     }
 
+    /// Returns how many bytes they are about.
+    fn about_bytes(&self) -> usize {
+        let columns: usize = self.columns.iter().map(Column::about_bytes).sum();
+        256 + 8 * (self.ids.len() + self.gone.len()) + columns
+    }
+
     /// Puts the rows in the order of their ids. An error is an id that is repeated.
     pub(crate) fn in_order(mut self) -> Result<Rows, u64> {
         let is_in_order = self.ids.windows(2).all(|pair| pair.first() < pair.last());
@@ -82,7 +88,8 @@ impl AreaBody {
         if some.is_empty() && self.unknown.is_empty() {
             return None;
         }
-        let mut out = Encoder::new(Vec::new());
+        let about = some.iter().map(|(_, rows)| rows.about_bytes()).sum();
+        let mut out = Encoder::new(Vec::with_capacity(about));
         let written = write(&mut out, &some, &self.unknown);
         // Writing to memory cannot fail.
         written.ok().map(|()| out.into_writer().into())
@@ -90,6 +97,15 @@ impl AreaBody {
 
     /// Reads the bytes of an area.
     pub(crate) fn read(model: &Model, bytes: &[u8]) -> Result<AreaBody, AreaFault> {
+        AreaBody::read_as(model, bytes, true)
+    }
+
+    /// Reads the bytes of an area without the values: to record all its objects anew.
+    pub(crate) fn read_ids(model: &Model, bytes: &[u8]) -> Result<AreaBody, AreaFault> {
+        AreaBody::read_as(model, bytes, false)
+    }
+
+    fn read_as(model: &Model, bytes: &[u8], with_values: bool) -> Result<AreaBody, AreaFault> {
         let mut from = Decoder::new(bytes);
         let mut body = AreaBody::empty(model);
         let start = expected(&mut from, "", "a map of kinds", |from| from.map().ok().flatten())?;
@@ -101,7 +117,7 @@ impl AreaBody {
             let known =
                 place.and_then(|place| Some((model.object_kinds.get(place)?, body.kinds.get_mut(place)?)));
             match known {
-                Some((kind, rows)) => *rows = read_rows(&mut from, model, kind)?,
+                Some((kind, rows)) => *rows = read_rows(&mut from, (model, kind), with_values)?,
                 None => {
                     expected(&mut from, &name, "the objects of a kind", |from| from.skip().ok())?;
                     let bytes = bytes.get(at..from.position()).unwrap_or_default().to_vec();
@@ -165,7 +181,11 @@ fn expected<'b, T>(
     })
 }
 
-fn read_rows(from: &mut Decoder<'_>, model: &Model, kind: &ObjectKindDef) -> Result<Rows, AreaFault> {
+fn read_rows(
+    from: &mut Decoder<'_>,
+    (model, kind): (&Model, &ObjectKindDef),
+    with_values: bool,
+) -> Result<Rows, AreaFault> {
     let place = kind.name.as_str();
     let mut rows = Rows::default();
     let mut columns: Vec<Option<Column>> = vec![None; kind.fields.len()];
@@ -175,9 +195,12 @@ fn read_rows(from: &mut Decoder<'_>, model: &Model, kind: &ObjectKindDef) -> Res
         match key {
             IDS => rows.ids = read_ids(from, place)?,
             GONE => rows.gone = read_ids(from, place)?,
-            FIELDS => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
+            FIELDS if with_values => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
             _ => expected(from, place, "a value", |from| from.skip().ok())?,
         }
+    }
+    if !with_values {
+        return Ok(rows);
     }
     let columns = columns.into_iter().zip(&kind.fields).map(|(column, field)| {
         // A field that is newer than the save.

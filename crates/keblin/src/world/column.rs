@@ -93,6 +93,30 @@ impl Column {
         }
     }
 
+    /// Returns whether all its bytes are values.
+    fn is_sound(&self) -> bool {
+        let Column::Packed { kind, bytes } = self else { return true };
+        match kind {
+            Kind::Bool => bytes.iter().all(|byte| *byte <= 1),
+            Kind::Float => bytes
+                .chunks_exact(8)
+                .all(|held| held.try_into().is_ok_and(|held| f64::from_le_bytes(held).is_finite())),
+            Kind::Vec2 | Kind::Vec3 | Kind::Quat => bytes
+                .chunks_exact(4)
+                .all(|held| held.try_into().is_ok_and(|held| f32::from_le_bytes(held).is_finite())),
+            _ => true,
+        }
+    }
+
+    /// Returns how many bytes it is about.
+    pub(super) fn about_bytes(&self) -> usize {
+        let values = match self {
+            Column::Packed { bytes, .. } => bytes.len(),
+            Column::Items(items) => 16 * items.len(),
+        };
+        64 + values
+    }
+
     /// Returns the same values in another order, or some of them.
     pub(crate) fn picked(&self, rows: &[usize]) -> Column {
         match self {
@@ -148,10 +172,10 @@ impl Column {
             return Err(AreaFaultKind::Length { objects, found });
         }
         // Whatever cannot be read as a value is found here, and not when a game recalls the area.
-        if (0..objects).any(|row| column.get(row).is_none()) {
-            return Err(AreaFaultKind::Unexpected("finite numbers".to_string()));
+        match column.is_sound() {
+            true => Ok(column),
+            false => Err(AreaFaultKind::Unexpected("finite numbers".to_string())),
         }
-        Ok(column)
     }
 }
 

@@ -7,6 +7,7 @@ use keblin_schema::ObjectField;
 use keblin_schema::typed::{FieldType, Member};
 
 use super::body::{AreaBody, Rows};
+use super::column::Column;
 use super::error::WorldWhy;
 use super::object::{ObjectId, WorldObject};
 use super::objects::Objects;
@@ -23,6 +24,11 @@ impl RowIn<'_> {
     #[must_use]
     pub fn get<T: FieldType, G, M: Member<T>>(&self, field: ObjectField<T, G>) -> M {
         let column = self.rows.columns.get(field.index());
+        if let Some(Column::Packed { bytes, .. }) = column
+            && let Some(read) = T::unpack(bytes, self.row)
+        {
+            return M::of(read);
+        }
         let value = column.and_then(|column| column.get(self.row)).unwrap_or(keblin_schema::Value::Unset);
         M::of(T::read(&value))
     }

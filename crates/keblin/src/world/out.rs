@@ -9,6 +9,7 @@ use keblin_schema::typed::{FieldType, Member};
 use keblin_schema::{ObjectField, Value};
 
 use super::body::Rows;
+use super::column::Column;
 use super::error::WorldWhy;
 use super::object::{ObjectId, WorldObject};
 
@@ -25,8 +26,20 @@ pub struct RowOut<'r> {
 impl RowOut<'_> {
     /// Writes a member to its field. A number beyond the bounds of the field becomes the nearest one within.
     pub fn put<T: FieldType, G, M: Member<T>>(&mut self, field: ObjectField<T, G>, member: &M) {
-        let Some(def) = self.kind.fields.get(field.index()) else { return };
-        let value = match member.to_write() {
+        let (Some(def), Some(column)) =
+            (self.kind.fields.get(field.index()), self.rows.columns.get_mut(field.index()))
+        else {
+            return;
+        };
+        let written = member.to_write();
+        if let (Column::Packed { bytes, .. }, Some(value)) = (&mut *column, &written)
+            && def.limits.min.is_none()
+            && def.limits.max.is_none()
+            && T::pack(value, bytes)
+        {
+            return;
+        }
+        let value = match written {
             Some(value) => T::write(value, self.model),
             // A member that may be unset, and is.
             None => Some(Value::Unset),
@@ -36,9 +49,7 @@ impl RowOut<'_> {
             self.refused = Some((format!("{}.{}", self.kind.name, def.name), unfit));
             def.default.clone()
         });
-        if let Some(column) = self.rows.columns.get_mut(field.index()) {
-            column.push(value);
-        }
+        column.push(value);
     }
 }
 
