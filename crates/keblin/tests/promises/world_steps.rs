@@ -3,6 +3,7 @@
 use std::fs;
 use std::sync::Arc;
 
+use keblin::save::json::{export, import, json_schema};
 use keblin::save::write;
 use keblin::verify::verify;
 use keblin::{Files, ObjectId, Schema, TextFile, WorldObject};
@@ -114,6 +115,21 @@ fn objects_of_an_earlier_version_are_renamed_converted_and_dropped_as_the_step_s
     game.recall(marsh::areas::FEN, |area| area.objects(&mut gates)).unwrap();
     let now: Vec<_> = gates.iter().map(|gate| (gate.id, gate.opened)).collect();
     assert_eq!(now, [(1.into(), 0.0), (2.into(), 70.0), (3.into(), 0.0)]);
+}
+
+#[test]
+fn an_export_has_the_areas_and_their_copies_and_comes_back() {
+    let (bytes, _) = save_of_version_1();
+    let save = verify(&bytes, old::schema()).unwrap();
+    let stamp = save.stamp().clone();
+    let snapshot = save.into_progress().snapshot();
+    let exported = export(&snapshot, &stamp);
+    let areas: Vec<&String> = exported["areas"].as_object().unwrap().keys().collect();
+    assert_eq!(areas, ["entry.moor", "entry.west", "moor", "west"]);
+    assert_eq!(exported["world"]["made"], 1);
+    let (again, _) = import(&exported, old::schema()).unwrap();
+    assert!(again == snapshot);
+    assert!(json_schema(old::schema())["properties"]["areas"]["propertyNames"]["pattern"].is_string());
 }
 
 #[test]

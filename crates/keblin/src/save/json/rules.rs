@@ -9,7 +9,7 @@ use serde_json::{Map as Object, Value as Json, json};
 
 use super::{JSON_FORMAT, RAW};
 use crate::grammar::listed::{self, FactOf, Leaf, Map, Node};
-use crate::snapshot::{MAX_TITLE_CHARS, Schema, Stay};
+use crate::snapshot::{AT_CHECKPOINT, MAX_TITLE_CHARS, Schema, Stay};
 
 /// The pattern of bytes as hex digits.
 const HEX: &str = "^([0-9a-f]{2})*$";
@@ -33,7 +33,9 @@ pub fn json_schema(schema: &Schema) -> Json {
     ]);
     let picture = fixed([("media_type", json!({ "type": "string" })), ("bytes", hex())]);
     let named_bytes = json!({ "type": "object", "additionalProperties": hex() });
-    let id = json!({ "pattern": "^[a-z][a-z0-9_]*$", "maxLength": MAX_NAME_CHARS });
+    // An area, and its copies: as it was at the last checkpoint, and when the level was entered.
+    let most = MAX_NAME_CHARS + AT_CHECKPOINT.len();
+    let id = json!({ "pattern": "^(entry\\.|checkpoint\\.)?[a-z][a-z0-9_]*$", "maxLength": most });
     let areas = json!({ "type": "object", "propertyNames": id, "additionalProperties": hex() });
     let mut top = fixed([
         ("json_format", json!({ "const": JSON_FORMAT })),
