@@ -12,7 +12,7 @@ use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY};
 use crate::world::{AreaBody, Rows};
 
 impl Engine {
-    /// Returns the copies that there are of the world: an area is copied only when it changes after that.
+    /// Returns which copies an area belongs to. It is copied when it changes, and not before.
     pub(super) fn copies_taken(&self) -> impl Iterator<Item = &'static str> + use<> {
         let needs = self.schema.object_kinds.iter().any(ObjectKindDef::needs_copies);
         let needs = needs && !Broken::AreaNotCopied.is();

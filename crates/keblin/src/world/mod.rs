@@ -45,17 +45,13 @@ pub(crate) use column::Column;
 pub use counts::{ObjectCount, counts};
 pub use error::{WorldError, WorldWhy};
 pub use fault::{AreaFault, AreaFaultKind};
-pub use into::AreaIn;
+pub use into::{AreaIn, RowIn};
 pub use keblin_schema::ObjectField;
 pub(crate) use needs::Needs;
 pub use needs::{AreaChange, AreaGuard};
 pub use object::{ObjectId, WorldObject};
 pub use objects::Objects;
-pub use out::AreaOut;
-
-/// One object as a row: what `#[derive(WorldObject)]` writes to and reads from.
-pub use into::RowIn;
-pub use out::RowOut;
+pub use out::{AreaOut, RowOut};
 
 /// Typed arrays, little endian (RFC 8746, section 2.1).
 pub(crate) mod tags {

@@ -362,3 +362,51 @@ fn an_object_that_an_update_adds_is_there_and_one_that_was_carried_away_comes_al
     let east = Fen::bare().recalled(&mut game, areas::EAST);
     assert_eq!((east.gates[0].id, east.gates[0].opened), (GATE.into(), 70.0));
 }
+
+mod steppe {
+    use super::*;
+
+    keblin::schema!(pub(super) names, "tests/promises/steppe.toml");
+
+    #[derive(Clone, Debug, PartialEq, WorldObject)]
+    #[world(names::kinds::tree)]
+    pub(super) struct Tree {
+        #[world(id)]
+        pub(super) id: ObjectId,
+        pub(super) height: f64,
+    }
+}
+
+#[test]
+fn a_world_of_ten_thousand_areas_is_saved_and_a_change_of_one_writes_that_one() {
+    use steppe::{Tree, names};
+    let (_memory, slot) = in_memory();
+    let mut game = names::Keeper::open(&slot).unwrap();
+    game.begin(None).unwrap();
+    let tree = |area: Area<names::Game>| {
+        let number = u32::try_from(area.index()).unwrap();
+        Tree { id: number.into(), height: f64::from(number) }
+    };
+    let put = |game: &mut names::Keeper, area, trees: &[Tree]| {
+        game.recall(area, |area| area.objects(&mut trees.to_vec())).unwrap();
+        game.put_by(area, |area| area.objects(trees)).unwrap();
+    };
+    assert_eq!(Area::<names::Game>::all().len(), 10_000);
+    for area in Area::all() {
+        put(&mut game, area, &[tree(area)]);
+    }
+    let all = game.save_now().unwrap().unwrap().written_bytes;
+    let corner = names::areas::at([99, 99]).unwrap();
+    assert_eq!((corner.id().as_str(), names::areas::at([100, 0])), ("cell_99_99", None));
+    put(&mut game, corner, &[]);
+    let one = game.save_now().unwrap().unwrap().written_bytes;
+    // Most of it is the table, which names every area.
+    assert!(one * 2 < all, "{one} of {all}");
+    game.close().unwrap();
+    let mut game = names::Keeper::open(&slot).unwrap();
+    let mut trees: Vec<Tree> = Vec::new();
+    for area in [names::areas::at([3, 17]).unwrap(), corner] {
+        game.recall(area, |area| area.objects(&mut trees)).unwrap();
+    }
+    assert_eq!(trees, [tree(Area::from_id("cell_3_17").unwrap())]);
+}
