@@ -21,13 +21,13 @@ impl Applying<'_> {
             return Ok(Arc::clone(&self.before.areas));
         }
         self.tell_of_kinds();
-        let mut areas = Areas::new();
+        let (mut areas, mut of_game) = (Areas::new(), Vec::new());
         for (section, bytes) in self.before.areas.iter() {
             let start = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find(|start| section.starts_with(**start));
             let named = start.and_then(|start| Some((*start, section.strip_prefix(start)?)));
             let declared = named.and_then(|(start, id)| Some((start, id, old.areas.position(id)?)));
             let Some((start, id, was)) = declared else {
-                areas.insert(Arc::clone(section), Arc::clone(bytes));
+                of_game.push((section, bytes));
                 continue;
             };
             let is = self.area_now(was, id);
@@ -43,6 +43,15 @@ impl Applying<'_> {
             // A copy without bytes says that nothing was known then.
             let converted = if start == AREA { converted } else { Some(converted.unwrap_or_default()) };
             converted.and_then(|bytes| areas.insert(format!("{start}{is}").into(), bytes));
+        }
+        for (section, bytes) in of_game {
+            // An area that the declaration now has under this id takes the place of the game's own bytes.
+            if areas.contains_key(section) {
+                let before = Value::text(&format!("{} bytes of the game", bytes.len()));
+                self.tell(section.to_string(), None, Became::Dropped { before });
+            } else {
+                areas.insert(Arc::clone(section), Arc::clone(bytes));
+            }
         }
         Ok(Arc::new(areas))
     }

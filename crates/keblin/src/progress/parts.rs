@@ -12,7 +12,7 @@ use keblin_schema::{Keep, Name, Value};
 use super::journal::Target;
 use super::place::FACT_AXES;
 use super::put::count;
-use crate::snapshot::{AREA, Schema, Snapshot, State, Visit};
+use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY, Schema, Snapshot, State, Visit};
 
 /// A value that is not the same in two snapshots.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -117,8 +117,7 @@ impl Part {
         parts.extend(unlike(&a.opened, &b.opened).map(Part::Opened));
         parts.extend(unlike(&a.told, &b.told).map(Part::Told));
         let areas: BTreeSet<_> = one.areas.keys().chain(other.areas.keys()).cloned().collect();
-        let areas = areas.into_iter().filter(|area| area.starts_with(AREA));
-        let areas = areas.filter(|area| one.areas.get(area) != other.areas.get(area));
+        let areas = areas.into_iter().filter(|area| one.areas.get(area) != other.areas.get(area));
         parts.extend(areas.map(Part::Area));
         let unknown: BTreeSet<String> = one.carried.names().chain(other.carried.names()).collect();
         let unknown = unknown.into_iter().map(Part::Unknown);
@@ -146,7 +145,11 @@ impl Part {
 
     /// Returns whether it is a copy that a death or a restart restores.
     pub(super) fn is_copy(&self) -> bool {
-        matches!(self, Part::AtEntry(_) | Part::AtCheckpoint(_))
+        match self {
+            Part::AtEntry(_) | Part::AtCheckpoint(_) => true,
+            Part::Area(section) => !section.starts_with(AREA),
+            _ => false,
+        }
     }
 
     /// Returns whether it is a value outside the run that no rule combines with another.
@@ -190,7 +193,16 @@ impl Part {
                 let name = schema.moments.get(*index).map_or("?", |moment| moment.name.as_str());
                 format!("moment {name} was reported")
             }
-            Part::Area(area) => format!("area {}", area.strip_prefix(AREA).unwrap_or(area)),
+            Part::Area(section) => match section.split_once('.') {
+                Some((start, id)) if AT_ENTRY.starts_with(start) => {
+                    format!("area {id}, on arrival in the level")
+                }
+                Some((start, id)) if AT_CHECKPOINT.starts_with(start) => {
+                    format!("area {id}, at the checkpoint")
+                }
+                Some((_, id)) => format!("area {id}"),
+                None => format!("area {section}"),
+            },
             Part::Unknown(place) => format!("{place}, unknown to this schema"),
         }
     }

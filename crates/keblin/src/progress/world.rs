@@ -270,6 +270,9 @@ impl Engine {
     }
 
     fn recall<G>(&mut self, area: usize, objects: impl FnOnce(&mut AreaIn<'_, G>)) -> Result<(), WorldError> {
+        if area >= self.schema.areas.len() {
+            return Err(self.world_error(area, WorldWhy::Unknown));
+        }
         if self.world.present.contains_key(&area) {
             return Err(self.world_error(area, WorldWhy::Present));
         }

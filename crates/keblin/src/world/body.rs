@@ -10,6 +10,7 @@ use minicbor::{Decoder, Encoder};
 use super::column::Column;
 use super::fault::{AreaFault, AreaFaultKind};
 use super::tags;
+use crate::broken::Broken;
 use crate::grammar::Failure;
 
 /// The keys of a kind.
@@ -201,6 +202,13 @@ fn read_rows(
     }
     if !with_values {
         return Ok(rows);
+    }
+    // The ids may come after the fields, or twice.
+    let objects = rows.ids.len();
+    let misfit = columns.iter().flatten().map(Column::len).find(|len| *len != Some(objects));
+    if let Some(found) = misfit.filter(|_| !Broken::AnyColumn.is()) {
+        let kind = AreaFaultKind::Length { objects, found: found.unwrap_or_default() };
+        return Err(fault(from, place, kind));
     }
     let columns = columns.into_iter().zip(&kind.fields).map(|(column, field)| {
         // A field that is newer than the save.

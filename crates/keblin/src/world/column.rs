@@ -83,7 +83,7 @@ impl Column {
     }
 
     /// Returns the number of values; `None` if the last value is cut.
-    fn len(&self) -> Option<usize> {
+    pub(super) fn len(&self) -> Option<usize> {
         match self {
             Column::Items(items) => Some(items.len()),
             Column::Packed { kind, bytes } => {
@@ -202,7 +202,7 @@ fn write_item(out: &mut Encoder<Vec<u8>>, value: &Value) -> Result<(), Failure> 
     Ok(())
 }
 
-/// Reads an item; an id that is no longer declared is unset.
+/// Reads an item. An id that was removed from the declaration is unset.
 fn read_item(from: &mut Decoder<'_>, model: &Model, kind: Kind) -> Option<Value> {
     if from.datatype().ok()? == Type::Null {
         return from.null().ok().map(|()| Value::Unset);

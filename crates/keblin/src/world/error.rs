@@ -23,7 +23,7 @@ keblin_schema::debug_as_display!(WorldError);
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum WorldWhy {
-    /// The declaration has no area of this id.
+    /// The area is not declared.
     Unknown,
     /// The area is not there: it was not recalled, or was put by already.
     NotPresent,

@@ -39,7 +39,7 @@ impl Needs {
     }
 }
 
-/// Whoever holds it needs the area. Dropping it says that the area is no longer needed here.
+/// Keeps an area loaded for as long as it is held.
 #[must_use = "the area is needed only as long as the guard is held"]
 pub struct AreaGuard<G = AnyGame> {
     needs: Arc<Needs>,

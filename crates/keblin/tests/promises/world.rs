@@ -268,6 +268,16 @@ fn a_damaged_area_is_a_typed_error_and_is_left_as_it_is() {
     assert!(other_type.starts_with("gate.opened: expected 1 values of type float"), "{other_type}");
     let not_finite = fault(&|bytes| bytes[column + 3..column + 11].fill(0xff));
     assert!(not_finite.starts_with("gate.opened: expected finite numbers"), "{not_finite}");
+    // The fields before the ids: the columns are too short for the ids that follow.
+    let mut turned = vec![0xa1, 0x64];
+    turned.extend(b"gate\xa2\x66fields\xa1\x66opened\xd8\x56\x40\x63ids\xd8\x47\x48");
+    turned.extend(7_u64.to_le_bytes());
+    match west_of(&turned) {
+        Err(WorldWhy::Fault(fault)) => {
+            assert_eq!(fault.to_string(), "gate: 1 objects, but 0 values, at byte 40 of the area");
+        }
+        other => panic!("{other:?}"),
+    }
     let cut = fault(&|bytes| bytes.truncate(column));
     assert!(cut.contains("gate.opened"), "{cut}");
     // Whatever else happens to a byte is an error or other values, and never a panic.
@@ -338,6 +348,8 @@ fn a_mistake_in_a_call_changes_nothing() {
     );
     let elsewhere = game.recall(areas::MILL, |area| Fen::west().take(area)).unwrap_err();
     assert_eq!(elsewhere.why, WorldWhy::NotInArea { kind: "reed_bed".to_string() });
+    let beyond = game.recall(Area::of_index(99), |area| Fen::west().take(area)).unwrap_err();
+    assert_eq!(beyond.why, WorldWhy::Unknown);
     assert!(game.is_loaded(areas::WEST) && !game.is_loaded(areas::MILL) && game.area("west").is_none());
     // A number beyond its bounds stops there, as a write does.
     let mut wide = west;

@@ -118,6 +118,34 @@ fn objects_of_an_earlier_version_are_renamed_converted_and_dropped_as_the_step_s
 }
 
 #[test]
+fn bytes_of_the_game_under_the_id_of_a_declared_area_are_accounted_for() {
+    let (bytes, _) = save_of_version_1();
+    let before = verify(&bytes, old::schema()).unwrap().into_progress();
+    let mut before = old::Progress::restored(before.snapshot());
+    for id in ["fen", "sky"] {
+        before.put_area(id, Some([1, 2, 3].as_slice().into())).unwrap();
+    }
+    let save = verify(&write(&before.snapshot(), &stamp(2)), marsh::schema()).unwrap();
+    let account = save.account().unwrap().to_string();
+    assert!(account.contains("area.fen: dropped \"3 bytes of the game\""), "{account}");
+    let now = save.into_progress().snapshot();
+    let held: Vec<(&str, bool)> = now.areas().map(|(id, bytes)| (id, bytes.len() == 3)).collect();
+    assert_eq!(held, [("fen", false), ("sky", true)]);
+}
+
+#[test]
+fn two_saves_that_differ_only_in_copies_say_so() {
+    let (bytes, _) = save_of_version_1();
+    let exported = |snapshot: &keblin::Snapshot| export(snapshot, &stamp(1));
+    let snapshot = verify(&bytes, old::schema()).unwrap().into_progress().snapshot();
+    let mut json = exported(&snapshot);
+    json["areas"].as_object_mut().unwrap().remove("entry.west");
+    let (other, _) = import(&json, old::schema()).unwrap();
+    let told: Vec<String> = snapshot.differences(&other).iter().map(ToString::to_string).collect();
+    assert!(told.iter().any(|told| told.starts_with("area west, on arrival in the level")), "{told:?}");
+}
+
+#[test]
 fn an_export_has_the_areas_and_their_copies_and_comes_back() {
     let (bytes, _) = save_of_version_1();
     let save = verify(&bytes, old::schema()).unwrap();

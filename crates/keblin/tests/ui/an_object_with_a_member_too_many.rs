@@ -1,4 +1,4 @@
-//! A member has no field: it is neither kept nor marked as transient.
+//! A field for the member `height` is missing from the declaration, and the member is not marked as transient.
 
 use keblin::{ObjectId, WorldObject};
 

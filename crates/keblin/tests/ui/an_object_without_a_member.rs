@@ -1,4 +1,4 @@
-//! A declared field of the kind has no member in the struct: it would never be kept.
+//! A member for the declared field `speed` is missing from the struct.
 
 use keblin::{ObjectId, WorldObject};
 

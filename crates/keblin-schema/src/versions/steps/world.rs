@@ -35,7 +35,7 @@ impl Resolving<'_> {
         self.grid();
     }
 
-    /// Refuses a grid that has become smaller, or is no longer one: its areas have no ids that a step could name.
+    /// Refuses a smaller grid, and areas with ids in place of a grid: a step cannot name the areas of a grid.
     fn grid(&mut self) {
         let changes = differences_of_the_world(self.before, self.now);
         let of_grid = |change: &Change| matches!(change, Change::Key { key: "areas.grid", .. });
