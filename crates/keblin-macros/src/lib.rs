@@ -76,7 +76,8 @@ pub fn carry(input: TokenStream) -> TokenStream {
 /// Makes a struct an object of the world: its members are kept with its area.
 ///
 /// `#[world(MODULE::kinds::KIND)]` above the struct says which kind it is; `rebuild = FUNCTION` after it names what to
-/// call once after each recall. Each member is kept in the field of its name, or in that of `#[world(field = NAME)]`.
+/// call once after each recall. `time_away = FUNCTION` names what to call before that with the `Time` that the object was
+/// away, if the kind asks for it. Each member is kept in the field of its name, or in that of `#[world(field = NAME)]`.
 /// `#[world(id)]` marks the member with the id, an `ObjectId`. `#[world(transient)]` marks one that is not kept: it has
 /// its default in an object that is made again.
 #[proc_macro_derive(WorldObject, attributes(world))]

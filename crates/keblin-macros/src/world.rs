@@ -39,6 +39,7 @@ fn kind(schema: &Model, index: u16, kind: &ObjectKindDef) -> TokenStream {
                 ::keblin::world::ObjectField::of_index(#index, #at);
         }
     });
+    let asks = kind.time_away;
     quote! {
         #[doc = #about]
         pub mod #module {
@@ -49,6 +50,10 @@ fn kind(schema: &Model, index: u16, kind: &ObjectKindDef) -> TokenStream {
 
             #[doc(hidden)]
             pub type Game = super::super::Game;
+
+            /// Whether it asks for the time away.
+            #[doc(hidden)]
+            pub const TIME_AWAY: bool = #asks;
 
             /// Every field once, so that a struct without one of them does not compile.
             #[doc(hidden)]
@@ -101,6 +106,7 @@ pub(crate) fn areas(schema: &Model) -> TokenStream {
 struct Said {
     kind: Path,
     rebuild: Option<Path>,
+    time_away: Option<Path>,
 }
 
 /// A member of a struct.
@@ -113,7 +119,7 @@ enum Role {
 
 /// `#[derive(WorldObject)]`
 pub(crate) fn object(input: &DeriveInput) -> syn::Result<TokenStream> {
-    let Said { kind, rebuild } = said(input)?;
+    let Said { kind, rebuild, time_away } = said(input)?;
     let members = members(input)?;
     let (name, (generics, of, bounds)) = (&input.ident, input.generics.split_for_impl());
     let mut ids = members.iter().filter(|(_, role)| matches!(role, Role::Id)).map(|(member, _)| member);
@@ -140,9 +146,21 @@ pub(crate) fn object(input: &DeriveInput) -> syn::Result<TokenStream> {
         Role::Transient => quote_spanned!(member.span()=> #member: ::core::default::Default::default(),),
     });
     let of_kind = kept().map(|(_, field)| Ident::new(&field.to_string().to_ascii_lowercase(), field.span()));
+    let of_away = match time_away.is_some() {
+        true => {
+            quote!(#kind::TIME_AWAY, "this kind does not ask for the time away: declare `time_away = true`, or leave out `time_away` here")
+        }
+        false => {
+            quote!(!#kind::TIME_AWAY, "this kind asks for the time away: add `time_away = FUNCTION` after the kind")
+        }
+    };
+    let of_away = quote_spanned!(kind.span()=> const _: () = ::core::assert!(#of_away););
+    let time_away =
+        time_away.map(|path| quote!(fn time_away(&mut self, away: ::keblin::Time) { #path(self, away); }));
     let rebuild = rebuild.map(|path| quote!(fn rebuild(&mut self) { #path(self); }));
     Ok(quote! {
         const _: #kind::Kept = #kind::Kept { #(#of_kind: (),)* };
+        #of_away
 
         #[automatically_derived]
         impl #generics ::keblin::WorldObject<#kind::Game> for #name #of #bounds {
@@ -164,6 +182,8 @@ pub(crate) fn object(input: &DeriveInput) -> syn::Result<TokenStream> {
                 #name { #(#made)* }
             }
 
+            #time_away
+
             #rebuild
         }
     })
@@ -176,17 +196,22 @@ fn said(input: &DeriveInput) -> syn::Result<Said> {
     };
     attribute.parse_args_with(|from: syn::parse::ParseStream<'_>| {
         let kind = from.parse::<Path>()?;
-        let mut rebuild = None;
-        if from.peek(Token![,]) {
+        let mut said = Said { kind, rebuild: None, time_away: None };
+        while from.peek(Token![,]) {
             from.parse::<Token![,]>()?;
             let word = from.parse::<Ident>()?;
-            if word != "rebuild" {
-                return Err(syn::Error::new(word.span(), "expected `rebuild = FUNCTION`"));
-            }
+            let function = match word.to_string().as_str() {
+                "rebuild" => &mut said.rebuild,
+                "time_away" => &mut said.time_away,
+                _ => {
+                    let message = "expected `rebuild = FUNCTION` or `time_away = FUNCTION`";
+                    return Err(syn::Error::new(word.span(), message));
+                }
+            };
             from.parse::<Token![=]>()?;
-            rebuild = Some(from.parse::<Path>()?);
+            *function = Some(from.parse::<Path>()?);
         }
-        Ok(Said { kind, rebuild })
+        Ok(said)
     })
 }
 

@@ -57,7 +57,10 @@ fn kind_entry(schema: &Schema, kind: &ObjectKindDef) -> (String, Json) {
         let fate = fate_of_kind(schema, kind, *row);
         (row.as_str().to_string(), json!({ "fate": fate.as_str() }))
     });
-    (kind.name.to_string(), json!({ "moments": Json::Object(moments.collect()) }))
+    (
+        kind.name.to_string(),
+        json!({ "time_away": kind.time_away, "moments": Json::Object(moments.collect()) }),
+    )
 }
 
 /// The table, and the events that are not in it.

@@ -44,7 +44,7 @@ structs! {
     Survival { on_death, on_retry, on_level, on_new_run }
     Watch { cells, facts, all_levels, words, played, unlocks }
     ListDef { name, items }
-    ObjectKindDef { name, about, on_death, on_retry, on_new_run, fields }
+    ObjectKindDef { name, about, on_death, on_retry, on_new_run, time_away, fields }
     AreaDef { name, title, kinds }
 }
 

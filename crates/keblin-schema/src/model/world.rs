@@ -20,6 +20,8 @@ pub struct ObjectKindDef {
     pub on_retry: OnRetry,
     /// What a new run does.
     pub on_new_run: OnReset,
+    /// Whether its objects are given the time that they were away, once their area is recalled.
+    pub time_away: bool,
     /// What is kept of each object, in declared order.
     pub fields: Vec<MemberDef>,
 }

@@ -39,6 +39,10 @@ pub(crate) enum Leaf {
     Stay,
     /// How many objects of the world were given an id in play.
     Made,
+    /// The time in play when the world was last copied, on entering the level.
+    EntryAt,
+    /// The time in play when the world was last copied, at a checkpoint.
+    CheckpointAt,
 }
 
 keblin_schema::words! {
@@ -154,13 +158,22 @@ pub(crate) fn slot(model: &Model) -> Vec<Listed> {
             }),
         })
     });
-    let made = || Map::fixed([leaf("made", Leaf::Made)]);
     let world = (!model.object_kinds.is_empty()).then(|| Listed {
         name: WORLD.to_string(),
         needed: false,
-        map: made(),
+        map: world(model),
     });
     [whole(PROFILE, profile(model)), whole(RUN, run(model))].into_iter().chain(groups).chain(world).collect()
+}
+
+/// Returns the map of the world section. When the copies were taken matters only to kinds that ask for the time away.
+fn world(model: &Model) -> Map {
+    let mut map = Map::fixed([leaf("made", Leaf::Made)]);
+    if model.object_kinds.iter().any(|kind| kind.time_away) {
+        // A save may be from before a kind asked.
+        map.entries.extend([leaf("entry_at", Leaf::EntryAt), leaf("checkpoint_at", Leaf::CheckpointAt)]);
+    }
+    map
 }
 
 /// Returns the map of the profile section.

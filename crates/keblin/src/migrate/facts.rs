@@ -16,6 +16,7 @@ impl Applying<'_> {
     pub(super) fn named(&mut self, state: &mut State) {
         let (Places { step, old, now }, before) = (self.places, &self.before.state);
         (state.played, state.made) = (before.played, before.made);
+        (state.entry_at, state.checkpoint_at) = (before.entry_at, before.checkpoint_at);
         state.difficulty = self.difficulty(before.difficulty, "difficulty").or(state.difficulty);
         state.furthest = before.furthest.and_then(|furthest| {
             // If the level was removed, the one before it was reached as well.

@@ -152,6 +152,7 @@ impl Applying<'_> {
                 Column::push(column, value);
             }
         }
-        Ok(Rows { ids: before.ids, gone: before.gone, ..rows })
+        let left = before.left.filter(|_| kind.time_away);
+        Ok(Rows { ids: before.ids, gone: before.gone, left, ..rows })
     }
 }

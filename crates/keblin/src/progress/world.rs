@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::{Area, Model, OfGame};
+use keblin_schema::{Area, Model, OfGame, Time};
 
 use super::{Engine, Holder, Play};
 use crate::broken::Broken;
@@ -242,10 +242,17 @@ impl Engine {
             if present.put_back.get(kind) != Some(&true) {
                 let known = present.known.get(kind).map_or(&[][..], Vec::as_slice);
                 *held = with_gone(rows, known, &held.gone);
+                held.left = self.time_of(kind);
             }
         }
         self.put_body(area, &body);
         Ok(())
+    }
+
+    /// Returns the time that is noted with the objects of a kind; `None` if it does not ask for the time away.
+    fn time_of(&self, kind: usize) -> Option<Time> {
+        let asks = self.schema.object_kinds.get(kind).is_some_and(|kind| kind.time_away);
+        asks.then_some(self.state.played)
     }
 
     pub(super) fn put_body(&mut self, area: usize, body: &AreaBody) {
@@ -277,7 +284,7 @@ impl Engine {
             return Err(self.world_error(area, WorldWhy::Present));
         }
         let (schema, body) = (Arc::clone(&self.schema), self.body_of(area)?);
-        let mut into = AreaIn::new(&schema, area, &body);
+        let mut into = AreaIn::new(&schema, area, &body, self.state.played);
         objects(&mut into);
         let known = into.done().map_err(|why| self.world_error(area, why))?;
         let put_back = vec![false; known.len()];

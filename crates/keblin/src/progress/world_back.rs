@@ -3,12 +3,13 @@
 
 use std::sync::Arc;
 
+use keblin_schema::Time;
 use keblin_schema::model::ObjectKindDef;
 
 use super::Engine;
 use super::put::Origin;
 use crate::broken::Broken;
-use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY};
+use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY, State};
 use crate::world::{AreaBody, Rows};
 
 impl Engine {
@@ -23,6 +24,12 @@ impl Engine {
 
     /// Takes copies of the world anew: from now on an area is copied when it changes.
     pub(super) fn forget_copies_of_world(&mut self, starts: &[&str]) {
+        if self.schema.object_kinds.iter().any(|kind| kind.time_away) {
+            let State { played, entry_at, checkpoint_at, .. } = &mut self.state;
+            for start in starts {
+                *(if *start == AT_ENTRY { &mut *entry_at } else { &mut *checkpoint_at }) = *played;
+            }
+        }
         let is_copy = |section: &Arc<str>| starts.iter().any(|start| section.starts_with(start));
         if self.areas.keys().any(is_copy) {
             Arc::make_mut(&mut self.areas).retain(|section, _| !is_copy(section));
@@ -44,6 +51,14 @@ impl Engine {
         if origins.iter().all(|origin| *origin == Origin::Live) {
             return;
         }
+        // How long ago a copy was taken: for its objects, this time has not passed.
+        let (since_entry, since_checkpoint) =
+            (self.state.played - self.state.entry_at, self.state.played - self.state.checkpoint_at);
+        let since = |origin: Origin| match origin {
+            Origin::Checkpoint if has_checkpoint => since_checkpoint,
+            Origin::Entry | Origin::Checkpoint => since_entry,
+            _ => Time::ZERO,
+        };
         for area in self.areas_with_bytes() {
             // Bytes that cannot be read are left as they are; recalling the area says so.
             let Ok(mut body) = self.body_of(area) else { continue };
@@ -59,6 +74,7 @@ impl Engine {
                 if let Some(copy) = copy {
                     *rows = copy;
                 }
+                rows.left = rows.left.map(|left| left + since(*origin));
             }
             self.put_body(area, &body);
         }

@@ -92,6 +92,8 @@ impl<'s> Filling<'s> {
                 id(out, carried.run_difficulty.as_deref().or(declared))
             }
             Leaf::Made => count(out, if Broken::IdsGivenAgain.is() { 0 } else { state.made }),
+            Leaf::EntryAt => out.i64(state.entry_at.as_nanos()).map(drop),
+            Leaf::CheckpointAt => out.i64(state.checkpoint_at.as_nanos()).map(drop),
             Leaf::Level => id(out, level(model, visit.and_then(|visit| visit.level))),
             Leaf::Checkpoint => id(out, visit.and_then(|visit| checkpoint(model, visit))),
             Leaf::Stay => out.str(visit.map_or(Stay::Playing, |visit| visit.stay).as_str()).map(drop),

@@ -53,6 +53,10 @@ impl Reading<'_> {
             }
             Leaf::Played => self.state.played = Time::from_nanos(cursor.int(|| "played as time")?),
             Leaf::Made => self.state.made = cursor.count("made as a count")?,
+            Leaf::EntryAt => self.state.entry_at = Time::from_nanos(cursor.int(|| "entry_at as time")?),
+            Leaf::CheckpointAt => {
+                self.state.checkpoint_at = Time::from_nanos(cursor.int(|| "checkpoint_at as time")?);
+            }
             Leaf::RunDifficulty => {
                 let (id, known) = self.difficulty(cursor)?;
                 self.carried.run_difficulty = self.kept("run.run.difficulty", id, known);

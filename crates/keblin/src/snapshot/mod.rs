@@ -188,6 +188,10 @@ pub(crate) struct State {
     pub(crate) run: Option<Run>,
     /// How many objects were given an id in play. It only grows, so that no id is given twice.
     pub(crate) made: u64,
+    /// The time in play when the world was last copied, on entering the level.
+    pub(crate) entry_at: Time,
+    /// The same at a checkpoint.
+    pub(crate) checkpoint_at: Time,
 }
 
 /// The facts of a level, which are kept without a declaration.
@@ -274,6 +278,8 @@ impl State {
             difficulty: (!schema.difficulties.is_empty()).then_some(0),
             run: None,
             made: 0,
+            entry_at: Time::ZERO,
+            checkpoint_at: Time::ZERO,
         }
     }
 

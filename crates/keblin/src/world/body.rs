@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Model;
 use keblin_schema::model::ObjectKindDef;
+use keblin_schema::{Model, Time};
 use minicbor::data::Tag;
 use minicbor::{Decoder, Encoder};
 
@@ -16,6 +16,7 @@ use crate::grammar::Failure;
 /// The keys of a kind.
 const IDS: &str = "ids";
 const GONE: &str = "gone";
+const LEFT: &str = "left";
 const FIELDS: &str = "fields";
 
 /// The objects of one kind in an area.
@@ -25,6 +26,8 @@ pub(crate) struct Rows {
     pub(crate) ids: Vec<u64>,
     /// The ids of objects that the game makes with the area and that are gone, in order.
     pub(crate) gone: Vec<u64>,
+    /// The time in play when they were recorded, if the kind asks for the time away.
+    pub(crate) left: Option<Time>,
     /// One column for each declared field.
     pub(crate) columns: Vec<Column>,
 }
@@ -32,7 +35,7 @@ pub(crate) struct Rows {
 impl Rows {
     pub(crate) fn of(kind: &ObjectKindDef) -> Rows {
         let columns = kind.fields.iter().map(|field| Column::new(field.kind)).collect();
-        Rows { ids: Vec::new(), gone: Vec::new(), columns }
+        Rows { columns, ..Rows::default() }
     }
 
     /// Returns whether the kind says nothing: its objects are as the game makes them.
@@ -140,9 +143,12 @@ fn write(
 ) -> Result<(), Failure> {
     out.map((kinds.len() + unknown.len()) as u64)?;
     for (kind, rows) in kinds {
-        out.str(kind.name.as_str())?.map(3)?;
+        out.str(kind.name.as_str())?.map(3 + u64::from(rows.left.is_some()))?;
         write_ids(out.str(IDS)?, &rows.ids)?;
         write_ids(out.str(GONE)?, &rows.gone)?;
+        if let Some(left) = rows.left {
+            out.str(LEFT)?.i64(left.as_nanos())?;
+        }
         out.str(FIELDS)?.map(rows.columns.len() as u64)?;
         for (field, column) in kind.fields.iter().zip(&rows.columns) {
             column.write(out.str(field.name.as_str())?)?;
@@ -196,6 +202,10 @@ fn read_rows(
         match key {
             IDS => rows.ids = read_ids(from, place)?,
             GONE => rows.gone = read_ids(from, place)?,
+            LEFT => {
+                let left = expected(from, place, "a time in nanoseconds", |from| from.i64().ok())?;
+                rows.left = Some(Time::from_nanos(left)).filter(|_| kind.time_away);
+            }
             FIELDS if with_values => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
             _ => expected(from, place, "a value", |from| from.skip().ok())?,
         }

@@ -2,9 +2,8 @@
 
 use std::marker::PhantomData;
 
-use keblin_schema::Model;
-use keblin_schema::ObjectField;
 use keblin_schema::typed::{FieldType, Member};
+use keblin_schema::{Model, ObjectField, Time};
 
 use super::body::{AreaBody, Rows};
 use super::column::Column;
@@ -41,6 +40,8 @@ pub struct AreaIn<'a, G> {
     model: &'a Model,
     area: usize,
     body: &'a AreaBody,
+    /// The time in play.
+    now: Time,
     /// By kind: the ids of the objects that the game makes with the area, once they were passed.
     known: Vec<Option<Vec<u64>>>,
     /// The first mistake.
@@ -49,9 +50,9 @@ pub struct AreaIn<'a, G> {
 }
 
 impl<'a, G> AreaIn<'a, G> {
-    pub(crate) fn new(model: &'a Model, area: usize, body: &'a AreaBody) -> AreaIn<'a, G> {
+    pub(crate) fn new(model: &'a Model, area: usize, body: &'a AreaBody, now: Time) -> AreaIn<'a, G> {
         let known = vec![None; model.object_kinds.len()];
-        AreaIn { model, area, body, known, mistake: None, of: PhantomData }
+        AreaIn { model, area, body, now, known, mistake: None, of: PhantomData }
     }
 
     /// Recalls all objects of one kind. The collection has those of this area, as its level makes them: objects that
@@ -68,6 +69,7 @@ impl<'a, G> AreaIn<'a, G> {
             self.mistake.get_or_insert_with(|| WorldWhy::Twice { kind: kind.name.to_string() });
             return;
         }
+        let away = rows.left.map(|left| (self.now - left).max(Time::ZERO));
         let mut authored = Vec::new();
         let mut taken = vec![false; rows.ids.len()];
         // Objects mostly come in the order in which they were put by.
@@ -83,12 +85,15 @@ impl<'a, G> AreaIn<'a, G> {
                 next = row + 1;
                 taken.get_mut(row).into_iter().for_each(|taken| *taken = true);
                 object.put_back(&RowIn { rows, row });
+                away.into_iter().for_each(|away| object.time_away(away));
             }
             row.is_some() || rows.gone.binary_search(&id).is_err()
         });
         for (row, id) in rows.ids.iter().enumerate().filter(|(row, _)| taken.get(*row) == Some(&false)) {
             let id = ObjectId::of_number(*id);
-            objects.add_object(id, T::made_again(id, &RowIn { rows, row }));
+            let mut object = T::made_again(id, &RowIn { rows, row });
+            away.into_iter().for_each(|away| object.time_away(away));
+            objects.add_object(id, object);
         }
         objects.retain_objects(|object| {
             object.rebuild();

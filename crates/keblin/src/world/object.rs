@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use keblin_schema::ObjectKind;
+use keblin_schema::{ObjectKind, Time};
 
 use super::into::RowIn;
 use super::out::RowOut;
@@ -86,6 +86,10 @@ pub trait WorldObject<G>: Sized {
 
     /// Returns an object that was made in play, or has come from another area.
     fn made_again(id: ObjectId, row: &RowIn<'_>) -> Self;
+
+    /// Called after each recall with how much time in play has passed since the object was put by, if its kind asks for
+    /// that with `time_away`: lets it do what it would have done meanwhile.
+    fn time_away(&mut self, _away: Time) {}
 
     /// Called once after each recall, with all values in place: sets up what follows from them, such as a glow.
     fn rebuild(&mut self) {}

@@ -88,6 +88,7 @@ mod verified;
 mod watched;
 mod with;
 mod world;
+mod world_away;
 mod world_laws;
 mod world_steps;
 mod years;

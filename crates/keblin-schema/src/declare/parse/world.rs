@@ -15,7 +15,7 @@ use crate::text::name::{Name, nearest};
 const MAX_AREAS: usize = 1_000_000;
 const MAX_SIDE: i64 = 4096;
 
-const KIND_KEYS: &[&str] = &["about", "fields", "on_death", "on_retry", "on_new_run"];
+const KIND_KEYS: &[&str] = &["about", "fields", "on_death", "on_retry", "on_new_run", "time_away"];
 const AREA_KEYS: &[&str] = &["id", "title", "kinds"];
 
 /// An area as declared.
@@ -103,12 +103,14 @@ fn kind(
     let on_death = reader.one_of("on_death", OnDeath::ALL, OnDeath::as_str, found);
     let on_retry = reader.one_of("on_retry", OnRetry::ALL, OnRetry::as_str, found);
     let on_new_run = reader.one_of("on_new_run", OnReset::ALL, OnReset::as_str, found);
+    let time_away = reader.yes_or_no("time_away", found);
     ObjectKindDef {
         name: name.value.clone(),
         about,
         on_death: on_death.unwrap_or(OnDeath::Stays),
         on_retry: on_retry.unwrap_or(OnRetry::Stays),
         on_new_run: on_new_run.unwrap_or(OnReset::Default),
+        time_away: time_away.unwrap_or(false),
         fields,
     }
 }

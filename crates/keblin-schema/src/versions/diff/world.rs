@@ -23,6 +23,7 @@ impl Found<'_> {
             ("on_death", before.on_death.as_str(), now.on_death.as_str()),
             ("on_retry", before.on_retry.as_str(), now.on_retry.as_str()),
             ("on_new_run", before.on_new_run.as_str(), now.on_new_run.as_str()),
+            ("time_away", yes_or_no(before.time_away), yes_or_no(now.time_away)),
         ] {
             self.key(Class::Rule, &what, key, before.to_string(), now.to_string());
         }
@@ -53,6 +54,10 @@ impl Found<'_> {
             self.key(Class::Rule, &What::Area(area.name.clone()), "kinds", old, new);
         }
     }
+}
+
+fn yes_or_no(yes: bool) -> &'static str {
+    if yes { "true" } else { "false" }
 }
 
 /// Returns the kinds of an area, as declared.

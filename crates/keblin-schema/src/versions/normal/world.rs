@@ -16,6 +16,9 @@ impl Normal<'_> {
                     self.word(key, word);
                 }
             }
+            if kind.time_away {
+                self.key("time_away", "true");
+            }
             for field in &kind.fields {
                 self.heading(&format!("[kinds.{}.fields.{}]", kind.name, field.name));
                 self.member(field);

@@ -137,7 +137,7 @@ impl Importing<'_> {
                 let count = json.as_u64().ok_or_else(|| expected("a count"))?;
                 return Ok(encoded(|out| out.u64(count).map(drop)));
             }
-            Leaf::Played => {
+            Leaf::Played | Leaf::EntryAt | Leaf::CheckpointAt => {
                 let time = json.as_str().and_then(|text| text.parse().ok());
                 Value::Int(time.map(Time::as_nanos).ok_or_else(|| expected("a time such as \"1h2m\""))?)
             }

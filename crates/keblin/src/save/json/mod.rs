@@ -185,6 +185,8 @@ impl<'s> Exporting<'s> {
             Leaf::Difficulty => json!(carried.difficulty.as_deref().or(difficulty(state.difficulty))),
             Leaf::Played => json!(state.played.to_string()),
             Leaf::Made => json!(state.made),
+            Leaf::EntryAt => json!(state.entry_at.to_string()),
+            Leaf::CheckpointAt => json!(state.checkpoint_at.to_string()),
             Leaf::RunDifficulty => {
                 let declared = difficulty(run.and_then(|run| run.difficulty));
                 json!(carried.run_difficulty.as_deref().or(declared))

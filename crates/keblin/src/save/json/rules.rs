@@ -106,7 +106,7 @@ impl Rules<'_> {
                 json!({ "type": "integer", "minimum": 0, "maximum": level.map_or(0, |level| level.stars) })
             }
             Leaf::Fact(..) | Leaf::Made => json!({ "type": "integer", "minimum": 0 }),
-            Leaf::Played => json!({ "type": "string", "pattern": TIME }),
+            Leaf::Played | Leaf::EntryAt | Leaf::CheckpointAt => json!({ "type": "string", "pattern": TIME }),
             Leaf::Stay => json!({ "enum": Stay::ALL.iter().map(|stay| stay.as_str()).collect::<Vec<_>>() }),
             // A build with more levels may have saved another id, which is kept.
             Leaf::Furthest | Leaf::Difficulty | Leaf::RunDifficulty | Leaf::Level | Leaf::Checkpoint => {
