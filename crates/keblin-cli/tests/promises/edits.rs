@@ -127,7 +127,7 @@ fn tried(file: &str, before: &Schema, edited: &str, text: &str) -> Result<&'stat
 fn every_edit_of_a_line_is_stopped_exactly_where_saves_would_be_lost() {
     let mut counts: BTreeMap<(&str, &str), usize> = BTreeMap::new();
     let mut faults = Vec::new();
-    for file in ["progress.toml", "frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml"] {
+    for file in ["progress.toml", "frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml", "frozen/v4.toml"] {
         let text = fs::read_to_string(project("demo").join(file)).unwrap();
         let before = Schema::parse(file, &text).unwrap().schema;
         let tried: Vec<Result<&str, String>> =
@@ -141,7 +141,7 @@ fn every_edit_of_a_line_is_stopped_exactly_where_saves_would_be_lost() {
     }
     assert!(faults.is_empty(), "{} of them:\n\n{}", faults.len(), faults.join("\n\n"));
     println!("{counts:#?}");
-    for file in ["progress.toml", "frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml"] {
+    for file in ["progress.toml", "frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml", "frozen/v4.toml"] {
         assert!(counts[&(file, "shape")] >= 20 && counts[&(file, "growth or rule")] >= 10, "{counts:#?}");
     }
 }

@@ -26,7 +26,7 @@ fn folders_of_rehearsals_are_run_and_those_beside_the_declaration_if_none_are_na
     let of_a_folder = keblin(&["rehearse", "demo/rehearsals"]);
     assert_eq!((of_a_folder.code, of_a_folder.out.lines().count()), (0, all), "{}", of_a_folder.err);
     assert!(
-        of_a_folder.out.starts_with("demo/rehearsals/a_lock_that_holds.txt: held"),
+        of_a_folder.out.starts_with("demo/rehearsals/a_lamp_at_the_mooring.txt: held"),
         "{}",
         of_a_folder.out
     );

@@ -71,12 +71,7 @@ impl<G, P: Holder> Play<G, P> {
         area: Area<G>,
         objects: impl FnOnce(&mut AreaOut<'_, G>),
     ) -> Result<(), WorldError> {
-        let area = area.of_any().index();
-        if !Broken::AreaForgotten.is() {
-            self.engine_mut().record_area(area, objects)?;
-        }
-        self.engine_mut().world.present.remove(&area);
-        Ok(())
+        self.engine_mut().put_by(area.of_any().index(), objects)
     }
 
     /// Records a loaded area without putting it by: before a save, so that it has the objects as they are now.
@@ -108,10 +103,7 @@ impl<G, P: Holder> Play<G, P> {
 
     /// Returns a new id for an object that is made in play.
     pub fn new_object(&mut self) -> ObjectId {
-        let engine = self.engine_mut();
-        engine.changed();
-        engine.state.made += 1;
-        ObjectId::made(engine.state.made)
+        self.engine_mut().new_object()
     }
 
     /// Returns a guard: as long as it is held, the area is needed.
@@ -125,9 +117,7 @@ impl<G, P: Holder> Play<G, P> {
     /// [`WorldWhy::Unknown`] if no area has this id.
     pub fn request_area(&mut self, id: &str) -> Result<usize, WorldError> {
         let area = self.engine().area_named(id)?;
-        let engine = self.engine_mut();
-        *engine.world.requested.entry(area).or_default() += 1;
-        Ok(engine.needs_of(area))
+        Ok(self.engine_mut().request_area(area))
     }
 
     /// Takes back one request by id; returns how many need the area now.
@@ -137,13 +127,7 @@ impl<G, P: Holder> Play<G, P> {
     /// already. Guards do not count here.
     pub fn release_area(&mut self, id: &str) -> Result<usize, WorldError> {
         let area = self.engine().area_named(id)?;
-        let engine = self.engine_mut();
-        match engine.world.requested.get(&area).copied().unwrap_or(0) {
-            0 => return Err(engine.world_error(area, WorldWhy::NotRequested)),
-            1 => _ = engine.world.requested.remove(&area),
-            more => _ = engine.world.requested.insert(area, more - 1),
-        }
-        Ok(engine.needs_of(area))
+        self.engine_mut().release_area(area)
     }
 
     /// Returns how many need an area: guards and requests.
@@ -177,11 +161,31 @@ impl Engine {
         WorldError { area: self.schema.areas.id(area).unwrap_or_default(), why }
     }
 
-    fn needs_of(&self, area: usize) -> usize {
+    pub(crate) fn request_area(&mut self, area: usize) -> usize {
+        *self.world.requested.entry(area).or_default() += 1;
+        self.needs_of(area)
+    }
+
+    pub(crate) fn release_area(&mut self, area: usize) -> Result<usize, WorldError> {
+        match self.world.requested.get(&area).copied().unwrap_or(0) {
+            0 => return Err(self.world_error(area, WorldWhy::NotRequested)),
+            1 => _ = self.world.requested.remove(&area),
+            more => _ = self.world.requested.insert(area, more - 1),
+        }
+        Ok(self.needs_of(area))
+    }
+
+    pub(crate) fn new_object(&mut self) -> ObjectId {
+        self.changed();
+        self.state.made += 1;
+        ObjectId::made(self.state.made)
+    }
+
+    pub(crate) fn needs_of(&self, area: usize) -> usize {
         self.world.needs.of(area) + self.world.requested.get(&area).copied().unwrap_or(0)
     }
 
-    fn area_changes(&self) -> Vec<AreaChange> {
+    pub(crate) fn area_changes(&self) -> Vec<AreaChange> {
         let handle = |area: usize| u32::try_from(area).map(Area::of_index).ok();
         let has_left = |area: usize, present: &Present| {
             self.needs_of(area) == 0 || present.put_back.iter().any(|put_back| *put_back)
@@ -217,7 +221,19 @@ impl Engine {
         }
     }
 
-    fn record_area<G>(
+    pub(crate) fn put_by<G>(
+        &mut self,
+        area: usize,
+        objects: impl FnOnce(&mut AreaOut<'_, G>),
+    ) -> Result<(), WorldError> {
+        if !Broken::AreaForgotten.is() {
+            self.record_area(area, objects)?;
+        }
+        self.world.present.remove(&area);
+        Ok(())
+    }
+
+    pub(crate) fn record_area<G>(
         &mut self,
         area: usize,
         objects: impl FnOnce(&mut AreaOut<'_, G>),
@@ -276,7 +292,11 @@ impl Engine {
         }
     }
 
-    fn recall<G>(&mut self, area: usize, objects: impl FnOnce(&mut AreaIn<'_, G>)) -> Result<(), WorldError> {
+    pub(crate) fn recall<G>(
+        &mut self,
+        area: usize,
+        objects: impl FnOnce(&mut AreaIn<'_, G>),
+    ) -> Result<(), WorldError> {
         if area >= self.schema.areas.len() {
             return Err(self.world_error(area, WorldWhy::Unknown));
         }

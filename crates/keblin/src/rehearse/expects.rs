@@ -53,7 +53,7 @@ impl Words<'_> {
         text.map(str::to_string).ok_or_else(|| bad(span, format!("expected {what}, but found `{word}`")))
     }
 
-    fn number(&mut self, what: &str) -> Result<usize, Finding> {
+    pub(super) fn number(&mut self, what: &str) -> Result<usize, Finding> {
         let (word, span) = self.expected(what)?;
         word.parse().map_err(|_| bad(span, format!("expected {what}, but found `{word}`")))
     }
@@ -158,6 +158,9 @@ impl Words<'_> {
             Some(("locked", _)) => return self.expect_open(false),
             Some(("notice", _)) => return self.expect_notice(),
             Some(("moment", _)) => return self.expect_moment(),
+            Some((word @ ("needs" | "area" | "object"), _)) if self.is_about_the_world() => {
+                return self.expect_world(word).map(Step::World);
+            }
             Some((word @ ("levels" | "position" | "next" | "erased"), _)) => match self.expect_shown(word)? {
                 Some(step) => return Ok(step),
                 None => self.at = start,

@@ -13,6 +13,7 @@ use crate::progress::{Engine, sealed::HasEngine};
 use crate::snapshot::{Schema, Snapshot};
 use crate::store::backend::{Backend, PowerCut, Tear};
 use crate::store::{Keeper, OpenError, Origin, PinError, SaveDir, SaveError, Slot, SwitchError};
+use crate::world::PlainObject;
 
 /// The slot that a rehearsal starts with.
 const SLOT: &str = "rehearsal";
@@ -36,6 +37,8 @@ pub(super) struct Machine {
     pub(super) autosave: bool,
     /// How often each notice was delivered since it was last expected.
     told: BTreeMap<String, usize>,
+    /// The game's own objects in each loaded area, by kind.
+    pub(super) objects: BTreeMap<usize, Vec<Vec<PlainObject>>>,
 }
 
 impl Machine {
@@ -49,6 +52,7 @@ impl Machine {
             late: None,
             autosave: true,
             told: BTreeMap::new(),
+            objects: BTreeMap::new(),
         };
         machine.set_clock();
         machine
@@ -162,6 +166,7 @@ impl Machine {
         }
         self.game = Some(game);
         self.told.clear();
+        self.objects.clear();
         self.count_notices();
         Ok(())
     }

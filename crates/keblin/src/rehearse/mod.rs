@@ -37,6 +37,12 @@ mod values;
 /// Expectations, and why they are not met.
 mod expectation;
 
+/// Steps about the world.
+mod world;
+
+/// The game's part in steps about the world.
+mod objects;
+
 /// A step as an event.
 mod step;
 
@@ -57,3 +63,4 @@ pub use report::{Failure, FailureKind, Report, StepReport};
 pub use script::{Line, Rehearsal};
 pub use step::{Feed, Shown, Step, WriteStep};
 pub use trace::Traced;
+pub use world::{AreaDue, WorldStep};

@@ -10,7 +10,15 @@ use keblin_schema::{Code, Finding, Level, Name, Time};
 use super::step::{Step, WriteStep};
 use crate::snapshot::Schema;
 
-const WORDS: [&str; 41] = [
+const WORDS: [&str; 49] = [
+    "request",
+    "release",
+    "recall",
+    "put_by",
+    "record",
+    "make",
+    "change",
+    "destroy",
     "buy",
     "schema",
     "feed",
@@ -148,6 +156,9 @@ impl<'t> Words<'t> {
             "far" => Step::Far(Box::new(self.step()?)),
             "sync" => self.sync()?,
             "erase" => self.erase()?,
+            "request" | "release" | "recall" | "put_by" | "record" | "make" | "change" | "destroy" => {
+                Step::World(self.world(word)?)
+            }
             "expect" => self.expect()?,
             "schema" => return Err(bad(span, "`schema` stands first in its line, on its own")),
             "refused" => Step::Refused(Box::new(self.step()?)),

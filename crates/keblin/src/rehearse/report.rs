@@ -6,6 +6,7 @@ use keblin_schema::{Name, Value};
 
 use super::trace::Traced;
 use crate::progress::Refused;
+use crate::world::WorldError;
 
 /// The result of a rehearsal.
 #[derive(Clone, Debug)]
@@ -110,6 +111,8 @@ pub enum FailureKind {
     Closed,
     /// The game is running already.
     Running,
+    /// A call about the world failed.
+    World(WorldError),
     /// The slot could not be opened or saved.
     Slot(String),
 }
@@ -149,6 +152,7 @@ impl fmt::Display for FailureKind {
             FailureKind::NoFile => write!(f, "nothing was saved to this slot yet; `save` first"),
             FailureKind::Closed => write!(f, "the game is closed here; `launch` it first"),
             FailureKind::Running => write!(f, "the game is running here; `quit` or `kill` it first"),
+            FailureKind::World(error) => write!(f, "{error}"),
             FailureKind::Slot(error) => write!(f, "{error}"),
         }
     }

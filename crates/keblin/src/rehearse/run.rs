@@ -75,7 +75,7 @@ impl Stage<'_> {
         let refused = match &line.step {
             Step::Refused(step) => match self.step(step) {
                 Err(FailureKind::Refused(refused)) => Some(refused),
-                Err(FailureKind::InUse) => None,
+                Err(FailureKind::InUse | FailureKind::World(_)) => None,
                 Err(other) => return Err(other),
                 Ok(()) => return Err(FailureKind::NotRefused),
             },
@@ -180,6 +180,7 @@ impl Stage<'_> {
                 machine.pass(*elapsed);
                 return Ok(());
             }
+            Step::World(step) => return machine.world(step),
             Step::Hold => {
                 self.held = Some(machine.progress_mut()?.snapshot());
                 return Ok(());

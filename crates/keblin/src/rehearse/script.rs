@@ -33,7 +33,7 @@ impl Step {
     #[must_use]
     pub fn is_expectation(&self) -> bool {
         use Step::{
-            Elsewhere, Expect, ExpectMoment, ExpectNotice, ExpectOpen, ExpectShown, Far, Refused, View,
+            Elsewhere, Expect, ExpectMoment, ExpectNotice, ExpectOpen, ExpectShown, Far, Refused, View, World,
         };
         match self {
             Expect(_)
@@ -42,6 +42,7 @@ impl Step {
             | ExpectNotice { .. }
             | ExpectMoment(..)
             | Refused(_) => true,
+            World(step) => step.is_expectation(),
             Elsewhere(step) | Far(step) | View(step) => step.is_expectation(),
             _ => false,
         }

@@ -6,6 +6,7 @@ use keblin_schema::condition::names::Asked;
 use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Unlock, Value};
 
 use super::expectation::Expectation;
+use super::world::WorldStep;
 use crate::progress::items::ItemPlace;
 use crate::progress::journal::{Cause, Target};
 use crate::progress::{Engine, Erase, Refused, Signal, Why};
@@ -128,6 +129,8 @@ pub enum Step {
         /// Whether the other machine's file is put here, or this one's there.
         from_far: bool,
     },
+    /// A step about the world, or what is expected of it.
+    World(WorldStep),
     /// Runs a step that must be refused.
     Refused(Box<Step>),
 }
@@ -209,6 +212,7 @@ impl Step {
                 | Step::Wait(_)
                 | Step::Far(_)
                 | Step::Sync { .. }
+                | Step::World(_)
         )
     }
 

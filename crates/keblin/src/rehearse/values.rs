@@ -48,7 +48,7 @@ impl Words<'_> {
         }
     }
 
-    fn equals(&mut self) -> Result<(), Finding> {
+    pub(super) fn equals(&mut self) -> Result<(), Finding> {
         match self.expected("`=`")? {
             ("=", _) => Ok(()),
             (sign, span) => Err(bad(span, format!("expected `=`, but found `{sign}`"))),
@@ -138,7 +138,7 @@ impl Words<'_> {
         self.value_of(holds)
     }
 
-    fn value_of(&mut self, holds: Holds) -> Result<Value, Finding> {
+    pub(super) fn value_of(&mut self, holds: Holds) -> Result<Value, Finding> {
         let (word, span) = self.expected("a value")?;
         let value = match (holds.kind, word) {
             (_, "null") => Some(Value::Unset),

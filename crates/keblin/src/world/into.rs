@@ -60,15 +60,7 @@ impl<'a, G> AreaIn<'a, G> {
     /// another area are added, and all others stay as they are. Then each one is rebuilt.
     pub fn objects<T: WorldObject<G>>(&mut self, objects: &mut impl Objects<T>) {
         let place = T::KIND.index();
-        let model = self.model;
-        let (Some(kind), Some(rows)) = (model.object_kinds.get(place), self.body.kinds.get(place)) else {
-            return;
-        };
-        let Some(known) = self.known.get_mut(place) else { return };
-        if known.is_some() {
-            self.mistake.get_or_insert_with(|| WorldWhy::Twice { kind: kind.name.to_string() });
-            return;
-        }
+        let Some(rows) = self.rows_of(place) else { return };
         let away = rows.left.map(|left| (self.now - left).max(Time::ZERO));
         let mut authored = Vec::new();
         let mut taken = vec![false; rows.ids.len()];
@@ -99,12 +91,28 @@ impl<'a, G> AreaIn<'a, G> {
             object.rebuild();
             true
         });
-        let is_in_area = model.kinds_in(self.area).any(|in_area| in_area == place);
+        self.passed(place, authored);
+    }
+
+    /// Returns the rows of a kind; `None` if its objects were passed already.
+    pub(super) fn rows_of(&mut self, kind: usize) -> Option<&'a Rows> {
+        if self.known.get(kind)?.is_some() {
+            let name = self.model.object_kinds.get(kind)?.name.to_string();
+            self.mistake.get_or_insert(WorldWhy::Twice { kind: name });
+            return None;
+        }
+        self.body.kinds.get(kind)
+    }
+
+    /// Notes the ids of the objects that the game has made of a kind.
+    pub(super) fn passed(&mut self, kind: usize, mut authored: Vec<u64>) {
+        let is_in_area = self.model.kinds_in(self.area).any(|in_area| in_area == kind);
         if !is_in_area && !authored.is_empty() {
-            self.mistake.get_or_insert_with(|| WorldWhy::NotInArea { kind: kind.name.to_string() });
+            let name = self.model.object_kinds.get(kind).map_or(String::new(), |kind| kind.name.to_string());
+            self.mistake.get_or_insert(WorldWhy::NotInArea { kind: name });
         }
         authored.sort_unstable();
-        *known = Some(authored);
+        self.known.get_mut(kind).into_iter().for_each(|known| *known = Some(authored.clone()));
     }
 
     /// Returns the ids of the game's own objects by kind; every kind of the area must have been passed.

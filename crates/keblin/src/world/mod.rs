@@ -31,6 +31,10 @@ mod out;
 /// From rows to a game's objects.
 mod into;
 
+/// Objects without a struct of a game.
+#[cfg(feature = "testing")]
+mod plain;
+
 /// Who needs which area.
 mod needs;
 
@@ -52,6 +56,8 @@ pub use needs::{AreaChange, AreaGuard};
 pub use object::{ObjectId, WorldObject};
 pub use objects::Objects;
 pub use out::{AreaOut, RowOut};
+#[cfg(feature = "testing")]
+pub(crate) use plain::PlainObject;
 
 /// Typed arrays, little endian (RFC 8746, section 2.1).
 pub(crate) mod tags {

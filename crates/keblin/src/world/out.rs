@@ -44,6 +44,15 @@ impl RowOut<'_> {
             // A member that may be unset, and is.
             None => Some(Value::Unset),
         };
+        self.put_value(field.index(), value);
+    }
+
+    /// Writes a value to the field at a position; `None` is one that cannot be written.
+    pub(super) fn put_value(&mut self, field: usize, value: Option<Value>) {
+        let (Some(def), Some(column)) = (self.kind.fields.get(field), self.rows.columns.get_mut(field))
+        else {
+            return;
+        };
         let kept = value.ok_or(None).and_then(|value| self.model.kept_of_object(def, value).map_err(Some));
         let value = kept.unwrap_or_else(|unfit| {
             self.refused = Some((format!("{}.{}", self.kind.name, def.name), unfit));
@@ -72,7 +81,17 @@ impl<'a, G> AreaOut<'a, G> {
 
     /// Passes all objects of one kind in the area, in any order.
     pub fn objects<'o, T: WorldObject<G> + 'o>(&mut self, objects: impl IntoIterator<Item = &'o T>) {
-        let place = T::KIND.index();
+        let rows =
+            objects.into_iter().map(|object| (object.object_id(), |row: &mut RowOut<'_>| object.record(row)));
+        self.rows(T::KIND.index(), rows);
+    }
+
+    /// Takes the rows of all objects of one kind, each with what writes it.
+    pub(super) fn rows<F: FnOnce(&mut RowOut<'_>)>(
+        &mut self,
+        place: usize,
+        objects: impl Iterator<Item = (ObjectId, F)>,
+    ) {
         let model = self.model;
         let (Some(kind), Some(held)) = (model.object_kinds.get(place), self.rows.get_mut(place)) else {
             return;
@@ -83,11 +102,10 @@ impl<'a, G> AreaOut<'a, G> {
             return;
         }
         let mut rows = Rows::of(kind);
-        for object in objects {
-            let id = object.object_id();
+        for (id, record) in objects {
             rows.ids.push(id.number());
             let mut row = RowOut { model, kind, rows: &mut rows, refused: None };
-            object.record(&mut row);
+            record(&mut row);
             if let Some((field, unfit)) = row.refused {
                 self.mistake.get_or_insert(WorldWhy::Value { field, id, unfit });
             }

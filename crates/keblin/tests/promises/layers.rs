@@ -22,7 +22,7 @@ const MAY_USE: [(&str, &[&str]); 15] = [
     ("store", &["broken", "snapshot", "fullness", "spans", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),
     ("error", &["snapshot", "world", "save", "progress", "migrate", "store", "game"]),
-    ("rehearse", &["snapshot", "save", "verify", "progress", "store"]),
+    ("rehearse", &["snapshot", "save", "verify", "world", "progress", "store"]),
 ];
 
 pub(crate) fn rust_files(folder: &Path) -> Vec<PathBuf> {

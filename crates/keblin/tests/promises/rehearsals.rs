@@ -16,10 +16,10 @@ fn run(name: &str, text: &str) -> Report {
 
 /// Returns the demo's declaration with its past.
 fn with_past() -> Arc<Schema> {
-    let [v1, v2, now] =
-        ["frozen/v1.toml", "frozen/v2.toml", "progress.toml"].map(|file| read(&format!("demo/{file}")));
-    let steps = ["v2", "v3"].map(|step| read(&format!("demo/migrations/{step}.toml")));
-    versions(&[&v1, &v2, &now], &[&steps[0], &steps[1]]).unwrap()
+    let texts = ["frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml", "progress.toml"];
+    let texts = texts.map(|file| read(&format!("demo/{file}")));
+    let steps = ["v2", "v3", "v4"].map(|step| read(&format!("demo/migrations/{step}.toml")));
+    versions(&texts.each_ref().map(String::as_str), &steps.each_ref().map(String::as_str)).unwrap()
 }
 
 /// Returns the declaration of another build, named from the folder of the demo's rehearsals.
@@ -117,7 +117,8 @@ fn a_rehearsal_changed_by_one_number_fails_with_line_expected_actual_and_cause()
                     | FailureKind::Refused(_)
                     | FailureKind::Openness { .. }
                     | FailureKind::Shown { .. }
-                    | FailureKind::Notices { .. } => {}
+                    | FailureKind::Notices { .. }
+                    | FailureKind::World(_) => {}
                     other => panic!("{place}: {other}"),
                 }
             }
@@ -300,12 +301,43 @@ fn another_build_is_installed_only_while_the_game_is_closed_and_from_a_file_that
         ("far schema ../progress.toml\n", "x:1:5: error: `schema` stands first in its line, on its own"),
         ("suppose reported.lamp_out = true\n", "`lamp_out` is not a moment that is reported once"),
         ("suppose reported.ten_letters = null\n", "expected true or false"),
+        ("request wets\n", "`wets` is not a declared area"),
+        ("make west lapm\n", "`lapm` is not a declared kind"),
+        ("recall west gate 3 4 boat 1\n", "`boat` is not a declared kind"),
+        ("change west gate 3 openned = 1.0\n", "did you mean `opened`?"),
+        ("change west gate three opened = 1.0\n", "expected the number of an object, but found `three`"),
+        ("expect object west gate 3 opened < 1.0\n", "expected `==`, but found `<`"),
+        ("expect area west fly\n", "known: load, unload, reload, stay"),
     ] {
         let told = Rehearsal::parse_with("x", text, &fen_post(), build).unwrap_err().to_string();
         assert!(told.contains(expected), "{told}");
     }
     let alone = Rehearsal::parse("x", "schema ../progress.toml\n", &fen_post()).unwrap_err().to_string();
     assert!(alone.contains("cannot read other declarations"), "{alone}");
+}
+
+#[test]
+fn what_a_step_about_the_world_finds_otherwise_is_said() {
+    let loaded = "request west\nrecall west gate 3\n";
+    for (text, expected) in [
+        ("expect needs west 1\n", "how many need west: expected 1, but found 0"),
+        ("request west\nexpect area west stay\n", "what to do with west: expected stay, but found load"),
+        (&format!("{loaded}release west\nexpect area west stay\n"), "expected stay, but found unload"),
+        ("release west\n", "area west was released more often than it was requested; nothing changed"),
+        ("put_by west\n", "area west is not loaded: recall it first, and put it by once"),
+        ("make west lamp\n", "area west is not loaded"),
+        (&format!("{loaded}recall west gate 3\n"), "area west is loaded already"),
+        (&format!("{loaded}destroy west lamp 3\n"), "lamp 3 in west: expected there, but found gone"),
+        (&format!("{loaded}expect object west gate 3 gone\n"), "expected gone, but found there"),
+        (&format!("{loaded}expect object west gate 3 opened == 1.0\n"), "expected 1.0, but found 0.0"),
+        ("recall east reed_bed 3\n", "area east does not take objects of the kind reed_bed"),
+    ] {
+        let (_, kind) = failure(text);
+        assert!(kind.to_string().contains(expected), "{text}: {kind}");
+    }
+    // The game is another one after a launch: it has not loaded anything.
+    let (line, kind) = failure(&format!("{loaded}quit\nlaunch\nput_by west\n"));
+    assert_eq!((line, kind.to_string().contains("is not loaded")), (5, true));
 }
 
 #[test]
