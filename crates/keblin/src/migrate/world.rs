@@ -31,6 +31,8 @@ impl Applying<'_> {
                 continue;
             };
             let is = self.area_now(was, id);
+            // A save of an earlier version is read as a whole.
+            let Ok(bytes) = bytes.get() else { continue };
             if start == AREA {
                 self.tell_of_area(id, is.as_deref(), bytes);
             }
@@ -42,15 +44,16 @@ impl Applying<'_> {
             };
             // A copy without bytes says that nothing was known then.
             let converted = if start == AREA { converted } else { Some(converted.unwrap_or_default()) };
-            converted.and_then(|bytes| areas.insert(format!("{start}{is}").into(), bytes));
+            converted.and_then(|bytes| areas.insert(format!("{start}{is}").into(), bytes.into()));
         }
         for (section, bytes) in of_game {
             // An area that the declaration now has under this id takes the place of the game's own bytes.
             if areas.contains_key(section) {
-                let before = Value::text(&format!("{} bytes of the game", bytes.len()));
+                let before =
+                    Value::text(&format!("{} bytes of the game", bytes.get().map_or(0, |bytes| bytes.len())));
                 self.tell(section.to_string(), None, Became::Dropped { before });
             } else {
-                areas.insert(Arc::clone(section), Arc::clone(bytes));
+                areas.insert(Arc::clone(section), bytes.clone());
             }
         }
         Ok(Arc::new(areas))

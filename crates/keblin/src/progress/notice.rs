@@ -90,6 +90,14 @@ pub enum Notice<G = AnyGame> {
         /// Why.
         why: AsideReason,
     },
+    /// An area of the world could no longer be read from the save, which was damaged after it was opened. The damaged file
+    /// was set aside.
+    AreaLost {
+        /// The id of the area.
+        area: String,
+        /// Whether it is now as in the backup; otherwise it is as its level makes it.
+        is_older: bool,
+    },
     /// The save takes 80 percent of what a save may hold. Beyond the limit, saving fails.
     NearlyFull(Fullness),
     /// Older notices were dropped, because they were not taken.
@@ -234,6 +242,7 @@ words_of_notices! {
     Notice::NotWritten { .. } => "not_written",
     Notice::Reconciled => "reconciled",
     Notice::SetAside { .. } => "set_aside",
+    Notice::AreaLost { .. } => "area_lost",
     Notice::NearlyFull(_) => "nearly_full",
     Notice::Dropped { .. } => "dropped",
     Notice::Refused { .. } => "refused",
@@ -304,6 +313,10 @@ impl<G: Copy> Notice<G> {
             Notice::SetAside { path, why } => {
                 let path = path.to_string_lossy();
                 format!("a file was found {} and set aside: {}", why.as_str(), Shown(&path))
+            }
+            Notice::AreaLost { area, is_older } => {
+                let now = if *is_older { "as in the backup" } else { "as its level makes it" };
+                format!("area {area} could no longer be read from the save; it is {now}")
             }
             Notice::NearlyFull(fullness) => format!("nearly full: {fullness}"),
             Notice::Dropped { count } => format!("{count} older notices were dropped"),

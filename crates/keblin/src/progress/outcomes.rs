@@ -35,6 +35,7 @@ impl<G> OfGame<G> for Notice {
             Notice::NotWritten { message } => Notice::NotWritten { message },
             Notice::Reconciled => Notice::Reconciled,
             Notice::SetAside { path, why } => Notice::SetAside { path, why },
+            Notice::AreaLost { area, is_older } => Notice::AreaLost { area, is_older },
             Notice::NearlyFull(fullness) => Notice::NearlyFull(fullness),
             Notice::Dropped { count } => Notice::Dropped { count },
             Notice::Refused { message } => Notice::Refused { message },

@@ -275,7 +275,10 @@ impl Part {
             Part::Latched(index) => yes(&state.latched, *index),
             Part::Opened(index) => yes(&state.opened, *index),
             Part::Told(index) => yes(&state.told, *index),
-            Part::Area(area) => areas.get(area).map_or(Value::Unset, |bytes| Value::Bytes(Arc::clone(bytes))),
+            Part::Area(area) => areas
+                .get(area)
+                .and_then(|area| area.get().ok())
+                .map_or(Value::Unset, |bytes| Value::Bytes(Arc::clone(bytes))),
             Part::Unknown(place) => {
                 carried.bytes_at(place).map_or(Value::Unset, |bytes| Value::Bytes(Arc::from(bytes)))
             }

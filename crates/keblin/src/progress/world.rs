@@ -7,7 +7,7 @@ use keblin_schema::{Area, Model, OfGame, Time};
 
 use super::{Engine, Holder, Play};
 use crate::broken::Broken;
-use crate::snapshot::AREA;
+use crate::snapshot::{AREA, AreaBytes};
 use crate::world::{
     AreaBody, AreaChange, AreaFault, AreaGuard, AreaIn, AreaOut, Needs, ObjectId, Rows, WorldError, WorldWhy,
 };
@@ -213,12 +213,11 @@ impl Engine {
         read: impl FnOnce(&Model, &[u8]) -> Result<AreaBody, AreaFault>,
     ) -> Result<AreaBody, WorldError> {
         let id = self.schema.areas.id(area).unwrap_or_default();
-        match self.area(&id) {
-            None => Ok(AreaBody::empty(&self.schema)),
-            Some(bytes) => {
-                read(&self.schema, bytes).map_err(|fault| self.world_error(area, WorldWhy::Fault(fault)))
-            }
-        }
+        let Some(bytes) = self.areas.get(format!("{AREA}{id}").as_str()) else {
+            return Ok(AreaBody::empty(&self.schema));
+        };
+        let bytes = bytes.get().map_err(|why| self.world_error(area, WorldWhy::Unread { why }))?;
+        read(&self.schema, bytes).map_err(|fault| self.world_error(area, WorldWhy::Fault(fault)))
     }
 
     pub(crate) fn put_by<G>(
@@ -273,18 +272,18 @@ impl Engine {
 
     pub(super) fn put_body(&mut self, area: usize, body: &AreaBody) {
         let Some(id) = self.schema.areas.id(area) else { return };
-        let (section, bytes) = (format!("{AREA}{id}"), body.to_bytes(&self.schema));
+        let (section, bytes) = (format!("{AREA}{id}"), body.to_bytes(&self.schema).map(AreaBytes::from));
         let held = self.areas.get(section.as_str());
         // The same bytes stay the same section, which the next save need not write.
         if held == bytes.as_ref() {
             return;
         }
-        let held = held.cloned().unwrap_or_default();
+        let held = held.cloned().unwrap_or_else(|| AreaBytes::from(<Arc<[u8]>>::default()));
         self.changed();
         let copies = self.copies_taken();
         let areas = Arc::make_mut(&mut self.areas);
         for start in copies {
-            areas.entry(format!("{start}{id}").into()).or_insert_with(|| Arc::clone(&held));
+            areas.entry(format!("{start}{id}").into()).or_insert_with(|| held.clone());
         }
         match bytes {
             Some(bytes) => _ = areas.insert(section.into(), bytes),

@@ -87,7 +87,7 @@ impl Engine {
     /// Returns the copy of an area; `None` if it has not changed since.
     fn copy_of(&self, area: usize, start: &str) -> Option<AreaBody> {
         let id = self.schema.areas.id(area)?;
-        let bytes = self.areas.get(format!("{start}{id}").as_str())?;
+        let bytes = self.areas.get(format!("{start}{id}").as_str())?.get().ok()?;
         match bytes.is_empty() {
             // Nothing was known of it then.
             true => Some(AreaBody::empty(&self.schema)),

@@ -13,7 +13,7 @@ use super::layout::{
 };
 use super::seal::{Seal, SealKey};
 use super::state::{StateBlock, StateHead};
-use super::table::Row;
+use super::table::{LeftOut, Row};
 
 /// A save whose bytes are intact: the last state of a file whose digests all match. Its values are not checked yet.
 #[derive(Clone, Debug)]
@@ -33,6 +33,8 @@ pub struct SaveFile<'b> {
     pub fault: Option<ReadError>,
     /// Unknown blocks that are not mandatory, with their names.
     pub(super) unknown: Vec<(&'b str, &'b [u8])>,
+    /// Areas that were not read.
+    pub(crate) left_out: Vec<LeftOut>,
     seal: Option<&'b [u8]>,
     pub(super) header_len: usize,
     pub(super) header_digest: Digest,
@@ -125,13 +127,14 @@ fn own_digest(cursor: &mut Cursor<'_>) -> Result<Digest, ReadError> {
 }
 
 /// Returns the state whose block starts at an offset, if everything in its table is intact. If the header is damaged,
-/// the table has its length and digest, but nothing names the game.
+/// the table has its length and digest, but nothing names the game. Sections that are left out are not looked at.
 pub(super) fn state_at<'b>(
     bytes: &'b [u8],
     header: Option<&Header<'b>>,
     offset: usize,
     limits: &SaveLimits,
     budget: &mut Budget<'b>,
+    leaves_out: &dyn Fn(&str) -> bool,
 ) -> Result<SaveFile<'b>, ReadError> {
     let block = Block::at(bytes, offset, limits, budget)?;
     if block.word != STATE {
@@ -155,6 +158,7 @@ pub(super) fn state_at<'b>(
         sections: Vec::new(),
         fault: None,
         unknown: Vec::new(),
+        left_out: Vec::new(),
         seal,
         header_len,
         header_digest,
@@ -162,6 +166,11 @@ pub(super) fn state_at<'b>(
     };
     let mut names = Names { many: (rows.len() > FEW).then(HashSet::new) };
     for row in rows {
+        if leaves_out(row.name) {
+            let Row { name, offset, len_bytes, digest } = row.clone();
+            file.left_out.push(LeftOut { name: name.to_string(), offset, len_bytes, digest });
+            continue;
+        }
         if let Some(section) =
             named_before(row, budget).filter(|section| names.is_new(section.name, &file.sections))
         {

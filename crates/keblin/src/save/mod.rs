@@ -52,6 +52,9 @@ mod sections;
 /// Reading the last intact state: every digest compared.
 pub mod reader;
 
+/// Reading the last state without the areas of the world.
+pub(crate) mod left_out;
+
 /// Searching a damaged file for states.
 pub(crate) mod search;
 
@@ -118,4 +121,5 @@ pub use seal::{Seal, SealKey};
 pub use stamp::{Lineage, Stamp};
 pub use state::StateHead;
 pub use summary::Summary;
+pub(crate) use table::LeftOut;
 pub use writer::{write, write_after, write_device, write_sealed};

@@ -50,6 +50,6 @@ pub(crate) fn at_the_end<'b>(
     };
     let bytes = without_reserve(bytes);
     let Some(offset) = foot_at_the_end(bytes, 0) else { return Err(None) };
-    let file = state_at(bytes, Some(&header), offset, limits, &mut Budget::of(bytes, limits))?;
+    let file = state_at(bytes, Some(&header), offset, limits, &mut Budget::of(bytes, limits), &|_| false)?;
     if file.end() == bytes.len() { Ok(file) } else { Err(None) }
 }

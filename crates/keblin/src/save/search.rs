@@ -140,7 +140,7 @@ impl<'b> History<'b> {
 
     /// Returns the state at an offset, if everything that belongs to it is intact.
     pub(crate) fn state(&mut self, offset: usize) -> Result<SaveFile<'b>, ReadError> {
-        state_at(self.bytes, self.header.as_ref().ok(), offset, &self.limits, &mut self.budget)
+        state_at(self.bytes, self.header.as_ref().ok(), offset, &self.limits, &mut self.budget, &|_| false)
     }
 
     /// Returns the digests of every state in the file and of those before them, as far as the states list them.

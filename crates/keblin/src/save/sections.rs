@@ -9,6 +9,14 @@ use super::layout::{PICTURE, STATE};
 use crate::grammar::plan::{Body, Plan};
 use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
+impl Section<'_> {
+    /// Returns the bytes of an area.
+    pub(super) fn area(&self) -> Result<Arc<[u8]>, ReadError> {
+        self.item()
+            .whole(|cursor| cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from))
+    }
+}
+
 impl<'b> SaveFile<'b> {
     /// Returns whether it contains something that this version does not know.
     pub(super) fn has_unknown(&self, plan: &Plan) -> bool {
@@ -59,12 +67,7 @@ impl<'b> SaveFile<'b> {
     /// Returns the areas of the world it was saved with.
     pub(super) fn areas(&self) -> Result<Areas, ReadError> {
         let areas = self.sections.iter().filter(|section| section.is_area());
-        let area = |section: &Section<'b>| {
-            let whole = section.item().whole(|cursor| {
-                cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from)
-            });
-            Ok((Arc::from(section.name), whole?))
-        };
+        let area = |section: &Section<'b>| Ok((Arc::from(section.name), section.area()?.into()));
         areas.map(area).collect()
     }
 

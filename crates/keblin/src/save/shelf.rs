@@ -5,14 +5,14 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use super::table::{Row, Table};
-use crate::snapshot::Areas;
+use crate::snapshot::{AreaBytes, Areas};
 
 /// An area of a state.
 #[derive(Clone, Debug)]
 struct Shelved {
     /// The name of its section.
     name: Arc<str>,
-    bytes: Arc<[u8]>,
+    bytes: AreaBytes,
     /// The length of its section, in bytes.
     len_bytes: usize,
     /// Its row among the rows; `None` while its current bytes are not in the file.
@@ -58,9 +58,9 @@ impl Shelf {
                 if !Arc::ptr_eq(&shelved.name, name) {
                     return false;
                 }
-                if !Arc::ptr_eq(&shelved.bytes, bytes) {
+                if !shelved.bytes.is_same(bytes) {
                     shelved.row.take_if(|_| shelved.bytes != *bytes);
-                    shelved.bytes = Arc::clone(bytes);
+                    shelved.bytes = bytes.clone();
                 }
                 true
             })
@@ -73,7 +73,7 @@ impl Shelf {
             while there.next_if(|shelved| *shelved.name < **name).is_some() {}
             let found = there.next_if(|shelved| shelved.name == *name);
             let found = found.filter(|shelved| shelved.bytes == *bytes);
-            let (name, bytes) = (Arc::clone(name), Arc::clone(bytes));
+            let (name, bytes) = (Arc::clone(name), bytes.clone());
             let (len_bytes, row) = found.map_or((0, None), |shelved| (shelved.len_bytes, shelved.row));
             self.areas.push(Shelved { name, bytes, len_bytes, row });
         }
@@ -83,9 +83,10 @@ impl Shelf {
         self.order = order.into_iter().map(|(_, at)| at).collect();
     }
 
-    /// Returns the name of an area's section, and its bytes.
+    /// Returns the name of an area's section, and its bytes; `None` if they cannot be read.
     pub(super) fn area(&self, at: usize) -> Option<(Arc<str>, Arc<[u8]>)> {
-        self.areas.get(at).map(|area| (Arc::clone(&area.name), Arc::clone(&area.bytes)))
+        let area = self.areas.get(at)?;
+        Some((Arc::clone(&area.name), Arc::clone(area.bytes.get().ok()?)))
     }
 
     /// Notes where an area was written: after all others.

@@ -16,6 +16,16 @@ pub(super) struct Row<'b> {
     pub(super) digest: Digest,
 }
 
+/// An area of the world that was not read: where its block is in the file.
+#[derive(Clone, Debug)]
+pub(crate) struct LeftOut {
+    /// The name of its section.
+    pub(crate) name: String,
+    pub(crate) offset: usize,
+    pub(crate) len_bytes: usize,
+    pub(crate) digest: Digest,
+}
+
 /// The table of a state: a row for each item of the file that belongs to it, in the order of the file.
 #[derive(Debug, Default)]
 pub(super) struct Table {

@@ -1,6 +1,9 @@
 //! The plain data between progress and a save: every value, every fact, and the run that can be resumed. Nothing here
 //! decides anything; `progress` changes it, and `save` turns it into bytes and back.
 
+/// The bytes of an area.
+mod area;
+
 /// Unknown values that are preserved.
 mod carried;
 
@@ -17,6 +20,7 @@ use std::sync::Arc;
 use keblin_schema::{Model, Time, Value};
 use thiserror::Error;
 
+pub(crate) use area::{AreaBytes, Filed};
 pub(crate) use carried::Carried;
 pub use schema::{Parsed, PastVersion, Schema};
 pub(crate) use title::title;
@@ -66,7 +70,7 @@ pub(crate) const AT_ENTRY: &str = "entry.";
 pub(crate) const AT_CHECKPOINT: &str = "checkpoint.";
 
 /// The areas of the world by their names, each with its bytes.
-pub(crate) type Areas = BTreeMap<Arc<str>, Arc<[u8]>>;
+pub(crate) type Areas = BTreeMap<Arc<str>, AreaBytes>;
 
 /// A picture of the game, for lists of slots.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -125,9 +129,12 @@ impl Snapshot {
         self.picture.as_deref()
     }
 
-    /// Returns the areas of the world by their names, each with its bytes from the game.
+    /// Returns the areas of the world by their names, each with its bytes. An area that can no longer be read from the
+    /// file that was opened is left out.
     pub fn areas(&self) -> impl Iterator<Item = (&str, &Arc<[u8]>)> {
-        self.areas.iter().filter_map(|(section, bytes)| Some((section.strip_prefix(AREA)?, bytes)))
+        self.areas
+            .iter()
+            .filter_map(|(section, bytes)| Some((section.strip_prefix(AREA)?, bytes.get().ok()?)))
     }
 
     /// Returns the schema it was made with.

@@ -13,7 +13,7 @@ use crate::save::{Lineage, read_within};
 use crate::snapshot::Snapshot;
 
 /// A file up to this length, in bytes, is appended to however much of it is stale, because reading it is fast.
-const SMALL_BYTES: usize = 256 << 10;
+pub(super) const SMALL_BYTES: usize = 256 << 10;
 
 /// The reserve is made for this many states like the one that is written.
 const RESERVE_STATES: usize = 16;
@@ -68,9 +68,10 @@ impl Slot {
             }
         }
         let (number, written_bytes) = (stamp.number, written.parts.len());
-        let (fullness, replaced, set_aside) = (written.fullness(limits), None, Vec::new());
+        let (fullness, replaced) = (written.fullness(limits), None);
+        let (set_aside, lost_areas) = (Vec::new(), Vec::new());
         held.has_saved(written, next);
-        Ok(Some(Saved { path, number, len_bytes, written_bytes, fullness, replaced, set_aside }))
+        Ok(Some(Saved { path, number, len_bytes, written_bytes, fullness, replaced, set_aside, lost_areas }))
     }
 
     /// Makes a reserve after the last state if the file has none; returns the new length of the file. Even if this

@@ -7,6 +7,7 @@ use std::time::Duration;
 use super::opened::Origin;
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
+use super::unread::LostArea;
 use super::writer::{Done, Job, Writer};
 use crate::progress::erase::Erase;
 use crate::progress::{Engine, Notice};
@@ -177,6 +178,9 @@ impl Keeping {
                     self.retry = None;
                     engine.have_written(cells);
                     self.note_what_was_found(engine, saved);
+                    for LostArea { section, now } in &saved.lost_areas {
+                        engine.lost_area(section, now.clone());
+                    }
                     if let Some(replaced) = saved.replaced.as_ref().filter(|replaced| replaced.has_met) {
                         engine.reconcile(&replaced.snapshot, replaced.base.as_ref());
                     }

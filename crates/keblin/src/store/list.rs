@@ -82,6 +82,16 @@ pub enum SlotError {
 
 keblin_schema::debug_as_display!(SlotError);
 
+/// The two ends of a file.
+pub(super) struct Ends {
+    /// The first bytes.
+    pub(super) first: Vec<u8>,
+    /// The last bytes before the reserve, with the whole last state.
+    pub(super) last: Vec<u8>,
+    /// The length of the file without the reserve.
+    pub(super) len: usize,
+}
+
 impl SaveDir {
     /// Returns the slots that have a save, by name, each with the head of its save. A slot with only a backup is
     /// included.
@@ -136,6 +146,13 @@ impl SaveDir {
             let head = Err(ReadError::new("file", 0, Fault::TooLarge { bytes, most }));
             return Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }));
         }
+        let Ends { first, last, len } = self.ends_of(path, len_bytes)?;
+        let head = head_of(len, &first, &last);
+        Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }))
+    }
+
+    /// Reads the two ends of a file: the header, and the last state.
+    pub(super) fn ends_of(&self, path: &Path, len_bytes: u64) -> Result<Ends, DiskError> {
         let part = |from: u64, most: usize| {
             let bytes = self.files().read(path, from, most as u64)?;
             Ok::<_, DiskError>(bytes.unwrap_or_default())
@@ -151,8 +168,7 @@ impl SaveDir {
         if let Some(needed) = state_bytes(len, &last).ok().filter(|needed| *needed > last.len()) {
             last = tail(needed.min(MAX_TAIL_BYTES))?;
         }
-        let head = head_of(len, &first, &last);
-        Ok(Some(SlotEntry { name: name.clone(), len_bytes, head }))
+        Ok(Ends { first, last, len })
     }
 
     /// Returns where the reserve at the end of a file starts; the file's length if there is none.

@@ -56,6 +56,9 @@ mod opened;
 /// Opening a slot.
 mod opening;
 
+/// Areas that stay in the file until they are needed.
+mod unread;
+
 /// What happens to slots, for the game's logger.
 mod logged;
 

@@ -155,6 +155,9 @@ impl Slot {
     }
 
     pub(super) fn found(&self, path: &Path, schema: &Arc<Schema>) -> Found {
+        if let Some(save) = self.without_areas(path, schema) {
+            return Found::Whole(Box::new(save));
+        }
         let bytes = match self.dir().read(path) {
             Ok(Some(bytes)) => bytes,
             Ok(None) => return Found::Missing,

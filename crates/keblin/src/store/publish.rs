@@ -50,10 +50,14 @@ impl Slot {
         how: How,
     ) -> Result<Saved, SaveError> {
         held.owes_erasing |= how == How::Erasing;
+        // Before the file that they are in makes way.
+        let read = self.with_areas_read(snapshot);
+        let snapshot = read.as_ref().map_or(snapshot, |(snapshot, _)| snapshot);
         let mut told = Vec::new();
         for _ in 0..TRIES {
             if let Some(mut saved) = self.publish_once(held, snapshot, cause, how, &mut told)? {
                 saved.set_aside.splice(0..0, told);
+                saved.lost_areas = read.map_or_else(Vec::new, |(_, lost)| lost);
                 return Ok(saved);
             }
         }
@@ -139,7 +143,17 @@ impl Slot {
             },
         );
         let set_aside = aside.told;
-        Ok(Some(Saved { path, number, len_bytes, written_bytes: len_bytes, fullness, replaced, set_aside }))
+        let lost_areas = Vec::new();
+        Ok(Some(Saved {
+            path,
+            number,
+            len_bytes,
+            written_bytes: len_bytes,
+            fullness,
+            replaced,
+            set_aside,
+            lost_areas,
+        }))
     }
 
     /// Moves the existing file out of the way, as the backup or aside, so that nothing is lost if the new file is the

@@ -5,10 +5,11 @@ use std::path::PathBuf;
 use thiserror::Error;
 
 use super::error::{DiskError, shown};
+use super::unread::LostArea;
 use crate::fullness::Fullness;
 use crate::progress::AsideReason;
 use crate::save::ReadError;
-use crate::snapshot::Snapshot;
+use crate::snapshot::{AREA, Snapshot};
 
 /// The result of a save.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,6 +29,16 @@ pub struct Saved {
     pub replaced: Option<Replaced>,
     /// The files that were set aside for it, and why.
     pub set_aside: Vec<(PathBuf, AsideReason)>,
+    /// Areas of the world that could no longer be read.
+    pub(super) lost_areas: Vec<LostArea>,
+}
+
+impl Saved {
+    /// Returns the ids of areas of the world that could no longer be read from the file that was opened. They are saved as
+    /// they are in the backup, or left out.
+    pub fn lost_areas(&self) -> impl Iterator<Item = &str> {
+        self.lost_areas.iter().filter_map(|lost| lost.section.strip_prefix(AREA))
+    }
 }
 
 /// An intact save of this game that was in place of ours, and that ours knew nothing of.

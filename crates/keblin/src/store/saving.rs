@@ -9,7 +9,7 @@ use super::logged;
 use super::publish::How;
 use super::saved::{SaveError, Saved};
 use super::slot::Slot;
-use crate::snapshot::Snapshot;
+use crate::snapshot::{AreaBytes, Snapshot};
 
 impl Slot {
     /// Saves a snapshot as a whole file, replacing the current save of this game. That one becomes the backup; a
@@ -65,8 +65,11 @@ impl Slot {
         // Taken out, and put back only if everything succeeds.
         let saved = match held.left.take() {
             _ if held.owes_erasing => Some(self.publish(held, snapshot, cause, How::OwingErasing)?),
-            Some(left) => self.put_behind(held, left, snapshot, cause)?,
-            None => None,
+            // Areas that are still in the file are read when it is published.
+            Some(left) if snapshot.areas.values().all(AreaBytes::is_read) => {
+                self.put_behind(held, left, snapshot, cause)?
+            }
+            _ => None,
         };
         let saved = match saved {
             Some(saved) => saved,

@@ -50,11 +50,13 @@ use crate::progress::reconcile::{Playing, Side, meet};
 use crate::progress::{Notice, Progress};
 use crate::save::decode::{of_the_past, of_this_game};
 use crate::save::glance::glance;
+use crate::save::left_out::without_areas;
 use crate::save::missing::Missing;
 use crate::save::{
-    Lineage, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read, read_within,
+    LeftOut, Lineage, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Stamp, StateHead, read,
+    read_within,
 };
-use crate::snapshot::{SavedAs, Schema, Snapshot};
+use crate::snapshot::{AreaBytes, SavedAs, Schema, Snapshot};
 
 /// A value whose bytes and types were checked. Only [`verify`] makes one.
 #[derive(Clone, Debug)]
@@ -153,6 +155,19 @@ fn verify_file(
     Ok(Verified(Save { snapshot, stamp, lineage, head, seal, fault, missing, account, findings }))
 }
 
+/// Checks a save of the schema's own version whose areas are left in the file, and returns it with them; `None` if it
+/// must be read as a whole.
+pub(crate) fn verify_without_areas(
+    bytes: &[u8],
+    schema: &Arc<Schema>,
+    key: Option<&SealKey>,
+    limits: &SaveLimits,
+) -> Option<(Verified<Save>, Vec<LeftOut>)> {
+    let mut file = without_areas(bytes, schema, limits)?;
+    let left_out = std::mem::take(&mut file.left_out);
+    Some((verify_file(file, schema, key).ok()?, left_out))
+}
+
 /// Returns the finding that steps were needed to read it.
 fn of_an_earlier_version(account: &Account) -> SaveFinding {
     let Account { from, to, .. } = account;
@@ -249,6 +264,16 @@ impl Verified<Save> {
     #[must_use]
     pub(crate) fn with_settings(mut self, values: &[Value]) -> Verified<Save> {
         self.0.snapshot = self.0.snapshot.with_device_values(values);
+        self
+    }
+
+    /// Adds areas that are still in the file.
+    #[must_use]
+    pub(crate) fn with_areas(
+        mut self,
+        areas: impl IntoIterator<Item = (Arc<str>, AreaBytes)>,
+    ) -> Verified<Save> {
+        Arc::make_mut(&mut self.0.snapshot.areas).extend(areas);
         self
     }
 

@@ -62,6 +62,11 @@ pub enum WorldWhy {
     },
     /// The area was released more often than it was requested.
     NotRequested,
+    /// The saved bytes can no longer be read from the file that was opened.
+    Unread {
+        /// Why.
+        why: String,
+    },
     /// The saved bytes are not those of an area.
     Fault(AreaFault),
 }
@@ -99,6 +104,9 @@ impl fmt::Display for WorldError {
             ),
             WorldWhy::NotRequested => {
                 write!(f, "area {area} was released more often than it was requested; nothing changed")
+            }
+            WorldWhy::Unread { why } => {
+                write!(f, "area {area} cannot be read from the save, and is left as it is: {why}")
             }
             WorldWhy::Fault(fault) => {
                 write!(f, "area {area} cannot be recalled, and is left as it is: {fault}")

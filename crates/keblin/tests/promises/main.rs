@@ -89,6 +89,7 @@ mod watched;
 mod with;
 mod world;
 mod world_away;
+mod world_in_file;
 mod world_laws;
 mod world_steps;
 mod years;

@@ -375,17 +375,17 @@ fn an_object_that_an_update_adds_is_there_and_one_that_was_carried_away_comes_al
     assert_eq!((east.gates[0].id, east.gates[0].opened), (GATE.into(), 70.0));
 }
 
-mod steppe {
+pub(crate) mod steppe {
     use super::*;
 
-    keblin::schema!(pub(super) names, "tests/promises/steppe.toml");
+    keblin::schema!(pub(crate) names, "tests/promises/steppe.toml");
 
     #[derive(Clone, Debug, PartialEq, WorldObject)]
     #[world(names::kinds::tree)]
-    pub(super) struct Tree {
+    pub(crate) struct Tree {
         #[world(id)]
-        pub(super) id: ObjectId,
-        pub(super) height: f64,
+        pub(crate) id: ObjectId,
+        pub(crate) height: f64,
     }
 }
 

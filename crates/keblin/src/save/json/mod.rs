@@ -65,8 +65,9 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
     let visit = state.run.as_ref().and_then(|run| run.visit.as_ref());
     let exporting = Exporting { snapshot, visit, cells: &state.cells };
     let texts = |bytes: &BTreeMap<String, String>| json!(bytes);
-    let named =
-        areas.iter().map(|(name, bytes)| (name.strip_prefix(AREA).unwrap_or(name).to_string(), hex(bytes)));
+    let named = areas.iter().filter_map(|(name, bytes)| {
+        Some((name.strip_prefix(AREA).unwrap_or(name).to_string(), hex(bytes.get().ok()?)))
+    });
     let blocks = carried.blocks.iter().map(|(name, bytes)| (name.clone(), hex(bytes)));
     let continues: Vec<String> = stamp.predecessors.iter().map(|digest| hex(digest)).collect();
     let about = json!({

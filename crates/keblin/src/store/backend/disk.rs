@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
-use super::{Backend, LeftAt, Lock, Steps, Which};
+use super::{Backend, FileParts, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed, there};
 
 /// How often a lock that is held is tried again, and the pause in between.
@@ -144,6 +144,21 @@ fn write_all(mut file: &File, parts: &[&[u8]]) -> io::Result<()> {
     Ok(())
 }
 
+/// A file that stays open, whatever its name refers to later.
+struct DiskParts {
+    /// Its position is shared.
+    file: Mutex<File>,
+    path: PathBuf,
+}
+
+impl FileParts for DiskParts {
+    fn read(&self, from: u64, most: u64) -> Result<Vec<u8>, DiskError> {
+        let file = self.file.lock().unwrap_or_else(PoisonError::into_inner);
+        let len = file.metadata().map_err(failed("looking at", &self.path))?.len();
+        read_from(&file, len, from, most).map_err(failed("reading", &self.path))
+    }
+}
+
 impl Backend for Disk {
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
         let found = there(regular(path)).map_err(failed("looking for", path))?;
@@ -156,6 +171,13 @@ impl Backend for Disk {
         let Some(file) = file else { return Ok(None) };
         let len = file.metadata().map_err(failed("looking at", path))?.len();
         read_from(&file, len, from, most).map(Some).map_err(failed("reading", path))
+    }
+
+    fn parts_of(&self, path: &Path) -> Result<Option<Box<dyn FileParts>>, DiskError> {
+        let file =
+            there(open_regular(OpenOptions::new().read(true), path)).map_err(failed("opening", path))?;
+        let parts = |file| DiskParts { file: Mutex::new(file), path: path.to_path_buf() };
+        Ok(file.map(|file| -> Box<dyn FileParts> { Box::new(parts(file)) }))
     }
 
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {

@@ -5,7 +5,7 @@ use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use super::{Backend, LeftAt, Lock};
+use super::{Backend, FileParts, LeftAt, Lock};
 use crate::store::error::{DiskError, failed};
 
 /// A call of a [`Backend`].
@@ -109,6 +109,11 @@ impl Backend for Faulty {
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         self.check(Doing::Read, "reading", path)?;
         self.files.read(path, from, most)
+    }
+
+    fn parts_of(&self, path: &Path) -> Result<Option<Box<dyn FileParts>>, DiskError> {
+        self.check(Doing::Read, "opening", path)?;
+        self.files.parts_of(path)
     }
 
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::disk::now_unix_ms;
-use super::{Backend, LeftAt, Lock, Steps, Which};
+use super::{Backend, FileParts, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed};
 
 /// Files in memory. Clones share them. They are lost when the program ends, so a sync guarantees nothing.
@@ -121,6 +121,15 @@ pub(super) fn put(file: &mut Vec<u8>, at: usize, bytes: &[u8]) {
     }
 }
 
+/// The bytes of a file as it was.
+struct MemoryParts(Vec<u8>);
+
+impl FileParts for MemoryParts {
+    fn read(&self, from: u64, most: u64) -> Result<Vec<u8>, DiskError> {
+        Ok(part_of(&self.0, from, most).to_vec())
+    }
+}
+
 impl Backend for Memory {
     fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
         Ok(self.held().files.get(path).map(|file| file.bytes.len() as u64))
@@ -129,6 +138,11 @@ impl Backend for Memory {
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         let part = |file: &MemoryFile| part_of(&file.bytes, from, most).to_vec();
         Ok(self.held().files.get(path).map(part))
+    }
+
+    fn parts_of(&self, path: &Path) -> Result<Option<Box<dyn FileParts>>, DiskError> {
+        let file = self.held().files.get(path).map(|file| file.bytes.clone());
+        Ok(file.map(|bytes| -> Box<dyn FileParts> { Box::new(MemoryParts(bytes)) }))
     }
 
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {

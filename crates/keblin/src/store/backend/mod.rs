@@ -77,6 +77,16 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if it exists but cannot be read.
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError>;
 
+    /// Returns a file to read parts of it later, also when its name refers to another file by then; `None` if it does
+    /// not exist, or if this backend cannot. Then saves are read as a whole when they are opened.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it exists but cannot be opened.
+    fn parts_of(&self, path: &Path) -> Result<Option<Box<dyn FileParts>>, DiskError> {
+        let _ = path;
+        Ok(None)
+    }
+
     /// Writes bytes after the last ones of a file that is as it was left; the file grows if its reserve is too small.
     /// Bytes before them never change, whatever happens. The bytes come in parts, because large ones are not copied
     /// together. Returns `false`, having written nothing, if the file has changed since `left`.
@@ -146,6 +156,15 @@ pub trait Backend: fmt::Debug + Send + Sync {
         // The operating system's random numbers seed each one.
         RandomState::new().hash_one(disk::now_unix_ms())
     }
+}
+
+/// A file that stays open.
+pub trait FileParts: Send + Sync {
+    /// Returns at most this many bytes from an offset on, fewer only at its end.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it cannot be read.
+    fn read(&self, from: u64, most: u64) -> Result<Vec<u8>, DiskError>;
 }
 
 /// A lock, held until it is dropped.

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::memory::{Memory, put};
-use super::{Backend, LeftAt, Lock, Steps, Which};
+use super::{Backend, FileParts, LeftAt, Lock, Steps, Which};
 use crate::store::error::{DiskError, failed};
 
 /// The bytes that a medium writes at once.
@@ -126,6 +126,10 @@ impl Backend for PowerCut {
 
     fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
         self.files.read(path, from, most)
+    }
+
+    fn parts_of(&self, path: &Path) -> Result<Option<Box<dyn FileParts>>, DiskError> {
+        self.files.parts_of(path)
     }
 
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
