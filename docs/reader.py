@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Prints any save of format 1 as JSON, written from docs/save-format.md alone: python3 docs/reader.py FILE
 
-Needs cbor2 and blake3. Takes the last state whose digests all match. Exit code 1 if there is none.
+Needs cbor2 and blake3, and zstandard for packed areas. Takes the last state whose digests all match. Exit code 1 if there is none.
 """
 
 import io
@@ -92,7 +92,9 @@ def state(data, head, offset):
             raise Damaged(f"byte {at}: not what the state was saved with")
         if part["word"] == "section":
             section, codec, size, body = part["content"]
-            if section != name or codec != 0 or size != len(body):
+            if codec == 1:
+                body = unpacked(body, size)
+            if section != name or codec not in (0, 1) or size != len(body):
                 raise Damaged(f"byte {at}: section {section}")
             sections[name] = cbor2.loads(body)
             if name.split(".")[0] in ("area", "entry", "checkpoint"):
@@ -105,6 +107,12 @@ def state(data, head, offset):
         "fingerprint": f"{fingerprint[0]}:{fingerprint[1][:6].hex()}", "summary": summary,
         "predecessors": len(predecessors), "sections": sections,
     }
+
+
+def unpacked(body, size):
+    """Returns an area that is packed with zstd."""
+    import zstandard
+    return zstandard.ZstdDecompressor().decompress(body, max_output_size=size)
 
 
 def column(item):
@@ -121,6 +129,7 @@ def objects(body):
     try:
         kinds = cbor2.loads(body)
         return {kind: {"ids": column(rows["ids"]), "gone": column(rows["gone"]),
+                       "left": rows.get("left"),
                        "fields": {name: column(item) for name, item in rows["fields"].items()}}
                 for kind, rows in kinds.items()}
     except (cbor2.CBORDecodeError, AttributeError, KeyError, TypeError, ValueError, struct.error):

@@ -78,6 +78,7 @@
 //! | `serde` | serde's traits for lists, shapes, times and names, for your own files and messages |
 //! | `seal` | keys that seal saves, so that the game notices saves that it did not write |
 //! | `json` | saves as JSON and back, and the JSON Schema of a game's saves |
+//! | `zstd` | areas of the world packed in the save ([`SaveDir::packing_areas`]); it brings a C library |
 //! | `tracing` | spans around opening, saving and migrating, for games that use the `tracing` facade |
 //! | `testing` | rehearsals, made-up states, and files that fail or lose power, for tests and tools |
 //!

@@ -10,8 +10,8 @@ use keblin_schema::Name;
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    AREA, AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, DEVICE, DIGEST_BYTES, Digest,
-    PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
+    AREA, AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, CODEC_ZSTD, DEVICE, DIGEST_BYTES,
+    Digest, PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
 };
 use super::map::Item;
 
@@ -239,8 +239,10 @@ pub struct Section<'b> {
     pub name: &'b str,
     /// Where its body starts, in bytes from the start of the file.
     pub body_offset: usize,
-    /// Its body: CBOR.
+    /// Its body: CBOR, or the packed bytes of an area.
     pub body: &'b [u8],
+    /// How long the body is unpacked, if it is packed.
+    pub(super) unpacked_len: Option<usize>,
     /// All bytes of the block.
     pub(super) block: &'b [u8],
 }
@@ -265,21 +267,25 @@ impl<'b> Section<'b> {
         let name = cursor.text("a section's name")?;
         let codec_at = cursor.offset();
         let codec = cursor.count("a codec")?;
-        if codec != u64::from(CODEC_STORED) {
-            return Err(later(
-                &cursor,
-                codec_at,
-                format!("codec {codec} of section `{}`", name.escape_debug()),
-            ));
+        let is_packed = codec == u64::from(CODEC_ZSTD) && is_area(name);
+        let is_known = codec == u64::from(CODEC_STORED) || is_packed && cfg!(feature = "zstd");
+        if !is_known {
+            let name = name.escape_debug();
+            let what = match is_packed {
+                true => format!("the feature `zstd`, for the packed section `{name}`,"),
+                false => format!("codec {codec} of section `{name}`"),
+            };
+            return Err(later(&cursor, codec_at, what));
         }
         let length_at = cursor.offset();
         let length = cursor.count("the body's length")?;
         let body = cursor.next(|| "the body", minicbor::Decoder::bytes)?;
-        if body.len() as u64 != length {
+        let unpacked_len = usize::try_from(length).ok().filter(|_| is_packed);
+        if !is_packed && body.len() as u64 != length {
             return Err(cursor.unexpected(length_at, format!("{} as the length of the body", body.len())));
         }
         let whole = file.get(block.range.clone()).unwrap_or_default();
-        Ok(Section { name, body_offset: cursor.offset() - body.len(), body, block: whole })
+        Ok(Section { name, body_offset: cursor.offset() - body.len(), body, unpacked_len, block: whole })
     }
 
     /// Returns where its block starts, in bytes from the start of the file.

@@ -19,7 +19,7 @@
 //!
 //! | word | content | after the digest |
 //! |---|---|---|
-//! | `section` | array of 4: name, codec, length of the body, body | – |
+//! | `section` | array of 4: name, codec, length of the body (unpacked), body | – |
 //! | `state` | array of 10: number, schema version, fingerprint, saved at (Unix ms), cause, edited, summary, table, predecessors, offset | seal or null, foot |
 //!
 //! | `erasures` | array of 1: how many times something was erased; left out if 0 | – |
@@ -108,8 +108,11 @@ pub const AT_ENTRY: &str = crate::snapshot::AT_ENTRY;
 /// The same of an area as it was at the last checkpoint, if it has changed since.
 pub const AT_CHECKPOINT: &str = crate::snapshot::AT_CHECKPOINT;
 
-/// The codec of a body that is stored unchanged; others are reserved.
+/// The codec of a body that is stored unchanged.
 pub const CODEC_STORED: u32 = 0;
+
+/// The codec of the body of an area that is packed with zstd (RFC 8878); others are reserved.
+pub const CODEC_ZSTD: u32 = 1;
 
 /// Length of a digest in bytes.
 pub const DIGEST_BYTES: usize = 32;

@@ -67,6 +67,9 @@ mod table;
 /// The table of a state, and the areas that are in a file already.
 mod shelf;
 
+/// Packed areas.
+mod pack;
+
 /// Writing a snapshot to blocks.
 pub mod writer;
 

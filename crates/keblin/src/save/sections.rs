@@ -5,15 +5,31 @@ use std::sync::Arc;
 use super::block::Section;
 use super::error::{Fault, ReadError};
 use super::file::SaveFile;
-use super::layout::{PICTURE, STATE};
+use super::layout::{PICTURE, STATE, SaveLimits};
+use super::map::Item;
+use super::pack::{MAX_RATIO, unpacked};
 use crate::grammar::plan::{Body, Plan};
 use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
 impl Section<'_> {
     /// Returns the bytes of an area.
     pub(super) fn area(&self) -> Result<Arc<[u8]>, ReadError> {
-        self.item()
-            .whole(|cursor| cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from))
+        let bytes = |item: &Item<'_>| {
+            item.whole(|cursor| {
+                cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from)
+            })
+        };
+        let Some(len) = self.unpacked_len else { return bytes(&self.item()) };
+        let most = SaveLimits::default().max_block_bytes.min(MAX_RATIO * self.body.len());
+        if len > most {
+            let fault = Fault::TooLarge { bytes: len, most };
+            return Err(ReadError::new(self.name, self.body_offset, fault));
+        }
+        let body = unpacked(self.body, len).ok_or_else(|| {
+            let (expected, found) = (format!("{len} bytes, packed"), "something else".to_string());
+            ReadError::new(self.name, self.body_offset, Fault::Unexpected { expected, found })
+        })?;
+        bytes(&Item::new(self.name, self.body_offset, &body))
     }
 }
 

@@ -9,10 +9,11 @@ use super::encode::Filling;
 use super::file::SaveFile;
 use super::fingerprint::Fingerprint;
 use super::layout::{
-    AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, DIGEST_BYTES, Digest,
-    ERASURES, ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE, SECTION,
-    SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, WORLD, foot,
+    AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, CODEC_ZSTD, DIGEST_BYTES,
+    Digest, ERASURES, ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE,
+    SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, WORLD, foot,
 };
+use super::pack::packed;
 use super::parts::{Mark, Parts};
 use super::seal::SealKey;
 use super::shelf::Shelf;
@@ -28,18 +29,27 @@ use crate::snapshot::{Picture, Snapshot};
 /// Returns a whole save of a slot: everything except device values.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    write_whole(snapshot, stamp, None).parts.into_bytes()
+    write_whole(snapshot, stamp, Way::default()).parts.into_bytes()
 }
 
 /// Returns a whole save of a slot with the game's seal.
 #[must_use]
 pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8> {
-    write_whole(snapshot, stamp, Some(key)).parts.into_bytes()
+    write_whole(snapshot, stamp, Way { key: Some(key), packs: false }).parts.into_bytes()
+}
+
+/// How a save is written.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct Way<'k> {
+    /// The game's key for seals.
+    pub(crate) key: Option<&'k SealKey>,
+    /// Whether areas are packed.
+    pub(crate) packs: bool,
 }
 
 /// Returns a whole save of a slot, and where to append the next state.
-pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, key: Option<&SealKey>) -> Written {
-    Writing::whole(snapshot, stamp).slot(Shelf::default(), key)
+pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, way: Way<'_>) -> Written {
+    Writing::whole(snapshot, stamp).slot(Shelf::default(), way)
 }
 
 /// Returns a whole device file: the values of device scope, which are not in a slot.
@@ -63,7 +73,9 @@ pub fn write_after(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    write_after_tail(Tail::of(file), snapshot, stamp, key, Vec::new()).parts.into_bytes()
+    write_after_tail(Tail::of(file), snapshot, stamp, Way { key, packs: false }, Vec::new())
+        .parts
+        .into_bytes()
 }
 
 /// As [`write_after`], without the file itself, into a buffer that is no longer needed.
@@ -71,7 +83,7 @@ pub(crate) fn write_after_tail(
     tail: Tail,
     snapshot: &Snapshot,
     stamp: &Stamp,
-    key: Option<&SealKey>,
+    way: Way<'_>,
     mut buffer: Vec<u8>,
 ) -> Written {
     buffer.clear();
@@ -80,7 +92,7 @@ pub(crate) fn write_after_tail(
     let mut writing = Writing::new(snapshot, stamp, buffer, end);
     writing.table = Table::with_buffer(shelf.rows_bytes());
     writing.begin(header);
-    writing.slot(shelf, key)
+    writing.slot(shelf, way)
 }
 
 /// What must be known about a file to append another state.
@@ -189,7 +201,7 @@ impl<'s> Writing<'s> {
     }
 
     /// Writes the sections of a slot and the state.
-    fn slot(mut self, mut shelf: Shelf, key: Option<&SealKey>) -> Written {
+    fn slot(mut self, mut shelf: Shelf, way: Way<'_>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = self.own_plan();
         let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
@@ -201,7 +213,7 @@ impl<'s> Writing<'s> {
         if let Some(picture) = picture {
             self.picture(picture);
         }
-        self.areas(&mut shelf, &fresh);
+        self.areas(&mut shelf, &fresh, way.packs);
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
@@ -209,7 +221,7 @@ impl<'s> Writing<'s> {
             self.erasures(self.stamp.erasures);
         }
         let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
-        self.state(shelf, has_new_areas, key)
+        self.state(shelf, has_new_areas, way.key)
     }
 
     /// Returns a plan that also writes unknown values, if there are any.
@@ -231,16 +243,24 @@ impl<'s> Writing<'s> {
     }
 
     /// Writes the areas whose current bytes are not in the file. They are large, so they are not copied.
-    fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize]) {
+    fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize], packs: bool) {
         for at in fresh {
             let Some((name, bytes)) = shelf.area(*at) else { continue };
             let (offset, begin) = (self.offset(), self.out.mark());
-            self.put(|out| {
-                section_head(out, &name, item_len(bytes.len()))?;
-                // The body is one item: the bytes.
-                out.bytes_len(bytes.len() as u64).map(drop)
-            });
-            self.out.hold(&bytes);
+            let body = || encoded(|out| out.bytes(&bytes).map(drop));
+            if let Some(packed) = packs.then(|| packed(&body())).flatten() {
+                self.put(|out| {
+                    section_start(out, &name, CODEC_ZSTD, item_len(bytes.len()))?;
+                    out.bytes(&packed).map(drop)
+                });
+            } else {
+                self.put(|out| {
+                    section_head(out, &name, item_len(bytes.len()))?;
+                    // The body is one item: the bytes.
+                    out.bytes_len(bytes.len() as u64).map(drop)
+                });
+                self.out.hold(&bytes);
+            }
             let row = self.row(&name, offset, begin);
             shelf.wrote(*at, &row, &mut self.table);
         }
@@ -355,9 +375,15 @@ impl<'s> Writing<'s> {
 
 /// Writes what comes before the body of a section of some length.
 fn section_head(out: &mut Encoder<&mut Vec<u8>>, name: &str, len: usize) -> Result<(), Failure> {
-    out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(is_mandatory(name))?;
-    out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(CODEC_STORED)?.u64(len as u64)?;
+    section_start(out, name, CODEC_STORED, len)?;
     out.bytes_len(len as u64).map(drop)
+}
+
+/// Writes what comes before the byte string of a body that has some length unpacked.
+fn section_start(out: &mut Encoder<&mut Vec<u8>>, name: &str, codec: u32, len: usize) -> Result<(), Failure> {
+    out.tag(Tag::new(BLOCK_TAG))?.array(BLOCK_ITEMS)?.str(SECTION)?.bool(is_mandatory(name))?;
+    out.array(SECTION_CONTENT_ITEMS)?.str(name)?.u32(codec)?.u64(len as u64)?;
+    Ok(())
 }
 
 /// Returns whether a reader that does not know the section must refuse the save. What is left out here came later, or

@@ -38,7 +38,7 @@ impl Slot {
         let stamp = Stamp::after(held.known.as_ref(), files.now_unix_ms(), cause);
         let buffer = std::mem::take(&mut held.buffer);
         let from = left.tail.end;
-        let mut written = write_after_tail(left.tail, snapshot, &stamp, self.dir().key(), buffer);
+        let mut written = write_after_tail(left.tail, snapshot, &stamp, self.dir().way(), buffer);
         let len_bytes = written.tail.end;
         let is_mostly_stale = len_bytes > SMALL_BYTES && len_bytes > 2 * written.live;
         if is_mostly_stale || !written.fits(limits) {

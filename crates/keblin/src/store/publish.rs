@@ -105,7 +105,7 @@ impl Slot {
         let before = joined(held.known.as_ref(), file.lineage(), copy.lineage(), how);
         let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         stamp.erasures += u64::from(how == How::Erasing);
-        let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, self.dir().key());
+        let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, self.dir().way());
         if !written.fits(limits) {
             return Err(SaveError::TooLarge(written.fullness(limits)));
         }

@@ -10,6 +10,7 @@ use thiserror::Error;
 use super::backend::{Backend, Disk};
 use super::error::{DiskError, failed};
 use super::slot::Slot;
+use crate::save::writer::Way;
 use crate::save::{Fault, SaveLimits, SealKey};
 
 /// How often a file is tried before it counts as unreadable.
@@ -35,6 +36,7 @@ pub struct SaveDir {
     key: Option<SealKey>,
     limits: SaveLimits,
     sets_misfits_aside: bool,
+    packs_areas: bool,
 }
 
 /// A text that is not the name of a slot.
@@ -64,7 +66,8 @@ impl SaveDir {
     #[must_use]
     pub fn on(files: Arc<dyn Backend>, folder: impl Into<PathBuf>) -> SaveDir {
         let limits = SaveLimits::default();
-        SaveDir { folder: folder.into(), files, key: None, limits, sets_misfits_aside: false }
+        let (sets_misfits_aside, packs_areas) = (false, false);
+        SaveDir { folder: folder.into(), files, key: None, limits, sets_misfits_aside, packs_areas }
     }
 
     /// Seals saves with a key of the game, and checks the seals of existing ones. A seal that does not match is a
@@ -88,6 +91,19 @@ impl SaveDir {
     #[must_use]
     pub fn while_developing(self) -> SaveDir {
         SaveDir { sets_misfits_aside: true, ..self }
+    }
+
+    /// Packs areas of the world with zstd, if they become smaller by it. A build without the feature `zstd` refuses such a
+    /// save, and leaves it as it is.
+    #[cfg(feature = "zstd")]
+    #[must_use]
+    pub fn packing_areas(self) -> SaveDir {
+        SaveDir { packs_areas: true, ..self }
+    }
+
+    /// Returns how saves are written.
+    pub(super) fn way(&self) -> Way<'_> {
+        Way { key: self.key.as_ref(), packs: self.packs_areas }
     }
 
     pub(super) fn sets_misfits_aside(&self) -> bool {

@@ -33,6 +33,7 @@ mod frames;
 mod fuzzed;
 mod given_up;
 mod golden;
+mod golden_world;
 mod groups;
 mod hostile;
 mod inner_shapes;
