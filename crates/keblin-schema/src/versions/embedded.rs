@@ -21,8 +21,8 @@ structs! {
         to, levels, checkpoints, stars, difficulties, moments, unlocks, lists, shapes, kinds, areas, fields, facts,
     }
     PartsStep { from, parts }
-    ShapeStep { from, members }
-    MemberStep { from, misfit }
+    ShapeStep { from, members, out_of }
+    MemberStep { from, misfit, scale, fill }
     UnlockStep { from, fill }
     Carrying { from, at, take, scale, values, misfit }
     FactsStep { at, take, fills }

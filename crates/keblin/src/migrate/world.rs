@@ -2,11 +2,13 @@
 
 use std::sync::Arc;
 
+use keblin_schema::condition::names::Fact;
+use keblin_schema::condition::{Facts, Val, Word};
 use keblin_schema::model::{Areas as AreasDef, ObjectKindDef};
 use keblin_schema::steps::{Carrying, ShapeStep};
-use keblin_schema::{Name, Value};
+use keblin_schema::{Kind, Name, Value};
 
-use super::apply::Applying;
+use super::apply::{Applying, too_large};
 use super::places::Places;
 use super::scalar::Scalars;
 use super::{Became, StepFault};
@@ -21,6 +23,7 @@ impl Applying<'_> {
             return Ok(Arc::clone(&self.before.areas));
         }
         self.tell_of_kinds();
+        self.tell_of_computed();
         let (mut areas, mut of_game) = (Areas::new(), Vec::new());
         for (section, bytes) in self.before.areas.iter() {
             let start = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find(|start| section.starts_with(**start));
@@ -75,7 +78,14 @@ impl Applying<'_> {
             let is = step.kinds.iter().position(|step| step.from == Some(index));
             let Some((step, is)) = is.and_then(|is| Some((step.kinds.get(is)?, now.object_kinds.get(is)?)))
             else {
-                let before = Value::text("every object of the kind");
+                let is_split =
+                    step.kinds.iter().any(|of| of.out_of.as_ref().is_some_and(|(from, _)| *from == index));
+                let what = if is_split {
+                    "every object that another kind does not take"
+                } else {
+                    "every object of the kind"
+                };
+                let before = Value::text(what);
                 self.tell(format!("kinds.{}", kind.name), None, Became::Dropped { before });
                 continue;
             };
@@ -92,6 +102,25 @@ impl Applying<'_> {
                         self.tell(place, None, Became::Dropped { before });
                     }
                 }
+            }
+        }
+    }
+
+    /// Reports kinds that are split from old ones, and fields that are scaled or computed.
+    fn tell_of_computed(&mut self) {
+        let Places { step, old, now } = self.places;
+        for (of, kind) in step.kinds.iter().zip(&now.object_kinds) {
+            let from = of.out_of.as_ref().and_then(|(from, _)| old.object_kinds.get(*from));
+            if let Some(from) = from {
+                self.tell(format!("kinds.{}", kind.name), Some(from.name.to_string()), Became::Carried);
+            }
+            for (field, member) in kind.fields.iter().zip(&of.members) {
+                let fate = match &member.fill {
+                    Some((program, _)) => Became::Filled { now: Value::text(program.source()) },
+                    None if member.scale.is_some() => Became::Carried,
+                    None => continue,
+                };
+                self.tell(format!("kinds.{}.{}", kind.name, field.name), None, fate);
             }
         }
     }
@@ -116,15 +145,34 @@ impl Applying<'_> {
     fn body(&self, area: &str, mut before: AreaBody) -> Result<AreaBody, StepFault> {
         let Places { step, old, now } = self.places;
         let mut body = AreaBody::empty(now);
-        for ((rows, of), kind) in body.kinds.iter_mut().zip(&step.kinds).zip(&now.object_kinds) {
-            let from =
-                of.from.and_then(|from| Some((before.kinds.get_mut(from)?, old.object_kinds.get(from)?)));
-            if let Some((held, was)) = from {
-                *rows = self.rows((area, of), (std::mem::take(held), was), kind)?;
+        let split = self.split(&mut before);
+        let kinds = body.kinds.iter_mut().zip(&step.kinds).zip(&now.object_kinds).zip(split);
+        for (((rows, of), kind), split) in kinds {
+            let from = of.out_of.as_ref().map(|(from, _)| *from).or(of.from);
+            let Some((from, was)) = from.and_then(|from| Some((from, old.object_kinds.get(from)?))) else {
+                continue;
+            };
+            let whole = before.kinds.get_mut(from).filter(|_| of.out_of.is_none()).map(std::mem::take);
+            if let Some(held) = split.or(whole) {
+                *rows = self.rows((area, of), (held, was), kind)?;
             }
         }
         body.with_unknown_of(before);
         Ok(body)
+    }
+
+    /// Takes the objects out of the old kinds that are of another kind now; returns them by their new kind.
+    fn split(&self, before: &mut AreaBody) -> Vec<Option<Rows>> {
+        let splits = self.places.step.kinds.iter().map(|of| {
+            let (from, when) = of.out_of.as_ref()?;
+            let held = before.kinds.get_mut(*from)?;
+            let (taken, kept): (Vec<usize>, Vec<usize>) = (0..held.ids.len())
+                .partition(|row| matches!(when.value(&Object::of(held, *row), 0), Val::Bool(true)));
+            let taken = held.picked(&taken);
+            *held = held.picked(&kept);
+            Some(taken)
+        });
+        splits.collect()
     }
 
     fn rows(
@@ -133,29 +181,78 @@ impl Applying<'_> {
         (before, was): (Rows, &ObjectKindDef),
         kind: &ObjectKindDef,
     ) -> Result<Rows, StepFault> {
-        let plainly = Carrying::plainly(0);
-        let scalars = Scalars { places: self.places, carrying: &plainly };
         let mut rows = Rows::of(kind);
         for ((column, field), step) in rows.columns.iter_mut().zip(&kind.fields).zip(&of.members) {
+            let mut carrying = Carrying::plainly(0);
+            carrying.scale = step.scale;
+            let scalars = Scalars { places: self.places, carrying: &carrying };
             let from = step.from.and_then(|from| Some((before.columns.get(from)?, was.fields.get(from)?)));
+            // A computed value has the type of the field; an id is text until it is looked up.
+            let mut computed_as = field.clone();
+            if matches!(field.kind, Kind::Id(_)) {
+                computed_as.kind = Kind::Text;
+            }
             for (row, id) in before.ids.iter().enumerate() {
-                let value = from.and_then(|(held, old)| Some((held.get(row)?, old)));
+                let place = || {
+                    let id = ObjectId::of_number(*id);
+                    format!("area.{area}.{}.{id}.{}", kind.name, field.name)
+                };
+                let to = self.places.now.version;
+                let value = match &step.fill {
+                    Some((program, of)) => {
+                        let computed = program.outcome(&Object::of(&before, row), 0, *of);
+                        Some((computed.ok_or_else(|| too_large(to, place()))?, &computed_as))
+                    }
+                    None => from.and_then(|(held, old)| Some((held.get(row)?, old))),
+                };
                 let value = match value {
                     None => Ok(field.default.clone()),
                     Some((value, old)) => {
                         scalars.member(&value, old, field, step.misfit).map_err(|unfit| (value, unfit))
                     }
                 };
-                let value = value.map_err(|(value, unfit)| {
-                    let id = ObjectId::of_number(*id);
-                    let place = format!("area.{area}.{}.{id}.{}", kind.name, field.name);
-                    let to = self.places.now.version;
-                    StepFault { to, place, value, why: unfit.why(), needs_game: false }
+                let value = value.map_err(|(value, unfit)| StepFault {
+                    to,
+                    place: place(),
+                    value,
+                    why: unfit.why(),
+                    needs_game: false,
                 })?;
                 Column::push(column, value);
             }
         }
         let left = before.left.filter(|_| kind.time_away);
         Ok(Rows { ids: before.ids, gone: before.gone, left, ..rows })
+    }
+}
+
+/// The old fields of an object, which expressions read as cells.
+struct Object(Vec<Value>);
+
+impl Object {
+    fn of(rows: &Rows, row: usize) -> Object {
+        Object(rows.columns.iter().map(|column| column.get(row).unwrap_or(Value::Unset)).collect())
+    }
+}
+
+impl Facts for Object {
+    fn cell(&self, cell: usize) -> &Value {
+        self.0.get(cell).unwrap_or(&Value::Unset)
+    }
+
+    fn fact(&self, _: usize, _: Fact) -> i64 {
+        0
+    }
+
+    fn word(&self, _: Word) -> Option<&str> {
+        None
+    }
+
+    fn unlocked(&self, _: usize) -> bool {
+        false
+    }
+
+    fn played_nanos(&self) -> i64 {
+        0
     }
 }

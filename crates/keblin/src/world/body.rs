@@ -38,6 +38,13 @@ impl Rows {
         Rows { columns, ..Rows::default() }
     }
 
+    /// Returns some of its objects, in rising order; what is gone stays gone.
+    pub(crate) fn picked(&self, rows: &[usize]) -> Rows {
+        let ids = rows.iter().filter_map(|row| self.ids.get(*row).copied()).collect();
+        let columns = self.columns.iter().map(|column| column.picked(rows)).collect();
+        Rows { ids, gone: self.gone.clone(), left: self.left, columns }
+    }
+
     /// Returns whether the kind says nothing: its objects are as the game makes them.
     pub(crate) fn is_empty(&self) -> bool {
         self.ids.is_empty() && self.gone.is_empty()

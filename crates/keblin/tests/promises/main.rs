@@ -90,6 +90,7 @@ mod watched;
 mod with;
 mod world;
 mod world_away;
+mod world_computed;
 mod world_in_file;
 mod world_laws;
 mod world_steps;

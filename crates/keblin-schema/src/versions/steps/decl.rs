@@ -38,8 +38,13 @@ pub(super) struct NamedDecl {
     pub(super) path: String,
     pub(super) name: Said<String>,
     pub(super) from: Option<Said<String>>,
-    /// For unlocks.
+    /// For unlocks, and fields of kinds.
     pub(super) fill: Option<ConditionDecl>,
+    /// For fields of kinds.
+    pub(super) scale: Option<Said<ScaleDecl>>,
+    /// For kinds: the old kind that they are a part of, and which of its objects.
+    pub(super) out_of: Option<Said<String>>,
+    pub(super) when: Option<ConditionDecl>,
     /// For members and moments: keys of the declaration with their new values.
     pub(super) says: Vec<(&'static str, Said<String>)>,
     /// For members.
@@ -186,7 +191,9 @@ fn named(
 ) {
     for (name, item) in entries(top, key, text, found) {
         let DeValue::Table(table) = item.get_ref() else { continue };
-        let fill = if path == "unlocks" { Some("fill") } else { None };
+        let is_of_kind = path.starts_with("kinds.");
+        let fill = (path == "unlocks" || is_of_kind).then_some("fill");
+        let of_kind = if path == "kinds" { &["out_of", "when"][..] } else { &[] };
         let of_member =
             if path.ends_with(".members") || path.ends_with(".fields") { &MEMBER_KEYS[..] } else { &[] };
         let of_moment = (path == "moments").then_some("again");
@@ -196,6 +203,8 @@ fn named(
             .chain(fill)
             .chain(of_member.iter().copied())
             .chain(of_moment)
+            .chain(of_kind.iter().copied())
+            .chain(is_of_kind.then_some("scale"))
             .collect();
         let reader = Reader::new("this part of a step", table, name.span.clone(), &known, text, found);
         for inside in inside {
@@ -212,7 +221,12 @@ fn named(
         } else {
             (says(&reader), reader.one_of("misfit", Misfit::ALL, Misfit::as_str, found))
         };
-        into.push(NamedDecl { path: path.to_string(), name, from, fill, says, misfit });
+        let scale = if is_of_kind { scale(&reader, found) } else { None };
+        let out_of = if of_kind.is_empty() { None } else { text_of(&reader, "out_of", found) };
+        let when = if of_kind.is_empty() { None } else { reader.get("when") };
+        let when = when.and_then(|item| condition(&reader, item, found));
+        let path = path.to_string();
+        into.push(NamedDecl { path, name, from, fill, scale, out_of, when, says, misfit });
     }
 }
 

@@ -213,21 +213,22 @@ impl Resolving<'_> {
     }
 
     fn scale(&mut self, old: &FieldDef, field: &FieldDef, said: Option<&FieldDecl>) -> Option<Scale> {
-        let scale = said?.scale.as_ref()?;
-        let (from_time, to_time) = (old.kind == Kind::Time, field.kind == Kind::Time);
+        self.scaled((old.kind, field.kind), said?.scale.as_ref()?)
+    }
+
+    /// Returns how a scale converts one type to another.
+    pub(super) fn scaled(&mut self, (was, is): (Kind, Kind), scale: &Said<ScaleDecl>) -> Option<Scale> {
+        let (from_time, to_time) = (was == Kind::Time, is == Kind::Time);
         let resolved = match scale.value {
-            _ if !old.kind.is_number() || !field.kind.is_number() => None,
+            _ if !was.is_number() || !is.is_number() => None,
             ScaleDecl::By(by) if from_time == to_time => Some(Scale::By(by)),
             ScaleDecl::Time(time) if to_time && !from_time => Some(Scale::ToTime(time)),
             ScaleDecl::Time(time) if from_time && !to_time => Some(Scale::FromTime(time)),
             _ => None,
         };
         if resolved.is_none() {
-            let message = format!(
-                "this scale cannot convert {} to {}",
-                old.kind.with_article(),
-                field.kind.with_article()
-            );
+            let message =
+                format!("this scale cannot convert {} to {}", was.with_article(), is.with_article());
             let instead = "between a number and a time, write the time that 1 stands for, as in \"1s\"; otherwise a number to multiply by";
             self.misfit(scale.span.clone(), message, instead);
         }

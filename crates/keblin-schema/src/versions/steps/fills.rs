@@ -6,7 +6,7 @@ use crate::condition::{Failing, Program, Type};
 use crate::declare::check::place::misplaced;
 use crate::declare::check::reach::Reachable;
 use crate::declare::parse::level::ConditionDecl;
-use crate::model::FieldDef;
+use crate::model::{FieldDef, Model};
 use crate::text::finding::{Code, Finding, Severity};
 use crate::text::name::Name;
 
@@ -171,6 +171,16 @@ impl Resolving<'_> {
         fill: &ConditionDecl,
         places: &[(&str, &Name, usize)],
     ) -> Option<(Program, Type)> {
+        self.expression_in(self.before, fill, places)
+    }
+
+    /// Compiles an expression against a model.
+    pub(super) fn expression_in(
+        &mut self,
+        model: &Model,
+        fill: &ConditionDecl,
+        places: &[(&str, &Name, usize)],
+    ) -> Option<(Program, Type)> {
         let mut text = fill.text.clone();
         for (axis, id, _) in places {
             text = text.replace(&format!("{{{axis}}}"), id.as_str());
@@ -179,7 +189,7 @@ impl Resolving<'_> {
             text = text.replace("{number}", &(index + 1).to_string());
         }
         let is_plain = !has_placeholder(&fill.text);
-        let compiled = Program::compile_any(self.before, &text);
+        let compiled = Program::compile_any(model, &text);
         match compiled {
             Ok((program, kind)) => {
                 if let Some((_, why)) = program.can_fail() {
@@ -194,9 +204,7 @@ impl Resolving<'_> {
                 }
                 // Reported once for all places.
                 let is_told = |told: &Finding| told.code == Code::FailingRule && told.span == fill.span;
-                if program.can_overflow(&Reachable::everything(self.before))
-                    && !self.found.iter().any(is_told)
-                {
+                if program.can_overflow(&Reachable::everything(model)) && !self.found.iter().any(is_told) {
                     let message = format!(
                         "a number in `{text}` can exceed 64 bits; a save with such a value is left untouched and does not open"
                     );

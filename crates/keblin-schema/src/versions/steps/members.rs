@@ -6,9 +6,9 @@ use crate::model::MemberDef;
 use crate::value::kind::Kind;
 use crate::versions::normal::literal;
 
-use super::Misfit;
 use super::resolve::{Paste, Resolving};
 use super::shape::is_same;
+use super::{Misfit, Scale};
 
 impl Resolving<'_> {
     pub(super) fn members(&mut self) {
@@ -19,7 +19,7 @@ impl Resolving<'_> {
             for (at, member) in shape.members.iter().enumerate() {
                 let from = step.members.get(at).and_then(|member| member.from);
                 let Some(old) = from.and_then(|from| old.members.get(from)) else { continue };
-                let misfit = self.member(&format!("shapes.{}.members", shape.name), old, member);
+                let misfit = self.member(&format!("shapes.{}.members", shape.name), old, member, None);
                 let place = self.step.shapes.get_mut(index).and_then(|step| step.members.get_mut(at));
                 place.into_iter().for_each(|place| place.misfit = misfit);
             }
@@ -27,7 +27,13 @@ impl Resolving<'_> {
     }
 
     /// Checks a member of a shape, or a field of a kind of objects, in the list at this path.
-    pub(super) fn member(&mut self, path: &str, old: &MemberDef, member: &MemberDef) -> Misfit {
+    pub(super) fn member(
+        &mut self,
+        path: &str,
+        old: &MemberDef,
+        member: &MemberDef,
+        scale: Option<Scale>,
+    ) -> Misfit {
         let decl = self.decl;
         let of = path.split('.').nth(1).unwrap_or_default();
         let what = if path.starts_with("kinds.") { "field" } else { "member" };
@@ -53,7 +59,8 @@ impl Resolving<'_> {
             .filter(|(key, _)| !says(key))
             .map(|(key, now)| format!("{key} is now {now}"))
             .collect();
-        let converts = self.is_same_member(old, member)
+        let converts = scale.is_some()
+            || self.is_same_member(old, member)
             || matches!(
                 (old.kind, member.kind),
                 (Kind::Int, Kind::Float | Kind::Bool)

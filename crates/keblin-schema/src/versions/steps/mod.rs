@@ -32,6 +32,9 @@ mod members;
 /// Kinds of objects and areas of the world.
 mod world;
 
+/// What is computed from the old fields of objects.
+mod objects;
+
 /// Facts of levels, and computed values.
 mod fills;
 
@@ -97,16 +100,29 @@ pub struct ShapeStep {
     pub from: Option<usize>,
     /// Its members.
     pub members: Vec<MemberStep>,
+    /// For a kind of objects that is split from an old one: that kind, and which of its objects are of this one.
+    pub out_of: Option<(usize, Program)>,
 }
 
 /// Where the values of a member of a shape come from.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct MemberStep {
     /// The old member.
     pub from: Option<usize>,
     /// What to do with a value that does not fit.
     pub misfit: Misfit,
+    /// For a field of a kind of objects: what one old unit is now.
+    pub scale: Option<Scale>,
+    /// For a field of a kind of objects: an expression over the old fields of the object, whose cells are their positions.
+    pub fill: Option<(Program, Type)>,
+}
+
+impl MemberStep {
+    /// Returns a step that keeps the values of an old member.
+    pub(crate) fn from(from: Option<usize>) -> MemberStep {
+        MemberStep { from, ..MemberStep::default() }
+    }
 }
 
 /// Where an unlock comes from.

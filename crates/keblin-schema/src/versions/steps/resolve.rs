@@ -10,7 +10,7 @@ use crate::versions::normal::{id_list, quoted};
 
 use super::decl::{Decl, Said};
 use super::pairs::Pairs;
-use super::{MemberStep, Misfit, PartsStep, ShapeStep, Step, UnlockStep};
+use super::{MemberStep, PartsStep, ShapeStep, Step, UnlockStep};
 
 /// What a step lacks.
 #[derive(Clone, Debug)]
@@ -120,9 +120,8 @@ impl Resolving<'_> {
         self.step.shapes = shapes
             .into_iter()
             .map(|shape| {
-                let members =
-                    shape.parts.into_iter().map(|from| MemberStep { from, misfit: Misfit::default() });
-                ShapeStep { from: shape.from, members: members.collect() }
+                let members = shape.parts.into_iter().map(MemberStep::from);
+                ShapeStep { from: shape.from, members: members.collect(), out_of: None }
             })
             .collect();
         self.world_names();

@@ -7,7 +7,7 @@ use crate::versions::diff::{Change, Class, differences_of_the_world};
 
 use super::pairs::Pairs;
 use super::resolve::{Resolving, ids};
-use super::{MemberStep, Misfit, ShapeStep};
+use super::{MemberStep, ShapeStep};
 
 impl Resolving<'_> {
     /// Resolves the names of kinds, their fields, and areas.
@@ -24,10 +24,10 @@ impl Resolving<'_> {
             |index| old_fields.get(index).map(|names| names.iter().collect()),
             |index| new_fields.get(index).map(|names| names.iter().collect()),
         );
-        let member = |from| MemberStep { from, misfit: Misfit::default() };
-        let kinds = kinds
-            .into_iter()
-            .map(|kind| ShapeStep { from: kind.from, members: kind.parts.into_iter().map(member).collect() });
+        let kinds = kinds.into_iter().map(|kind| {
+            let members = kind.parts.into_iter().map(MemberStep::from).collect();
+            ShapeStep { from: kind.from, members, out_of: None }
+        });
         self.step.kinds = kinds.collect();
         let (all, new) =
             (ids(before.areas.named(), |area| &area.name), ids(now.areas.named(), |area| &area.name));
@@ -47,19 +47,23 @@ impl Resolving<'_> {
         }
     }
 
-    /// Checks the fields of kinds: other types, and bounds that old values may exceed.
+    /// Checks the fields of kinds: other types, bounds that old values may exceed, and what is computed.
     pub(super) fn world(&mut self) {
         let (before, now) = (self.before, self.now);
         for (index, kind) in now.object_kinds.iter().enumerate() {
-            let Some(step) = self.step.kinds.get(index).cloned() else { continue };
-            let Some(old) = step.from.and_then(|from| before.object_kinds.get(from)) else { continue };
-            for (at, field) in kind.fields.iter().enumerate() {
-                let from = step.members.get(at).and_then(|member| member.from);
-                let Some(old) = from.and_then(|from| old.fields.get(from)) else { continue };
-                let misfit = self.member(&format!("kinds.{}.fields", kind.name), old, field);
-                let place = self.step.kinds.get_mut(index).and_then(|step| step.members.get_mut(at));
-                place.into_iter().for_each(|place| place.misfit = misfit);
+            let Some(mut step) = self.step.kinds.get(index).cloned() else { continue };
+            self.out_of(kind, &mut step);
+            let of = step.from.or(step.out_of.as_ref().map(|(of, _)| *of));
+            let Some(old_kind) = of.and_then(|of| before.object_kinds.get(of)) else {
+                self.computed_from_nothing(kind);
+                continue;
+            };
+            for (field, member) in kind.fields.iter().zip(&mut step.members) {
+                self.computed(old_kind, kind, field, member);
+                let Some(old) = member.from.and_then(|from| old_kind.fields.get(from)) else { continue };
+                member.misfit = self.member(&format!("kinds.{}.fields", kind.name), old, field, member.scale);
             }
+            self.step.kinds.get_mut(index).into_iter().for_each(|place| place.clone_from(&step));
         }
     }
 }
