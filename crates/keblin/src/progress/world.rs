@@ -314,9 +314,24 @@ impl Engine {
 
 /// Returns rows with the ids that are gone: of the objects that the game makes with the area, those without a row.
 fn with_gone(rows: Rows, known: &[u64], gone_before: &[u64]) -> Rows {
-    let mut gone: Vec<u64> = known.iter().chain(gone_before).copied().collect();
-    gone.sort_unstable();
-    gone.dedup();
-    gone.retain(|id| rows.ids.binary_search(id).is_err());
+    // Mostly nothing is gone.
+    if gone_before.is_empty() && rows.ids == known {
+        return Rows { gone: Vec::new(), ..rows };
+    }
+    // All three are in order, so each is passed once.
+    let mut there = rows.ids.iter().copied().peekable();
+    let mut is_there = |id: u64| {
+        while there.next_if(|there| *there < id).is_some() {}
+        there.peek() == Some(&id)
+    };
+    let (mut known, mut before) = (known.iter().copied().peekable(), gone_before.iter().copied().peekable());
+    let mut gone = Vec::new();
+    while let Some(id) = known.peek().copied().into_iter().chain(before.peek().copied()).min() {
+        known.next_if_eq(&id);
+        before.next_if_eq(&id);
+        if !is_there(id) {
+            gone.push(id);
+        }
+    }
     Rows { gone, ..rows }
 }

@@ -7,6 +7,7 @@ use keblin_schema::Name;
 use keblin_schema::name::NameFault;
 use thiserror::Error;
 
+use super::append::SMALL_BYTES;
 use super::backend::{Backend, Disk};
 use super::error::{DiskError, failed};
 use super::slot::Slot;
@@ -37,6 +38,8 @@ pub struct SaveDir {
     limits: SaveLimits,
     sets_misfits_aside: bool,
     packs_areas: bool,
+    /// The length of the largest save that is opened with its areas, in bytes.
+    whole_bytes: usize,
 }
 
 /// A text that is not the name of a slot.
@@ -65,9 +68,15 @@ impl SaveDir {
     /// Returns the saves in a folder of another backend: in memory, or where a platform keeps its files.
     #[must_use]
     pub fn on(files: Arc<dyn Backend>, folder: impl Into<PathBuf>) -> SaveDir {
-        let limits = SaveLimits::default();
-        let (sets_misfits_aside, packs_areas) = (false, false);
-        SaveDir { folder: folder.into(), files, key: None, limits, sets_misfits_aside, packs_areas }
+        SaveDir {
+            folder: folder.into(),
+            files,
+            key: None,
+            limits: SaveLimits::default(),
+            sets_misfits_aside: false,
+            packs_areas: false,
+            whole_bytes: SMALL_BYTES,
+        }
     }
 
     /// Seals saves with a key of the game, and checks the seals of existing ones. A seal that does not match is a
@@ -99,6 +108,17 @@ impl SaveDir {
     #[must_use]
     pub fn packing_areas(self) -> SaveDir {
         SaveDir { packs_areas: true, ..self }
+    }
+
+    /// Opens also small saves without their areas, so that a test with a small world sees what a large one does.
+    #[cfg(feature = "testing")]
+    #[must_use]
+    pub fn leaving_areas(self) -> SaveDir {
+        SaveDir { whole_bytes: 0, ..self }
+    }
+
+    pub(super) fn whole_bytes(&self) -> u64 {
+        self.whole_bytes as u64
     }
 
     /// Returns how saves are written.

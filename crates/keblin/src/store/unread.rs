@@ -4,7 +4,6 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::append::SMALL_BYTES;
 use super::backend::FileParts;
 use super::savedir::SaveDir;
 use super::slot::Slot;
@@ -30,7 +29,7 @@ impl Slot {
             return None;
         }
         let len_bytes = dir.files().len(path).ok()??;
-        if len_bytes <= SMALL_BYTES as u64 || len_bytes > limits.max_save_bytes as u64 {
+        if len_bytes <= dir.whole_bytes() || len_bytes > limits.max_save_bytes as u64 {
             return None;
         }
         let parts = dir.files().parts_of(path).ok()??;

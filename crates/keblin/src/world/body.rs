@@ -45,6 +45,12 @@ impl Rows {
         Rows { ids, gone: self.gone.clone(), left: self.left, columns }
     }
 
+    /// Makes room for this many more objects.
+    pub(crate) fn reserve(&mut self, objects: usize) {
+        self.ids.reserve(objects);
+        self.columns.iter_mut().for_each(|column| column.reserve(objects));
+    }
+
     /// Returns whether the kind says nothing: its objects are as the game makes them.
     pub(crate) fn is_empty(&self) -> bool {
         self.ids.is_empty() && self.gone.is_empty()
@@ -168,8 +174,8 @@ fn write(
 }
 
 fn write_ids(out: &mut Encoder<Vec<u8>>, ids: &[u64]) -> Result<(), Failure> {
-    let bytes: Vec<u8> = ids.iter().flat_map(|id| id.to_le_bytes()).collect();
-    out.tag(Tag::new(tags::U64))?.bytes(&bytes)?;
+    out.tag(Tag::new(tags::U64))?.bytes_len(8 * ids.len() as u64)?;
+    ids.iter().for_each(|id| out.writer_mut().extend_from_slice(&id.to_le_bytes()));
     Ok(())
 }
 

@@ -47,6 +47,16 @@ impl Column {
         }
     }
 
+    /// Makes room for this many more values.
+    pub(super) fn reserve(&mut self, values: usize) {
+        match self {
+            Column::Items(items) => items.reserve(values),
+            Column::Packed { kind, bytes } => {
+                bytes.reserve(values * packing(*kind).map_or(0, |(_, width)| width));
+            }
+        }
+    }
+
     /// Adds a value of its type; one of another type is left out, which the types of a game rule out.
     pub(crate) fn push(&mut self, value: Value) {
         match self {

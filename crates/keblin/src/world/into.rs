@@ -20,6 +20,7 @@ pub struct RowIn<'r> {
 
 impl RowIn<'_> {
     /// Returns a member from its field.
+    #[inline]
     #[must_use]
     pub fn get<T: FieldType, G, M: Member<T>>(&self, field: ObjectField<T, G>) -> M {
         let column = self.rows.columns.get(field.index());
@@ -112,7 +113,9 @@ impl<'a, G> AreaIn<'a, G> {
             self.mistake.get_or_insert(WorldWhy::NotInArea { kind: name });
         }
         authored.sort_unstable();
-        self.known.get_mut(kind).into_iter().for_each(|known| *known = Some(authored.clone()));
+        if let Some(known) = self.known.get_mut(kind) {
+            *known = Some(authored);
+        }
     }
 
     /// Returns the ids of the game's own objects by kind; every kind of the area must have been passed.

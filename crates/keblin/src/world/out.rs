@@ -4,7 +4,7 @@ use std::marker::PhantomData;
 
 use keblin_schema::Model;
 use keblin_schema::limits::Unfit;
-use keblin_schema::model::ObjectKindDef;
+use keblin_schema::model::{MemberDef, ObjectKindDef};
 use keblin_schema::typed::{FieldType, Member};
 use keblin_schema::{ObjectField, Value};
 
@@ -13,28 +13,30 @@ use super::column::Column;
 use super::error::WorldWhy;
 use super::object::{ObjectId, WorldObject};
 
+/// The most objects that memory is reserved for at once.
+const MAX_RESERVED: usize = 1 << 16;
+
 /// One object, as `#[derive(WorldObject)]` writes it.
 #[derive(Debug)]
 pub struct RowOut<'r> {
     model: &'r Model,
     kind: &'r ObjectKindDef,
     rows: &'r mut Rows,
+    /// By field: whether any value of its type fits.
+    free: &'r [bool],
     /// The field whose value cannot be kept, and why if it is known.
     refused: Option<(String, Option<Unfit>)>,
 }
 
 impl RowOut<'_> {
     /// Writes a member to its field. A number beyond the bounds of the field becomes the nearest one within.
+    #[inline]
     pub fn put<T: FieldType, G, M: Member<T>>(&mut self, field: ObjectField<T, G>, member: &M) {
-        let (Some(def), Some(column)) =
-            (self.kind.fields.get(field.index()), self.rows.columns.get_mut(field.index()))
-        else {
-            return;
-        };
+        let index = field.index();
         let written = member.to_write();
-        if let (Column::Packed { bytes, .. }, Some(value)) = (&mut *column, &written)
-            && def.limits.min.is_none()
-            && def.limits.max.is_none()
+        if self.free.get(index) == Some(&true)
+            && let (Some(Column::Packed { bytes, .. }), Some(value)) =
+                (self.rows.columns.get_mut(index), &written)
             && T::pack(value, bytes)
         {
             return;
@@ -44,7 +46,7 @@ impl RowOut<'_> {
             // A member that may be unset, and is.
             None => Some(Value::Unset),
         };
-        self.put_value(field.index(), value);
+        self.put_value(index, value);
     }
 
     /// Writes a value to the field at a position; `None` is one that cannot be written.
@@ -102,9 +104,13 @@ impl<'a, G> AreaOut<'a, G> {
             return;
         }
         let mut rows = Rows::of(kind);
+        // A hint that is far too large must not cost memory.
+        rows.reserve(objects.size_hint().0.min(MAX_RESERVED));
+        let is_free = |field: &MemberDef| field.limits.min.is_none() && field.limits.max.is_none();
+        let free: Vec<bool> = kind.fields.iter().map(is_free).collect();
         for (id, record) in objects {
             rows.ids.push(id.number());
-            let mut row = RowOut { model, kind, rows: &mut rows, refused: None };
+            let mut row = RowOut { model, kind, rows: &mut rows, free: &free, refused: None };
             record(&mut row);
             if let Some((field, unfit)) = row.refused {
                 self.mistake.get_or_insert(WorldWhy::Value { field, id, unfit });

@@ -7,7 +7,8 @@ use std::sync::Arc;
 use fastrand::Rng;
 use keblin::progress::{Holder, Reached};
 use keblin::save::write;
-use keblin::store::backend::{Backend, PowerCut, Tear};
+use keblin::store::Slot;
+use keblin::store::backend::{Backend, Memory, PowerCut, Tear};
 use keblin::verify::verify;
 use keblin::world::{AreaGuard, AreaIn, AreaOut};
 use keblin::{Area, ObjectId, SaveDir, Snapshot, WorldObject};
@@ -260,16 +261,36 @@ impl Played {
             self.naive = naive;
             return self.follow();
         }
-        // Quit and opened again, through the bytes of a save.
-        let bytes = write(&snapshot, &stamp(1));
-        let save = verify(&bytes, moors::schema()).unwrap();
-        assert_eq!(save.findings(), []);
+        if rng.bool() {
+            // Quit and opened again, through the bytes of a save.
+            let save = verify(&write(&snapshot, &stamp(1)), moors::schema()).unwrap();
+            assert_eq!(save.findings(), []);
+            return self.opened(&save.into_progress().snapshot(), naive);
+        }
+        // The same without the areas: each is read when something first needs it.
+        let slot = in_files(Arc::new(Memory::default()));
+        slot.save(&snapshot, "quit").unwrap();
+        let opened = slot.open(moors::schema()).unwrap();
+        assert_eq!(opened.findings, []);
+        self.opened(&opened.progress.snapshot(), naive);
+    }
+
+    /// Goes on with a save. A game that resumes at a checkpoint opens as after a death.
+    fn opened(&mut self, saved: &Snapshot, naive: Naive) {
         self.loaded.clear();
-        self.game = moors::Progress::restored(save.into_progress().snapshot());
+        self.game = moors::Progress::restored(saved.clone());
         self.naive = naive;
-        // A game that resumes at a checkpoint opens as after a death.
         self.naive.die();
         self.game.resume().unwrap();
+    }
+
+    /// Loads every area once.
+    fn look_at_all(&mut self) {
+        for area in Area::all() {
+            self.unload(area);
+            self.load(area);
+        }
+        assert_eq!(self.loaded.len(), 3);
     }
 }
 
@@ -277,17 +298,12 @@ impl Played {
 fn whatever_is_done_every_object_is_where_it_was_left() {
     let histories = 20_000;
     let mut rng = Rng::with_seed(22);
-    for history in 0..histories {
+    for _ in 0..histories {
         let mut played = Played::new();
         for _ in 0..rng.usize(4..24) {
             played.step(&mut rng);
         }
-        // In the end, every area once.
-        for area in Area::all() {
-            played.unload(area);
-            played.load(area);
-        }
-        assert_eq!(played.loaded.len(), 3, "history {history}");
+        played.look_at_all();
     }
 }
 
@@ -311,6 +327,43 @@ fn an_area_that_is_as_it_was_is_the_same_bytes() {
     assert_eq!(game.revision(), revision);
     put_back_stones(&mut game, area, 5);
     assert!(!Arc::ptr_eq(&before, game.area(&area.id()).unwrap()));
+}
+
+fn in_files(files: Arc<dyn Backend>) -> Slot {
+    SaveDir::on(files, "saves").leaving_areas().slot("otter").unwrap()
+}
+
+/// Random histories that save now and then: whenever the power fails, the world is one that was saved.
+#[test]
+fn after_a_power_cut_the_world_is_one_that_was_saved() {
+    let mut rng = Rng::with_seed(23);
+    let mut opened = 0;
+    for _ in 0..300 {
+        let files = PowerCut::new();
+        let slot = in_files(Arc::new(files.clone()));
+        let mut played = Played::new();
+        let mut acknowledged = Vec::new();
+        for _ in 0..rng.usize(2..5) {
+            (0..rng.usize(1..8)).for_each(|_| played.step(&mut rng));
+            played.record();
+            played.game.set(fields::LETTERS, i64::try_from(acknowledged.len()).unwrap());
+            slot.append(&played.game.snapshot(), "save").unwrap();
+            acknowledged.push((files.calls(), played.naive.clone()));
+        }
+        files.after_each_call(&[Tear::Lost, Tear::Half], |calls, tear, memory| {
+            let Some(last) = acknowledged.iter().rposition(|(at, _)| *at <= calls) else { return };
+            let found = in_files(Arc::new(memory)).open(moors::schema()).unwrap();
+            let mut played = Played::new();
+            played.game = moors::Progress::restored(found.progress.snapshot());
+            // Each save says which one it is.
+            let number = usize::try_from(played.game.get(fields::LETTERS)).unwrap();
+            assert!(number >= last, "after {calls} calls, {tear:?}: save {number} of {last}");
+            played.opened(&found.progress.snapshot(), acknowledged[number].1.clone());
+            played.look_at_all();
+            opened += 1;
+        });
+    }
+    assert!(opened > 3_000, "{opened}");
 }
 
 #[test]
