@@ -105,6 +105,15 @@ pub fn fate_of_kind(model: &Model, kind: &ObjectKindDef, moment: Row) -> Fate {
     }
 }
 
+/// Returns whether a kind says itself what an event does to its objects.
+#[must_use]
+pub fn is_set_by_kind(model: &Model, kind: &ObjectKindDef, moment: Row) -> bool {
+    let (on_death, on_retry, on_new_run) = (OnDeath::Stays, OnRetry::Stays, OnReset::Default);
+    let plain = ObjectKindDef { on_death, on_retry, on_new_run, ..kind.clone() };
+    let is_copied = fate_of_kind(model, kind, moment) == Fate::Copied;
+    !is_copied && fate_of_kind(model, kind, moment) != fate_of_kind(model, &plain, moment)
+}
+
 fn death_fate(word: OnDeath) -> Fate {
     match word {
         OnDeath::Stays => Fate::Stays,

@@ -3,7 +3,7 @@
 use comfy_table::Cell;
 use keblin::Schema;
 use keblin::model::{CheckpointLasts, FieldDef, ObjectKindDef, Scope};
-use keblin::survival::{Fate, Row, fate, fate_of_kind, is_override};
+use keblin::survival::{Fate, Row, fate, fate_of_kind, is_override, is_set_by_kind};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
@@ -55,7 +55,8 @@ fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {
 fn kind_entry(schema: &Schema, kind: &ObjectKindDef) -> (String, Json) {
     let moments = Row::ALL.iter().map(|row| {
         let fate = fate_of_kind(schema, kind, *row);
-        (row.as_str().to_string(), json!({ "fate": fate.as_str() }))
+        let said = is_set_by_kind(schema, kind, *row);
+        (row.as_str().to_string(), json!({ "fate": fate.as_str(), "override": said }))
     });
     (
         kind.name.to_string(),
@@ -83,12 +84,15 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
         table.add_row([cell(Tone::Heading, "objects of the world")]);
     }
     for kind in &schema.object_kinds {
-        let fates = COLUMNS.iter().map(|(_, row)| fate_of_kind(schema, kind, *row));
-        let fates = fates.map(|fate| match fate {
-            Fate::Default => cell(Tone::Doubtful, fate.as_str()),
-            Fate::Checkpoint | Fate::Entry => cell(Tone::Name, fate.as_str()),
-            Fate::Copied => cell(Tone::Quiet, "stays"),
-            _ => cell(Tone::Quiet, fate.as_str()),
+        let fates = COLUMNS.iter().map(|(_, row)| {
+            let fate = fate_of_kind(schema, kind, *row);
+            let star = if is_set_by_kind(schema, kind, *row) { "*" } else { "" };
+            let word = format!("{}{star}", if fate == Fate::Copied { "stays" } else { fate.as_str() });
+            match fate {
+                Fate::Default => cell(Tone::Doubtful, &word),
+                Fate::Checkpoint | Fate::Entry => cell(Tone::Name, &word),
+                _ => cell(Tone::Quiet, &word),
+            }
         });
         table.add_row(std::iter::once(plain(format!("  {}", kind.name))).chain(fates));
     }
@@ -115,7 +119,8 @@ const NOTES: [&str; 6] = [
      except device values.",
 ];
 
-const OBJECTS: &str = "Objects of the world, default: as their level makes them, in every area.";
+const OBJECTS: &str =
+    "Objects of the world, in every area. default: as their level makes them. *: set by the kind.";
 
 const SAVE_POINTS: &str = "A checkpoint lasts until the run ends. A death that leads to one in another level gives values of level \
      scope as they were there, and values of run scope by their word for a death.";

@@ -95,6 +95,14 @@ fn the_survival_table_says_what_each_event_does_to_each_field() {
     assert_eq!(words("route_clock"), "route_clock stays* default* default default stays");
     assert_eq!(words("coppers"), "coppers stays stays stays stays stays");
     let json = keblin(&["survival", "--json", "--schema", "demo/progress.toml"]).json();
+    let row = |name: &str| ran.out.lines().find(|line| line.trim().starts_with(name)).unwrap();
+    assert_eq!(
+        (row("lamp").split_whitespace().nth(1), row("gate").split_whitespace().nth(1)),
+        (Some("checkpoint*"), Some("stays"))
+    );
+    let death = |kind: &str| json["kinds"][kind]["moments"]["death"].clone();
+    assert_eq!(death("lamp"), serde_json::json!({ "fate": "checkpoint", "override": true }));
+    assert_eq!(death("gate"), serde_json::json!({ "fate": "stays", "override": false }));
     let oil = &json["survival"]["oil"];
     assert_eq!((&oil["scope"], &oil["moments"]["death"]["fate"]), (&"run".into(), &"checkpoint".into()));
     assert_eq!(oil["moments"]["death"]["override"], true);

@@ -8,7 +8,7 @@ use super::block::{Block, Budget, Section};
 use super::error::{Fault, ReadError};
 use super::file::{SaveFile, foot_at_the_end, header, state_at};
 use super::layout::{AREA, AT_CHECKPOINT, AT_ENTRY, SaveLimits};
-use super::read_within;
+use super::search::sections;
 use super::state::StateBlock;
 use super::table::LeftOut;
 use crate::snapshot::Schema;
@@ -75,10 +75,9 @@ impl LeftOut {
         section.area().map_err(in_file)
     }
 
-    /// Returns the same bytes from another file, if its last state has them.
-    pub(crate) fn bytes_in(&self, file: &[u8], limits: &SaveLimits) -> Option<Arc<[u8]>> {
-        let file = read_within(file, limits).ok()?;
-        let section = file.sections.iter().find(|section| section.name == self.name)?;
-        self.bytes_of(section.block).ok()
+    /// Returns the same bytes from another file, if an intact block of it has them.
+    pub(crate) fn bytes_in(&self, file: &[u8]) -> Option<Arc<[u8]>> {
+        let sections = sections(file).into_iter().filter(|section| section.name == self.name);
+        sections.rev().find_map(|section| self.bytes_of(section.block).ok())
     }
 }

@@ -114,7 +114,7 @@ impl OpenSave {
         let read = read.and_then(|block| area.bytes_of(&block).map_err(|error| error.to_string()));
         read.or_else(|why| {
             let other = self.dir.read(&self.other).ok().flatten();
-            other.and_then(|bytes| area.bytes_in(&bytes, self.dir.limits())).ok_or(why)
+            other.and_then(|bytes| area.bytes_in(&bytes)).ok_or(why)
         })
     }
 }

@@ -194,6 +194,8 @@ fn an_area_that_rots_in_the_file_is_taken_from_the_backup() {
     rot(&slot.path(), 5);
     let mut game = open(&slot);
     rot(&slot.path(), 6);
+    // The backup rots too, elsewhere.
+    rot(&folder.path().join("aside/otter.previous.keblin"), 9);
     assert_eq!(*game.origin(), Origin::File);
     for number in [5, 6, 7] {
         assert_eq!(recalled(&mut game, number), trees(number, 2_000));
