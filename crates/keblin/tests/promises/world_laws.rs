@@ -275,7 +275,7 @@ impl Played {
         self.opened(&opened.progress.snapshot(), naive);
     }
 
-    /// Goes on with a save. A game that resumes at a checkpoint opens as after a death.
+    /// Continues from a save. A game that resumes at a checkpoint opens as after a death.
     fn opened(&mut self, saved: &Snapshot, naive: Naive) {
         self.loaded.clear();
         self.game = moors::Progress::restored(saved.clone());
