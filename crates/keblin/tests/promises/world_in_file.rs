@@ -1,84 +1,17 @@
 //! The areas of a large world stay in the file until they are needed, whatever happens to the file meanwhile.
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
 
-use keblin::store::backend::{Backend, Disk, FileParts, LeftAt, Lock};
-use keblin::store::{DiskError, Origin, Slot};
+use keblin::store::backend::Counted;
+use keblin::store::{Origin, Slot};
 use keblin::world::WorldWhy;
 use keblin::{Area, SaveDir};
 
 use crate::world::steppe::{Tree, names};
 
 type Cell = Area<names::Game>;
-
-/// A disk that counts the bytes that are read from it.
-#[derive(Clone, Debug, Default)]
-struct Counted {
-    disk: Arc<Disk>,
-    read: Arc<AtomicU64>,
-}
-
-struct CountedParts(Box<dyn FileParts>, Arc<AtomicU64>);
-
-impl FileParts for CountedParts {
-    fn read(&self, from: u64, most: u64) -> Result<Vec<u8>, DiskError> {
-        let bytes = self.0.read(from, most)?;
-        self.1.fetch_add(bytes.len() as u64, Ordering::Relaxed);
-        Ok(bytes)
-    }
-}
-
-impl Backend for Counted {
-    fn len(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        self.disk.len(path)
-    }
-
-    fn read(&self, path: &Path, from: u64, most: u64) -> Result<Option<Vec<u8>>, DiskError> {
-        let bytes = self.disk.read(path, from, most)?;
-        self.read.fetch_add(bytes.as_ref().map_or(0, |bytes| bytes.len() as u64), Ordering::Relaxed);
-        Ok(bytes)
-    }
-
-    fn parts_of(&self, path: &Path) -> Result<Option<Box<dyn FileParts>>, DiskError> {
-        let parts = self.disk.parts_of(path)?;
-        Ok(parts.map(|parts| Box::new(CountedParts(parts, Arc::clone(&self.read))) as Box<dyn FileParts>))
-    }
-
-    fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        self.disk.append(path, left, parts)
-    }
-
-    fn sync(&self, path: &Path) -> Result<bool, DiskError> {
-        self.disk.sync(path)
-    }
-
-    fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        self.disk.publish(path, beside, parts)
-    }
-
-    fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
-        self.disk.set_aside(moves)
-    }
-
-    fn remove(&self, path: &Path) -> Result<bool, DiskError> {
-        self.disk.remove(path)
-    }
-
-    fn written_unix_ms(&self, path: &Path) -> Result<Option<u64>, DiskError> {
-        self.disk.written_unix_ms(path)
-    }
-
-    fn list(&self, folder: &Path) -> Result<Vec<String>, DiskError> {
-        self.disk.list(folder)
-    }
-
-    fn lock(&self, path: &Path) -> Result<Option<Box<dyn Lock>>, DiskError> {
-        self.disk.lock(path)
-    }
-}
 
 fn cell(number: u16) -> Cell {
     names::areas::at([number % 100, number / 100]).unwrap()
@@ -136,14 +69,15 @@ fn opening_a_large_save_reads_a_fiftieth_of_it_and_an_area_when_it_is_needed() {
     saved(&slot, 200, 5_000);
     let len = fs::metadata(slot.path()).unwrap().len();
     assert!(len > 16_000_000, "{len}");
-    let read = || files.read.swap(0, Ordering::Relaxed);
-    read();
+    let read = || files.take_read();
+    let (_, written) = (read(), files.take_written());
     let mut game = open(&slot);
     let opening = read();
     assert_eq!(recalled(&mut game, 17), trees(17, 5_000));
     let one = read();
     println!("{len} bytes: opening reads {opening}, an area {one}");
-    // Both the save and its backup are looked at.
+    assert!(written >= 2 * len, "the save, and its backup");
+    // Both are looked at.
     assert!(opening * 50 < len, "{opening} of {len}");
     assert!(one * 150 < len, "{one} of {len}");
     // What was read is not read again.
@@ -151,7 +85,17 @@ fn opening_a_large_save_reads_a_fiftieth_of_it_and_an_area_when_it_is_needed() {
     assert_eq!((recalled(&mut game, 17).len(), read()), (5_000, 0));
     // A save has all of it, also what was never needed.
     game.put_by(cell(17), |area| area.objects(&trees(17, 4_000))).unwrap();
+    game.save_now().unwrap();
+    put(&mut game, 18, &trees(18, 5_000));
+    put(&mut game, 17, &trees(17, 3_000));
     game.close().unwrap();
+    // The state that was appended left a reserve, whose start must be found.
+    assert!(fs::metadata(slot.path()).unwrap().len() > len + 100_000);
+    read();
+    open(&slot).discard().unwrap();
+    let opening = read();
+    println!("with a reserve, opening reads {opening}");
+    assert!(opening * 50 < len, "{opening} of {len}");
     let mut game = open(&slot);
     assert_eq!((0..200).filter(|number| recalled(&mut game, *number) == trees(*number, 5_000)).count(), 199);
 }

@@ -20,10 +20,16 @@ mod memory;
 #[cfg(feature = "testing")]
 mod power_cut;
 
+/// The disk, with a count of what is read and written, for tests and examples.
+#[cfg(feature = "testing")]
+mod counted;
+
 /// Files that fail on demand, for tests.
 #[cfg(feature = "testing")]
 mod faulty;
 
+#[cfg(feature = "testing")]
+pub use counted::Counted;
 pub use disk::Disk;
 #[cfg(feature = "testing")]
 pub use faulty::{Doing, Faulty};
