@@ -70,6 +70,9 @@ mod shelf;
 /// Packed areas.
 mod pack;
 
+/// What writing a save takes and leaves.
+pub(crate) mod written;
+
 /// Writing a snapshot to blocks.
 pub mod writer;
 

@@ -11,7 +11,7 @@ use super::fingerprint::Fingerprint;
 use super::layout::{
     AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, CODEC_ZSTD, DIGEST_BYTES,
     Digest, ERASURES, ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE,
-    SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, SaveLimits, WORLD, foot,
+    SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, WORLD, foot,
 };
 use super::pack::packed;
 use super::parts::{Mark, Parts};
@@ -21,7 +21,7 @@ use super::stamp::{Lineage, Stamp};
 use super::state::{StateHead, write_content};
 use super::summary::Summary;
 use super::table::{Row, Table};
-use crate::fullness::{Fullness, Measure};
+use super::written::{Tail, Wrapping, Written};
 use crate::grammar::plan::{Body, Plan};
 use crate::grammar::{Failure, encoded};
 use crate::snapshot::{Picture, Snapshot};
@@ -29,27 +29,18 @@ use crate::snapshot::{Picture, Snapshot};
 /// Returns a whole save of a slot: everything except device values.
 #[must_use]
 pub fn write(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
-    write_whole(snapshot, stamp, Way::default()).parts.into_bytes()
+    write_whole(snapshot, stamp, Wrapping::default()).parts.into_bytes()
 }
 
 /// Returns a whole save of a slot with the game's seal.
 #[must_use]
 pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8> {
-    write_whole(snapshot, stamp, Way { key: Some(key), packs: false }).parts.into_bytes()
-}
-
-/// How a save is written.
-#[derive(Clone, Copy, Default)]
-pub(crate) struct Way<'k> {
-    /// The game's key for seals.
-    pub(crate) key: Option<&'k SealKey>,
-    /// Whether areas are packed.
-    pub(crate) packs: bool,
+    write_whole(snapshot, stamp, Wrapping { key: Some(key), packs: false }).parts.into_bytes()
 }
 
 /// Returns a whole save of a slot, and where to append the next state.
-pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, way: Way<'_>) -> Written {
-    Writing::whole(snapshot, stamp).slot(Shelf::default(), way)
+pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, wrapping: Wrapping<'_>) -> Written {
+    Writing::whole(snapshot, stamp).slot(Shelf::default(), wrapping)
 }
 
 /// Returns a whole device file: the values of device scope, which are not in a slot.
@@ -73,7 +64,7 @@ pub fn write_after(
     stamp: &Stamp,
     key: Option<&SealKey>,
 ) -> Vec<u8> {
-    write_after_tail(Tail::of(file), snapshot, stamp, Way { key, packs: false }, Vec::new())
+    write_after_tail(Tail::of(file), snapshot, stamp, Wrapping { key, packs: false }, Vec::new())
         .parts
         .into_bytes()
 }
@@ -83,7 +74,7 @@ pub(crate) fn write_after_tail(
     tail: Tail,
     snapshot: &Snapshot,
     stamp: &Stamp,
-    way: Way<'_>,
+    wrapping: Wrapping<'_>,
     mut buffer: Vec<u8>,
 ) -> Written {
     buffer.clear();
@@ -92,71 +83,7 @@ pub(crate) fn write_after_tail(
     let mut writing = Writing::new(snapshot, stamp, buffer, end);
     writing.table = Table::with_buffer(shelf.rows_bytes());
     writing.begin(header);
-    writing.slot(shelf, way)
-}
-
-/// What must be known about a file to append another state.
-#[derive(Clone, Debug)]
-pub(crate) struct Tail {
-    header_len: usize,
-    header_digest: Digest,
-    /// Where the last state ends, in bytes from the start of the file.
-    pub(crate) end: usize,
-    /// The areas of its last state, for the next one to share.
-    shelf: Shelf,
-}
-
-impl Tail {
-    pub(crate) fn of(file: &SaveFile<'_>) -> Tail {
-        Tail {
-            header_len: file.header_len,
-            header_digest: file.header_digest,
-            end: file.end(),
-            shelf: Shelf::default(),
-        }
-    }
-
-    /// Takes the areas out instead of copying them: there are many.
-    pub(crate) fn take(&mut self) -> Tail {
-        let shelf = std::mem::take(&mut self.shelf);
-        Tail { shelf, ..*self }
-    }
-}
-
-/// A state that was written.
-pub(crate) struct Written {
-    /// The bytes of a file, or of the end of one.
-    pub(crate) parts: Parts,
-    /// The saves that the next save continues.
-    pub(crate) lineage: Lineage,
-    /// Where the next state goes.
-    pub(crate) tail: Tail,
-    /// How many bytes of the file belong to this state.
-    pub(crate) live: usize,
-    /// The number of rows in its table.
-    rows: u64,
-    /// Whether it shares areas with an earlier state, and others have changed.
-    pub(crate) has_new_areas: bool,
-}
-
-impl Written {
-    /// Returns how full the save is.
-    pub(crate) fn fullness(&self, limits: &SaveLimits) -> Fullness {
-        let (bytes, sections) = (self.live as u64, self.rows.saturating_sub(1));
-        let (most_bytes, most_sections) =
-            (limits.max_save_bytes.min(limits.max_block_bytes) as u64, limits.max_rows.saturating_sub(1));
-        // Whichever is nearer to its limit, compared in parts of a thousand.
-        let of = |used: u64, most: u64| used.saturating_mul(1000) / most.max(1);
-        match of(sections, most_sections) > of(bytes, most_bytes) {
-            true => Fullness { of: Measure::Sections, used: sections, most: most_sections },
-            false => Fullness { of: Measure::Bytes, used: bytes, most: most_bytes },
-        }
-    }
-
-    /// Returns whether the file can be read again.
-    pub(crate) fn fits(&self, limits: &SaveLimits) -> bool {
-        self.tail.end <= limits.max_save_bytes && self.fullness(limits).fits()
-    }
+    writing.slot(shelf, wrapping)
 }
 
 /// A file, or the end of one, that is being written.
@@ -201,7 +128,7 @@ impl<'s> Writing<'s> {
     }
 
     /// Writes the sections of a slot and the state.
-    fn slot(mut self, mut shelf: Shelf, way: Way<'_>) -> Written {
+    fn slot(mut self, mut shelf: Shelf, wrapping: Wrapping<'_>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = self.own_plan();
         let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
@@ -213,7 +140,7 @@ impl<'s> Writing<'s> {
         if let Some(picture) = picture {
             self.picture(picture);
         }
-        self.areas(&mut shelf, &fresh, way.packs);
+        self.areas(&mut shelf, &fresh, wrapping.packs);
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
@@ -221,7 +148,7 @@ impl<'s> Writing<'s> {
             self.erasures(self.stamp.erasures);
         }
         let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
-        self.state(shelf, has_new_areas, way.key)
+        self.state(shelf, has_new_areas, wrapping.key)
     }
 
     /// Returns a plan that also writes unknown values, if there are any.

@@ -8,7 +8,8 @@ use super::slot::Slot;
 use crate::broken::Broken;
 use crate::save::Stamp;
 use crate::save::search::is_whole_throughout;
-use crate::save::writer::{Written, write_after_tail};
+use crate::save::writer::write_after_tail;
+use crate::save::written::Written;
 use crate::save::{Lineage, read_within};
 use crate::snapshot::Snapshot;
 
@@ -38,7 +39,7 @@ impl Slot {
         let stamp = Stamp::after(held.known.as_ref(), files.now_unix_ms(), cause);
         let buffer = std::mem::take(&mut held.buffer);
         let from = left.tail.end;
-        let mut written = write_after_tail(left.tail, snapshot, &stamp, self.dir().way(), buffer);
+        let mut written = write_after_tail(left.tail, snapshot, &stamp, self.dir().wrapping(), buffer);
         let len_bytes = written.tail.end;
         let is_mostly_stale = len_bytes > SMALL_BYTES && len_bytes > 2 * written.live;
         if is_mostly_stale || !written.fits(limits) {

@@ -10,7 +10,8 @@ use super::keeping::Destination;
 use super::opened::{Opened, Origin};
 use super::saved::SaveError;
 use crate::progress::{Notice, Play, Progress};
-use crate::save::writer::{Way, write_whole};
+use crate::save::writer::write_whole;
+use crate::save::written::Wrapping;
 use crate::save::{ReadError, SaveLimits, SealKey, Stamp};
 use crate::snapshot::Schema;
 use crate::verify::verify_sealed;
@@ -79,8 +80,10 @@ impl<G> Play<G, Saving> {
         let Some(cause) = keeping.due.take() else { return Ok(None) };
         let mut stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
         stamp.erasures += u64::from(!keeping.erased.is_empty());
-        let (written, limits) =
-            (write_whole(&snapshot, &stamp, Way { key: key.as_ref(), packs: false }), SaveLimits::default());
+        let (written, limits) = (
+            write_whole(&snapshot, &stamp, Wrapping { key: key.as_ref(), packs: false }),
+            SaveLimits::default(),
+        );
         if !written.fits(&limits) {
             keeping.due = Some(cause);
             return Err(SaveError::TooLarge(written.fullness(&limits)));

@@ -8,7 +8,7 @@ use super::slot::Slot;
 use crate::broken::Broken;
 use crate::save::Lineage;
 use crate::save::layout::{Digest, FOOT_ITEM_BYTES};
-use crate::save::writer::{Tail, Written};
+use crate::save::written::{Tail, Written};
 
 /// A larger buffer, in bytes, is not kept.
 const MAX_BUFFER: usize = 1 << 20;

@@ -248,7 +248,7 @@ impl Slot {
         // A pin is not a save in the slot's line: it continues the last one, and nothing continues it.
         let stamp =
             Stamp { number: known.map_or(0, |known| known.number), ..Stamp::after(known, now, cause) };
-        let written = write_whole(snapshot, &stamp, self.dir().way());
+        let written = write_whole(snapshot, &stamp, self.dir().wrapping());
         let limits = self.dir().limits();
         if !written.fits(limits) {
             return Err(SaveError::TooLarge(written.fullness(limits)));

@@ -12,7 +12,8 @@ use super::there::{Found, There};
 use crate::broken::Broken;
 use crate::progress::AsideReason;
 use crate::progress::reconcile::{Playing, Side, meet};
-use crate::save::writer::{Written, write_whole};
+use crate::save::writer::write_whole;
+use crate::save::written::Written;
 use crate::save::{Lineage, Stamp};
 use crate::snapshot::Snapshot;
 use crate::verify::verify_within;
@@ -105,7 +106,7 @@ impl Slot {
         let before = joined(held.known.as_ref(), file.lineage(), copy.lineage(), how);
         let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         stamp.erasures += u64::from(how == How::Erasing);
-        let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, self.dir().way());
+        let mut written = write_whole(both.as_ref().unwrap_or(snapshot), &stamp, self.dir().wrapping());
         if !written.fits(limits) {
             return Err(SaveError::TooLarge(written.fullness(limits)));
         }

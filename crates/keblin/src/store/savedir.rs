@@ -11,7 +11,7 @@ use super::append::SMALL_BYTES;
 use super::backend::{Backend, Disk};
 use super::error::{DiskError, failed};
 use super::slot::Slot;
-use crate::save::writer::Way;
+use crate::save::written::Wrapping;
 use crate::save::{Fault, SaveLimits, SealKey};
 
 /// How often a file is tried before it counts as unreadable.
@@ -122,8 +122,8 @@ impl SaveDir {
     }
 
     /// Returns how saves are written.
-    pub(super) fn way(&self) -> Way<'_> {
-        Way { key: self.key.as_ref(), packs: self.packs_areas }
+    pub(super) fn wrapping(&self) -> Wrapping<'_> {
+        Wrapping { key: self.key.as_ref(), packs: self.packs_areas }
     }
 
     pub(super) fn sets_misfits_aside(&self) -> bool {
