@@ -327,7 +327,8 @@ fn with_gone(rows: Rows, known: &[u64], gone_before: &[u64]) -> Rows {
     let (mut known, mut before) = (known.iter().copied().peekable(), gone_before.iter().copied().peekable());
     let mut gone = Vec::new();
     while let Some(id) = known.peek().copied().into_iter().chain(before.peek().copied()).min() {
-        known.next_if_eq(&id);
+        // A level may have made one twice.
+        while known.next_if_eq(&id).is_some() {}
         before.next_if_eq(&id);
         if !is_there(id) {
             gone.push(id);

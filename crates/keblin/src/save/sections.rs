@@ -20,7 +20,7 @@ impl Section<'_> {
             })
         };
         let Some(len) = self.unpacked_len else { return bytes(&self.item()) };
-        let most = SaveLimits::default().max_block_bytes.min(MAX_RATIO * self.body.len());
+        let most = SaveLimits::default().max_block_bytes.min(MAX_RATIO.saturating_mul(self.body.len()));
         if len > most {
             let fault = Fault::TooLarge { bytes: len, most };
             return Err(ReadError::new(self.name, self.body_offset, fault));

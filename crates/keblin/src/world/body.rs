@@ -155,20 +155,38 @@ fn write(
     unknown: &[(String, Vec<u8>)],
 ) -> Result<(), Failure> {
     out.map((kinds.len() + unknown.len()) as u64)?;
-    for (kind, rows) in kinds {
-        out.str(kind.name.as_str())?.map(3 + u64::from(rows.left.is_some()))?;
-        write_ids(out.str(IDS)?, &rows.ids)?;
-        write_ids(out.str(GONE)?, &rows.gone)?;
-        if let Some(left) = rows.left {
-            out.str(LEFT)?.i64(left.as_nanos())?;
-        }
-        out.str(FIELDS)?.map(rows.columns.len() as u64)?;
-        for (field, column) in kind.fields.iter().zip(&rows.columns) {
-            column.write(out.str(field.name.as_str())?)?;
+    let known = kinds.iter().map(|(kind, rows)| (kind.name.as_str(), Ok((*kind, *rows))));
+    let unknown = unknown.iter().map(|(name, bytes)| (name.as_str(), Err(bytes)));
+    let mut kinds: Vec<(&str, Result<_, &Vec<u8>>)> = known.chain(unknown).collect();
+    kinds.sort_by_key(|(name, _)| in_order_of_keys(name));
+    for (name, kind) in kinds {
+        out.str(name)?;
+        match kind {
+            Ok((kind, rows)) => write_rows(out, kind, rows)?,
+            Err(bytes) => out.writer_mut().extend_from_slice(bytes),
         }
     }
-    for (name, bytes) in unknown {
-        out.str(name)?.writer_mut().extend_from_slice(bytes);
+    Ok(())
+}
+
+/// RFC 8949, section 4.2.1: the keys of a map in the order of their encoded bytes, which begin with the length.
+fn in_order_of_keys(key: &str) -> (usize, &str) {
+    (key.len(), key)
+}
+
+fn write_rows(out: &mut Encoder<Vec<u8>>, kind: &ObjectKindDef, rows: &Rows) -> Result<(), Failure> {
+    out.map(3 + u64::from(rows.left.is_some()))?;
+    write_ids(out.str(IDS)?, &rows.ids)?;
+    write_ids(out.str(GONE)?, &rows.gone)?;
+    if let Some(left) = rows.left {
+        out.str(LEFT)?.i64(left.as_nanos())?;
+    }
+    let mut columns: Vec<(&str, &Column)> =
+        kind.fields.iter().map(|field| field.name.as_str()).zip(&rows.columns).collect();
+    columns.sort_by_key(|(name, _)| in_order_of_keys(name));
+    out.str(FIELDS)?.map(columns.len() as u64)?;
+    for (name, column) in columns {
+        column.write(out.str(name)?)?;
     }
     Ok(())
 }

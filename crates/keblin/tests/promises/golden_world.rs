@@ -9,6 +9,9 @@ use keblin::store::backend::Memory;
 use keblin::verify::verify;
 use keblin::{Date, Instant, ObjectId, SaveDir, Snapshot, Time, WorldObject};
 
+use minicbor::Decoder;
+use minicbor::data::Type;
+
 use crate::forged::Forge;
 
 keblin::schema!(world, "../../data/golden/world/world.toml");
@@ -221,4 +224,30 @@ fn a_packed_area_that_is_not_what_it_says_is_damage() {
     // Zeros without end, packed.
     let endless = [0x28, 0xb5, 0x2f, 0xfd, 0x00, 0x58, 0x02, 0x00, 0x00, 0x00];
     assert!(forged(&endless).contains("packed"));
+}
+
+/// Checks that the keys of every map are in the order of their encoded bytes; returns how many keys there are.
+fn keys_in_order(from: &mut Decoder<'_>) -> usize {
+    let Type::Map = from.datatype().unwrap() else {
+        from.skip().unwrap();
+        return 0;
+    };
+    let (mut count, mut last) = (0, Vec::new());
+    for _ in 0..from.map().unwrap().unwrap() {
+        let at = from.position();
+        from.skip().unwrap();
+        let key = from.input()[at..from.position()].to_vec();
+        assert!(last < key, "{last:?} before {key:?}");
+        last = key;
+        count += 1 + keys_in_order(from);
+    }
+    count
+}
+
+#[test]
+fn the_maps_of_an_area_are_in_the_order_of_the_format() {
+    let snapshot = played();
+    let (_, bytes) = snapshot.areas().find(|(id, _)| *id == "west").unwrap();
+    // Three kinds with three keys each, the time of one of them, and fourteen fields.
+    assert_eq!(keys_in_order(&mut Decoder::new(bytes)), 3 + 3 * 3 + 1 + 14);
 }

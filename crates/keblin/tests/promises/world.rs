@@ -375,6 +375,18 @@ fn an_object_that_an_update_adds_is_there_and_one_that_was_carried_away_comes_al
     assert_eq!((east.gates[0].id, east.gates[0].opened), (GATE.into(), 70.0));
 }
 
+#[test]
+fn an_object_that_a_level_makes_twice_is_gone_once() {
+    let mut game = fen::Progress::new();
+    let gate = Fen::west().gates[0].clone();
+    let mut gates = vec![gate.clone(), gate.clone()];
+    game.recall(areas::MILL, |area| area.objects(&mut gates)).unwrap();
+    game.put_by(areas::MILL, |area| area.objects(&Vec::<Gate>::new())).unwrap();
+    let mut gates = vec![gate.clone(), gate];
+    game.recall(areas::MILL, |area| area.objects(&mut gates)).unwrap();
+    assert_eq!(gates, []);
+}
+
 pub(crate) mod steppe {
     use super::*;
 
