@@ -81,9 +81,7 @@ impl Slot {
         let (state, end) = (written.parts.len(), written.tail.end);
         // At most to the length where the file is published anew.
         let anew = SMALL_BYTES.max(2 * written.live).min(self.dir().limits().max_save_bytes);
-        // Opening reads it to find its start, and must stay far below the whole of a large world.
-        let most = SMALL_BYTES.max(written.live / 64).min(MAX_RESERVE_BYTES);
-        let reserve = (RESERVE_STATES * state).min(most).min(anew.saturating_sub(end));
+        let reserve = (RESERVE_STATES * state).min(MAX_RESERVE_BYTES).min(anew.saturating_sub(end));
         if len_bytes > end || reserve < state {
             return len_bytes;
         }

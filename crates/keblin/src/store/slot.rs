@@ -7,6 +7,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use keblin_schema::Name;
 
 use super::aside::is_fresh;
+use super::backend::LeftAt;
 use super::error::DiskError;
 use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
@@ -104,9 +105,16 @@ impl Slot {
         }
     }
 
-    /// The keeper gives the slot up.
+    /// The keeper gives the slot up. The reserve goes with it: the next keeper publishes first, and finds the last state
+    /// faster without it.
     pub(super) fn give_up(&self) {
-        *self.held() = Held::default();
+        let mut held = self.held();
+        if let Some(left) = &held.left {
+            let left = LeftAt { len: left.len_bytes as u64, end: left.tail.end as u64, last: &left.foot };
+            // With or without it, the file is the same save.
+            let _ = self.dir.files().cut_reserve(&self.path(), &left);
+        }
+        *held = Held::default();
     }
 
     /// Returns the picture that the slot was saved with.

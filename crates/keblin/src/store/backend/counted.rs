@@ -69,6 +69,10 @@ impl Backend for Counted {
         Ok(is_written)
     }
 
+    fn cut_reserve(&self, path: &Path, left: &LeftAt<'_>) -> Result<bool, DiskError> {
+        self.disk.cut_reserve(path, left)
+    }
+
     fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         self.disk.sync(path)
     }

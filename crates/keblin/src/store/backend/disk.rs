@@ -192,6 +192,18 @@ impl Backend for Disk {
         Ok(true)
     }
 
+    fn cut_reserve(&self, path: &Path, left: &LeftAt<'_>) -> Result<bool, DiskError> {
+        let Some((file, len)) = self.open(path)? else { return Ok(false) };
+        let (from, most) = left.looked_at();
+        let found = read_from(&file, len, from, most).map_err(failed("reading", path))?;
+        if len != left.len || len <= left.end || !left.is_so(&found) {
+            return Ok(false);
+        }
+        file.set_len(left.end).map_err(failed("cutting the reserve of", path))?;
+        self.let_go(path);
+        Ok(true)
+    }
+
     fn sync(&self, path: &Path) -> Result<bool, DiskError> {
         let kept = self.kept().get(path).cloned();
         // The same open file, because some systems report a failure only there.

@@ -101,6 +101,16 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if the file cannot be checked, or not all bytes could be written.
     fn append(&self, path: &Path, left: &LeftAt<'_>, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
+    /// Cuts off the reserve after the last bytes of a file that is as it was left; returns whether it did. It need not
+    /// survive a power failure, and a backend may leave it out.
+    ///
+    /// # Errors
+    /// [`DiskError`] if the file cannot be checked or cut; then it is as it was.
+    fn cut_reserve(&self, path: &Path, left: &LeftAt<'_>) -> Result<bool, DiskError> {
+        let _ = (path, left);
+        Ok(false)
+    }
+
     /// Syncs everything that was appended to a file, so that it survives a power failure. Returns whether the name
     /// still refers to the synced file afterwards: another program may have replaced it.
     ///
