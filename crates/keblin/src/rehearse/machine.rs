@@ -220,6 +220,10 @@ impl Machine {
         let before = std::mem::replace(&mut self.slot, name.to_string());
         let slot = self.slot()?;
         let switched = self.game.as_mut().map_or(Ok(()), |game| game.switch_to(&slot));
+        if switched.is_ok() {
+            // They belong to the slot before.
+            self.objects.clear();
+        }
         switched.map_err(|error| {
             self.slot = before;
             match error {

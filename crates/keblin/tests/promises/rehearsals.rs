@@ -335,6 +335,11 @@ fn what_a_step_about_the_world_finds_otherwise_is_said() {
         let (_, kind) = failure(text);
         assert!(kind.to_string().contains(expected), "{text}: {kind}");
     }
+    // Another slot has its own world.
+    let text = format!(
+        "begin\n{loaded}slot heron\nrefused put_by west\nrefused make west lamp\nrecall west gate 3\n"
+    );
+    assert!(run("test", &text).failure.is_none());
     // The game is another one after a launch: it has not loaded anything.
     let (line, kind) = failure(&format!("{loaded}quit\nlaunch\nput_by west\n"));
     assert_eq!((line, kind.to_string().contains("is not loaded")), (5, true));
