@@ -135,7 +135,11 @@ fn what_a_step_cannot_compute_is_said_with_its_place() {
         ("fill = \"width == 9\"", "fill = \"width\"", "broad is bool, but this is a whole number"),
         ("scale = \"1s\"", "scale = 2", "this scale cannot convert an int to a time"),
         ("fill = \"name\"", "scale = 2", "title does not come from an old field"),
-        ("[kinds.weir]\nout_of = \"gate\"\nwhen = \"width > 5\"\n", "", "`weir` has no objects in version 1"),
+        (
+            "[kinds.weir]\nout_of = \"gate\"\nwhen = \"width > 5\"\n",
+            "",
+            "`weir` is a new kind: it does not come from objects of version 1",
+        ),
         ("out_of = \"gate\"\nwhen", "of = \"gate\"\nwhen", "of"),
     ] {
         let changed = step.replacen(from, to, 1);

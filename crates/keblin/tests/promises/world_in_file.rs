@@ -7,11 +7,21 @@ use std::sync::Arc;
 use keblin::store::backend::Counted;
 use keblin::store::{Origin, Slot};
 use keblin::world::WorldWhy;
-use keblin::{Area, SaveDir};
+use keblin::{Area, ObjectId, SaveDir, WorldObject};
 
-use crate::world::steppe::{Tree, names};
+use crate::keepers::in_memory;
+
+keblin::schema!(names, "tests/promises/steppe.toml");
 
 type Cell = Area<names::Game>;
+
+#[derive(Clone, Debug, PartialEq, WorldObject)]
+#[world(names::kinds::tree)]
+struct Tree {
+    #[world(id)]
+    id: ObjectId,
+    height: f64,
+}
 
 fn cell(number: u16) -> Cell {
     names::areas::at([number % 100, number / 100]).unwrap()
@@ -193,4 +203,37 @@ fn an_area_that_no_file_has_is_lost_alone_and_the_player_is_told() {
     assert!(fs::read_dir(folder.path().join("aside")).unwrap().any(|entry| is_kept(entry.unwrap())));
     assert_eq!(recalled(&mut game, 5), []);
     assert!((6..20).all(|number| recalled(&mut game, number) == trees(number, 2_000)));
+}
+
+#[test]
+fn a_world_of_ten_thousand_areas_is_saved_and_a_change_of_one_writes_that_one() {
+    let (_memory, slot) = in_memory();
+    let mut game = names::Keeper::open(&slot).unwrap();
+    game.begin(None).unwrap();
+    let tree = |area: Area<names::Game>| {
+        let number = u32::try_from(area.index()).unwrap();
+        Tree { id: number.into(), height: f64::from(number) }
+    };
+    let put = |game: &mut names::Keeper, area, trees: &[Tree]| {
+        game.recall(area, |area| area.objects(&mut trees.to_vec())).unwrap();
+        game.put_by(area, |area| area.objects(trees)).unwrap();
+    };
+    assert_eq!(Area::<names::Game>::all().len(), 10_000);
+    for area in Area::all() {
+        put(&mut game, area, &[tree(area)]);
+    }
+    let all = game.save_now().unwrap().unwrap().written_bytes;
+    let corner = names::areas::at([99, 99]).unwrap();
+    assert_eq!((corner.id().as_str(), names::areas::at([100, 0])), ("cell_99_99", None));
+    put(&mut game, corner, &[]);
+    let one = game.save_now().unwrap().unwrap().written_bytes;
+    // Most of it is the table, which names every area.
+    assert!(one * 2 < all, "{one} of {all}");
+    game.close().unwrap();
+    let mut game = names::Keeper::open(&slot).unwrap();
+    let mut trees: Vec<Tree> = Vec::new();
+    for area in [names::areas::at([3, 17]).unwrap(), corner] {
+        game.recall(area, |area| area.objects(&mut trees)).unwrap();
+    }
+    assert_eq!(trees, [tree(Area::from_id("cell_3_17").unwrap())]);
 }

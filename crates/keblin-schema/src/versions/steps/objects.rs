@@ -135,7 +135,10 @@ impl Resolving<'_> {
             fill.or(said.scale.as_ref().map(|scale| scale.span.clone()))
         });
         for span in spans.collect::<Vec<_>>() {
-            let message = format!("`{}` has no objects in version {}", kind.name, self.before.version);
+            let message = format!(
+                "`{}` is a new kind: it does not come from objects of version {}",
+                kind.name, self.before.version
+            );
             self.misfit(span, message, "leave this out");
         }
     }
