@@ -53,6 +53,7 @@ pub(crate) fn of_kind(schema: &Model, kind: Kind) -> TokenStream {
         Kind::Vec2 => quote!([f32; 2]),
         Kind::Vec3 => quote!([f32; 3]),
         Kind::Quat => quote!([f32; 4]),
+        Kind::Object(_) => quote!(::keblin::ObjectId),
         Kind::Opaque => quote!(::keblin::game::made::Opaque),
         Kind::Shape(shape) => {
             let name = schema.shapes.get(usize::from(shape)).map(|shape| camel(shape.name.as_str()));

@@ -66,7 +66,7 @@ mod readable;
 
 pub use declare::Unnamed;
 pub use text::{date, finding, name, shown, source, time};
-pub use value::{keep, kind};
+pub use value::{ObjectId, keep, kind};
 pub use versions::{Declaration, Files, Parsed, Past, TextFile, diff, steps, version_of_file};
 
 pub use date::{Date, Instant};

@@ -151,7 +151,8 @@ impl Model {
             | (Kind::Vec2, Value::Vec2(_))
             | (Kind::Vec3, Value::Vec3(_))
             | (Kind::Quat, Value::Quat(_))
-            | (Kind::Opaque, Value::Opaque(_)) => true,
+            | (Kind::Opaque, Value::Opaque(_))
+            | (Kind::Object(_), Value::Object(_)) => true,
             (Kind::Id(ids), Value::Id { of, index, name }) => {
                 ids == *of && self.id_at(ids, *index).is_some_and(|id| id.as_ref() == name.as_ref())
             }
@@ -205,12 +206,13 @@ impl Model {
             Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
             Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
             Kind::Shape(shape) => self.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
+            Kind::Object(kind) => self.object_kinds.get(usize::from(kind)).map(|kind| kind.name.as_str()),
             _ => None,
         }
     }
 
     /// Returns the value of a type before anything was written: false, zero, empty, the rotation that turns nothing.
-    /// An id, a day and an instant are unset.
+    /// An id, an object, a day and an instant are unset.
     #[must_use]
     pub fn own_default(&self, kind: Kind) -> Value {
         let [zero, one] = [0.0, 1.0].map(|number| Part::new(number).unwrap_or_default());
@@ -221,7 +223,7 @@ impl Model {
             Kind::Time => Value::Time(crate::text::time::Time::ZERO),
             Kind::Text => Value::text(""),
             Kind::Bytes => Value::Bytes(Arc::default()),
-            Kind::Id(_) | Kind::Date | Kind::Instant => Value::Unset,
+            Kind::Id(_) | Kind::Date | Kind::Instant | Kind::Object(_) => Value::Unset,
             Kind::Vec2 => Value::Vec2([zero; 2]),
             Kind::Vec3 => Value::Vec3([zero; 3]),
             Kind::Quat => Value::Quat([zero, zero, zero, one]),

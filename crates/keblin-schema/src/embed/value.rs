@@ -7,7 +7,7 @@ use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 use crate::value::keep::Keep;
 use crate::value::kind::{Holds, Ids, Kind};
-use crate::value::{Best, Float, Opaque, Part, Value, ValueMap, ValueSet};
+use crate::value::{Best, Float, ObjectId, Opaque, Part, Value, ValueMap, ValueSet};
 
 listed!(Keep);
 
@@ -21,12 +21,13 @@ enums! {
     Ids { 0 List(list), 1 Levels, 2 Checkpoints, 3 Difficulties, 4 Unlocks }
     Kind {
         0 Bool, 1 Int, 2 Float, 3 Time, 4 Date, 5 Instant, 6 Text, 7 Bytes, 8 Id(ids), 9 Vec2, 10 Vec3, 11 Quat,
-        12 Shape(shape), 13 List, 14 Set, 15 Map, 16 Opaque,
+        12 Shape(shape), 13 List, 14 Set, 15 Map, 16 Opaque, 17 Object(of),
     }
     Value {
         0 Unset, 1 Bool(yes), 2 Int(number), 3 Float(number), 4 Time(time), 5 Date(date), 6 Instant(instant),
         7 Text(text), 8 Bytes(bytes), 9 Id { of, index, name }, 10 Vec2(parts), 11 Vec3(parts), 12 Quat(parts),
         13 Shape(members), 14 List(items), 15 Set(items), 16 Map(entries), 17 Opaque(opaque), 18 Best(best),
+        19 Object(id),
     }
 }
 
@@ -51,6 +52,7 @@ numbers! {
     Instant: i64, Instant::unix_ms, Instant::from_unix_ms;
     Float: f64, Float::get, Float::new;
     Part: f32, Part::get, Part::new;
+    ObjectId: u64, ObjectId::number, |number| Some(ObjectId::of_number(number));
 }
 
 impl Embed for ValueSet {

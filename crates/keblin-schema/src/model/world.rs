@@ -111,6 +111,19 @@ impl Areas {
 }
 
 impl ObjectKindDef {
+    /// Returns a kind for which nothing is declared but its name.
+    pub(crate) fn named(name: &Name) -> ObjectKindDef {
+        ObjectKindDef {
+            name: name.clone(),
+            about: None,
+            on_death: OnDeath::Stays,
+            on_retry: OnRetry::Stays,
+            on_new_run: OnReset::Default,
+            time_away: false,
+            fields: Vec::new(),
+        }
+    }
+
     /// Returns whether an event puts its objects back to how they were earlier, so that copies are needed.
     #[must_use]
     pub fn needs_copies(&self) -> bool {

@@ -7,6 +7,7 @@ use super::{Bytes, Declared, Entries, FieldType, Listed, MaybeUnset, Scalar};
 use crate::key::{Checkpoint, Compiled, Difficulty, Level, Unlock};
 use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
+use crate::value::ObjectId;
 
 /// A type of struct member that can be tied to a field of type `T`.
 ///
@@ -19,6 +20,7 @@ use crate::text::time::Time;
 /// | `bool`, `text`, `bytes` | `bool`, `String`, `Vec<u8>` |
 /// | ids, shapes | the types that `schema!` made of them |
 /// | `vec2`, `vec3`, `quat` | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
+/// | `object` | [`ObjectId`] |
 /// | `list`, `set`, `map` | `Vec`, `BTreeSet`, `BTreeMap` |
 /// | a field that may be unset | `Option` of these; `None` is read, but never written |
 #[diagnostic::on_unimplemented(
@@ -74,6 +76,7 @@ itself!(
     Time;
     Date;
     Instant;
+    ObjectId;
     [f32; 2];
     [f32; 3];
     [f32; 4];

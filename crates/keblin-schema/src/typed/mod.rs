@@ -7,7 +7,7 @@ use crate::model::Model;
 use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 use crate::value::kind::{Holds, Ids, Kind};
-use crate::value::{Float, Key, Opaque, Part, Value};
+use crate::value::{Float, Key, ObjectId, Opaque, Part, Value};
 
 use packed::{pack_parts, unpack_parts};
 
@@ -48,6 +48,7 @@ pub use unset::MaybeUnset;
 /// | date, instant | [`Date`], [`Instant`] |
 /// | id | [`Item`] of a list, [`Level`], [`Checkpoint`](crate::key::Checkpoint), [`Difficulty`], [`Unlock`] |
 /// | vec2, vec3, quat | `[f32; 2]`, `[f32; 3]`, `[f32; 4]` |
+/// | object | [`ObjectId`] |
 /// | list, set, map | `Vec<T>`, `BTreeSet<T>`, `BTreeMap<K, T>` of the above |
 /// | shape, opaque | [`Shape`], [`Opaque`] |
 /// | a field that may be unset: a record, an id without a default | `Option` of one of the above; read as [`MaybeUnset`] |
@@ -202,6 +203,15 @@ scalar!(
     Instant,
     |value| if let Value::Instant(instant) = value { *instant } else { Instant::EPOCH },
     |new, _schema| Some(Value::Instant(new))
+);
+scalar!(
+    ObjectId,
+    "object",
+    Kind::Object(_),
+    ObjectId,
+    ObjectId,
+    |value| if let Value::Object(id) = value { *id } else { ObjectId::authored(0) },
+    |new, _schema| Some(Value::Object(new))
 );
 scalar!(
     String,

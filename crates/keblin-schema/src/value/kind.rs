@@ -66,10 +66,12 @@ pub enum Kind {
     Map,
     /// The game's own bytes with their own version, at most `max_len`.
     Opaque,
+    /// The id of an object of a kind, as a position in [`Model::object_kinds`](crate::Model::object_kinds).
+    Object(u16),
 }
 
 impl Kind {
-    /// The words of all types that do not name a list or shape, in the order in which messages list them.
+    /// The words of all types that do not name a list, shape or kind of objects, in the order in which messages list them.
     pub const PLAIN: [(&'static str, Kind); 15] = [
         ("bool", Kind::Bool),
         ("int", Kind::Int),
@@ -94,6 +96,7 @@ impl Kind {
         match self {
             Kind::Id(_) => "id",
             Kind::Shape(_) => "shape",
+            Kind::Object(_) => "object",
             plain => Kind::PLAIN.iter().find(|(_, kind)| *kind == plain).map_or("", |(word, _)| word),
         }
     }
@@ -102,7 +105,11 @@ impl Kind {
     #[must_use]
     pub fn with_article(self) -> String {
         let article =
-            if matches!(self, Kind::Int | Kind::Id(_) | Kind::Instant | Kind::Opaque) { "an" } else { "a" };
+            if matches!(self, Kind::Int | Kind::Id(_) | Kind::Instant | Kind::Opaque | Kind::Object(_)) {
+                "an"
+            } else {
+                "a"
+            };
         let word = if self == Kind::Bytes { "row of bytes" } else { self.as_str() };
         format!("{article} {word}")
     }
@@ -116,7 +123,7 @@ impl Kind {
     /// Returns whether it starts unset if nothing else is declared, because no value of it means nothing.
     #[must_use]
     pub fn starts_unset(self) -> bool {
-        matches!(self, Kind::Id(_) | Kind::Date | Kind::Instant)
+        matches!(self, Kind::Id(_) | Kind::Date | Kind::Instant | Kind::Object(_))
     }
 
     /// Returns whether it is a number, which can have bounds and be added up.

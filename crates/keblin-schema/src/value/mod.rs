@@ -14,6 +14,9 @@ pub mod keep;
 /// The types of values.
 pub mod kind;
 
+/// Ids of objects of the world.
+mod object;
+
 /// The order of values, and their hash.
 mod order;
 
@@ -22,6 +25,7 @@ mod sorted;
 
 use kind::Ids;
 
+pub use object::ObjectId;
 pub use sorted::{Key, ValueMap, ValueSet};
 
 /// The contents of one cell of progress. `Unset` means "never", which is not zero. Cheap to clone.
@@ -73,6 +77,8 @@ pub enum Value {
     Opaque(Arc<Opaque>),
     /// A value of a record, with what goes with it.
     Best(Arc<Best>),
+    /// The id of an object.
+    Object(ObjectId),
 }
 
 // Not derived: numbers, which are cloned most often, are copied without a call.
@@ -199,6 +205,7 @@ impl Value {
             Value::Map(entries) => Value::Map(Arc::clone(entries)),
             Value::Opaque(opaque) => Value::Opaque(Arc::clone(opaque)),
             Value::Best(best) => Value::Best(Arc::clone(best)),
+            Value::Object(id) => Value::Object(*id),
         }
     }
 
@@ -392,6 +399,7 @@ impl fmt::Display for Value {
                 f.pad(&row(("{", "}"), entries.iter().map(|(key, value)| format!("{key}: {value}"))))
             }
             Value::Best(best) => f.pad(&format!("{} {}", best.value, best.with)),
+            Value::Object(id) => fmt::Display::fmt(id, f),
             Value::Opaque(opaque) => {
                 f.pad(&format!("{} bytes, version {}", opaque.bytes.len(), opaque.version))
             }

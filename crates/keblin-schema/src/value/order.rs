@@ -75,6 +75,7 @@ impl Value {
             Value::Map(_) => 16,
             Value::Opaque(_) => 17,
             Value::Best(_) => 18,
+            Value::Object(_) => 19,
         }
     }
 }
@@ -126,6 +127,7 @@ impl Value {
             Value::Map(entries) => entries.hash(state),
             Value::Opaque(opaque) => opaque.hash(state),
             Value::Best(best) => best.hash(state),
+            Value::Object(id) => id.hash(state),
         }
     }
 }

@@ -139,9 +139,14 @@ impl Words<'_> {
     }
 
     pub(super) fn value_of(&mut self, holds: Holds) -> Result<Value, Finding> {
+        let start = self.at;
         let (word, span) = self.expected("a value")?;
         let value = match (holds.kind, word) {
             (_, "null") => Some(Value::Unset),
+            (Kind::Object(_), _) => {
+                self.at = start;
+                return self.object_id().map(Value::Object);
+            }
             (Kind::Bool, "true") => Some(Value::Bool(true)),
             (Kind::Bool, "false") => Some(Value::Bool(false)),
             (Kind::Int, number) => number.parse().ok().map(Value::Int),

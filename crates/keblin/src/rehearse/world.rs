@@ -159,7 +159,7 @@ impl Words<'_> {
     }
 
     /// `3` of an object that its level makes, `made 1` of the first that was made in play
-    fn object_id(&mut self) -> Result<ObjectId, Finding> {
+    pub(super) fn object_id(&mut self) -> Result<ObjectId, Finding> {
         let (word, span) = self.expected("the number of an object")?;
         let (word, span, is_made) = match word {
             "made" => {

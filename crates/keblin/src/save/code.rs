@@ -97,6 +97,8 @@ keblin_schema::words! {
         IdGone = "id_gone",
         /// The objects of an area cannot be read.
         AreaUnreadable = "area_unreadable",
+        /// A field of an object names an object that is gone.
+        ObjectGone = "object_gone",
         /// The backup cannot be read.
         CopyUnreadable = "copy_unreadable",
         /// The settings of the device are damaged.

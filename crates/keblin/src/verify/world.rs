@@ -1,9 +1,11 @@
-//! The objects of the world: whether every area can be recalled, and its values fit the schema.
+//! The objects of the world: whether every area can be recalled, its values fit the schema, and the objects that they
+//! name are there.
 
 use std::cmp::Ordering;
+use std::collections::HashSet;
 
-use keblin_schema::Value;
 use keblin_schema::model::MemberDef;
+use keblin_schema::{Kind, Model, Value};
 
 use super::finding::SaveFinding;
 use crate::save::SaveCode;
@@ -13,19 +15,23 @@ use crate::world::{AreaBody, ObjectId};
 pub(super) fn findings(snapshot: &Snapshot) -> Vec<SaveFinding> {
     let schema = &snapshot.schema;
     let mut found = Vec::new();
+    let mut read = Vec::new();
     for (area, bytes) in snapshot.areas().filter(|(id, _)| schema.areas.position(id).is_some()) {
-        let body = match AreaBody::read(schema, bytes) {
-            Ok(body) => body,
+        match AreaBody::read(schema, bytes) {
+            Ok(body) => read.push((area, body)),
             Err(fault) => {
                 let message = format!("{fault}; it is kept, but cannot be recalled");
                 found.push(SaveFinding::warning(SaveCode::AreaUnreadable, format!("area.{area}"), message));
-                continue;
             }
-        };
+        }
+    }
+    let there = There::of(schema, &read, found.is_empty());
+    for (area, body) in &read {
         for (kind, rows) in schema.object_kinds.iter().zip(&body.kinds) {
             for (field, column) in kind.fields.iter().zip(&rows.columns) {
                 for (row, id) in rows.ids.iter().enumerate() {
-                    let Some((code, message)) = column.get(row).and_then(|value| misfit(field, &value))
+                    let Some((code, message)) =
+                        column.get(row).and_then(|value| misfit(field, &value, &there))
                     else {
                         continue;
                     };
@@ -39,8 +45,43 @@ pub(super) fn findings(snapshot: &Snapshot) -> Vec<SaveFinding> {
     found
 }
 
+/// Which objects the recorded areas have, by kind.
+struct There<'s> {
+    model: &'s Model,
+    /// The objects, and those of levels that are gone from where they were.
+    kinds: Vec<(HashSet<u64>, HashSet<u64>)>,
+    /// Whether all recorded areas could be read: an object may be in one of the others.
+    is_whole: bool,
+}
+
+impl There<'_> {
+    fn of<'s>(model: &'s Model, areas: &[(&str, AreaBody)], is_whole: bool) -> There<'s> {
+        let kinds = (0..model.object_kinds.len()).map(|kind| {
+            let rows = || areas.iter().filter_map(move |(_, body)| body.kinds.get(kind));
+            let ids = rows().flat_map(|rows| rows.ids.iter().copied()).collect();
+            (ids, rows().flat_map(|rows| rows.gone.iter().copied()).collect())
+        });
+        There { model, kinds: kinds.collect(), is_whole }
+    }
+
+    /// Returns whether an object is known not to exist. Of a level's objects only those are known that an area has
+    /// recorded as gone.
+    fn lacks(&self, kind: usize, id: ObjectId) -> bool {
+        self.kinds.get(kind).is_some_and(|(there, gone)| {
+            self.is_whole && !there.contains(&id.number()) && (id.is_made() || gone.contains(&id.number()))
+        })
+    }
+}
+
 /// Returns what is wrong with a value of an object.
-fn misfit(field: &MemberDef, value: &Value) -> Option<(SaveCode, String)> {
+fn misfit(field: &MemberDef, value: &Value, there: &There<'_>) -> Option<(SaveCode, String)> {
+    if let (Kind::Object(kind), Value::Object(id)) = (field.kind, value) {
+        let kind = usize::from(kind);
+        let name = there.model.object_kinds.get(kind).map_or("?", |kind| kind.name.as_str());
+        let message =
+            format!("it names {name} {id}, but that object is gone; the game gets its id unchanged");
+        return there.lacks(kind, *id).then_some((SaveCode::ObjectGone, message));
+    }
     let limits = &field.limits;
     for (bound, side, word) in
         [(&limits.min, Ordering::Less, "below"), (&limits.max, Ordering::Greater, "above")]

@@ -2,7 +2,7 @@
 
 use keblin_schema::kind::Kind;
 use keblin_schema::value::{Float, Part};
-use keblin_schema::{Date, Instant, Model, Time, Value};
+use keblin_schema::{Date, Instant, Model, ObjectId, Time, Value};
 use minicbor::data::{Tag, Type};
 use minicbor::{Decoder, Encoder};
 
@@ -207,6 +207,7 @@ fn write_item(out: &mut Encoder<Vec<u8>>, value: &Value) -> Result<(), Failure> 
         Value::Bytes(bytes) => out.bytes(bytes)?,
         Value::Date(date) => out.i64(date.days())?,
         Value::Instant(instant) => out.i64(instant.unix_ms())?,
+        Value::Object(id) => out.u64(id.number())?,
         _ => out.null()?,
     };
     Ok(())
@@ -222,6 +223,7 @@ fn read_item(from: &mut Decoder<'_>, model: &Model, kind: Kind) -> Option<Value>
         Kind::Bytes => Value::Bytes(from.bytes().ok()?.into()),
         Kind::Date => Value::Date(Date::from_days(from.i64().ok()?)?),
         Kind::Instant => Value::Instant(Instant::from_unix_ms(from.i64().ok()?)?),
+        Kind::Object(_) => Value::Object(ObjectId::of_number(from.u64().ok()?)),
         Kind::Id(ids) => model.id_value(ids, from.str().ok()?).unwrap_or(Value::Unset),
         _ => return None,
     })

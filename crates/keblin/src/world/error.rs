@@ -2,10 +2,10 @@
 
 use std::fmt;
 
+use keblin_schema::ObjectId;
 use keblin_schema::limits::Unfit;
 
 use super::fault::AreaFault;
-use super::object::ObjectId;
 
 /// The error of a call about the world. Nothing has changed: the area says what it said before.
 #[derive(Clone, PartialEq, Eq)]

@@ -3,12 +3,12 @@
 use std::marker::PhantomData;
 
 use keblin_schema::typed::{FieldType, Member};
-use keblin_schema::{Model, ObjectField, Time};
+use keblin_schema::{Model, ObjectField, ObjectId, Time};
 
 use super::body::{AreaBody, Rows};
 use super::column::Column;
 use super::error::WorldWhy;
-use super::object::{ObjectId, WorldObject};
+use super::object::WorldObject;
 use super::objects::Objects;
 
 /// One object, as `#[derive(WorldObject)]` reads it.

@@ -50,10 +50,10 @@ pub use counts::{ObjectCount, counts};
 pub use error::{WorldError, WorldWhy};
 pub use fault::{AreaFault, AreaFaultKind};
 pub use into::{AreaIn, RowIn};
-pub use keblin_schema::ObjectField;
+pub use keblin_schema::{ObjectField, ObjectId};
 pub(crate) use needs::Needs;
 pub use needs::{AreaChange, AreaGuard};
-pub use object::{ObjectId, WorldObject};
+pub use object::WorldObject;
 pub use objects::Objects;
 pub use out::{AreaOut, RowOut};
 #[cfg(feature = "testing")]

@@ -1,70 +1,9 @@
-//! Ids of objects, and what a game's own struct says of itself.
+//! What a game's own struct says of itself.
 
-use std::fmt;
-
-use keblin_schema::{ObjectKind, Time};
+use keblin_schema::{ObjectId, ObjectKind, Time};
 
 use super::into::RowIn;
 use super::out::RowOut;
-
-/// The id of an object: the same whenever its area is loaded.
-///
-/// Objects that come with a level have a number of the level's author, up to 32 bits. Objects made in play get theirs
-/// from [`Play::new_object`](crate::Play::new_object): it never equals a number of an author, nor another one that the
-/// save has seen.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct ObjectId(u64);
-
-/// The bit of ids that were given in play.
-const MADE: u64 = 1 << 63;
-
-impl ObjectId {
-    /// Returns the id of an object that comes with a level.
-    #[must_use]
-    pub const fn authored(number: u32) -> ObjectId {
-        // Widening is not yet a constant function.
-        ObjectId(number as u64)
-    }
-
-    /// Returns the id of the object that was made as the `number`th.
-    pub(crate) fn made(number: u64) -> ObjectId {
-        ObjectId(number | MADE)
-    }
-
-    /// Returns whether it was made in play.
-    #[must_use]
-    pub fn is_made(self) -> bool {
-        self.0 & MADE != 0
-    }
-
-    pub(crate) fn number(self) -> u64 {
-        self.0
-    }
-
-    pub(crate) fn of_number(number: u64) -> ObjectId {
-        ObjectId(number)
-    }
-}
-
-impl From<u32> for ObjectId {
-    fn from(number: u32) -> ObjectId {
-        ObjectId::authored(number)
-    }
-}
-
-/// `9` for an object of the level's author, `made 3` for the third that was made in play.
-impl fmt::Display for ObjectId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let number = self.0 & !MADE;
-        f.pad(&if self.is_made() { format!("made {number}") } else { number.to_string() })
-    }
-}
-
-impl fmt::Debug for ObjectId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "ObjectId({self})")
-    }
-}
 
 /// A game's own struct whose values are kept area by area. `#[derive(WorldObject)]` implements it.
 #[diagnostic::on_unimplemented(

@@ -6,12 +6,12 @@ use keblin_schema::Model;
 use keblin_schema::limits::Unfit;
 use keblin_schema::model::{MemberDef, ObjectKindDef};
 use keblin_schema::typed::{FieldType, Member};
-use keblin_schema::{ObjectField, Value};
+use keblin_schema::{ObjectField, ObjectId, Value};
 
 use super::body::Rows;
 use super::column::Column;
 use super::error::WorldWhy;
-use super::object::{ObjectId, WorldObject};
+use super::object::WorldObject;
 
 /// The most objects that memory is reserved for at once.
 const MAX_RESERVED: usize = 1 << 16;

@@ -1,9 +1,8 @@
 //! Objects without a struct of a game: a rehearsal has only the declaration.
 
-use keblin_schema::{Model, Value};
+use keblin_schema::{Model, ObjectId, Value};
 
 use super::into::AreaIn;
-use super::object::ObjectId;
 use super::out::{AreaOut, RowOut};
 
 /// An object as its values, one for each field of its kind.

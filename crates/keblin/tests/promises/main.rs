@@ -93,5 +93,6 @@ mod world_away;
 mod world_computed;
 mod world_in_file;
 mod world_laws;
+mod world_names;
 mod world_steps;
 mod years;

@@ -18,6 +18,10 @@ fn shapes(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
     names.shapes.iter().zip(0_u16..).map(|(shape, index)| (shape.name.as_str(), Kind::Shape(index)))
 }
 
+fn kinds(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
+    names.object_kinds.iter().zip(0_u16..).map(|(kind, index)| (kind.name.as_str(), Kind::Object(index)))
+}
+
 fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
     Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar())
 }
@@ -25,13 +29,14 @@ fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
 /// Reads the type of a field.
 pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Holds> {
     let words = Kind::PLAIN.into_iter().map(|(word, kind)| (word, Some(kind)));
-    let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
+    let words: Vec<_> = words.chain([("id", None), ("shape", None), ("object", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
     let plain = reader.word("type", &words, found)?;
     let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
     let decl = |kind| Holds { kind, of: None, key: None };
     match (plain, word) {
         (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(decl),
+        (None, "object") => not_of_a_kind(reader, found),
         (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(decl),
         (Some(kind), _) if kind.has_items() => {
             let items = scalars().chain(lists(names)).chain(shapes(names)).collect();
@@ -43,8 +48,19 @@ pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<F
     }
 }
 
+/// Refuses an object where no kind of objects is declared: of progress and of shapes.
+fn not_of_a_kind<T>(reader: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<T> {
+    let message = "only a field of a kind of objects can name another object";
+    let span = reader.get("type").map_or(0..0, |item| item.span());
+    found.push(
+        Finding::error(Code::WrongType, span, message)
+            .instead("declare it under `[kinds.NAME.fields]`, or keep a number with `type = \"int\"`"),
+    );
+    None
+}
+
 /// Reads the type of a member of a shape: one value, or a list, set or map of such. `inner` has the shapes that it may
-/// be: those without a shape inside.
+/// be: those without a shape inside. A field of a kind of objects can also be an object, of the kinds in `names`.
 pub(super) fn of_member(
     reader: &Reader<'_, '_>,
     names: &Model,
@@ -53,7 +69,7 @@ pub(super) fn of_member(
 ) -> Option<Holds> {
     let plain = Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar() || kind.has_items());
     let words = plain.map(|(word, kind)| (word, Some(kind)));
-    let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
+    let words: Vec<_> = words.chain([("id", None), ("shape", None), ("object", None)]).collect();
     reader.required("type", found, "type = \"int\"")?;
     let plain = reader.word("type", &words, found)?;
     let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
@@ -70,6 +86,10 @@ pub(super) fn of_member(
     }
     match (plain, word) {
         (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(Holds::from),
+        (None, "object") if names.object_kinds.is_empty() => not_of_a_kind(reader, found),
+        (None, "object") => {
+            named(reader, "an object", "gate", kinds(names).collect(), found).map(Holds::from)
+        }
         (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(Holds::from),
         (Some(kind), _) if kind.has_items() => {
             // A game's own struct has the set as one of Rust, which needs an order.
@@ -102,7 +122,7 @@ fn named(
     found: &mut Vec<Finding>,
 ) -> Option<Kind> {
     if reader.get("of").is_none() {
-        let message = format!("{what} needs `of`: its list, its shape or the type of its items");
+        let message = format!("{what} needs `of`: its list, shape or kind, or the type of its items");
         let finding = Finding::error(Code::MissingKey, reader.key_span("type"), message);
         found.push(finding.instead(format!("add `of = \"{example}\"`")));
     }

@@ -75,6 +75,7 @@ fn expected(kind: Kind) -> &'static str {
         Kind::List | Kind::Set => "a list",
         Kind::Map | Kind::Shape(_) => "a table",
         Kind::Bytes | Kind::Opaque => "no value, because bytes start empty",
+        Kind::Object(_) => "no value, because it names no object at first",
     }
 }
 

@@ -64,17 +64,21 @@ fn kinds(
     for (key, item) in reader.entries() {
         let Some(name) = reader.key_id(key, found) else { continue };
         match item.get_ref() {
-            DeValue::Table(table) => {
-                let kind = kind(&name, table, names, text, found);
-                declared.push((name, kind));
-            }
+            DeValue::Table(table) => declared.push((name, table)),
             _ => reader.wrong_type(item, "a table with `fields`", found),
         }
     }
     let ids = declared.iter().map(|(name, _)| name.clone()).collect();
     let apart: Vec<_> = clashes("kind", ids, found).into_iter().map(|name| name.span).collect();
     declared.retain(|(name, _)| apart.contains(&name.span));
-    declared
+    // A field can name an object of a kind that is declared later.
+    let mut names = names.clone();
+    names.object_kinds = declared.iter().map(|(name, _)| ObjectKindDef::named(&name.value)).collect();
+    let kind = |(name, table): (Placed<Name>, _)| {
+        let kind = kind(&name, table, &names, text, found);
+        (name, kind)
+    };
+    declared.into_iter().map(kind).collect()
 }
 
 fn kind(
@@ -104,14 +108,15 @@ fn kind(
     let on_retry = reader.one_of("on_retry", OnRetry::ALL, OnRetry::as_str, found);
     let on_new_run = reader.one_of("on_new_run", OnReset::ALL, OnReset::as_str, found);
     let time_away = reader.yes_or_no("time_away", found);
+    let usual = ObjectKindDef::named(&name.value);
     ObjectKindDef {
-        name: name.value.clone(),
         about,
-        on_death: on_death.unwrap_or(OnDeath::Stays),
-        on_retry: on_retry.unwrap_or(OnRetry::Stays),
-        on_new_run: on_new_run.unwrap_or(OnReset::Default),
-        time_away: time_away.unwrap_or(false),
+        on_death: on_death.unwrap_or(usual.on_death),
+        on_retry: on_retry.unwrap_or(usual.on_retry),
+        on_new_run: on_new_run.unwrap_or(usual.on_new_run),
+        time_away: time_away.unwrap_or(usual.time_away),
         fields,
+        ..usual
     }
 }
 

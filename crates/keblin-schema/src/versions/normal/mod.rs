@@ -62,17 +62,19 @@ impl Model {
     }
 
     fn words_of_kind(&self, kind: Kind) -> Vec<(&'static str, String)> {
-        let named = matches!(kind, Kind::Id(_) | Kind::Shape(_)).then(|| self.item_word(kind));
+        let named =
+            matches!(kind, Kind::Id(_) | Kind::Shape(_) | Kind::Object(_)).then(|| self.item_word(kind));
         let of = named.map(|name| ("of", quoted(&name)));
         [("type", quoted(kind.as_str()))].into_iter().chain(of).collect()
     }
 
-    /// Returns the word for the contents of a list, set or map, or for the list or shape of a type.
+    /// Returns the word for the contents of a list, set or map, or for the list, shape or kind of objects of a type.
     pub(crate) fn item_word(&self, kind: Kind) -> String {
         let named = match kind {
             Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
             Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
             Kind::Shape(shape) => self.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
+            Kind::Object(of) => self.object_kinds.get(usize::from(of)).map(|kind| kind.name.as_str()),
             plain => Some(plain.as_str()),
         };
         named.unwrap_or_default().to_string()

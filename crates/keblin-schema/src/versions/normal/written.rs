@@ -42,7 +42,7 @@ pub(crate) fn literal(value: &Value) -> Option<String> {
                 members.iter().filter_map(|(name, value)| Some(format!("{name} = {}", literal(value)?)));
             table(said.collect())
         }
-        Value::Unset | Value::Bytes(_) | Value::Opaque(_) | Value::Best(_) => return None,
+        Value::Unset | Value::Bytes(_) | Value::Opaque(_) | Value::Best(_) | Value::Object(_) => return None,
     })
 }
 

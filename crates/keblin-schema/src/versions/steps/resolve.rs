@@ -332,7 +332,7 @@ impl Resolving<'_> {
         }
     }
 
-    /// Converts an old type to a new one; `None` if its list or shape was removed.
+    /// Converts an old type to a new one; `None` if its list, shape or kind of objects was removed.
     pub(super) fn kind_now(&self, kind: Kind) -> Option<Kind> {
         match kind {
             Kind::Id(Ids::List(list)) => match self.axis_now(Axis::List(list))? {
@@ -342,6 +342,10 @@ impl Resolving<'_> {
             Kind::Shape(shape) => {
                 let at = self.step.shapes.iter().position(|now| now.from == Some(usize::from(shape)))?;
                 u16::try_from(at).ok().map(Kind::Shape)
+            }
+            Kind::Object(kind) => {
+                let at = self.step.kinds.iter().position(|now| now.from == Some(usize::from(kind)))?;
+                u16::try_from(at).ok().map(Kind::Object)
             }
             same => Some(same),
         }
