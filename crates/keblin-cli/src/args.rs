@@ -31,7 +31,7 @@ const GROUPS: [(&str, &[&str]); 4] = [
     ("Declare", &["new", "check", "survival", "levels", "why", "schema"]),
     ("Look at saves", &["show", "compare", "verify", "export", "salvage", "reconcile"]),
     ("Versions", &["freeze", "migrate"]),
-    ("Test", &["rehearse", "set", "import", "demo"]),
+    ("Test", &["rehearse", "explore", "set", "import", "demo"]),
 ];
 
 /// How the help begins, before the commands.
@@ -70,7 +70,11 @@ pub(crate) enum Command {
         before: Option<PathBuf>,
     },
     /// Print which event does what to which field
-    Survival,
+    Survival {
+        /// Also try every cell on a keeper with files in memory
+        #[arg(long)]
+        proof: bool,
+    },
     /// Print the levels with their chapters, stars, constants and rules
     Levels,
     /// Print the contents of a save
@@ -197,6 +201,35 @@ pub(crate) enum Command {
         /// Print every step and what it changed
         #[arg(long)]
         steps: bool,
+    },
+    /// Play all sequences of events that matter, and show the shortest that loses something
+    ///
+    /// What a player can do is in `moves.txt` next to the declaration, if it is there.
+    Explore {
+        /// A rehearsal or a save to start from (default: the first launch)
+        #[arg(long, value_name = "FILE")]
+        from: Option<PathBuf>,
+        /// What a player can do (default: `moves.txt` next to the declaration)
+        #[arg(long, value_name = "FILE")]
+        moves: Option<PathBuf>,
+        /// The most states of each question (default: 100000)
+        #[arg(long, value_name = "N")]
+        states: Option<usize>,
+        /// The most steps of a way (default: 60)
+        #[arg(long, value_name = "N")]
+        steps: Option<usize>,
+        /// Stop after this time; the result then depends on the machine
+        #[arg(long, value_name = "N")]
+        seconds: Option<u64>,
+        /// Also try what the steps make of saves of earlier versions
+        #[arg(long)]
+        versions: bool,
+        /// What is known: lines of `CODE WHAT: REASON`
+        #[arg(long, value_name = "FILE")]
+        accept: Option<PathBuf>,
+        /// Write a rehearsal for each promise that is not kept into this folder
+        #[arg(long, value_name = "FOLDER")]
+        to: Option<PathBuf>,
     },
     /// Play a made-up game in a temporary folder, and explain each step
     Demo,

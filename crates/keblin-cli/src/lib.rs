@@ -47,6 +47,14 @@ enum Trouble {
 }
 
 impl Trouble {
+    /// Its words.
+    fn into_text(self) -> String {
+        match self {
+            Trouble::Told(text) => text,
+            Trouble::Output(error) => error.to_string(),
+        }
+    }
+
     /// Keeps the result for one of many files; trouble is noted, and the others continue.
     fn put_by<T>(done: Result<T, Trouble>, troubles: &mut Vec<Trouble>) -> Option<T> {
         done.map_err(|trouble| troubles.push(trouble)).ok()
@@ -96,7 +104,7 @@ pub fn run(
     let outcome = match &args.command {
         Command::New { folder } => cmd::new::run(&mut console, &args, folder),
         Command::Check { before } => cmd::check::run(&mut console, &args, before.as_deref()),
-        Command::Survival => cmd::survival::run(&mut console, &args),
+        Command::Survival { proof } => cmd::survival::run(&mut console, &args, *proof),
         Command::Levels => cmd::levels::run(&mut console, &args),
         Command::Show { file, watch: true, .. } => cmd::show::watch(&mut console, &args, file),
         Command::Show { file, state, .. } => cmd::show::run(&mut console, &args, file, *state),
@@ -125,6 +133,19 @@ pub fn run(
             cmd::why::run(&mut console, &args, what, on.as_deref(), save.as_deref())
         }
         Command::Rehearse { files, steps } => cmd::rehearse::run(&mut console, &args, files, *steps),
+        Command::Explore { from, moves, states, steps, seconds, versions, accept, to } => {
+            let asked = cmd::explore::Asked {
+                from: from.as_deref(),
+                moves: moves.as_deref(),
+                states: *states,
+                steps: *steps,
+                seconds: *seconds,
+                versions: *versions,
+                accept: accept.as_deref(),
+                to: to.as_deref(),
+            };
+            cmd::explore::run(&mut console, &args, &asked)
+        }
         Command::Demo => cmd::demo::run(&mut console),
     };
     let outcome = outcome.and_then(|outcome| Ok(console.flush().map(|()| outcome)?));

@@ -33,6 +33,9 @@ mod types;
 /// A game's own struct, tied to fields.
 mod carry;
 
+/// Rehearsals as tests.
+mod rehearsals;
+
 /// Kinds of objects, areas, and a game's own struct that is an object.
 mod world;
 
@@ -60,6 +63,17 @@ use proc_macro::TokenStream;
 #[proc_macro]
 pub fn schema(input: TokenStream) -> TokenStream {
     let made = syn::parse::<input::Declared>(input).and_then(|input| expand::module(&input));
+    made.unwrap_or_else(syn::Error::into_compile_error).into()
+}
+
+/// Makes a test of each rehearsal of a folder: `rehearsals!(fen_post, "rehearsals");` in a test file, with the module that
+/// `schema!` made. It needs the feature `testing`.
+///
+/// The folder is named from the package's folder or from the source file. A file that is added later fails a test that says
+/// so, until the source file is compiled again.
+#[proc_macro]
+pub fn rehearsals(input: TokenStream) -> TokenStream {
+    let made = syn::parse::<rehearsals::Folder>(input).and_then(|input| rehearsals::tests(&input));
     made.unwrap_or_else(syn::Error::into_compile_error).into()
 }
 

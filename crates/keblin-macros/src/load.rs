@@ -71,7 +71,7 @@ fn of_versions(
 }
 
 /// The paths that a relative path may mean: from the package's folder, and from the folder of the source file.
-fn places(given: &LitStr, name: &str) -> Vec<PathBuf> {
+pub(crate) fn places(given: &LitStr, name: &str) -> Vec<PathBuf> {
     let package = env::var_os("CARGO_MANIFEST_DIR").map(PathBuf::from);
     let source = given.span().unwrap().local_file().and_then(|file| file.canonicalize().ok());
     let beside = source.as_deref().and_then(Path::parent).map(Path::to_path_buf);

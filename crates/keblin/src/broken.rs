@@ -1,4 +1,4 @@
-//! Builds with saving, or the world, broken on purpose, to check that the tests notice. `.ci/faults` makes one with `--cfg
+//! Builds with saving, progress or the world broken on purpose, to check that the tests notice. `.ci/faults` makes one with `--cfg
 //! keblin_fault="any"`, and names the fault in the environment. Other builds contain nothing of this.
 
 /// Ways in which they can be broken.
@@ -32,6 +32,10 @@ pub(crate) enum Broken {
     AnyColumn,
     /// The number of ids that were given is not saved.
     IdsGivenAgain,
+    /// Opening a save resets the values of the run.
+    ReloadForgets,
+    /// A retry resets every value, lives too.
+    RetryResets,
 }
 
 impl Broken {

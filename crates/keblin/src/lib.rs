@@ -68,7 +68,8 @@
 //! | save in your own way, or on the web | [`Slot`](store::Slot), [`Keeper::from_bytes`], [`store::backend`] |
 //! | open saves of earlier versions | `docs/compatibility.md`, [`Account`](migrate::Account) |
 //! | check saves in a tool | [`verify`] |
-//! | test play-throughs | [`rehearse`] (feature `testing`) |
+//! | test play-throughs | [`rehearse`], [`rehearsals!`](rehearsals) (feature `testing`) |
+//! | find what nobody thought to test | [`explore`] (feature `testing`) |
 //! | look up names at run time | [`Schema::parse`], [`Model::field`] |
 //!
 //! # Features
@@ -80,7 +81,7 @@
 //! | `json` | saves as JSON and back, and the JSON Schema of a game's saves |
 //! | `zstd` | areas of the world packed in the save ([`SaveDir::packing_areas`]); it brings a C library |
 //! | `tracing` | spans around opening, saving and migrating, for games that use the `tracing` facade |
-//! | `testing` | rehearsals, made-up states, and files that fail or lose power, for tests and tools |
+//! | `testing` | rehearsals, exploring, made-up states, and files that fail or lose power, for tests and tools |
 //!
 //! # What it is not
 //!
@@ -127,6 +128,10 @@ pub mod migrate;
 /// A game's own names, checked by the compiler.
 pub mod game;
 
+/// Exploring: plays what nobody thought of, and finds progress that is lost. With the feature `testing`.
+#[cfg(feature = "testing")]
+pub mod explore;
+
 /// Rehearsals: scripted play-throughs. With the feature `testing`.
 #[cfg(feature = "testing")]
 pub mod rehearse;
@@ -149,6 +154,9 @@ pub use game::{Carried, Carry};
 /// # Ok::<(), keblin::Refused>(())
 /// ```
 pub use keblin_macros::schema;
+
+#[cfg(feature = "testing")]
+pub use keblin_macros::rehearsals;
 
 pub use keblin_macros::{Carry, WorldObject};
 pub use keblin_schema::shown as text;

@@ -27,6 +27,9 @@ pub(crate) mod reconcile;
 /// `keblin export`, `keblin import`, `keblin schema`
 pub(crate) mod exchange;
 
+/// `keblin explore`
+pub(crate) mod explore;
+
 /// `keblin set`
 pub(crate) mod set;
 

@@ -1,8 +1,10 @@
 //! `keblin rehearse`: runs rehearsals, each on an in-memory slot of its own.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
-use keblin::rehearse::{Failure, FailureKind, Rehearsal, Report, StepReport, Traced};
+use keblin::Schema;
+use keblin::rehearse::{Beside, Failure, FailureKind, Rehearsal, Report, StepReport, Traced};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
@@ -11,6 +13,25 @@ use crate::{Outcome, Trouble, files};
 
 /// How many steps before a failure are printed with it.
 const STEPS_BEFORE_FAILURE: usize = 6;
+
+/// The folder of a rehearsal, from which it names other files.
+pub(crate) struct Folder<'f>(&'f Path);
+
+impl<'f> Folder<'f> {
+    pub(crate) fn of(file: &'f Path) -> Folder<'f> {
+        Folder(file.parent().unwrap_or(Path::new(".")))
+    }
+}
+
+impl Beside for Folder<'_> {
+    fn schema(&mut self, file: &str) -> Result<Arc<Schema>, String> {
+        files::schema_at(&self.0.join(file)).map_err(Trouble::into_text)
+    }
+
+    fn save(&mut self, file: &str) -> Result<Vec<u8>, String> {
+        files::save(&self.0.join(file)).map_err(Trouble::into_text)
+    }
+}
 
 pub(crate) fn run(
     console: &mut Console<'_>,
@@ -25,14 +46,7 @@ pub(crate) fn run(
     for file in &files::rehearsals(named, &path, &mut troubles)? {
         let Some(lines) = Trouble::put_by(files::text(file), &mut troubles) else { continue };
         let name = file.display().to_string();
-        // Another build's declaration is named from the rehearsal's folder.
-        let beside = file.parent().unwrap_or(Path::new("."));
-        let other = |named: &str| match files::schema_at(&beside.join(named)) {
-            Ok(schema) => Ok(schema),
-            Err(Trouble::Told(text)) => Err(text),
-            Err(Trouble::Output(error)) => Err(error.to_string()),
-        };
-        match Rehearsal::parse_with(&name, &lines, &schema, other) {
+        match Rehearsal::parse_with(&name, &lines, &schema, Folder::of(file)) {
             Err(findings) => {
                 outcome = Outcome::Findings;
                 if console.json {

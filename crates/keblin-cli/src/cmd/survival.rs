@@ -1,13 +1,16 @@
 //! `keblin survival`: prints which event does what to which field.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use comfy_table::Cell;
 use keblin::Schema;
+use keblin::explore::{Proof, Proven, survival_proof};
 use keblin::model::{CheckpointLasts, FieldDef, ObjectKindDef, Scope};
 use keblin::survival::{Fate, Row, fate, fate_of_kind, is_override, is_set_by_kind};
 use serde_json::{Map, Value as Json, json};
 
 use crate::args::Args;
-use crate::out::{Console, Tone, cell, of_scope, plain};
+use crate::out::{Console, Tone, cell, json, of_scope, plain};
 use crate::{Outcome, Trouble, files};
 
 /// The events that treat fields differently; the others treat all fields of a scope alike.
@@ -19,14 +22,16 @@ const COLUMNS: [(&str, Row); 5] = [
     ("reopen", Row::Reopen),
 ];
 
-pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Trouble> {
+pub(crate) fn run(console: &mut Console<'_>, args: &Args, proof: bool) -> Result<Outcome, Trouble> {
     let schema = files::schema(args, &[])?;
+    let proof = if proof { survival_proof(&schema) } else { Vec::new() };
     if console.json {
         console.json_object(&json!({
             "game": schema.game.as_str(),
             "version": schema.version,
             "survival": Json::Object(schema.fields.iter().map(|field| entry(&schema, field)).collect()),
             "kinds": Json::Object(schema.object_kinds.iter().map(|kind| kind_entry(&schema, kind)).collect()),
+            "proof": proof.iter().map(proof_json).collect::<Vec<_>>(),
         }))?;
     } else {
         let heading = format!("What survives what in {}, version {}", schema.game, schema.version);
@@ -34,8 +39,66 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args) -> Result<Outcome, Tro
         console.line(&heading)?;
         console.blank()?;
         print(console, &schema)?;
+        if !proof.is_empty() {
+            console.blank()?;
+            print_proof(console, &proof)?;
+        }
     }
-    Ok(Outcome::Fine)
+    let differs = proof.iter().any(|cell| matches!(cell.result, Proof::Differs { .. }));
+    Ok(if differs { Outcome::Findings } else { Outcome::Fine })
+}
+
+/// What was tried, and what was not and why.
+fn print_proof(console: &mut Console<'_>, proof: &[Proven]) -> Result<(), Trouble> {
+    let mut not_tried = BTreeMap::<&str, BTreeSet<&str>>::new();
+    for cell in proof {
+        match &cell.result {
+            Proof::Holds => {}
+            Proof::Differs { expected, found } => {
+                let word = console.toned(Tone::Bad, "differs");
+                let at = format!("{} at {}", cell.field, cell.row.as_str());
+                console
+                    .paragraph(&format!("  {at} {word}: expected {expected}, but found {found}"), "    ")?;
+            }
+            Proof::NotTried { why } => _ = not_tried.entry(why).or_default().insert(cell.row.as_str()),
+            _ => {}
+        }
+    }
+    let held = proof.iter().filter(|cell| cell.result == Proof::Holds).count();
+    let tried = proof.iter().filter(|cell| !matches!(cell.result, Proof::NotTried { .. })).count();
+    let word =
+        console.toned(if held == tried { Tone::Good } else { Tone::Bad }, &format!("{held} of {tried}"));
+    console.paragraph(
+        &format!("  {word} cells are as the table says, tried on a keeper with files in memory."),
+        "  ",
+    )?;
+    for (why, rows) in not_tried {
+        let all = rows.len() == Row::ALL.len();
+        let rows: Vec<&str> = if all { vec!["every event"] } else { rows.into_iter().collect() };
+        let line = console.toned(Tone::Quiet, &format!("not tried: {}: {why}", rows.join(", ")));
+        console.paragraph(&format!("  {line}"), "    ")?;
+    }
+    Ok(())
+}
+
+fn proof_json(cell: &Proven) -> Json {
+    let (word, expected, found, why) = match &cell.result {
+        Proof::Holds => ("holds", None, None, None),
+        Proof::Differs { expected, found } => {
+            ("differs", Some(json::value(expected)), Some(json::value(found)), None)
+        }
+        Proof::NotTried { why } => ("not_tried", None, None, Some(why)),
+        _ => ("unknown", None, None, None),
+    };
+    json!({
+        "field": cell.field.as_str(),
+        "moment": cell.row.as_str(),
+        "fate": cell.fate.as_str(),
+        "result": word,
+        "expected": expected,
+        "found": found,
+        "why": why,
+    })
 }
 
 fn entry(schema: &Schema, field: &FieldDef) -> (String, Json) {

@@ -10,6 +10,7 @@
 mod check;
 mod demo;
 mod edits;
+mod explore;
 mod first_steps;
 mod folders;
 mod hostile;

@@ -72,7 +72,7 @@ mod rule;
 mod guards;
 
 pub use crate::program::{
-    Arithmetic, Comparison, Facts, Failing, Possible, Program, Ranges, Read, Type, Val, Word,
+    Arithmetic, Compared, Comparison, Facts, Failing, Possible, Program, Ranges, Read, Type, Val, Word,
 };
 pub(crate) use here::names_previous;
 pub use here::parse_in;

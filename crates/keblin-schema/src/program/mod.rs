@@ -11,6 +11,9 @@ use crate::text::date::{Date, Instant};
 use crate::text::time::Time;
 use crate::value::{Float, Value};
 
+/// What conditions compare their values with.
+mod compared;
+
 /// The facts of levels.
 mod fact;
 
@@ -26,6 +29,7 @@ mod evaluate;
 /// The range of results that a condition can have.
 mod range;
 
+pub use compared::Compared;
 pub use fact::{Fact, On};
 pub use kind::Type;
 pub use operator::{Arithmetic, Comparison};

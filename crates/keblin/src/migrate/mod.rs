@@ -48,6 +48,8 @@ mod sample;
 pub use crate::account::{Account, AccountEntry, Became};
 pub use crate::save::error::StepFault;
 pub use code::{CodeError, Rewriting, set_code};
+#[cfg(feature = "testing")]
+pub(crate) use sample::{another_of_object, another_value};
 pub use sample::{sample, sample_file, sample_of};
 
 use std::sync::Arc;

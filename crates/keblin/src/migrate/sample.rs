@@ -109,6 +109,23 @@ pub fn sample_of(bytes: &[u8]) -> Option<Schema> {
     Schema::parse("sample", text).ok().map(|parsed| parsed.schema)
 }
 
+/// Returns a value of a field that is not its default, if there is another one; each number gives another value, as far as
+/// the type has so many.
+#[cfg(feature = "testing")]
+pub(crate) fn another_value(schema: &Schema, field: &FieldDef, number: i64) -> Value {
+    other(schema, field, number)
+}
+
+/// Returns a value of a field of an object, as [`another_value`].
+#[cfg(feature = "testing")]
+pub(crate) fn another_of_object(
+    schema: &Schema,
+    field: &keblin_schema::model::MemberDef,
+    number: i64,
+) -> Value {
+    one(schema, field.kind, &field.limits, number)
+}
+
 /// Returns a value that is not the default.
 fn other(schema: &Schema, field: &FieldDef, count: i64) -> Value {
     let fixed = |bound: &Option<Bound>| bound.as_ref().and_then(Bound::fixed).cloned();

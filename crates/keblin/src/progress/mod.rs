@@ -165,6 +165,7 @@ use std::sync::Arc;
 use keblin_schema::Value;
 use keblin_schema::model::{Again, At, OnReset, Resume};
 
+use crate::broken::Broken;
 use crate::snapshot::{Areas, Carried, Run, Schema, Snapshot, State, Stay, Visit};
 use arrive::Waiting;
 use due::Due;
@@ -248,6 +249,9 @@ impl Engine {
     pub(crate) fn restored(snapshot: Snapshot) -> Engine {
         let Snapshot { schema, mut state, carried, areas, title, .. } = snapshot;
         state.forget_undurable(&schema);
+        if Broken::ReloadForgets.is() {
+            state.cells = State::first_cells(&schema);
+        }
         let mut progress = Engine::at_title(schema, state, carried, Notice::Restored);
         (progress.areas, progress.title) = (areas, title);
         let resume = progress.schema.resume;
@@ -333,6 +337,12 @@ impl Engine {
 
     pub(crate) fn schema(&self) -> &Arc<Schema> {
         &self.schema
+    }
+
+    /// Returns the values and facts as they are.
+    #[cfg(feature = "testing")]
+    pub(crate) fn state(&self) -> &State {
+        &self.state
     }
 
     pub(crate) fn phase(&self) -> Phase {

@@ -148,11 +148,17 @@ impl Engine {
         parts
     }
 
+    /// Returns whether the unlock at a position is unlocked.
+    #[cfg(feature = "testing")]
+    pub(crate) fn has_unlocked(&self, unlock: usize) -> bool {
+        self.rules.is_given(unlock)
+    }
+
     pub(crate) fn rules_asked(&self) -> u64 {
         self.rules.asked
     }
 
-    pub(super) fn is_open_at(&self, level: usize, difficulty: Option<usize>) -> bool {
+    pub(crate) fn is_open_at(&self, level: usize, difficulty: Option<usize>) -> bool {
         let was_open = self.schema.levels.get(level).is_some_and(|level| level.latch)
             && self.state.opened.get(self.schema.fact_index(level, difficulty.unwrap_or(0))) == Some(&true);
         was_open || self.is_met_at(level, difficulty)

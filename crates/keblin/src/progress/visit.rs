@@ -4,7 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::{AfterLast, Again, FeedAt, OnRetry, SaveAt};
+use keblin_schema::model::{AfterLast, Again, FeedAt, FieldDef, OnRetry, SaveAt};
 use keblin_schema::{AnyGame, Difficulty, Level, Name, OfGame, Time, Unlock};
 
 use super::journal::Cause;
@@ -15,6 +15,7 @@ use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use super::standing::Standing;
 use super::{Engine, Holder, Origin, Phase, Play};
+use crate::broken::Broken;
 use crate::snapshot::{AT_ENTRY, Stay, Visit};
 
 /// The result of an enter or a retry.
@@ -261,7 +262,11 @@ impl Engine {
             OnRetry::Entry => Origin::Entry,
             OnRetry::Default => Origin::Default,
         };
-        self.put_back(|field| origin(field.survival.on_retry), cause);
+        let word = |field: &FieldDef| match Broken::RetryResets.is() {
+            true => OnRetry::Default,
+            false => field.survival.on_retry,
+        };
+        self.put_back(|field| origin(word(field)), cause);
         self.put_world_back(|kind| origin(kind.on_retry));
         self.keep_save_point();
         if let Some(visit) = self.visit_mut() {

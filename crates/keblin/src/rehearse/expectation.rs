@@ -27,15 +27,15 @@ struct Sides {
 }
 
 /// An expectation that is not met.
-pub(super) struct Unmet {
+pub(crate) struct Unmet {
     /// The left side, as it is written.
-    pub(super) name: String,
-    pub(super) expected: String,
-    pub(super) actual: Value,
+    pub(crate) name: String,
+    pub(crate) expected: String,
+    pub(crate) actual: Value,
 }
 
 impl Expectation {
-    pub(super) fn compile(schema: &Schema, source: &str) -> Result<Expectation, ConditionError> {
+    pub(crate) fn compile(schema: &Schema, source: &str) -> Result<Expectation, ConditionError> {
         let program = Program::compile(schema, source)?;
         let side = |expr: &Expr| Program::of_expr(schema, source, expr);
         let sides = match parse_in(schema, source, None)?.node {
@@ -62,7 +62,7 @@ impl Expectation {
     }
 
     /// Returns the actual value, if the expectation is not met.
-    pub(super) fn unmet(&self, progress: &Engine) -> Option<Unmet> {
+    pub(crate) fn unmet(&self, progress: &Engine) -> Option<Unmet> {
         let difficulty = progress.difficulty().map_or(0, keblin_schema::Difficulty::index);
         if self.program.holds(progress, difficulty) {
             return None;

@@ -252,6 +252,17 @@ impl Machine {
     }
 
     /// Puts the save of another machine in place of the one here, as a sync program does.
+    /// Puts a save into the slot. The game must be closed.
+    pub(super) fn give(&self, save: &[u8]) -> Result<(), FailureKind> {
+        if self.game.is_some() {
+            return Err(FailureKind::Running);
+        }
+        self.files
+            .publish(&self.slot()?.path(), Path::new("saves/aside/given.part"), &[save])
+            .map(drop)
+            .map_err(failed)
+    }
+
     pub(super) fn take_file_of(&self, other: &Machine) -> Result<(), FailureKind> {
         let path = self.slot()?.path();
         let bytes = other.files.files().files().get(&path).cloned().ok_or(FailureKind::NoFile)?;

@@ -55,12 +55,20 @@ mod run;
 /// The result of a run.
 mod report;
 
+/// Rehearsals as tests.
+mod must;
+
 /// Which line changed which value.
 mod trace;
 
 pub use expectation::Expectation;
+pub use lines::Beside;
+pub(crate) use lines::without_comment;
+pub use must::must_hold;
+pub(crate) use parse::{bad, step as parsed};
 pub use report::{Failure, FailureKind, Report, StepReport};
 pub use script::{Line, Rehearsal};
+pub(crate) use step::play;
 pub use step::{Feed, Shown, Step, WriteStep};
 pub use trace::Traced;
 pub use world::{AreaDue, WorldStep};

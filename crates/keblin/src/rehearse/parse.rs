@@ -10,7 +10,8 @@ use keblin_schema::{Code, Finding, Level, Name, Time};
 use super::step::{Step, WriteStep};
 use crate::snapshot::Schema;
 
-const WORDS: [&str; 49] = [
+const WORDS: [&str; 50] = [
+    "given",
     "request",
     "release",
     "recall",
@@ -70,11 +71,11 @@ pub(super) struct Words<'t> {
     pub(super) at: usize,
 }
 
-pub(super) fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
+pub(crate) fn bad(span: Range<usize>, message: impl Into<String>) -> Finding {
     Finding::error(Code::BadStep, span, message)
 }
 
-pub(super) fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
+pub(crate) fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
     match nearest(word, known.iter().copied()) {
         Some(nearest) => finding.instead(format!("did you mean `{nearest}`?")),
         None if known.is_empty() => finding,
@@ -83,7 +84,7 @@ pub(super) fn meant(finding: Finding, word: &str, known: &[&str]) -> Finding {
 }
 
 /// Parses one step from the words of a line.
-pub(super) fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
+pub(crate) fn step(schema: &Schema, text: &str, offset: usize) -> Result<Step, Finding> {
     let mut words = Words { schema, text, offset, at: 0 };
     let step = words.step()?;
     match words.next() {
@@ -160,7 +161,9 @@ impl<'t> Words<'t> {
                 Step::World(self.world(word)?)
             }
             "expect" => self.expect()?,
-            "schema" => return Err(bad(span, "`schema` stands first in its line, on its own")),
+            "schema" | "given" => {
+                return Err(bad(span, format!("`{word}` stands first in its line, on its own")));
+            }
             "refused" => Step::Refused(Box::new(self.step()?)),
             other => return Err(meant(bad(span, format!("`{other}` is not a step")), other, &WORDS)),
         })

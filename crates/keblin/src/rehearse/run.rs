@@ -20,6 +20,23 @@ impl Rehearsal {
     /// Runs the steps with a keeper on in-memory files of their own. The same rehearsal gives the same report.
     #[must_use]
     pub fn run(&self) -> Report {
+        self.played().0
+    }
+
+    /// Returns the progress at the end; `None` if a step fails or the game is closed then.
+    pub(crate) fn played_to_its_end(&self) -> Option<Engine> {
+        let (report, stage) = self.played();
+        let end = stage.machine.progress()?.clone();
+        report.failure.is_none().then_some(end)
+    }
+
+    /// Returns whether every step holds, and the game is open at the end.
+    #[must_use]
+    pub fn ends_open(&self) -> bool {
+        self.played_to_its_end().is_some()
+    }
+
+    fn played(&self) -> (Report, Stage<'_>) {
         let mut report = Report { name: self.name.clone(), steps: Vec::new(), held: 0, failure: None };
         let mut stage = Stage {
             rehearsal: self,
@@ -34,7 +51,7 @@ impl Rehearsal {
         let launched = stage.machine.launch(Duration::ZERO);
         if let (Err(kind), Some(line)) = (launched, self.lines.first()) {
             report.failure = failed(line, kind);
-            return report;
+            return (report, stage);
         }
         for line in &self.lines {
             match stage.line(line) {
@@ -48,7 +65,7 @@ impl Rehearsal {
                 }
             }
         }
-        report
+        (report, stage)
     }
 }
 
@@ -168,6 +185,10 @@ impl Stage<'_> {
                 return if *from_far { machine.take_file_of(far) } else { far.take_file_of(machine) };
             }
             Step::Schema(index) => return self.install(*index),
+            Step::Given(index) => {
+                let save = self.rehearsal.saves.get(*index);
+                return save.map_or(Ok(()), |save| machine.give(save));
+            }
             Step::Save => return machine.save("save"),
             Step::Quit => return machine.quit(),
             Step::Kill(None) => return machine.kill(),

@@ -13,6 +13,8 @@ pub struct Rehearsal {
     pub(super) schema: Arc<Schema>,
     /// The declarations of other builds, in the order of their steps.
     pub(super) others: Vec<Arc<Schema>>,
+    /// The saves that are given, in the order of their steps.
+    pub(super) saves: Vec<Arc<[u8]>>,
     pub(super) lines: Vec<Line>,
 }
 
@@ -50,6 +52,19 @@ impl Step {
 }
 
 impl Rehearsal {
+    /// Returns a rehearsal of steps that were not parsed, each with its text.
+    pub(crate) fn of_steps(schema: &Arc<Schema>, steps: Vec<(String, Step)>) -> Rehearsal {
+        let line = |(index, (text, step)): (usize, (String, Step))| Line { number: index + 1, text, step };
+        let lines = steps.into_iter().enumerate().map(line).collect();
+        Rehearsal {
+            name: "steps".to_string(),
+            schema: Arc::clone(schema),
+            others: Vec::new(),
+            saves: Vec::new(),
+            lines,
+        }
+    }
+
     /// Returns the steps, in order.
     #[must_use]
     pub fn lines(&self) -> &[Line] {

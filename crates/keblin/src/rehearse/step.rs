@@ -21,6 +21,8 @@ pub enum Step {
     SupposeReported(Moment, bool),
     /// Continues with another declaration, by its position among the other ones of the rehearsal.
     Schema(usize),
+    /// Puts a save into the slot, by its position among those of the rehearsal.
+    Given(usize),
     /// Puts an item into a list or set, or under a key of a map.
     Put(Asked, ItemPlace, Value),
     /// Takes an item out of a list, set or map.
@@ -151,11 +153,11 @@ pub enum Shown {
 
 /// What an event has shown.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Played {
+pub(crate) struct Played {
     /// The level that a finish suggests.
-    pub(super) next: Option<Option<Level>>,
+    pub(crate) next: Option<Option<Level>>,
     /// What an erase lists.
-    pub(super) erased: Option<Vec<String>>,
+    pub(crate) erased: Option<Vec<String>>,
 }
 
 /// A signal that is fed every frame.
@@ -195,6 +197,7 @@ impl Step {
                 | Step::ExpectMoment(..)
                 | Step::Launch(_)
                 | Step::Schema(_)
+                | Step::Given(_)
                 | Step::Save
                 | Step::Suspend
                 | Step::Quit
@@ -227,7 +230,7 @@ impl Step {
 }
 
 /// Runs a step that is an event.
-pub(super) fn play(progress: &mut Engine, event: &Step) -> Result<Played, Refused> {
+pub(crate) fn play(progress: &mut Engine, event: &Step) -> Result<Played, Refused> {
     let finished = match event {
         Step::Finish(None) => progress.finish()?,
         Step::Finish(Some(stars)) => {

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use crate::tables::project;
 
 /// Each stage and the stages of this crate it may use, lowest first.
-const MAY_USE: [(&str, &[&str]); 15] = [
+const MAY_USE: [(&str, &[&str]); 16] = [
     ("grammar", &[]),
     ("snapshot", &["grammar"]),
     ("broken", &[]),
@@ -23,6 +23,7 @@ const MAY_USE: [(&str, &[&str]); 15] = [
     ("game", &["snapshot", "save", "progress", "store"]),
     ("error", &["snapshot", "world", "save", "progress", "migrate", "store", "game"]),
     ("rehearse", &["snapshot", "save", "verify", "world", "progress", "store"]),
+    ("explore", &["snapshot", "save", "migrate", "verify", "progress", "rehearse"]),
 ];
 
 pub(crate) fn rust_files(folder: &Path) -> Vec<PathBuf> {

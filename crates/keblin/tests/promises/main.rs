@@ -24,6 +24,7 @@ mod english;
 mod erasing;
 mod examples;
 mod exchanged;
+mod explored;
 mod exported;
 mod fed;
 mod following;

@@ -3,7 +3,7 @@
 use std::fs;
 use std::sync::Arc;
 
-use keblin::rehearse::{FailureKind, Rehearsal, Report};
+use keblin::rehearse::{Beside, FailureKind, Rehearsal, Report};
 use keblin::{SaveDir, Schema, Value};
 
 use crate::steps::{parsed, versions};
@@ -20,6 +20,19 @@ fn with_past() -> Arc<Schema> {
     let texts = texts.map(|file| read(&format!("demo/{file}")));
     let steps = ["v2", "v3", "v4"].map(|step| read(&format!("demo/migrations/{step}.toml")));
     versions(&texts.each_ref().map(String::as_str), &steps.each_ref().map(String::as_str)).unwrap()
+}
+
+/// The files next to the demo's rehearsals.
+struct Demo;
+
+impl Beside for Demo {
+    fn schema(&mut self, file: &str) -> Result<Arc<Schema>, String> {
+        build(file)
+    }
+
+    fn save(&mut self, _file: &str) -> Result<Vec<u8>, String> {
+        Ok(fs::read(project("demo/frozen/saves/v4_a_gate_in_motion.keblin")).unwrap())
+    }
 }
 
 /// Returns the declaration of another build, named from the folder of the demo's rehearsals.
@@ -346,13 +359,30 @@ fn what_a_step_about_the_world_finds_otherwise_is_said() {
 }
 
 #[test]
+fn a_save_is_given_while_the_game_is_closed() {
+    let schema = with_past();
+    let run = |text: &str| Rehearsal::parse_with("given", text, &schema, Demo).unwrap().run();
+    let held = run(
+        "begin\nkill\ngiven slot.keblin\nlaunch\nexpect levels.reedgate.neap.attempts > 0\nrefused begin\n",
+    );
+    assert!(held.failure.is_none(), "{:?}", held.failure);
+    let open = run("given slot.keblin\n").failure.unwrap();
+    assert!(matches!(open.kind, FailureKind::Running), "{open:?}");
+    // Without files next to it, and within another step.
+    let alone = Rehearsal::parse("given", "kill\ngiven slot.keblin\n", &schema).unwrap_err().to_string();
+    assert!(alone.contains("given:2:1") && alone.contains("this rehearsal cannot read saves"), "{alone}");
+    let inside = Rehearsal::parse("given", "far given slot.keblin\n", &schema).unwrap_err().to_string();
+    assert!(inside.contains("`given` stands first in its line"), "{inside}");
+}
+
+#[test]
 fn every_step_is_on_the_page_and_every_example_there_is_one() {
     let page = crate::tables::read("docs/rehearsals.md");
     let steps: Vec<&str> =
         page.lines().filter_map(|line| line.strip_prefix("| `")?.split('`').next()).collect();
     let schema = fen_post();
     for step in &steps {
-        Rehearsal::parse_with("page", step, &schema, build).unwrap_or_else(|findings| panic!("{findings}"));
+        Rehearsal::parse_with("page", step, &schema, Demo).unwrap_or_else(|findings| panic!("{findings}"));
     }
     let unknown = Rehearsal::parse("page", "zzzzzzzzzzzz\n", &schema).unwrap_err();
     let known = unknown.list()[0].instead.clone().unwrap();

@@ -18,6 +18,9 @@ fn shapes(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
     names.shapes.iter().zip(0_u16..).map(|(shape, index)| (shape.name.as_str(), Kind::Shape(index)))
 }
 
+/// The word for an object of a kind.
+const OBJECT: &str = "object";
+
 fn kinds(names: &Model) -> impl Iterator<Item = (&str, Kind)> {
     names.object_kinds.iter().zip(0_u16..).map(|(kind, index)| (kind.name.as_str(), Kind::Object(index)))
 }
@@ -29,14 +32,16 @@ fn scalars<'w>() -> impl Iterator<Item = (&'w str, Kind)> {
 /// Reads the type of a field.
 pub(super) fn of_field(reader: &Reader<'_, '_>, names: &Model, found: &mut Vec<Finding>) -> Option<Holds> {
     let words = Kind::PLAIN.into_iter().map(|(word, kind)| (word, Some(kind)));
-    let words: Vec<_> = words.chain([("id", None), ("shape", None), ("object", None)]).collect();
+    let words: Vec<_> = words.chain([("id", None), ("shape", None)]).collect();
+    let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
+    if word == OBJECT {
+        return not_of_a_kind(reader, found);
+    }
     reader.required("type", found, "type = \"int\"")?;
     let plain = reader.word("type", &words, found)?;
-    let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
     let decl = |kind| Holds { kind, of: None, key: None };
     match (plain, word) {
         (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(decl),
-        (None, "object") => not_of_a_kind(reader, found),
         (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(decl),
         (Some(kind), _) if kind.has_items() => {
             let items = scalars().chain(lists(names)).chain(shapes(names)).collect();
@@ -69,10 +74,15 @@ pub(super) fn of_member(
 ) -> Option<Holds> {
     let plain = Kind::PLAIN.into_iter().filter(|(_, kind)| kind.is_scalar() || kind.has_items());
     let words = plain.map(|(word, kind)| (word, Some(kind)));
-    let words: Vec<_> = words.chain([("id", None), ("shape", None), ("object", None)]).collect();
+    let in_a_kind = !names.object_kinds.is_empty();
+    let object = in_a_kind.then_some((OBJECT, None));
+    let words: Vec<_> = words.chain([("id", None), ("shape", None)]).chain(object).collect();
+    let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
+    if word == OBJECT && !in_a_kind {
+        return not_of_a_kind(reader, found);
+    }
     reader.required("type", found, "type = \"int\"")?;
     let plain = reader.word("type", &words, found)?;
-    let word = reader.get("type").and_then(|item| item.get_ref().as_str()).unwrap_or_default();
     let of = reader.get("of").and_then(|item| Some((item.get_ref().as_str()?, item.span())));
     let outer = shapes(names)
         .zip(inner)
@@ -86,10 +96,7 @@ pub(super) fn of_member(
     }
     match (plain, word) {
         (None, "id") => named(reader, "an id", "levels", lists(names).collect(), found).map(Holds::from),
-        (None, "object") if names.object_kinds.is_empty() => not_of_a_kind(reader, found),
-        (None, "object") => {
-            named(reader, "an object", "gate", kinds(names).collect(), found).map(Holds::from)
-        }
+        (None, OBJECT) => named(reader, "an object", "gate", kinds(names).collect(), found).map(Holds::from),
         (None, _) => named(reader, "a shape", "lantern", shapes(names).collect(), found).map(Holds::from),
         (Some(kind), _) if kind.has_items() => {
             // A game's own struct has the set as one of Rust, which needs an order.
@@ -122,7 +129,11 @@ fn named(
     found: &mut Vec<Finding>,
 ) -> Option<Kind> {
     if reader.get("of").is_none() {
-        let message = format!("{what} needs `of`: its list, shape or kind, or the type of its items");
+        let needs = match what {
+            "an object" => "its kind",
+            _ => "its list, its shape or the type of its items",
+        };
+        let message = format!("{what} needs `of`: {needs}");
         let finding = Finding::error(Code::MissingKey, reader.key_span("type"), message);
         found.push(finding.instead(format!("add `of = \"{example}\"`")));
     }

@@ -1,0 +1,127 @@
+//! What holds when a level, a run or a life ends: records take what was better, a death costs one life, and what counts is
+//! saved.
+
+use keblin_schema::model::{At, AtZero, FeedAt, OnReset, Scope};
+use keblin_schema::value::keep::meet;
+use keblin_schema::{Difficulty, Keep, Level};
+
+use super::breach::{BreachCode, Broken};
+use super::moves::MoveKind;
+use super::names::{expectation, fact_name, name_of};
+use super::promises::Change;
+use crate::progress::Phase;
+
+impl Change<'_> {
+    /// Values that were better than their records when they ended.
+    pub(super) fn records(&self) -> Vec<Broken> {
+        let had_run = self.before.has_run() && self.before.phase() != Phase::Over;
+        let ended = had_run && (self.by.kind == MoveKind::Replace || self.after.phase() == Phase::Over);
+        // A second finish changes nothing.
+        let finished = self.by.kind == MoveKind::Finish && self.before.phase() == Phase::Playing;
+        if !ended && !finished {
+            return Vec::new();
+        }
+        let here =
+            At::level(self.before.level().map(Level::index), self.before.difficulty().map(Difficulty::index));
+        let fed = self.model.fields.iter().filter_map(|field| {
+            let feed = field.feed.as_ref()?;
+            let (from, cell) = (self.model.fields.get(feed.from)?, self.model.cell(field, here)?);
+            let (offered, held) = (self.before.value_at(from.cells.start), self.after.value_at(cell));
+            let is_missed = field.keep.is_record()
+                && *offered != from.default
+                && meet(field.keep, held.alone(), offered).is_some();
+            let message =
+                |what: &str| format!("`{}` was {offered} {what}, but `{}` is {held}", from.name, field.name);
+            let line = || expectation(&name_of(self.model, cell)?, field.kind, offered);
+            let at = |moment| feed.at.contains(&moment);
+            let of_run = from.scope.is_of_run() && from.survival.on_new_run == OnReset::Default;
+            let broken = match is_missed {
+                true if finished && at(FeedAt::Finish) => Broken::new(
+                    BreachCode::BestMissed,
+                    field.name.as_str(),
+                    message("when the level was finished"),
+                ),
+                true if ended && of_run && field.keep == Keep::Highest && from.scope == Scope::Run => {
+                    Broken::new(BreachCode::BestMissed, field.name.as_str(), message("when the run ended"))
+                }
+                true if finished && !ended && of_run && field.keep == Keep::Highest && self.is_last() => {
+                    let what =
+                        "when the last level was finished, and counts only if the run is lost or given up";
+                    Broken::new(BreachCode::BestWaits, field.name.as_str(), message(what))
+                }
+                _ => return None,
+            };
+            let holds =
+                name_of(self.model, from.cells.start).and_then(|name| expectation(&name, from.kind, offered));
+            Some(Broken { holds: holds.into_iter().collect(), ..broken.fails(line()) })
+        });
+        fed.collect()
+    }
+
+    /// Whether all levels that count are finished.
+    fn is_last(&self) -> bool {
+        let on = self.after.difficulty().map_or(0, Difficulty::index);
+        let counted = self.model.levels.iter().enumerate().filter(|(_, level)| level.counted);
+        counted
+            .map(|(index, _)| self.model.fact_index(index, on))
+            .all(|index| self.after.state().facts.get(index).is_some_and(|facts| facts.finished))
+    }
+
+    /// A death costs one life, and is reported once.
+    pub(super) fn death(&self, told: usize) -> Option<Broken> {
+        let lives = self.model.lives.as_ref()?;
+        let cell = self.model.fields.get(lives.field)?.cells.start;
+        let [was, is] = [self.before, self.after].map(|engine| engine.value_at(cell).number());
+        let restarts = lives.at_zero == AtZero::RestartLevel && was.is_some_and(|was| was <= 1);
+        let costs_one = was.zip(is).is_none_or(|(was, is)| is == (was - 1).max(0)) || restarts;
+        if costs_one && told == 1 {
+            return None;
+        }
+        let [was, is] =
+            [was, is].map(|lives| lives.map_or("no number".to_string(), |lives| lives.to_string()));
+        let message = format!("a death took the lives from {was} to {is}, and was reported {told} times");
+        Some(
+            Broken::new(BreachCode::DeathMiscounted, "lives", message)
+                .fails(Some("expect notice life_lost once".to_string())),
+        )
+    }
+
+    /// What an event has changed for good, although no save is due.
+    pub(super) fn unsaved(&self) -> Option<Broken> {
+        use MoveKind::{Die, EndRun, Finish};
+        if !matches!(self.by.kind, Finish | Die | EndRun) {
+            return None;
+        }
+        let (before, after) = (self.before.state(), self.after.state());
+        let finished = before
+            .facts
+            .iter()
+            .zip(&after.facts)
+            .position(|(was, is)| was.finished != is.finished || was.stars != is.stars);
+        let line = if let Some(index) = finished {
+            let is = after.facts.get(index).copied().unwrap_or_default();
+            let place = self.model.fact_place(index);
+            match is.finished {
+                true => format!("expect {}", fact_name(self.model, place, "finished")?),
+                false => format!("expect {} == {}", fact_name(self.model, place, "stars")?, is.stars),
+            }
+        } else if let Some(unlock) = before.latched.iter().zip(&after.latched).position(|(was, is)| was != is)
+        {
+            format!("expect unlocked.{}", self.model.unlocks.get(unlock)?.name)
+        } else {
+            let lives = self.model.lives.as_ref().and_then(|lives| self.model.fields.get(lives.field))?;
+            let [was, is] = [self.before, self.after].map(|engine| engine.value_at(lives.cells.start));
+            if was == is || self.after.phase() == Phase::Over {
+                return None;
+            }
+            expectation(&name_of(self.model, lives.cells.start)?, lives.kind, is)?
+        };
+        let message = format!(
+            "a game that is killed after `{}` has lost what it changed: no save is due there; see `autosave`",
+            self.by.text()
+        );
+        let about = self.by.text().split(' ').next().unwrap_or_default().to_string();
+        let broken = Broken::new(BreachCode::KillLoses, about, message).fails(Some(line));
+        Some(Broken { then: vec!["kill".to_string(), "launch".to_string()], ..broken })
+    }
+}

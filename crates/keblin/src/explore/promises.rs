@@ -1,0 +1,342 @@
+//! The promises that every move keeps: nothing that was reached is lost, and what ends with a run does.
+
+use std::collections::BTreeSet;
+
+use keblin_schema::condition::names::Fact;
+use keblin_schema::condition::{Read, Word};
+use keblin_schema::model::{AtZero, Bound, FieldDef, OnReset};
+use keblin_schema::survival::{Fate, Row, fate};
+use keblin_schema::value::keep::meet;
+use keblin_schema::{Keep, Model, Value};
+
+use super::breach::{BreachCode, Broken};
+use super::moves::{Move, MoveKind};
+use super::names::{expectation, fact_name, name_of};
+use super::play::Stepped;
+use crate::progress::{Engine, Phase};
+use crate::snapshot::State;
+
+/// What every check needs.
+#[derive(Debug)]
+pub(super) struct Promises {
+    /// Fields that a rule, a bound, a record or the lives read.
+    read: BTreeSet<usize>,
+    /// By level: whether its rule reads what ends with a run.
+    of_a_run: Vec<bool>,
+    /// Whether a rule reads where the player is, or how often something was tried.
+    reads_words: bool,
+    /// By unlock: the same.
+    unlock_of_a_run: Vec<bool>,
+}
+
+/// A move, with the state before and after it.
+pub(super) struct Change<'c> {
+    pub(super) model: &'c Model,
+    pub(super) before: &'c Engine,
+    pub(super) after: &'c Engine,
+    pub(super) by: &'c Move,
+}
+
+impl Promises {
+    pub(super) fn of(model: &Model) -> Promises {
+        let mut read = BTreeSet::new();
+        let mut note = |reads: &[Read]| {
+            for read_by in reads {
+                if let Read::Cells(cells) = read_by {
+                    read.extend(cells.clone().filter_map(|cell| model.field_of_cell(cell)));
+                }
+            }
+        };
+        let rules = model.levels.iter().flat_map(|level| level.lock.iter().chain(&level.star_rules));
+        let rules = rules.chain(model.unlocks.iter().filter_map(|unlock| unlock.when.as_ref()));
+        rules
+            .chain(model.invariants.iter().filter_map(|one| one.holds.as_ref()))
+            .for_each(|rule| note(rule.program.reads()));
+        for field in &model.fields {
+            for bound in [&field.min, &field.max].into_iter().flatten() {
+                if let Bound::Follows(program) = bound {
+                    note(program.reads());
+                }
+            }
+        }
+        read.extend(model.unlocks.iter().flat_map(|unlock| &unlock.costs).map(|(field, _)| *field));
+        read.extend(model.fields.iter().filter_map(|field| field.feed.as_ref()).map(|feed| feed.from));
+        read.extend(model.lives.as_ref().map(|lives| lives.field));
+        let rules = model.levels.iter().filter_map(|level| level.lock.as_ref());
+        let rules = rules.chain(model.unlocks.iter().filter_map(|unlock| unlock.when.as_ref()));
+        let reads_words = rules.into_iter().flat_map(|rule| rule.program.reads()).any(|read| match read {
+            Read::Fact { fact, .. } => !matches!(fact, Fact::Finished | Fact::Stars),
+            Read::Word(word) => *word != Word::Difficulty,
+            Read::Played => true,
+            _ => false,
+        });
+        let of_a_run = model
+            .levels
+            .iter()
+            .map(|level| level.lock.as_ref().is_some_and(|rule| ends(model, rule.program.reads())));
+        let unlocks = model.unlocks.iter();
+        let unlock_of_a_run =
+            unlocks.map(|unlock| unlock.when.as_ref().is_some_and(|rule| ends(model, rule.program.reads())));
+        Promises {
+            reads_words,
+            of_a_run: of_a_run.collect(),
+            unlock_of_a_run: unlock_of_a_run.collect(),
+            read,
+        }
+    }
+
+    /// Returns the promises that a move did not keep.
+    pub(super) fn broken(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Vec<Broken> {
+        let after = &stepped.engine;
+        let change = Change { model: before.schema(), before, after, by };
+        let mut found = Vec::new();
+        for (index, field) in change.model.fields.iter().enumerate() {
+            for cell in field.cells.clone() {
+                let (was, is) = (before.value_at(cell), after.value_at(cell));
+                if was != is {
+                    found.extend(change.value(self, (index, field), cell, (was, is)));
+                } else if matches!(by.kind, MoveKind::Begin | MoveKind::Replace) {
+                    found.extend(change.carried((index, field), cell, is, self));
+                }
+            }
+        }
+        found.extend(change.facts());
+        found.extend(change.rules(self));
+        found.extend(change.invariants());
+        found.extend(change.records());
+        if by.kind == MoveKind::Die && before.phase() == Phase::Playing {
+            found.extend(change.death(stepped.deaths_told));
+        }
+        if stepped.due.is_none() {
+            found.extend(change.unsaved());
+        }
+        found
+    }
+}
+
+/// Returns whether something that is read ends with a run.
+fn ends(model: &Model, reads: &[Read]) -> bool {
+    reads.iter().any(|read| match read {
+        Read::Cells(cells) => {
+            cells.clone().filter_map(|cell| model.field_at(cell)).any(|field| field.scope.is_of_run())
+        }
+        Read::Word(_) => true,
+        _ => false,
+    })
+}
+
+impl Change<'_> {
+    /// Returns whether the run in progress ends with this move, or another one begins.
+    fn is_of_runs(&self) -> bool {
+        self.by.is_of_runs() || (self.after.phase() == Phase::Over && self.before.phase() != Phase::Over)
+    }
+
+    /// What holds for one value that has changed.
+    fn value(
+        &self,
+        promises: &Promises,
+        (index, field): (usize, &FieldDef),
+        cell: usize,
+        (was, is): (&Value, &Value),
+    ) -> Option<Broken> {
+        let name = name_of(self.model, cell)?;
+        let before = || expectation(&name, field.kind, was);
+        let has_lost = field.keep != Keep::Latest && meet(field.keep, is, was).is_some();
+        if has_lost && self.by.kind != MoveKind::Reset {
+            let message = format!("`{name}` was {was}, and is {is} after `{}`", self.by.text());
+            return Some(Broken::new(BreachCode::RecordWorse, &name, message).no_longer(before()));
+        }
+        if self.by.kind == MoveKind::Reopen {
+            return self.reloaded(promises, (index, field), &name, (was, is));
+        }
+        let is_lives = self.model.lives.as_ref().is_some_and(|lives| lives.field == index);
+        if is_lives && self.gives_back() && was.order(is).is_some_and(std::cmp::Ordering::is_lt) {
+            let message = format!("`{}` gives back lives: `{name}` was {was}, and is {is}", self.by.text());
+            return Some(Broken::new(BreachCode::LifeGivenBack, &name, message).no_longer(before()));
+        }
+        let follows =
+            [&field.min, &field.max].into_iter().flatten().any(|bound| matches!(bound, Bound::Follows(_)));
+        let writes = matches!(self.by.kind, MoveKind::Write(_) | MoveKind::Player | MoveKind::Tick);
+        if follows && writes && !self.by.writes(index) && field.keep == Keep::Latest {
+            let message = format!(
+                "`{}` takes `{name}` down from {was} to {is}: its bound follows what was written",
+                self.by.text()
+            );
+            return Some(Broken::new(BreachCode::BoundTakes, &name, message).no_longer(before()));
+        }
+        None
+    }
+
+    /// Whether a move of this kind may not add lives.
+    fn gives_back(&self) -> bool {
+        use MoveKind::{Die, Enter, Finish, Leave, Reach, Respawn, Resume, Retry};
+        let restarts = self.model.lives.as_ref().is_some_and(|lives| lives.at_zero == AtZero::RestartLevel);
+        match self.by.kind {
+            Die => !restarts,
+            MoveKind::Player => self.by.is_a_try(),
+            kind => matches!(kind, Enter | Finish | Leave | Reach | Respawn | Resume | Retry),
+        }
+    }
+
+    fn reloaded(
+        &self,
+        promises: &Promises,
+        (index, field): (usize, &FieldDef),
+        name: &str,
+        (was, is): (&Value, &Value),
+    ) -> Option<Broken> {
+        let line = || expectation(name, field.kind, was);
+        if !field.durable {
+            let message = format!(
+                "`{name}` is {was}, and {is} after the game was closed: it is declared `durable = false`, and a rule reads it"
+            );
+            let broken = Broken::new(BreachCode::LostOnReload, name, message).no_longer(line());
+            return promises.read.contains(&index).then_some(broken);
+        }
+        let is_over = self.before.phase() == Phase::Over;
+        if fate(self.model, field, Row::Reopen) != Fate::Stays || is_over {
+            return None;
+        }
+        let message = format!("`{name}` is {was}, and {is} after the game was closed, although it stays");
+        Some(Broken::new(BreachCode::ReloadDiffers, name, message).no_longer(line()))
+    }
+
+    /// A value of a run that a new run begins with.
+    fn carried(
+        &self,
+        (index, field): (usize, &FieldDef),
+        cell: usize,
+        is: &Value,
+        promises: &Promises,
+    ) -> Option<Broken> {
+        let stays = field.scope.is_of_run() && field.survival.on_new_run == OnReset::Stays;
+        if !stays || *is == field.default || !promises.read.contains(&index) {
+            return None;
+        }
+        let name = name_of(self.model, cell)?;
+        let message =
+            format!("a new run begins with `{name}` as the last one left it: {is}, not {}", field.default);
+        let line = expectation(&name, field.kind, &field.default);
+        Some(Broken::new(BreachCode::CarriedOver, &name, message).fails(line))
+    }
+
+    fn facts(&self) -> Vec<Broken> {
+        let mut found = Vec::new();
+        let (before, after) = (self.before.state(), self.after.state());
+        if before.facts == after.facts && before.latched == after.latched || self.by.kind == MoveKind::Reset {
+            return found;
+        }
+        let mut lost = |name: Option<String>, line: &dyn Fn(&str) -> String| {
+            let Some(name) = name else { return };
+            let message = format!("`{name}` is lost by `{}`", self.by.text());
+            found.push(Broken::new(BreachCode::FactLost, &name, message).no_longer(Some(line(&name))));
+        };
+        for (index, (was, is)) in before.facts.iter().zip(&after.facts).enumerate() {
+            let place = self.model.fact_place(index);
+            if was.finished && !is.finished {
+                lost(fact_name(self.model, place, "finished"), &|name| format!("expect {name}"));
+            }
+            if was.stars > is.stars || was.collected & !is.collected != 0 {
+                lost(fact_name(self.model, place, "stars"), &|name| {
+                    format!("expect {name} == {}", was.stars)
+                });
+            }
+            if was.deaths > is.deaths {
+                lost(fact_name(self.model, place, "deaths"), &|name| {
+                    format!("expect {name} == {}", was.deaths)
+                });
+            }
+            if was.attempts > is.attempts {
+                lost(fact_name(self.model, place, "attempts"), &|name| {
+                    format!("expect {name} == {}", was.attempts)
+                });
+            }
+        }
+        for (index, (was, is)) in before.latched.iter().zip(&after.latched).enumerate() {
+            let unlock = self.model.unlocks.get(index).filter(|_| *was && !*is);
+            lost(unlock.map(|unlock| format!("unlocked.{}", unlock.name)), &|name| format!("expect {name}"));
+        }
+        found
+    }
+
+    fn rules(&self, promises: &Promises) -> Vec<Broken> {
+        let mut found = Vec::new();
+        if self.by.kind == MoveKind::Reset || (!promises.reads_words && self.is_the_same_to_rules()) {
+            return found;
+        }
+        for (index, unlock) in self.model.unlocks.iter().enumerate() {
+            let given = |engine: &Engine| engine.has_unlocked(index);
+            let is_excused = self.is_of_runs() && promises.unlock_of_a_run.get(index) == Some(&true);
+            if !unlock.latch && given(self.before) && !given(self.after) && !is_excused {
+                let message = format!(
+                    "`{}` takes the unlock {} away again: its rule can fall; add `latch = true` if it is for good",
+                    self.by.text(),
+                    unlock.name
+                );
+                let line = format!("expect unlocked.{}", unlock.name);
+                let about = format!("unlocked.{}", unlock.name);
+                found.push(Broken::new(BreachCode::RuleFalls, about, message).no_longer(Some(line)));
+            }
+        }
+        let difficulties = self.model.difficulties.len().max(1);
+        for (index, level) in self.model.levels.iter().enumerate() {
+            if level.lock.is_none() || (self.is_of_runs() && promises.of_a_run.get(index) == Some(&true)) {
+                continue;
+            }
+            for on in 0..difficulties {
+                let open = |engine: &Engine| {
+                    engine.is_open_at(index, (!self.model.difficulties.is_empty()).then_some(on))
+                };
+                if open(self.before) && !open(self.after) {
+                    found.push(self.shut(index, on));
+                    break;
+                }
+            }
+        }
+        found
+    }
+
+    /// Whether nothing has changed that rules mostly read.
+    fn is_the_same_to_rules(&self) -> bool {
+        let (before, after) = (self.before.state(), self.after.state());
+        let facts =
+            |state: &State| state.facts.iter().map(|facts| (facts.finished, facts.stars)).collect::<Vec<_>>();
+        before.cells == after.cells
+            && before.latched == after.latched
+            && before.difficulty == after.difficulty
+            && facts(before) == facts(after)
+    }
+
+    fn shut(&self, level: usize, on: usize) -> Broken {
+        let name = self.model.levels.get(level).map_or("?", |level| level.name.as_str());
+        let facts =
+            self.before.state().facts.get(self.model.fact_index(level, on)).copied().unwrap_or_default();
+        let (code, what) = match facts.finished {
+            true => (BreachCode::FinishedShut, "the finished level"),
+            false => (BreachCode::RuleFalls, "the level"),
+        };
+        let message = format!(
+            "`{}` shuts {what} {name}: its rule can fall; add `latch = true` if it is open for good",
+            self.by.text()
+        );
+        let difficulty = self.model.difficulties.get(on).map_or(String::new(), |id| format!(" {id}"));
+        let mut broken = Broken::new(code, name, message);
+        if facts.finished {
+            let place = self.model.fact_place(self.model.fact_index(level, on));
+            broken
+                .holds
+                .extend(fact_name(self.model, place, "finished").map(|name| format!("expect {name}")));
+        }
+        broken.no_longer(Some(format!("expect open {name}{difficulty}")))
+    }
+
+    fn invariants(&self) -> Vec<Broken> {
+        let were: Vec<_> = self.before.broken_invariants().collect();
+        let now = self.after.broken_invariants().filter(|name| !were.contains(name));
+        let broken = |name| {
+            let message = format!("`{}` breaks the invariant {name}", self.by.text());
+            Broken::new(BreachCode::InvariantBroken, format!("{name}"), message)
+        };
+        now.map(broken).collect()
+    }
+}
