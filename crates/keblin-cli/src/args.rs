@@ -224,6 +224,9 @@ pub(crate) enum Command {
         /// Also try what the steps make of saves of earlier versions
         #[arg(long)]
         versions: bool,
+        /// Print what was reached, and what was not
+        #[arg(long)]
+        coverage: bool,
         /// What is known: lines of `CODE WHAT: REASON`
         #[arg(long, value_name = "FILE")]
         accept: Option<PathBuf>,

@@ -133,7 +133,7 @@ pub fn run(
             cmd::why::run(&mut console, &args, what, on.as_deref(), save.as_deref())
         }
         Command::Rehearse { files, steps } => cmd::rehearse::run(&mut console, &args, files, *steps),
-        Command::Explore { from, moves, states, steps, seconds, versions, accept, to } => {
+        Command::Explore { from, moves, states, steps, seconds, versions, coverage, accept, to } => {
             let asked = cmd::explore::Asked {
                 from: from.as_deref(),
                 moves: moves.as_deref(),
@@ -141,6 +141,7 @@ pub fn run(
                 steps: *steps,
                 seconds: *seconds,
                 versions: *versions,
+                coverage: *coverage,
                 accept: accept.as_deref(),
                 to: to.as_deref(),
             };

@@ -73,6 +73,7 @@ pub(crate) fn tests(given: &Folder) -> syn::Result<TokenStream> {
     });
     Ok(quote! {
         /// A test for each rehearsal.
+        #[allow(clippy::disallowed_methods, clippy::expect_used, reason = "a test reads the files it is about")]
         mod rehearsals {
             #(#tests)*
 

@@ -36,6 +36,14 @@ pub(crate) enum Broken {
     ReloadForgets,
     /// A retry resets every value, lives too.
     RetryResets,
+    /// Of two results a record keeps the worse one.
+    KeepInverted,
+    /// A death takes two lives.
+    DeathTwice,
+    /// Entering a level does not ask its lock.
+    LockNotAsked,
+    /// The values on arrival in a level are not copied.
+    EntryNotCopied,
 }
 
 impl Broken {

@@ -1,9 +1,11 @@
 //! `keblin explore`: plays all sequences of events that matter, and shows the shortest that loses something.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 
+use comfy_table::CellAlignment;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use keblin::explore::{Breach, Exploration, Explored, Pace, PlayerMove, player_moves};
 use keblin::rehearse::Rehearsal;
@@ -13,7 +15,7 @@ use serde_json::{Value as Json, json};
 use crate::args::Args;
 use crate::cmd::rehearse::Folder;
 use crate::files::{is_already, make_folder_of, write_anew};
-use crate::out::{Console, Tone, counted, json, shown};
+use crate::out::{Console, Tone, cell, counted, json, plain, shown};
 use crate::{Outcome, Trouble, files};
 
 /// What a player can do, next to the declaration.
@@ -33,6 +35,7 @@ pub(crate) struct Asked<'a> {
     pub(crate) steps: Option<usize>,
     pub(crate) seconds: Option<u64>,
     pub(crate) versions: bool,
+    pub(crate) coverage: bool,
     pub(crate) accept: Option<&'a Path>,
     pub(crate) to: Option<&'a Path>,
 }
@@ -226,22 +229,20 @@ fn text(
     let mut table = console.new_table();
     for question in &explored.questions {
         let word = match question.exhausted {
-            true => crate::out::cell(Tone::Good, "all states"),
-            false => crate::out::cell(Tone::Doubtful, "not all"),
+            true => cell(Tone::Good, "all states"),
+            false => cell(Tone::Doubtful, "not all"),
         };
-        let states = crate::out::plain(counted(question.states, "state"));
-        let deep = crate::out::plain(format!("{} steps deep", question.depth));
-        table.add_row([
-            crate::out::plain(&question.name),
-            states.set_alignment(comfy_table::CellAlignment::Right),
-            deep,
-            word,
-        ]);
+        let states = plain(counted(question.states, "state"));
+        let deep = plain(format!("{} steps deep", question.depth));
+        table.add_row([plain(&question.name), states.set_alignment(CellAlignment::Right), deep, word]);
     }
     console.table(&table)?;
     console.blank()?;
     for breach in &explored.breaches {
         tell(console, breach)?;
+    }
+    if asked.coverage {
+        coverage_table(console, explored)?;
     }
     coverage(console, explored)?;
     for id in unused {
@@ -303,6 +304,31 @@ fn coverage(console: &mut Console<'_>, explored: &Explored) -> Result<(), Troubl
         console
             .paragraph(&format!("  {count} did not fail when played exactly, and are left out"), "    ")?;
     }
+    Ok(())
+}
+
+/// Prints what was reached by its kind: `open` 7 of 7.
+fn coverage_table(console: &mut Console<'_>, explored: &Explored) -> Result<(), Trouble> {
+    let kind = |name: &str| name.rsplit_once(' ').map_or(name, |(kind, _)| kind).to_string();
+    let mut kinds = BTreeMap::<String, (usize, Vec<&str>, bool)>::new();
+    for name in &explored.coverage.reached {
+        kinds.entry(kind(name)).or_default().0 += 1;
+    }
+    for (name, proven) in &explored.coverage.never {
+        let (_, missing, all_proven) = kinds.entry(kind(name)).or_insert_with(|| (0, Vec::new(), true));
+        missing.push(name.rsplit(' ').next().unwrap_or(name));
+        *all_proven &= proven;
+    }
+    let mut table = console.new_table();
+    for (kind, (reached, missing, proven)) in kinds {
+        let count = format!("{reached} of {}", reached + missing.len());
+        let tone = if missing.is_empty() { Tone::Good } else { Tone::Doubtful };
+        let why = if proven { "proven" } else { "not yet" };
+        let missing = if missing.is_empty() { String::new() } else { format!("{why}: {}", listed(&missing)) };
+        table.add_row([plain(kind), cell(tone, &count).set_alignment(CellAlignment::Right), plain(missing)]);
+    }
+    console.table(&table)?;
+    console.blank()?;
     Ok(())
 }
 

@@ -47,6 +47,8 @@ keblin_schema::words! {
         MeetingLoses = "meeting_loses",
         /// A step to this version gives what playing cannot.
         StepGives = "step_gives",
+        /// A locked level can be entered.
+        LockedEntered = "locked_entered",
         /// An event is refused although its phase allows it.
         RefusedAlthoughOk = "refused_although_ok",
     }
@@ -101,7 +103,7 @@ impl Breach {
 
 /// A promise that one move does not keep, before it is shown to be true.
 #[derive(Clone, Debug)]
-pub(super) struct Broken {
+pub(super) struct Unkept {
     pub(super) code: BreachCode,
     pub(super) about: String,
     pub(super) message: String,
@@ -113,21 +115,21 @@ pub(super) struct Broken {
     pub(super) fails: Option<String>,
 }
 
-impl Broken {
-    pub(super) fn new(code: BreachCode, about: impl Into<String>, message: impl Into<String>) -> Broken {
+impl Unkept {
+    pub(super) fn new(code: BreachCode, about: impl Into<String>, message: impl Into<String>) -> Unkept {
         let (holds, then) = (Vec::new(), Vec::new());
-        Broken { code, about: about.into(), message: message.into(), holds, then, fails: None }
+        Unkept { code, about: about.into(), message: message.into(), holds, then, fails: None }
     }
 
     /// With a line that holds before the move, and fails after it.
-    pub(super) fn no_longer(mut self, line: Option<String>) -> Broken {
+    pub(super) fn no_longer(mut self, line: Option<String>) -> Unkept {
         self.holds.extend(line.clone());
         self.fails = line;
         self
     }
 
     /// With a line that fails after the move.
-    pub(super) fn fails(mut self, line: Option<String>) -> Broken {
+    pub(super) fn fails(mut self, line: Option<String>) -> Unkept {
         self.fails = line;
         self
     }

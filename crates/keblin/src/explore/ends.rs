@@ -3,9 +3,9 @@
 
 use keblin_schema::model::{At, AtZero, FeedAt, OnReset, Scope};
 use keblin_schema::value::keep::meet;
-use keblin_schema::{Difficulty, Keep, Level};
+use keblin_schema::{Difficulty, Keep, Kind, Level, Value};
 
-use super::breach::{BreachCode, Broken};
+use super::breach::{BreachCode, Unkept};
 use super::moves::MoveKind;
 use super::names::{expectation, fact_name, name_of};
 use super::promises::Change;
@@ -13,7 +13,7 @@ use crate::progress::Phase;
 
 impl Change<'_> {
     /// Values that were better than their records when they ended.
-    pub(super) fn records(&self) -> Vec<Broken> {
+    pub(super) fn records(&self) -> Vec<Unkept> {
         let had_run = self.before.has_run() && self.before.phase() != Phase::Over;
         let ended = had_run && (self.by.kind == MoveKind::Replace || self.after.phase() == Phase::Over);
         // A second finish changes nothing.
@@ -36,24 +36,24 @@ impl Change<'_> {
             let at = |moment| feed.at.contains(&moment);
             let of_run = from.scope.is_of_run() && from.survival.on_new_run == OnReset::Default;
             let broken = match is_missed {
-                true if finished && at(FeedAt::Finish) => Broken::new(
+                true if finished && at(FeedAt::Finish) => Unkept::new(
                     BreachCode::BestMissed,
                     field.name.as_str(),
                     message("when the level was finished"),
                 ),
                 true if ended && of_run && field.keep == Keep::Highest && from.scope == Scope::Run => {
-                    Broken::new(BreachCode::BestMissed, field.name.as_str(), message("when the run ended"))
+                    Unkept::new(BreachCode::BestMissed, field.name.as_str(), message("when the run ended"))
                 }
                 true if finished && !ended && of_run && field.keep == Keep::Highest && self.is_last() => {
                     let what =
                         "when the last level was finished, and counts only if the run is lost or given up";
-                    Broken::new(BreachCode::BestWaits, field.name.as_str(), message(what))
+                    Unkept::new(BreachCode::BestWaits, field.name.as_str(), message(what))
                 }
                 _ => return None,
             };
             let holds =
                 name_of(self.model, from.cells.start).and_then(|name| expectation(&name, from.kind, offered));
-            Some(Broken { holds: holds.into_iter().collect(), ..broken.fails(line()) })
+            Some(Unkept { holds: holds.into_iter().collect(), ..broken.fails(line()) })
         });
         fed.collect()
     }
@@ -68,7 +68,7 @@ impl Change<'_> {
     }
 
     /// A death costs one life, and is reported once.
-    pub(super) fn death(&self, told: usize) -> Option<Broken> {
+    pub(super) fn death(&self, told: usize) -> Option<Unkept> {
         let lives = self.model.lives.as_ref()?;
         let cell = self.model.fields.get(lives.field)?.cells.start;
         let [was, is] = [self.before, self.after].map(|engine| engine.value_at(cell).number());
@@ -77,17 +77,40 @@ impl Change<'_> {
         if costs_one && told == 1 {
             return None;
         }
-        let [was, is] =
-            [was, is].map(|lives| lives.map_or("no number".to_string(), |lives| lives.to_string()));
-        let message = format!("a death took the lives from {was} to {is}, and was reported {told} times");
-        Some(
-            Broken::new(BreachCode::DeathMiscounted, "lives", message)
-                .fails(Some("expect notice life_lost once".to_string())),
-        )
+        let message =
+            format!("a death took the lives from {} to {}, and was reported {told} times", was?, is?);
+        let name = name_of(self.model, cell)?;
+        let line = match costs_one {
+            true => Some("expect notice life_lost once".to_string()),
+            false => expectation(&name, Kind::Int, &Value::Int((was? - 1).max(0))),
+        };
+        Some(Unkept::new(BreachCode::DeathMiscounted, name, message).fails(line))
     }
 
     /// What an event has changed for good, although no save is due.
-    pub(super) fn unsaved(&self) -> Option<Broken> {
+    pub(super) fn unsaved(&self) -> Option<Unkept> {
+        let message = format!(
+            "a game that is killed after `{}` has lost what it changed: no save is due there; see `autosave`",
+            self.by.text()
+        );
+        self.killed(message, "kill")
+    }
+
+    /// What an event has changed for good and a save has: the power may fail once it is saved.
+    pub(super) fn saved(&self) -> Option<Unkept> {
+        let message =
+            format!("the power fails after `{}` was saved, and what it changed is lost", self.by.text());
+        self.killed(message, "kill at begin")
+    }
+
+    fn killed(&self, message: String, kill: &str) -> Option<Unkept> {
+        let about = self.by.text().split(' ').next().unwrap_or_default().to_string();
+        let unkept = Unkept::new(BreachCode::KillLoses, about, message).fails(Some(self.for_good()?));
+        Some(Unkept { then: vec![kill.to_string(), "launch".to_string()], ..unkept })
+    }
+
+    /// Returns the line that expects what the end of a level, a run or a life has changed for good.
+    fn for_good(&self) -> Option<String> {
         use MoveKind::{Die, EndRun, Finish};
         if !matches!(self.by.kind, Finish | Die | EndRun) {
             return None;
@@ -116,12 +139,6 @@ impl Change<'_> {
             }
             expectation(&name_of(self.model, lives.cells.start)?, lives.kind, is)?
         };
-        let message = format!(
-            "a game that is killed after `{}` has lost what it changed: no save is due there; see `autosave`",
-            self.by.text()
-        );
-        let about = self.by.text().split(' ').next().unwrap_or_default().to_string();
-        let broken = Broken::new(BreachCode::KillLoses, about, message).fails(Some(line));
-        Some(Broken { then: vec!["kill".to_string(), "launch".to_string()], ..broken })
+        Some(line)
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use keblin_schema::Model;
 
-use super::breach::{Breach, BreachCode, Broken};
+use super::breach::{Breach, BreachCode, Unkept};
 use super::moves::MoveKind;
 use super::reached::{Goal, goals};
 use super::search::Found;
@@ -43,7 +43,7 @@ impl DeadEnd {
         let keys = found.keys.iter().filter(|(_, state)| dead.contains(state)).map(|(key, _)| *key);
         let also = self.also.iter().map(|name| format!(", and so is `{name}`")).collect::<String>();
         let message = format!("after this it is out of reach for good{also}");
-        let broken = Broken::new(BreachCode::DeadEnd, self.name, message).fails(Some(self.line));
+        let broken = Unkept::new(BreachCode::DeadEnd, self.name, message).fails(Some(self.line));
         showing.breach(found.path(self.first), &Shows::State(&keys.collect::<BTreeSet<Key>>()), broken)
     }
 }
@@ -54,7 +54,7 @@ pub(super) fn out_of_reach(showing: &Showing<'_>, found: &Found) -> Vec<Breach> 
     for (place, goal) in goals(showing.projection).enumerate() {
         let Some((name, line)) = goal.named(showing.schema) else { continue };
         let broken =
-            |code, message: String| Broken::new(code, name.clone(), message).fails(Some(line.clone()));
+            |code, message: String| Unkept::new(code, name.clone(), message).fails(Some(line.clone()));
         if found.first_with(place, None).is_none() {
             if found.is_exhausted() {
                 let message = "it is never reached, whatever the player does".to_string();
@@ -87,7 +87,7 @@ pub(super) fn out_of_reach(showing: &Showing<'_>, found: &Found) -> Vec<Breach> 
         for moment in showing.projection.cone.moments.iter().filter(|moment| !told.contains(moment)) {
             let Some(def) = showing.schema.moments.get(*moment) else { continue };
             let message = "this moment is never reported, whatever the player does";
-            let broken = Broken::new(BreachCode::NeverReported, def.name.as_str(), message);
+            let broken = Unkept::new(BreachCode::NeverReported, def.name.as_str(), message);
             let broken = broken.fails(Some(format!("expect moment {} once", def.name)));
             breaches.extend(showing.breach(Vec::new(), &Shows::Anything, broken));
         }
@@ -100,7 +100,7 @@ fn on_each_difficulty(
     showing: &Showing<'_>,
     found: &Found,
     place: usize,
-    broken: &dyn Fn(BreachCode, String) -> Broken,
+    broken: &dyn Fn(BreachCode, String) -> Unkept,
 ) -> Vec<Breach> {
     let known: BTreeSet<u8> = found.reached.difficulty.iter().flatten().copied().collect();
     let mut breaches = Vec::new();

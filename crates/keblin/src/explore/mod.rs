@@ -262,6 +262,10 @@ impl<'e> Exploration<'e> {
                 None => explored.unconfirmed += 1,
             }
         }
+        for (from, by, saved) in &found.saved {
+            let path: Vec<u16> = found.path(*from).into_iter().chain([*by]).collect();
+            explored.breaches.extend(showing.breach(path, &Shows::Anything, saved.clone()));
+        }
         explored.breaches.extend(out_of_reach(&showing, &found));
         if self.versions && place.0 == 1 && found.is_exhausted() {
             let now = Now { schema, projection: &projection, found: &found };

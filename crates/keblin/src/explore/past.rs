@@ -68,9 +68,11 @@ fn start(schema: &Arc<Schema>) -> Engine {
 }
 
 fn replayed(schema: &Arc<Schema>, all: &[Move], path: &[u16]) -> Option<Engine> {
-    path.iter().try_fold(start(schema), |engine, by| match played(&engine, all.get(usize::from(*by))?) {
-        Played::Done(stepped) => Some(stepped.engine),
-        _ => None,
+    path.iter().try_fold(start(schema), |engine, by| {
+        match played(&engine, all.get(usize::from(*by))?, false) {
+            Played::Done(stepped) => Some(stepped.engine),
+            _ => None,
+        }
     })
 }
 

@@ -36,15 +36,16 @@ pub(super) enum Played {
     Refused(String),
 }
 
-/// Plays a move on a copy of a state.
-pub(super) fn played(engine: &Engine, by: &Move) -> Played {
+/// Plays a move on a copy of a state. Two things are done only `thoroughly`, because they cost more than all else: that a
+/// locked level is refused, and that the game is opened again through the bytes of a save.
+pub(super) fn played(engine: &Engine, by: &Move, thoroughly: bool) -> Played {
     if event_of(by.kind)
         .is_some_and(|event| event.answer(engine.phase()) != Answer::Happens && !may(engine, event))
     {
         return Played::Not;
     }
-    // Most levels of a large game are locked, and a copy of the state costs more than the question.
-    if let [Part::Step(Step::Enter(level))] = by.parts.as_slice()
+    if !thoroughly
+        && let [Part::Step(Step::Enter(level))] = by.parts.as_slice()
         && !engine.is_open_at(level.index(), engine.difficulty().map(keblin_schema::Difficulty::index))
     {
         return Played::Not;
@@ -56,6 +57,7 @@ pub(super) fn played(engine: &Engine, by: &Move) -> Played {
         }
         match part {
             Part::Needs(_) => {}
+            Part::Reopen if !thoroughly => engine = Engine::restored(engine.snapshot()),
             Part::Reopen => match reopened(&engine) {
                 Some(again) => engine = again,
                 None => return Played::Refused("the save could not be opened again".to_string()),

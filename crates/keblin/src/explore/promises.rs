@@ -7,9 +7,9 @@ use keblin_schema::condition::{Read, Word};
 use keblin_schema::model::{AtZero, Bound, FieldDef, OnReset};
 use keblin_schema::survival::{Fate, Row, fate};
 use keblin_schema::value::keep::meet;
-use keblin_schema::{Keep, Model, Value};
+use keblin_schema::{Difficulty, Keep, Model, Value};
 
-use super::breach::{BreachCode, Broken};
+use super::breach::{BreachCode, Unkept};
 use super::moves::{Move, MoveKind};
 use super::names::{expectation, fact_name, name_of};
 use super::play::Stepped;
@@ -86,7 +86,7 @@ impl Promises {
     }
 
     /// Returns the promises that a move did not keep.
-    pub(super) fn broken(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Vec<Broken> {
+    pub(super) fn broken(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Vec<Unkept> {
         let after = &stepped.engine;
         let change = Change { model: before.schema(), before, after, by };
         let mut found = Vec::new();
@@ -101,6 +101,7 @@ impl Promises {
             }
         }
         found.extend(change.facts());
+        found.extend(change.entered());
         found.extend(change.rules(self));
         found.extend(change.invariants());
         found.extend(change.records());
@@ -111,6 +112,12 @@ impl Promises {
             found.extend(change.unsaved());
         }
         found
+    }
+
+    /// Returns what a move has changed for good and a save has, as a promise that the disk keeps.
+    pub(super) fn saved(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Option<Unkept> {
+        stepped.due?;
+        Change { model: before.schema(), before, after: &stepped.engine, by }.saved()
     }
 }
 
@@ -138,13 +145,13 @@ impl Change<'_> {
         (index, field): (usize, &FieldDef),
         cell: usize,
         (was, is): (&Value, &Value),
-    ) -> Option<Broken> {
+    ) -> Option<Unkept> {
         let name = name_of(self.model, cell)?;
         let before = || expectation(&name, field.kind, was);
         let has_lost = field.keep != Keep::Latest && meet(field.keep, is, was).is_some();
         if has_lost && self.by.kind != MoveKind::Reset {
             let message = format!("`{name}` was {was}, and is {is} after `{}`", self.by.text());
-            return Some(Broken::new(BreachCode::RecordWorse, &name, message).no_longer(before()));
+            return Some(Unkept::new(BreachCode::RecordWorse, &name, message).no_longer(before()));
         }
         if self.by.kind == MoveKind::Reopen {
             return self.reloaded(promises, (index, field), &name, (was, is));
@@ -152,7 +159,7 @@ impl Change<'_> {
         let is_lives = self.model.lives.as_ref().is_some_and(|lives| lives.field == index);
         if is_lives && self.gives_back() && was.order(is).is_some_and(std::cmp::Ordering::is_lt) {
             let message = format!("`{}` gives back lives: `{name}` was {was}, and is {is}", self.by.text());
-            return Some(Broken::new(BreachCode::LifeGivenBack, &name, message).no_longer(before()));
+            return Some(Unkept::new(BreachCode::LifeGivenBack, &name, message).no_longer(before()));
         }
         let follows =
             [&field.min, &field.max].into_iter().flatten().any(|bound| matches!(bound, Bound::Follows(_)));
@@ -162,7 +169,7 @@ impl Change<'_> {
                 "`{}` takes `{name}` down from {was} to {is}: its bound follows what was written",
                 self.by.text()
             );
-            return Some(Broken::new(BreachCode::BoundTakes, &name, message).no_longer(before()));
+            return Some(Unkept::new(BreachCode::BoundTakes, &name, message).no_longer(before()));
         }
         None
     }
@@ -184,13 +191,13 @@ impl Change<'_> {
         (index, field): (usize, &FieldDef),
         name: &str,
         (was, is): (&Value, &Value),
-    ) -> Option<Broken> {
+    ) -> Option<Unkept> {
         let line = || expectation(name, field.kind, was);
         if !field.durable {
             let message = format!(
                 "`{name}` is {was}, and {is} after the game was closed: it is declared `durable = false`, and a rule reads it"
             );
-            let broken = Broken::new(BreachCode::LostOnReload, name, message).no_longer(line());
+            let broken = Unkept::new(BreachCode::LostOnReload, name, message).no_longer(line());
             return promises.read.contains(&index).then_some(broken);
         }
         let is_over = self.before.phase() == Phase::Over;
@@ -198,7 +205,7 @@ impl Change<'_> {
             return None;
         }
         let message = format!("`{name}` is {was}, and {is} after the game was closed, although it stays");
-        Some(Broken::new(BreachCode::ReloadDiffers, name, message).no_longer(line()))
+        Some(Unkept::new(BreachCode::ReloadDiffers, name, message).no_longer(line()))
     }
 
     /// A value of a run that a new run begins with.
@@ -208,7 +215,7 @@ impl Change<'_> {
         cell: usize,
         is: &Value,
         promises: &Promises,
-    ) -> Option<Broken> {
+    ) -> Option<Unkept> {
         let stays = field.scope.is_of_run() && field.survival.on_new_run == OnReset::Stays;
         if !stays || *is == field.default || !promises.read.contains(&index) {
             return None;
@@ -217,10 +224,10 @@ impl Change<'_> {
         let message =
             format!("a new run begins with `{name}` as the last one left it: {is}, not {}", field.default);
         let line = expectation(&name, field.kind, &field.default);
-        Some(Broken::new(BreachCode::CarriedOver, &name, message).fails(line))
+        Some(Unkept::new(BreachCode::CarriedOver, &name, message).fails(line))
     }
 
-    fn facts(&self) -> Vec<Broken> {
+    fn facts(&self) -> Vec<Unkept> {
         let mut found = Vec::new();
         let (before, after) = (self.before.state(), self.after.state());
         if before.facts == after.facts && before.latched == after.latched || self.by.kind == MoveKind::Reset {
@@ -229,7 +236,7 @@ impl Change<'_> {
         let mut lost = |name: Option<String>, line: &dyn Fn(&str) -> String| {
             let Some(name) = name else { return };
             let message = format!("`{name}` is lost by `{}`", self.by.text());
-            found.push(Broken::new(BreachCode::FactLost, &name, message).no_longer(Some(line(&name))));
+            found.push(Unkept::new(BreachCode::FactLost, &name, message).no_longer(Some(line(&name))));
         };
         for (index, (was, is)) in before.facts.iter().zip(&after.facts).enumerate() {
             let place = self.model.fact_place(index);
@@ -259,7 +266,23 @@ impl Change<'_> {
         found
     }
 
-    fn rules(&self, promises: &Promises) -> Vec<Broken> {
+    /// A level that is entered was open.
+    fn entered(&self) -> Option<Unkept> {
+        if self.by.kind != MoveKind::Enter {
+            return None;
+        }
+        let (level, on) = (self.after.level()?.index(), self.before.difficulty().map(Difficulty::index));
+        if self.before.is_open_at(level, on) {
+            return None;
+        }
+        let name = self.model.levels.get(level).map_or("?", |level| level.name.as_str());
+        let message = "it can be entered although it is locked";
+        let broken = Unkept::new(BreachCode::LockedEntered, name, message);
+        let holds = vec![format!("expect locked {name}")];
+        Some(Unkept { holds, ..broken.fails(Some(format!("expect level != \"{name}\""))) })
+    }
+
+    fn rules(&self, promises: &Promises) -> Vec<Unkept> {
         let mut found = Vec::new();
         if self.by.kind == MoveKind::Reset || (!promises.reads_words && self.is_the_same_to_rules()) {
             return found;
@@ -275,7 +298,7 @@ impl Change<'_> {
                 );
                 let line = format!("expect unlocked.{}", unlock.name);
                 let about = format!("unlocked.{}", unlock.name);
-                found.push(Broken::new(BreachCode::RuleFalls, about, message).no_longer(Some(line)));
+                found.push(Unkept::new(BreachCode::RuleFalls, about, message).no_longer(Some(line)));
             }
         }
         let difficulties = self.model.difficulties.len().max(1);
@@ -307,7 +330,7 @@ impl Change<'_> {
             && facts(before) == facts(after)
     }
 
-    fn shut(&self, level: usize, on: usize) -> Broken {
+    fn shut(&self, level: usize, on: usize) -> Unkept {
         let name = self.model.levels.get(level).map_or("?", |level| level.name.as_str());
         let facts =
             self.before.state().facts.get(self.model.fact_index(level, on)).copied().unwrap_or_default();
@@ -320,7 +343,7 @@ impl Change<'_> {
             self.by.text()
         );
         let difficulty = self.model.difficulties.get(on).map_or(String::new(), |id| format!(" {id}"));
-        let mut broken = Broken::new(code, name, message);
+        let mut broken = Unkept::new(code, name, message);
         if facts.finished {
             let place = self.model.fact_place(self.model.fact_index(level, on));
             broken
@@ -330,12 +353,12 @@ impl Change<'_> {
         broken.no_longer(Some(format!("expect open {name}{difficulty}")))
     }
 
-    fn invariants(&self) -> Vec<Broken> {
+    fn invariants(&self) -> Vec<Unkept> {
         let were: Vec<_> = self.before.broken_invariants().collect();
         let now = self.after.broken_invariants().filter(|name| !were.contains(name));
         let broken = |name| {
             let message = format!("`{}` breaks the invariant {name}", self.by.text());
-            Broken::new(BreachCode::InvariantBroken, format!("{name}"), message)
+            Unkept::new(BreachCode::InvariantBroken, format!("{name}"), message)
         };
         now.map(broken).collect()
     }

@@ -77,21 +77,33 @@ pub(super) fn reached_in(engine: &Engine, goal: Goal) -> bool {
     }
 }
 
-impl Reached {
-    pub(super) fn note_state(&mut self, projection: &Projection, engine: &Engine) {
-        let all: Vec<Goal> = goals(projection).collect();
-        self.words = all.len().div_ceil(64);
-        let difficulty = engine.difficulty().map(keblin_schema::Difficulty::index);
-        self.difficulty.push(difficulty.and_then(|index| u8::try_from(index).ok()));
-        let start = self.bits.len();
-        self.bits.resize(start + self.words, 0);
-        self.facts.push(projection.facts_key(engine));
-        for (place, goal) in all.into_iter().enumerate() {
-            let is_reached = reached_in(engine, goal);
-            if let Some(word) = self.bits.get_mut(start + place / 64).filter(|_| is_reached) {
-                *word |= 1 << (place % 64);
-            }
+/// What is noted of one state.
+#[derive(Debug)]
+pub(super) struct Noted {
+    bits: Vec<u64>,
+    facts: u64,
+    difficulty: Option<u8>,
+}
+
+impl Noted {
+    pub(super) fn of(projection: &Projection, engine: &Engine) -> Noted {
+        let mut bits = vec![0_u64; goals(projection).count().div_ceil(64)];
+        for (place, goal) in goals(projection).enumerate() {
+            let word = bits.get_mut(place / 64).filter(|_| reached_in(engine, goal));
+            word.into_iter().for_each(|word| *word |= 1 << (place % 64));
         }
+        let difficulty = engine.difficulty().map(keblin_schema::Difficulty::index);
+        let difficulty = difficulty.and_then(|index| u8::try_from(index).ok());
+        Noted { bits, facts: projection.facts_key(engine), difficulty }
+    }
+}
+
+impl Reached {
+    pub(super) fn note(&mut self, noted: Noted, engine: &Engine) {
+        self.words = noted.bits.len();
+        self.bits.extend(noted.bits);
+        self.facts.push(noted.facts);
+        self.difficulty.push(noted.difficulty);
         let state = engine.state();
         self.stars.resize(engine.schema().levels.len(), 0);
         for (index, facts) in state.facts.iter().enumerate() {

@@ -6,11 +6,11 @@ use std::num::NonZero;
 use std::panic::resume_unwind;
 use std::thread;
 
-use super::breach::{BreachCode, Broken};
+use super::breach::{BreachCode, Unkept};
 use super::moves::Move;
 use super::play::{Played, Stepped, played};
 use super::promises::Promises;
-use super::reached::{Cell, Reached, cells_of};
+use super::reached::{Cell, Noted, Reached, cells_of};
 use super::tell::{Key, Projection};
 use crate::progress::Engine;
 
@@ -24,6 +24,10 @@ pub(super) struct Budget {
     pub(super) steps: usize,
     pub(super) threads: usize,
 }
+
+/// What costs most is done in the first states, and then in one of so many.
+const FIRST: usize = 100;
+const ONE_IN: u32 = 64;
 
 /// How a state was reached.
 #[derive(Clone, Copy, Debug)]
@@ -54,8 +58,10 @@ pub(super) struct Found {
     pub(super) reached: Reached,
     /// Whether something is compared with a value that no move gives.
     pub(super) leaves_out: bool,
+    /// The first state and move of each event that is saved: whether the disk has it is tried apart.
+    pub(super) saved: Vec<(u32, u16, Unkept)>,
     /// The first state and move that breaks each promise.
-    pub(super) broken: Vec<(u32, u16, Broken)>,
+    pub(super) broken: Vec<(u32, u16, Unkept)>,
 }
 
 impl Found {
@@ -75,9 +81,9 @@ impl Found {
         path
     }
 
-    fn note(&mut self, from: u32, by: u16, broken: Broken) {
+    fn note(&mut self, from: u32, by: u16, broken: Unkept) {
         let is_known =
-            |(_, _, known): &(u32, u16, Broken)| (known.code, &known.about) == (broken.code, &broken.about);
+            |(_, _, known): &(u32, u16, Unkept)| (known.code, &known.about) == (broken.code, &broken.about);
         if !self.broken.iter().any(is_known) {
             self.broken.push((from, by, broken));
         }
@@ -89,11 +95,12 @@ struct Next {
     by: u16,
     key: Key,
     /// `None` if the state is known.
-    stepped: Option<Box<Stepped>>,
+    stepped: Option<(Box<Stepped>, Noted)>,
     moments: Vec<usize>,
     /// The cells of the survival table that it was.
     cells: Vec<Cell>,
-    broken: Vec<Broken>,
+    saved: Option<Unkept>,
+    broken: Vec<Unkept>,
 }
 
 /// A search of one question.
@@ -110,7 +117,7 @@ impl Search<'_> {
     pub(super) fn run(&self, start: &Engine) -> Found {
         let mut found = Found::default();
         found.add(self.projection.key(start), None);
-        found.reached.note_state(self.projection, start);
+        found.reached.note(Noted::of(self.projection, start), start);
         let mut layer = vec![(0_u32, start.clone())];
         while !layer.is_empty() && found.depth < self.budget.steps {
             let mut next_layer = Vec::new();
@@ -144,9 +151,8 @@ impl Search<'_> {
     ) -> Vec<Vec<Next>> {
         let share = batch.len().div_ceil(self.budget.threads.max(1)).max(1);
         thread::scope(|scope| {
-            let work = |part: &[(u32, Engine)]| {
-                part.iter().map(|(_, engine)| self.nexts(engine, known, survived)).collect()
-            };
+            let work =
+                |part: &[(u32, Engine)]| part.iter().map(|one| self.nexts(one, known, survived)).collect();
             let parts: Vec<_> = batch
                 .chunks(share)
                 .map(|part| scope.spawn(move || -> Vec<Vec<Next>> { work(part) }))
@@ -158,15 +164,22 @@ impl Search<'_> {
         })
     }
 
-    fn nexts(&self, engine: &Engine, known: &HashMap<Key, u32>, survived: &BTreeSet<Cell>) -> Vec<Next> {
+    fn nexts(
+        &self,
+        (state, engine): &(u32, Engine),
+        known: &HashMap<Key, u32>,
+        survived: &BTreeSet<Cell>,
+    ) -> Vec<Next> {
         let mut nexts = Vec::new();
+        // Chosen by the number of the state, so that it does not depend on the number of cores.
+        let thoroughly = known.len() < FIRST || state.is_multiple_of(ONE_IN);
         for (by, one) in (0_u16..).zip(self.moves) {
-            let stepped = match played(engine, one) {
+            let stepped = match played(engine, one, thoroughly) {
                 Played::Done(stepped) => stepped,
                 Played::Not => continue,
                 Played::Refused(why) => {
                     let message = format!("`{}` is refused although its phase allows it: {why}", one.text());
-                    let broken = vec![Broken::new(BreachCode::RefusedAlthoughOk, one.text(), message)];
+                    let broken = vec![Unkept::new(BreachCode::RefusedAlthoughOk, one.text(), message)];
                     let key = self.projection.key(engine);
                     nexts.push(Next {
                         by,
@@ -174,28 +187,39 @@ impl Search<'_> {
                         stepped: None,
                         moments: Vec::new(),
                         cells: Vec::new(),
+                        saved: None,
                         broken,
                     });
                     continue;
                 }
             };
             let broken = self.promises.broken(engine, one, &stepped);
+            let is_first = known.len() < FIRST;
+            let saved = is_first.then(|| self.promises.saved(engine, one, &stepped)).flatten();
             let key = self.projection.key(&stepped.engine);
             let moments = stepped.moments.iter().map(|moment| moment.index()).collect();
             let row = one.kind.row(engine.phase(), stepped.engine.phase());
             let cells = row.map_or_else(Vec::new, |row| cells_of(self.projection, engine, row, survived));
-            let stepped = (!known.contains_key(&key)).then_some(stepped);
-            nexts.push(Next { by, key, stepped, moments, cells, broken });
+            let stepped = (!known.contains_key(&key)).then(|| {
+                let noted = Noted::of(self.projection, &stepped.engine);
+                (stepped, noted)
+            });
+            nexts.push(Next { by, key, stepped, moments, cells, saved, broken });
         }
         nexts
     }
 
     fn merge(&self, found: &mut Found, from: u32, nexts: Vec<Next>, layer: &mut Vec<(u32, Engine)>) {
         let mut is_whole = true;
-        for Next { by, key, stepped, moments, cells, broken } in nexts {
+        for Next { by, key, stepped, moments, cells, saved, broken } in nexts {
             found.moves_played += 1;
             found.reached.moments.extend(moments);
             found.reached.cells.extend(cells);
+            if let Some(saved) =
+                saved.filter(|saved| found.saved.iter().all(|(_, _, one)| one.about != saved.about))
+            {
+                found.saved.push((from, by, saved));
+            }
             broken.into_iter().for_each(|broken| found.note(from, by, broken));
             let to = match (found.keys.get(&key), stepped) {
                 (Some(known), _) => *known,
@@ -203,9 +227,9 @@ impl Search<'_> {
                     is_whole = false;
                     continue;
                 }
-                (None, Some(stepped)) => {
+                (None, Some((stepped, noted))) => {
                     let to = found.add(key, Some(Way { from, by }));
-                    found.reached.note_state(self.projection, &stepped.engine);
+                    found.reached.note(noted, &stepped.engine);
                     layer.push((to, stepped.engine));
                     to
                 }

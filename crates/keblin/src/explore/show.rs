@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use super::breach::{Breach, Broken};
+use super::breach::{Breach, Unkept};
 use super::moves::Move;
 use super::play::{Played, played};
 use super::promises::Promises;
@@ -36,11 +36,13 @@ pub(super) struct Showing<'s> {
 
 impl Showing<'_> {
     /// Returns a breach with its shortest rehearsal; `None` if it does not fail when it is played exactly.
-    pub(super) fn breach(&self, path: Vec<u16>, shows: &Shows<'_>, broken: Broken) -> Option<Breach> {
+    pub(super) fn breach(&self, path: Vec<u16>, shows: &Shows<'_>, broken: Unkept) -> Option<Breach> {
         let (path, broken) = self.shortest(path, shows, broken);
         let lines = self.lines(&path, &broken);
         let (last, report) = self.report(&lines)?;
-        let failure = report.failure.as_ref().filter(|failure| failure.line == last)?;
+        // After a power cut the game may not even open.
+        let first = last - broken.then.len();
+        let failure = report.failure.as_ref().filter(|failure| failure.line >= first)?;
         let changes =
             report.steps.iter().flat_map(|step| step.changes.iter().map(move |change| (step.line, change)));
         let trace = changes.map(|(line, change)| {
@@ -57,7 +59,7 @@ impl Showing<'_> {
     }
 
     /// Leaves out every move that can be left out.
-    fn shortest(&self, mut path: Vec<u16>, shows: &Shows<'_>, mut broken: Broken) -> (Vec<u16>, Broken) {
+    fn shortest(&self, mut path: Vec<u16>, shows: &Shows<'_>, mut broken: Unkept) -> (Vec<u16>, Unkept) {
         let last = usize::from(matches!(shows, Shows::Move));
         let mut at = path.len().saturating_sub(last);
         while at > 0 {
@@ -74,11 +76,11 @@ impl Showing<'_> {
     }
 
     /// Returns what is broken if a way shows the same.
-    fn still(&self, path: &[u16], shows: &Shows<'_>, broken: &Broken) -> Option<Broken> {
+    fn still(&self, path: &[u16], shows: &Shows<'_>, broken: &Unkept) -> Option<Unkept> {
         let (mut engine, mut found) = (self.start.clone(), None);
         for (place, by) in path.iter().enumerate() {
             let one = self.moves.get(usize::from(*by))?;
-            let Played::Done(stepped) = played(&engine, one) else { return None };
+            let Played::Done(stepped) = played(&engine, one, true) else { return None };
             if place + 1 == path.len() && matches!(shows, Shows::Move) {
                 let all = self.promises.broken(&engine, one, &stepped);
                 found =
@@ -93,7 +95,7 @@ impl Showing<'_> {
         }
     }
 
-    fn lines(&self, path: &[u16], broken: &Broken) -> Vec<String> {
+    fn lines(&self, path: &[u16], broken: &Unkept) -> Vec<String> {
         let mut lines = Vec::new();
         for (place, by) in path.iter().enumerate() {
             let Some(one) = self.moves.get(usize::from(*by)) else { continue };

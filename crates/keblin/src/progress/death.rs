@@ -14,6 +14,7 @@ use super::place::{Place, RunEnd};
 use super::refusal::{Refused, Why};
 use super::run::RunOver;
 use super::{Engine, Holder, Play};
+use crate::broken::Broken;
 use crate::snapshot::{AT_CHECKPOINT, Stay};
 
 /// What reaching a checkpoint did.
@@ -152,7 +153,8 @@ impl Engine {
     /// Takes one life and returns the lives left.
     fn take_life(&mut self, field: usize, cause: &Cause) -> Option<i64> {
         let cell = self.schema.fields.get(field)?.cells.start;
-        let left = self.state.cells.get(cell)?.number()?.saturating_sub(1).max(0);
+        let taken = if Broken::DeathTwice.is() { 2 } else { 1 };
+        let left = self.state.cells.get(cell)?.number()?.saturating_sub(taken).max(0);
         self.put(cell, Value::Int(left), cause);
         Some(left)
     }

@@ -17,6 +17,7 @@ use super::refusal::{Refused, Why};
 use super::typed::UnsettableOf;
 use super::values::Ordered;
 use super::{Engine, Holder, Play};
+use crate::broken::Broken;
 
 impl<G, P: Holder> Play<G, P> {
     /// Returns the table of a record's best values, the best first, without empty places. A record without `places`
@@ -162,7 +163,11 @@ impl Engine {
         cause: &Cause,
     ) -> Option<usize> {
         let table = cell..cell + field.places;
-        let takes = |cell: &usize| meet(field.keep, self.value_at(*cell), offered).is_some();
+        let keep = match field.keep {
+            Keep::Highest if Broken::KeepInverted.is() => Keep::Lowest,
+            keep => keep,
+        };
+        let takes = |cell: &usize| meet(keep, self.value_at(*cell), offered).is_some();
         let place = table.clone().find(takes)?;
         // Later values move down; the last one is dropped.
         for below in (place + 1..table.end).rev() {
