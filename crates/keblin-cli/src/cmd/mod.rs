@@ -30,6 +30,9 @@ pub(crate) mod exchange;
 /// `keblin explore`
 pub(crate) mod explore;
 
+/// How an exploration is printed
+mod explored;
+
 /// `keblin set`
 pub(crate) mod set;
 

@@ -8,10 +8,10 @@ use keblin_schema::{Difficulty, Keep, Kind, Level, Value};
 use super::breach::{BreachCode, Unkept};
 use super::moves::MoveKind;
 use super::names::{expectation, fact_name, name_of};
-use super::promises::Change;
+use super::promises::Turn;
 use crate::progress::Phase;
 
-impl Change<'_> {
+impl Turn<'_> {
     /// Values that were better than their records when they ended.
     pub(super) fn records(&self) -> Vec<Unkept> {
         let had_run = self.before.has_run() && self.before.phase() != Phase::Over;
@@ -56,6 +56,16 @@ impl Change<'_> {
             Some(Unkept { holds: holds.into_iter().collect(), ..broken.fails(line()) })
         });
         fed.collect()
+    }
+
+    /// Returns the line that expects a record that was set.
+    fn record(&self) -> Option<String> {
+        let records = self.model.fields.iter().filter(|field| field.keep.is_record() && field.durable);
+        records.into_iter().find_map(|field| {
+            let is_new = |cell: &usize| self.before.value_at(*cell) != self.after.value_at(*cell);
+            let cell = field.cells.clone().step_by(field.places.max(1)).find(is_new)?;
+            expectation(&name_of(self.model, cell)?, field.kind, self.after.value_at(cell))
+        })
     }
 
     /// Whether all levels that count are finished.
@@ -131,6 +141,8 @@ impl Change<'_> {
         } else if let Some(unlock) = before.latched.iter().zip(&after.latched).position(|(was, is)| was != is)
         {
             format!("expect unlocked.{}", self.model.unlocks.get(unlock)?.name)
+        } else if let Some(line) = self.record() {
+            line
         } else {
             let lives = self.model.lives.as_ref().and_then(|lives| self.model.fields.get(lives.field))?;
             let [was, is] = [self.before, self.after].map(|engine| engine.value_at(lives.cells.start));

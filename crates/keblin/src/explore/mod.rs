@@ -44,6 +44,9 @@ mod tell;
 /// The promises of every move.
 mod promises;
 
+/// The promises about what was reached.
+mod open;
+
 /// The promises when something ends.
 mod ends;
 

@@ -7,14 +7,13 @@ use keblin_schema::condition::{Read, Word};
 use keblin_schema::model::{AtZero, Bound, FieldDef, OnReset};
 use keblin_schema::survival::{Fate, Row, fate};
 use keblin_schema::value::keep::meet;
-use keblin_schema::{Difficulty, Keep, Model, Value};
+use keblin_schema::{Keep, Model, Value};
 
 use super::breach::{BreachCode, Unkept};
 use super::moves::{Move, MoveKind};
-use super::names::{expectation, fact_name, name_of};
+use super::names::{expectation, name_of};
 use super::play::Stepped;
 use crate::progress::{Engine, Phase};
-use crate::snapshot::State;
 
 /// What every check needs.
 #[derive(Debug)]
@@ -22,15 +21,15 @@ pub(super) struct Promises {
     /// Fields that a rule, a bound, a record or the lives read.
     read: BTreeSet<usize>,
     /// By level: whether its rule reads what ends with a run.
-    of_a_run: Vec<bool>,
+    pub(super) of_a_run: Vec<bool>,
     /// Whether a rule reads where the player is, or how often something was tried.
-    reads_words: bool,
+    pub(super) reads_words: bool,
     /// By unlock: the same.
-    unlock_of_a_run: Vec<bool>,
+    pub(super) unlock_of_a_run: Vec<bool>,
 }
 
 /// A move, with the state before and after it.
-pub(super) struct Change<'c> {
+pub(super) struct Turn<'c> {
     pub(super) model: &'c Model,
     pub(super) before: &'c Engine,
     pub(super) after: &'c Engine,
@@ -88,7 +87,7 @@ impl Promises {
     /// Returns the promises that a move did not keep.
     pub(super) fn broken(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Vec<Unkept> {
         let after = &stepped.engine;
-        let change = Change { model: before.schema(), before, after, by };
+        let change = Turn { model: before.schema(), before, after, by };
         let mut found = Vec::new();
         for (index, field) in change.model.fields.iter().enumerate() {
             for cell in field.cells.clone() {
@@ -117,7 +116,7 @@ impl Promises {
     /// Returns what a move has changed for good and a save has, as a promise that the disk keeps.
     pub(super) fn saved(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Option<Unkept> {
         stepped.due?;
-        Change { model: before.schema(), before, after: &stepped.engine, by }.saved()
+        Turn { model: before.schema(), before, after: &stepped.engine, by }.saved()
     }
 }
 
@@ -132,9 +131,9 @@ fn ends(model: &Model, reads: &[Read]) -> bool {
     })
 }
 
-impl Change<'_> {
+impl Turn<'_> {
     /// Returns whether the run in progress ends with this move, or another one begins.
-    fn is_of_runs(&self) -> bool {
+    pub(super) fn is_of_runs(&self) -> bool {
         self.by.is_of_runs() || (self.after.phase() == Phase::Over && self.before.phase() != Phase::Over)
     }
 
@@ -164,7 +163,8 @@ impl Change<'_> {
         let follows =
             [&field.min, &field.max].into_iter().flatten().any(|bound| matches!(bound, Bound::Follows(_)));
         let writes = matches!(self.by.kind, MoveKind::Write(_) | MoveKind::Player | MoveKind::Tick);
-        if follows && writes && !self.by.writes(index) && field.keep == Keep::Latest {
+        let is_less = is.order(was).is_some_and(std::cmp::Ordering::is_lt);
+        if follows && is_less && writes && !self.by.writes(index) && field.keep == Keep::Latest {
             let message = format!(
                 "`{}` takes `{name}` down from {was} to {is}: its bound follows what was written",
                 self.by.text()
@@ -225,141 +225,5 @@ impl Change<'_> {
             format!("a new run begins with `{name}` as the last one left it: {is}, not {}", field.default);
         let line = expectation(&name, field.kind, &field.default);
         Some(Unkept::new(BreachCode::CarriedOver, &name, message).fails(line))
-    }
-
-    fn facts(&self) -> Vec<Unkept> {
-        let mut found = Vec::new();
-        let (before, after) = (self.before.state(), self.after.state());
-        if before.facts == after.facts && before.latched == after.latched || self.by.kind == MoveKind::Reset {
-            return found;
-        }
-        let mut lost = |name: Option<String>, line: &dyn Fn(&str) -> String| {
-            let Some(name) = name else { return };
-            let message = format!("`{name}` is lost by `{}`", self.by.text());
-            found.push(Unkept::new(BreachCode::FactLost, &name, message).no_longer(Some(line(&name))));
-        };
-        for (index, (was, is)) in before.facts.iter().zip(&after.facts).enumerate() {
-            let place = self.model.fact_place(index);
-            if was.finished && !is.finished {
-                lost(fact_name(self.model, place, "finished"), &|name| format!("expect {name}"));
-            }
-            if was.stars > is.stars || was.collected & !is.collected != 0 {
-                lost(fact_name(self.model, place, "stars"), &|name| {
-                    format!("expect {name} == {}", was.stars)
-                });
-            }
-            if was.deaths > is.deaths {
-                lost(fact_name(self.model, place, "deaths"), &|name| {
-                    format!("expect {name} == {}", was.deaths)
-                });
-            }
-            if was.attempts > is.attempts {
-                lost(fact_name(self.model, place, "attempts"), &|name| {
-                    format!("expect {name} == {}", was.attempts)
-                });
-            }
-        }
-        for (index, (was, is)) in before.latched.iter().zip(&after.latched).enumerate() {
-            let unlock = self.model.unlocks.get(index).filter(|_| *was && !*is);
-            lost(unlock.map(|unlock| format!("unlocked.{}", unlock.name)), &|name| format!("expect {name}"));
-        }
-        found
-    }
-
-    /// A level that is entered was open.
-    fn entered(&self) -> Option<Unkept> {
-        if self.by.kind != MoveKind::Enter {
-            return None;
-        }
-        let (level, on) = (self.after.level()?.index(), self.before.difficulty().map(Difficulty::index));
-        if self.before.is_open_at(level, on) {
-            return None;
-        }
-        let name = self.model.levels.get(level).map_or("?", |level| level.name.as_str());
-        let message = "it can be entered although it is locked";
-        let broken = Unkept::new(BreachCode::LockedEntered, name, message);
-        let holds = vec![format!("expect locked {name}")];
-        Some(Unkept { holds, ..broken.fails(Some(format!("expect level != \"{name}\""))) })
-    }
-
-    fn rules(&self, promises: &Promises) -> Vec<Unkept> {
-        let mut found = Vec::new();
-        if self.by.kind == MoveKind::Reset || (!promises.reads_words && self.is_the_same_to_rules()) {
-            return found;
-        }
-        for (index, unlock) in self.model.unlocks.iter().enumerate() {
-            let given = |engine: &Engine| engine.has_unlocked(index);
-            let is_excused = self.is_of_runs() && promises.unlock_of_a_run.get(index) == Some(&true);
-            if !unlock.latch && given(self.before) && !given(self.after) && !is_excused {
-                let message = format!(
-                    "`{}` takes the unlock {} away again: its rule can fall; add `latch = true` if it is for good",
-                    self.by.text(),
-                    unlock.name
-                );
-                let line = format!("expect unlocked.{}", unlock.name);
-                let about = format!("unlocked.{}", unlock.name);
-                found.push(Unkept::new(BreachCode::RuleFalls, about, message).no_longer(Some(line)));
-            }
-        }
-        let difficulties = self.model.difficulties.len().max(1);
-        for (index, level) in self.model.levels.iter().enumerate() {
-            if level.lock.is_none() || (self.is_of_runs() && promises.of_a_run.get(index) == Some(&true)) {
-                continue;
-            }
-            for on in 0..difficulties {
-                let open = |engine: &Engine| {
-                    engine.is_open_at(index, (!self.model.difficulties.is_empty()).then_some(on))
-                };
-                if open(self.before) && !open(self.after) {
-                    found.push(self.shut(index, on));
-                    break;
-                }
-            }
-        }
-        found
-    }
-
-    /// Whether nothing has changed that rules mostly read.
-    fn is_the_same_to_rules(&self) -> bool {
-        let (before, after) = (self.before.state(), self.after.state());
-        let facts =
-            |state: &State| state.facts.iter().map(|facts| (facts.finished, facts.stars)).collect::<Vec<_>>();
-        before.cells == after.cells
-            && before.latched == after.latched
-            && before.difficulty == after.difficulty
-            && facts(before) == facts(after)
-    }
-
-    fn shut(&self, level: usize, on: usize) -> Unkept {
-        let name = self.model.levels.get(level).map_or("?", |level| level.name.as_str());
-        let facts =
-            self.before.state().facts.get(self.model.fact_index(level, on)).copied().unwrap_or_default();
-        let (code, what) = match facts.finished {
-            true => (BreachCode::FinishedShut, "the finished level"),
-            false => (BreachCode::RuleFalls, "the level"),
-        };
-        let message = format!(
-            "`{}` shuts {what} {name}: its rule can fall; add `latch = true` if it is open for good",
-            self.by.text()
-        );
-        let difficulty = self.model.difficulties.get(on).map_or(String::new(), |id| format!(" {id}"));
-        let mut broken = Unkept::new(code, name, message);
-        if facts.finished {
-            let place = self.model.fact_place(self.model.fact_index(level, on));
-            broken
-                .holds
-                .extend(fact_name(self.model, place, "finished").map(|name| format!("expect {name}")));
-        }
-        broken.no_longer(Some(format!("expect open {name}{difficulty}")))
-    }
-
-    fn invariants(&self) -> Vec<Unkept> {
-        let were: Vec<_> = self.before.broken_invariants().collect();
-        let now = self.after.broken_invariants().filter(|name| !were.contains(name));
-        let broken = |name| {
-            let message = format!("`{}` breaks the invariant {name}", self.by.text());
-            Unkept::new(BreachCode::InvariantBroken, format!("{name}"), message)
-        };
-        now.map(broken).collect()
     }
 }

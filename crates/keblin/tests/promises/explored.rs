@@ -73,6 +73,11 @@ fn other_promises_are_held_too() {
     assert_eq!(found(lives), ["kill_loses die", "kill_loses finish"]);
     let saved = lives.replace("['begin']", "['begin', 'death', 'finish', 'run_end']");
     assert_eq!(found(&saved), [""; 0]);
+    // A record too is for good.
+    let record = "game = 'otter'\nversion = 1\nautosave = ['begin']\n[[levels]]\nid = 'weir'\n[fields.score]\ntype = 'int'\n\
+        scope = 'run'\non_death = 'stays'\n[fields.best]\ntype = 'int'\nscope = 'profile'\nkeep = 'highest'\nfrom = 'score'\n\
+        at = ['run_end']\n";
+    assert_eq!(found(record), ["best_waits best", "kill_loses end_run", "kill_loses finish"]);
     let unlock = "[fields.coppers]\ntype = 'int'\nscope = 'profile'\n\
         [[unlocks]]\nid = 'net'\nwhen = 'coppers >= 20'\n";
     assert_eq!(found(&format!("{GAME}{unlock}")), ["rule_falls unlocked.net"]);
