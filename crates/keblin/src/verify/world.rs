@@ -15,10 +15,14 @@ use crate::world::{AreaBody, ObjectId};
 pub(super) fn findings(snapshot: &Snapshot) -> Vec<SaveFinding> {
     let schema = &snapshot.schema;
     let mut found = Vec::new();
-    let mut read = Vec::new();
+    // Only for names of objects must all areas be known at once.
+    let mut kinds = schema.object_kinds.iter().flat_map(|kind| &kind.fields);
+    let names_objects = kinds.any(|field| matches!(field.kind, Kind::Object(_)));
+    let (mut read, nothing) = (Vec::new(), There::of(schema, &[], false));
     for (area, bytes) in snapshot.areas().filter(|(id, _)| schema.areas.position(id).is_some()) {
         match AreaBody::read(schema, bytes) {
-            Ok(body) => read.push((area, body)),
+            Ok(body) if names_objects => read.push((area, body)),
+            Ok(body) => found.extend(of_area(area, &body, &nothing)),
             Err(fault) => {
                 let message = format!("{fault}; it is kept, but cannot be recalled");
                 found.push(SaveFinding::warning(SaveCode::AreaUnreadable, format!("area.{area}"), message));
@@ -26,19 +30,21 @@ pub(super) fn findings(snapshot: &Snapshot) -> Vec<SaveFinding> {
         }
     }
     let there = There::of(schema, &read, found.is_empty());
-    for (area, body) in &read {
-        for (kind, rows) in schema.object_kinds.iter().zip(&body.kinds) {
-            for (field, column) in kind.fields.iter().zip(&rows.columns) {
-                for (row, id) in rows.ids.iter().enumerate() {
-                    let Some((code, message)) =
-                        column.get(row).and_then(|value| misfit(field, &value, &there))
-                    else {
-                        continue;
-                    };
-                    let id = ObjectId::of_number(*id);
-                    let place = format!("area.{area}.{}.{id}.{}", kind.name, field.name);
-                    found.push(SaveFinding::warning(code, place, message));
-                }
+    found.extend(read.iter().flat_map(|(area, body)| of_area(area, body, &there)));
+    found
+}
+
+/// Returns what is wrong with the values of an area.
+fn of_area(area: &str, body: &AreaBody, there: &There<'_>) -> Vec<SaveFinding> {
+    let mut found = Vec::new();
+    for (kind, rows) in there.model.object_kinds.iter().zip(&body.kinds) {
+        for (field, column) in kind.fields.iter().zip(&rows.columns) {
+            for (row, id) in rows.ids.iter().enumerate() {
+                let misfit = column.get(row).and_then(|value| misfit(field, &value, there));
+                let Some((code, message)) = misfit else { continue };
+                let id = ObjectId::of_number(*id);
+                let place = format!("area.{area}.{}.{id}.{}", kind.name, field.name);
+                found.push(SaveFinding::warning(code, place, message));
             }
         }
     }
