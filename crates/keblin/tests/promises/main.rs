@@ -66,6 +66,7 @@ mod rebuild;
 mod reconciled;
 mod redeclared;
 mod rehearsals;
+mod rehearsed_files;
 mod reserve;
 mod resets;
 mod round_trip;
