@@ -44,7 +44,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
     let from = match asked.from.map(|file| start(file, &schema)).transpose()? {
         Some(Ok(rehearsal)) => Some(rehearsal),
         Some(Err(findings)) => {
-            console.findings(&findings)?;
+            mistakes(console, asked.from.unwrap_or(&path), &findings)?;
             return Ok(Outcome::Findings);
         }
         None => None,
@@ -87,17 +87,17 @@ fn moves(
     let Some(file) = file else { return Ok(Some(Vec::new())) };
     match player_moves(&file.display().to_string(), &files::text(&file)?, schema) {
         Ok(moves) => Ok(Some(moves)),
-        Err(findings) if console.json => {
-            let list: Vec<_> = findings.list().iter().map(|one| json::finding(&findings, one)).collect();
-            console
-                .json_object(&json!({ "file": file.display().to_string(), "ok": false, "findings": list }))?;
-            Ok(None)
-        }
-        Err(findings) => {
-            console.findings(&findings)?;
-            Ok(None)
-        }
+        Err(findings) => mistakes(console, &file, &findings).map(|()| None),
     }
+}
+
+/// Prints the mistakes in a file.
+fn mistakes(console: &mut Console<'_>, file: &Path, findings: &Findings) -> Result<(), Trouble> {
+    if !console.json {
+        return Ok(console.findings(findings)?);
+    }
+    let list: Vec<_> = findings.list().iter().map(|one| json::finding(findings, one)).collect();
+    Ok(console.json_object(&json!({ "file": file.display().to_string(), "ok": false, "findings": list }))?)
 }
 
 /// Reads a rehearsal to start from, which must hold and end with the game open, or a save. Findings are mistakes in it.
@@ -158,7 +158,7 @@ fn leave_out(explored: &mut Explored, accepted: &Accepted) -> Vec<String> {
 
 fn script_name(breach: &Breach) -> String {
     let about: String =
-        breach.about.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
+        breach.about.chars().map(|c| if c.is_ascii_alphanumeric() || c == '.' { c } else { '_' }).collect();
     format!("{}_{about}.txt", breach.code)
 }
 

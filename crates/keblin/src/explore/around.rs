@@ -148,7 +148,7 @@ impl Around {
     /// Returns the numbers to put into a field with items, and how many items to put at the most.
     pub(super) fn inside(&self, field: usize) -> (Vec<i64>, usize) {
         let held = self.inside.get(&field).into_iter().flatten();
-        let tried: BTreeSet<i64> = held.flat_map(|number| [number - 1, *number, number + 1]).collect();
+        let tried: BTreeSet<i64> = held.flat_map(|number| around(*number)).collect();
         let few = tried.iter().filter(|number| **number <= MAX_INSIDE + 1).max();
         let most = few.and_then(|most| usize::try_from(*most).ok()).unwrap_or(0);
         (tried.into_iter().collect(), most.max(2))
@@ -170,7 +170,7 @@ impl Around {
     /// Hashes a number of attempts or deaths as far as it is told apart: it grows by one, so all up to the largest.
     pub(super) fn tell_count(&self, count: u64, into: &mut impl Hasher) {
         let most = self.counts.last().copied().unwrap_or(0);
-        i64::try_from(count).unwrap_or(i64::MAX).min(most + 1).hash(into);
+        i64::try_from(count).unwrap_or(i64::MAX).min(most.saturating_add(1)).hash(into);
     }
 
     pub(super) fn tell_played(&self, played: Time, into: &mut impl Hasher) {
@@ -187,6 +187,11 @@ impl Around {
         let played = self.played.iter().map(|nanos| Time::from_nanos(*nanos));
         times.chain(played).filter(|time| *time > Time::ZERO).collect()
     }
+}
+
+/// Returns a number, and those just below and above it.
+pub(super) fn around(number: i64) -> [i64; 3] {
+    [number.saturating_sub(1), number, number.saturating_add(1)]
 }
 
 /// Returns the conditions of a question.

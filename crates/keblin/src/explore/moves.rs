@@ -8,7 +8,7 @@ use keblin_schema::model::FieldDef;
 use keblin_schema::survival::Row;
 use keblin_schema::{Keep, Kind, Model, Value};
 
-use super::around::{Around, step_of};
+use super::around::{Around, around, step_of};
 use super::cone::Cone;
 use super::names::{name_of, written};
 use super::player::{Part, PlayerMove, written_by};
@@ -212,7 +212,7 @@ impl Collecting<'_> {
         let Some(most) = most else { return lines };
         let all: BTreeSet<i64> = match self.cone.has_fact(Fact::Stars) {
             true => {
-                let tried = self.around.stars.iter().flat_map(|stars| [stars - 1, *stars, stars + 1]);
+                let tried = self.around.stars.iter().flat_map(|stars| around(*stars));
                 let each = rated.iter().map(|level| i64::from(level.stars));
                 tried.filter(|stars| (0..=most).contains(stars)).chain([0]).chain(each).collect()
             }

@@ -70,7 +70,7 @@ fn one(schema: &Schema, line: &str, start: usize) -> Result<PlayerMove, Vec<Find
     };
     let (mut lines, mut parts, mut found) = (Vec::new(), Vec::new(), Vec::new());
     let mut at = start + name.len() + 1;
-    for text in rest.split(';') {
+    for text in outside_of_texts(rest) {
         let trimmed = text.trim();
         let place = at + (text.len() - text.trim_start().len());
         at += text.len() + 1;
@@ -92,6 +92,19 @@ fn one(schema: &Schema, line: &str, start: usize) -> Result<PlayerMove, Vec<Find
     }
     let name = name.trim().to_string();
     if found.is_empty() { Ok(PlayerMove { name, lines, parts }) } else { Err(found) }
+}
+
+/// Returns what is between the `;` that are not inside a text.
+fn outside_of_texts(line: &str) -> impl Iterator<Item = &str> {
+    let mut quote = None;
+    line.split(move |c| {
+        match (quote, c) {
+            (None, '"' | '\'') => quote = Some(c),
+            (Some(open), c) if open == c => quote = None,
+            _ => {}
+        }
+        quote.is_none() && c == ';'
+    })
 }
 
 fn part(schema: &Schema, text: &str, at: usize) -> Result<Part, Finding> {

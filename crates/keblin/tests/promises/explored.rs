@@ -126,6 +126,41 @@ fn values_are_tried_around_what_conditions_name() {
 }
 
 #[test]
+fn numbers_at_the_ends_of_their_range_are_tried_without_an_overflow() {
+    let mut tried = 0;
+    for rule in [
+        "score == 9223372036854775807",
+        "score < -9223372036854775807",
+        "totals.stars != 9223372036854775807",
+        "size(bag) != 9223372036854775807",
+        "levels.weir.deaths != 9223372036854775807",
+    ] {
+        let text = format!(
+            "game = 'otter'\nversion = 1\n[fields.score]\ntype = 'int'\nscope = 'profile'\n[fields.bag]\ntype = 'list'\n\
+             of = 'int'\nmax_items = 3\nscope = 'profile'\n[[levels]]\nid = 'weir'\nstars = 3\n[[unlocks]]\nid = 'net'\n\
+             when = \"{rule}\"\nlatch = true\n"
+        );
+        // What can never be true may be refused; what is not is explored.
+        let Ok(parsed) = keblin::Schema::parse("progress.toml", &text) else { continue };
+        let explored = Exploration::of(&std::sync::Arc::new(parsed.schema)).states(500).run();
+        assert!(explored.states() > 10, "{rule}");
+        tried += 1;
+    }
+    assert!(tried >= 3, "{tried}");
+}
+
+#[test]
+fn a_text_of_a_move_may_contain_what_ends_a_part() {
+    let text = "game = 'otter'\nversion = 1\n[fields.note]\ntype = 'text'\nmax_len = 20\nscope = 'profile'\n\
+        [[levels]]\nid = 'weir'\n[[levels]]\nid = 'mill'\nunlock = \"note == 'a;b'\"\nlatch = true\n";
+    let schema = schema(text);
+    let moves =
+        player_moves("moves.txt", "note it: needs note != 'a;b'; set note \"a;b\"\n", &schema).unwrap();
+    let explored = Exploration::of(&schema).moves(moves).run();
+    assert!(explored.coverage.reached.contains(&"open mill".to_string()), "{explored:?}");
+}
+
+#[test]
 fn the_survival_table_holds_for_every_game_here() {
     let mut tried = 0;
     for path in ["demo", "examples/games/arcade", "examples/games/journey", "examples/games/puzzle"] {
