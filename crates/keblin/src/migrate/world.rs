@@ -42,7 +42,7 @@ impl Applying<'_> {
             let Some(is) = is else { continue };
             // Bytes that cannot be read stay as they are, as when they are recalled.
             let converted = match AreaBody::read(old, bytes) {
-                Ok(body) => self.body(&is, body)?.to_bytes(now),
+                Ok(body) => self.body(&is, body)?.to_bytes(now).map(Arc::from),
                 Err(_) => Some(Arc::clone(bytes)),
             };
             // A copy without bytes says that nothing was known then.
@@ -142,7 +142,7 @@ impl Applying<'_> {
     }
 
     /// Converts the objects of an area, kind by kind.
-    fn body(&self, area: &str, mut before: AreaBody) -> Result<AreaBody, StepFault> {
+    fn body<'b>(&self, area: &str, mut before: AreaBody<'b>) -> Result<AreaBody<'b>, StepFault> {
         let Places { step, old, now } = self.places;
         let mut body = AreaBody::empty(now);
         let split = self.split(&mut before);
@@ -162,7 +162,7 @@ impl Applying<'_> {
     }
 
     /// Takes the objects out of the old kinds that are of another kind now; returns them by their new kind.
-    fn split(&self, before: &mut AreaBody) -> Vec<Option<Rows>> {
+    fn split<'b>(&self, before: &mut AreaBody<'b>) -> Vec<Option<Rows<'b>>> {
         let splits = self.places.step.kinds.iter().map(|of| {
             let (from, when) = of.out_of.as_ref()?;
             let held = before.kinds.get_mut(*from)?;
@@ -178,9 +178,9 @@ impl Applying<'_> {
     fn rows(
         &self,
         (area, of): (&str, &ShapeStep),
-        (before, was): (Rows, &ObjectKindDef),
+        (before, was): (Rows<'_>, &ObjectKindDef),
         kind: &ObjectKindDef,
-    ) -> Result<Rows, StepFault> {
+    ) -> Result<Rows<'static>, StepFault> {
         let mut rows = Rows::of(kind);
         for ((column, field), step) in rows.columns.iter_mut().zip(&kind.fields).zip(&of.members) {
             let mut carrying = Carrying::plainly(0);
@@ -230,7 +230,7 @@ impl Applying<'_> {
 struct Object(Vec<Value>);
 
 impl Object {
-    fn of(rows: &Rows, row: usize) -> Object {
+    fn of(rows: &Rows<'_>, row: usize) -> Object {
         Object(rows.columns.iter().map(|column| column.get(row).unwrap_or(Value::Unset)).collect())
     }
 }

@@ -203,15 +203,15 @@ impl Engine {
     }
 
     /// Returns what is known of an area.
-    pub(super) fn body_of(&self, area: usize) -> Result<AreaBody, WorldError> {
+    pub(super) fn body_of(&self, area: usize) -> Result<AreaBody<'_>, WorldError> {
         self.body_as(area, AreaBody::read)
     }
 
-    fn body_as(
-        &self,
+    fn body_as<'b>(
+        &'b self,
         area: usize,
-        read: impl FnOnce(&Model, &[u8]) -> Result<AreaBody, AreaFault>,
-    ) -> Result<AreaBody, WorldError> {
+        read: impl FnOnce(&Model, &'b [u8]) -> Result<AreaBody<'b>, AreaFault>,
+    ) -> Result<AreaBody<'b>, WorldError> {
         let id = self.schema.areas.id(area).unwrap_or_default();
         let Some(bytes) = self.areas.get(format!("{AREA}{id}").as_str()) else {
             return Ok(AreaBody::empty(&self.schema));
@@ -260,7 +260,8 @@ impl Engine {
                 held.left = self.time_of(kind);
             }
         }
-        self.put_body(area, &body);
+        let bytes = body.to_bytes(&schema);
+        self.put_body(area, bytes);
         Ok(())
     }
 
@@ -270,12 +271,13 @@ impl Engine {
         asks.then_some(self.state.played)
     }
 
-    pub(super) fn put_body(&mut self, area: usize, body: &AreaBody) {
+    /// Puts what is known of an area: the bytes of its body, or `None` if it says nothing.
+    pub(super) fn put_body(&mut self, area: usize, bytes: Option<Vec<u8>>) {
         let Some(id) = self.schema.areas.id(area) else { return };
-        let (section, bytes) = (format!("{AREA}{id}"), body.to_bytes(&self.schema).map(AreaBytes::from));
+        let section = format!("{AREA}{id}");
         let held = self.areas.get(section.as_str());
         // The same bytes stay the same section, which the next save need not write.
-        if held == bytes.as_ref() {
+        if held.is_some_and(|held| held.is(bytes.as_deref())) || (held.is_none() && bytes.is_none()) {
             return;
         }
         let held = held.cloned().unwrap_or_else(|| AreaBytes::from(<Arc<[u8]>>::default()));
@@ -286,7 +288,7 @@ impl Engine {
             areas.entry(format!("{start}{id}").into()).or_insert_with(|| held.clone());
         }
         match bytes {
-            Some(bytes) => _ = areas.insert(section.into(), bytes),
+            Some(bytes) => _ = areas.insert(section.into(), AreaBytes::from(<Arc<[u8]>>::from(bytes))),
             None => _ = areas.remove(section.as_str()),
         }
     }
@@ -313,7 +315,7 @@ impl Engine {
 }
 
 /// Returns rows with the ids that are gone: of the objects that the game makes with the area, those without a row.
-fn with_gone(rows: Rows, known: &[u64], gone_before: &[u64]) -> Rows {
+fn with_gone<'b>(rows: Rows<'b>, known: &[u64], gone_before: &[u64]) -> Rows<'b> {
     // Mostly nothing is gone.
     if gone_before.is_empty() && rows.ids == known {
         return Rows { gone: Vec::new(), ..rows };

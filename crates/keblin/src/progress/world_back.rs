@@ -76,7 +76,8 @@ impl Engine {
                 }
                 rows.left = rows.left.map(|left| left + since(*origin));
             }
-            self.put_body(area, &body);
+            let bytes = body.to_bytes(&schema);
+            self.put_body(area, bytes);
         }
         for present in self.world.present.values_mut() {
             let kinds = present.put_back.iter_mut().zip(&origins);
@@ -85,7 +86,7 @@ impl Engine {
     }
 
     /// Returns the copy of an area; `None` if it has not changed since.
-    fn copy_of(&self, area: usize, start: &str) -> Option<AreaBody> {
+    fn copy_of(&self, area: usize, start: &str) -> Option<AreaBody<'_>> {
         let id = self.schema.areas.id(area)?;
         let bytes = self.areas.get(format!("{start}{id}").as_str())?.get().ok()?;
         match bytes.is_empty() {
@@ -118,6 +119,6 @@ impl Engine {
 }
 
 /// Returns the rows of a kind in a copy.
-fn of_kind(copy: Option<&AreaBody>, kind: usize) -> Option<Rows> {
+fn of_kind<'b>(copy: Option<&AreaBody<'b>>, kind: usize) -> Option<Rows<'b>> {
     copy?.kinds.get(kind).cloned()
 }

@@ -44,6 +44,11 @@ impl AreaBytes {
         Arc::ptr_eq(&self.0, &other.0)
     }
 
+    /// Returns whether they are these bytes; not if they cannot be read.
+    pub(crate) fn is(&self, bytes: Option<&[u8]>) -> bool {
+        bytes.is_some_and(|bytes| self.get().is_ok_and(|held| **held == *bytes))
+    }
+
     /// Returns whether they are in memory.
     pub(crate) fn is_read(&self) -> bool {
         self.0.bytes.get().is_some()

@@ -35,7 +35,7 @@ pub(super) fn findings(snapshot: &Snapshot) -> Vec<SaveFinding> {
 }
 
 /// Returns what is wrong with the values of an area.
-fn of_area(area: &str, body: &AreaBody, there: &There<'_>) -> Vec<SaveFinding> {
+fn of_area(area: &str, body: &AreaBody<'_>, there: &There<'_>) -> Vec<SaveFinding> {
     let mut found = Vec::new();
     for (kind, rows) in there.model.object_kinds.iter().zip(&body.kinds) {
         for (field, column) in kind.fields.iter().zip(&rows.columns) {
@@ -61,7 +61,7 @@ struct There<'s> {
 }
 
 impl There<'_> {
-    fn of<'s>(model: &'s Model, areas: &[(&str, AreaBody)], is_whole: bool) -> There<'s> {
+    fn of<'s>(model: &'s Model, areas: &[(&str, AreaBody<'_>)], is_whole: bool) -> There<'s> {
         let kinds = (0..model.object_kinds.len()).map(|kind| {
             let rows = || areas.iter().filter_map(move |(_, body)| body.kinds.get(kind));
             let ids = rows().flat_map(|rows| rows.ids.iter().copied()).collect();

@@ -1,7 +1,5 @@
 //! Areas: the rows of each kind, as bytes and back.
 
-use std::sync::Arc;
-
 use keblin_schema::model::ObjectKindDef;
 use keblin_schema::{Model, Time};
 use minicbor::data::Tag;
@@ -21,7 +19,7 @@ const FIELDS: &str = "fields";
 
 /// The objects of one kind in an area.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub(crate) struct Rows {
+pub(crate) struct Rows<'b> {
     /// The ids of its objects, in order.
     pub(crate) ids: Vec<u64>,
     /// The ids of objects that the game makes with the area and that are gone, in order.
@@ -29,17 +27,17 @@ pub(crate) struct Rows {
     /// The time in play when they were recorded, if the kind asks for the time away.
     pub(crate) left: Option<Time>,
     /// One column for each declared field.
-    pub(crate) columns: Vec<Column>,
+    pub(crate) columns: Vec<Column<'b>>,
 }
 
-impl Rows {
-    pub(crate) fn of(kind: &ObjectKindDef) -> Rows {
+impl<'b> Rows<'b> {
+    pub(crate) fn of(kind: &ObjectKindDef) -> Rows<'b> {
         let columns = kind.fields.iter().map(|field| Column::new(field.kind)).collect();
         Rows { columns, ..Rows::default() }
     }
 
     /// Returns some of its objects, in rising order; what is gone stays gone.
-    pub(crate) fn picked(&self, rows: &[usize]) -> Rows {
+    pub(crate) fn picked(&self, rows: &[usize]) -> Rows<'b> {
         let ids = rows.iter().filter_map(|row| self.ids.get(*row).copied()).collect();
         let columns = self.columns.iter().map(|column| column.picked(rows)).collect();
         Rows { ids, gone: self.gone.clone(), left: self.left, columns }
@@ -63,7 +61,7 @@ impl Rows {
     }
 
     /// Puts the rows in the order of their ids. An error is an id that is repeated.
-    pub(crate) fn in_order(mut self) -> Result<Rows, u64> {
+    pub(crate) fn in_order(mut self) -> Result<Rows<'b>, u64> {
         let is_in_order = self.ids.windows(2).all(|pair| pair.first() < pair.last());
         if !is_in_order {
             let mut rows: Vec<usize> = (0..self.ids.len()).collect();
@@ -80,26 +78,26 @@ impl Rows {
 
 /// The objects of an area, kind by kind.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub(crate) struct AreaBody {
+pub(crate) struct AreaBody<'b> {
     /// By the position of the kind.
-    pub(crate) kinds: Vec<Rows>,
+    pub(crate) kinds: Vec<Rows<'b>>,
     /// Kinds that this build does not declare, each with its name and its bytes.
-    unknown: Vec<(String, Vec<u8>)>,
+    unknown: Vec<(String, &'b [u8])>,
 }
 
-impl AreaBody {
+impl<'b> AreaBody<'b> {
     /// An area that says nothing.
-    pub(crate) fn empty(model: &Model) -> AreaBody {
+    pub(crate) fn empty(model: &Model) -> AreaBody<'b> {
         AreaBody { kinds: model.object_kinds.iter().map(Rows::of).collect(), unknown: Vec::new() }
     }
 
     /// Takes over the kinds of another body that this build does not declare.
-    pub(crate) fn with_unknown_of(&mut self, other: AreaBody) {
+    pub(crate) fn with_unknown_of(&mut self, other: AreaBody<'b>) {
         self.unknown = other.unknown;
     }
 
     /// Returns the bytes; `None` if there is nothing to say.
-    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Arc<[u8]>> {
+    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Vec<u8>> {
         let some: Vec<_> =
             model.object_kinds.iter().zip(&self.kinds).filter(|(_, rows)| !rows.is_empty()).collect();
         if some.is_empty() && self.unknown.is_empty() {
@@ -109,20 +107,20 @@ impl AreaBody {
         let mut out = Encoder::new(Vec::with_capacity(about));
         let written = write(&mut out, &some, &self.unknown);
         // Writing to memory cannot fail.
-        written.ok().map(|()| out.into_writer().into())
+        written.ok().map(|()| out.into_writer())
     }
 
     /// Reads the bytes of an area.
-    pub(crate) fn read(model: &Model, bytes: &[u8]) -> Result<AreaBody, AreaFault> {
+    pub(crate) fn read(model: &Model, bytes: &'b [u8]) -> Result<AreaBody<'b>, AreaFault> {
         AreaBody::read_as(model, bytes, true)
     }
 
     /// Reads the bytes of an area without the values: to record all its objects anew.
-    pub(crate) fn read_ids(model: &Model, bytes: &[u8]) -> Result<AreaBody, AreaFault> {
+    pub(crate) fn read_ids(model: &Model, bytes: &'b [u8]) -> Result<AreaBody<'b>, AreaFault> {
         AreaBody::read_as(model, bytes, false)
     }
 
-    fn read_as(model: &Model, bytes: &[u8], with_values: bool) -> Result<AreaBody, AreaFault> {
+    fn read_as(model: &Model, bytes: &'b [u8], with_values: bool) -> Result<AreaBody<'b>, AreaFault> {
         let mut from = Decoder::new(bytes);
         let mut body = AreaBody::empty(model);
         let start = expected(&mut from, "", "a map of kinds", |from| from.map().ok().flatten())?;
@@ -137,7 +135,7 @@ impl AreaBody {
                 Some((kind, rows)) => *rows = read_rows(&mut from, (model, kind), with_values)?,
                 None => {
                     expected(&mut from, &name, "the objects of a kind", |from| from.skip().ok())?;
-                    let bytes = bytes.get(at..from.position()).unwrap_or_default().to_vec();
+                    let bytes = bytes.get(at..from.position()).unwrap_or_default();
                     body.unknown.push((name, bytes));
                 }
             }
@@ -151,13 +149,13 @@ impl AreaBody {
 
 fn write(
     out: &mut Encoder<Vec<u8>>,
-    kinds: &[(&ObjectKindDef, &Rows)],
-    unknown: &[(String, Vec<u8>)],
+    kinds: &[(&ObjectKindDef, &Rows<'_>)],
+    unknown: &[(String, &[u8])],
 ) -> Result<(), Failure> {
     out.map((kinds.len() + unknown.len()) as u64)?;
     let known = kinds.iter().map(|(kind, rows)| (kind.name.as_str(), Ok((*kind, *rows))));
-    let unknown = unknown.iter().map(|(name, bytes)| (name.as_str(), Err(bytes)));
-    let mut kinds: Vec<(&str, Result<_, &Vec<u8>>)> = known.chain(unknown).collect();
+    let unknown = unknown.iter().map(|(name, bytes)| (name.as_str(), Err(*bytes)));
+    let mut kinds: Vec<(&str, Result<_, &[u8]>)> = known.chain(unknown).collect();
     kinds.sort_by_key(|(name, _)| in_order_of_keys(name));
     for (name, kind) in kinds {
         out.str(name)?;
@@ -174,14 +172,14 @@ fn in_order_of_keys(key: &str) -> (usize, &str) {
     (key.len(), key)
 }
 
-fn write_rows(out: &mut Encoder<Vec<u8>>, kind: &ObjectKindDef, rows: &Rows) -> Result<(), Failure> {
+fn write_rows(out: &mut Encoder<Vec<u8>>, kind: &ObjectKindDef, rows: &Rows<'_>) -> Result<(), Failure> {
     out.map(3 + u64::from(rows.left.is_some()))?;
     write_ids(out.str(IDS)?, &rows.ids)?;
     write_ids(out.str(GONE)?, &rows.gone)?;
     if let Some(left) = rows.left {
         out.str(LEFT)?.i64(left.as_nanos())?;
     }
-    let mut columns: Vec<(&str, &Column)> =
+    let mut columns: Vec<(&str, &Column<'_>)> =
         kind.fields.iter().map(|field| field.name.as_str()).zip(&rows.columns).collect();
     columns.sort_by_key(|(name, _)| in_order_of_keys(name));
     out.str(FIELDS)?.map(columns.len() as u64)?;
@@ -219,14 +217,14 @@ fn expected<'b, T>(
     })
 }
 
-fn read_rows(
-    from: &mut Decoder<'_>,
+fn read_rows<'b>(
+    from: &mut Decoder<'b>,
     (model, kind): (&Model, &ObjectKindDef),
     with_values: bool,
-) -> Result<Rows, AreaFault> {
+) -> Result<Rows<'b>, AreaFault> {
     let place = kind.name.as_str();
     let mut rows = Rows::default();
-    let mut columns: Vec<Option<Column>> = vec![None; kind.fields.len()];
+    let mut columns: Vec<Option<Column<'b>>> = vec![None; kind.fields.len()];
     let count = expected(from, place, "a map", |from| from.map().ok().flatten())?;
     for _ in 0..count {
         let key = expected(from, place, "a key", |from| from.str().ok())?;
@@ -277,11 +275,11 @@ fn read_ids(from: &mut Decoder<'_>, place: &str) -> Result<Vec<u64>, AreaFault> 
     }
 }
 
-fn read_columns(
-    from: &mut Decoder<'_>,
+fn read_columns<'b>(
+    from: &mut Decoder<'b>,
     (model, kind): (&Model, &ObjectKindDef),
     objects: usize,
-    columns: &mut [Option<Column>],
+    columns: &mut [Option<Column<'b>>],
 ) -> Result<(), AreaFault> {
     let count = expected(from, kind.name.as_str(), "a map of fields", |from| from.map().ok().flatten())?;
     for _ in 0..count {

@@ -1,5 +1,7 @@
 //! Columns: the values of one field of the objects of an area.
 
+use std::borrow::Cow;
+
 use keblin_schema::kind::Kind;
 use keblin_schema::value::{Float, Part};
 use keblin_schema::{Date, Instant, Model, ObjectId, Time, Value};
@@ -11,15 +13,16 @@ use super::tags;
 use crate::broken::Broken;
 use crate::grammar::Failure;
 
-/// The values of one field, one after the other.
+/// The values of one field, one after the other. Bytes that were read stay where they are, as most areas are only
+/// recalled.
 #[derive(Clone, Debug, PartialEq)]
-pub(crate) enum Column {
+pub(crate) enum Column<'b> {
     /// Values of one width, as the bytes of a typed array.
     Packed {
         /// Their type.
         kind: Kind,
         /// The bytes.
-        bytes: Vec<u8>,
+        bytes: Cow<'b, [u8]>,
     },
     /// All other values.
     Items(Vec<Value>),
@@ -39,10 +42,10 @@ fn packing(kind: Kind) -> Option<(u64, usize)> {
     })
 }
 
-impl Column {
-    pub(crate) fn new(kind: Kind) -> Column {
+impl<'b> Column<'b> {
+    pub(crate) fn new(kind: Kind) -> Column<'b> {
         match packing(kind) {
-            Some(_) => Column::Packed { kind, bytes: Vec::new() },
+            Some(_) => Column::Packed { kind, bytes: Cow::Owned(Vec::new()) },
             None => Column::Items(Vec::new()),
         }
     }
@@ -52,7 +55,7 @@ impl Column {
         match self {
             Column::Items(items) => items.reserve(values),
             Column::Packed { kind, bytes } => {
-                bytes.reserve(values * packing(*kind).map_or(0, |(_, width)| width));
+                bytes.to_mut().reserve(values * packing(*kind).map_or(0, |(_, width)| width));
             }
         }
     }
@@ -61,16 +64,7 @@ impl Column {
     pub(crate) fn push(&mut self, value: Value) {
         match self {
             Column::Items(items) => items.push(value),
-            Column::Packed { bytes, .. } => match value {
-                Value::Bool(yes) => bytes.push(u8::from(yes)),
-                Value::Int(number) => bytes.extend_from_slice(&number.to_le_bytes()),
-                Value::Time(time) => bytes.extend_from_slice(&time.as_nanos().to_le_bytes()),
-                Value::Float(number) => bytes.extend_from_slice(&number.get().to_le_bytes()),
-                Value::Vec2(parts) => push_parts(bytes, &parts),
-                Value::Vec3(parts) => push_parts(bytes, &parts),
-                Value::Quat(parts) => push_parts(bytes, &parts),
-                _ => {}
-            },
+            Column::Packed { bytes, .. } => push_value(bytes.to_mut(), value),
         }
     }
 
@@ -107,13 +101,11 @@ impl Column {
     fn is_sound(&self) -> bool {
         let Column::Packed { kind, bytes } = self else { return true };
         match kind {
-            Kind::Bool => bytes.iter().all(|byte| *byte <= 1),
-            Kind::Float => bytes
-                .chunks_exact(8)
-                .all(|held| held.try_into().is_ok_and(|held| f64::from_le_bytes(held).is_finite())),
-            Kind::Vec2 | Kind::Vec3 | Kind::Quat => bytes
-                .chunks_exact(4)
-                .all(|held| held.try_into().is_ok_and(|held| f32::from_le_bytes(held).is_finite())),
+            Kind::Bool => all(bytes.iter().map(|byte| *byte <= 1)),
+            Kind::Float => all(bytes.as_chunks().0.iter().map(|held| f64::from_le_bytes(*held).is_finite())),
+            Kind::Vec2 | Kind::Vec3 | Kind::Quat => {
+                all(bytes.as_chunks().0.iter().map(|held| f32::from_le_bytes(*held).is_finite()))
+            }
             _ => true,
         }
     }
@@ -128,7 +120,7 @@ impl Column {
     }
 
     /// Returns the same values in another order, or some of them.
-    pub(crate) fn picked(&self, rows: &[usize]) -> Column {
+    pub(crate) fn picked(&self, rows: &[usize]) -> Column<'b> {
         match self {
             Column::Items(items) => {
                 Column::Items(rows.iter().filter_map(|row| items.get(*row).cloned()).collect())
@@ -157,16 +149,16 @@ impl Column {
 
     /// Reads a column for a number of objects.
     pub(super) fn read(
-        from: &mut Decoder<'_>,
+        from: &mut Decoder<'b>,
         (model, kind): (&Model, Kind),
         objects: usize,
-    ) -> Result<Column, AreaFaultKind> {
+    ) -> Result<Column<'b>, AreaFaultKind> {
         let unexpected = || AreaFaultKind::Unexpected(format!("{objects} values of type {kind}"));
         let column = match packing(kind) {
             Some((tag, _)) => {
                 let found = from.tag().ok().filter(|found| found.as_u64() == tag);
                 let bytes = found.and_then(|_| from.bytes().ok()).ok_or_else(unexpected)?;
-                Column::Packed { kind, bytes: bytes.to_vec() }
+                Column::Packed { kind, bytes: Cow::Borrowed(bytes) }
             }
             None => {
                 let count = from.array().ok().flatten().ok_or_else(unexpected)?;
@@ -186,6 +178,24 @@ impl Column {
             true => Ok(column),
             false => Err(AreaFaultKind::Unexpected("finite numbers".to_string())),
         }
+    }
+}
+
+/// Returns whether all are true. Looks at every one, so that the compiler can look at several at once.
+fn all(each: impl Iterator<Item = bool>) -> bool {
+    each.fold(true, |all, one| all & one)
+}
+
+fn push_value(bytes: &mut Vec<u8>, value: Value) {
+    match value {
+        Value::Bool(yes) => bytes.push(u8::from(yes)),
+        Value::Int(number) => bytes.extend_from_slice(&number.to_le_bytes()),
+        Value::Time(time) => bytes.extend_from_slice(&time.as_nanos().to_le_bytes()),
+        Value::Float(number) => bytes.extend_from_slice(&number.get().to_le_bytes()),
+        Value::Vec2(parts) => push_parts(bytes, &parts),
+        Value::Vec3(parts) => push_parts(bytes, &parts),
+        Value::Quat(parts) => push_parts(bytes, &parts),
+        _ => {}
     }
 }
 

@@ -14,7 +14,7 @@ use super::objects::Objects;
 /// One object, as `#[derive(WorldObject)]` reads it.
 #[derive(Debug)]
 pub struct RowIn<'r> {
-    rows: &'r Rows,
+    rows: &'r Rows<'r>,
     row: usize,
 }
 
@@ -40,7 +40,7 @@ impl RowIn<'_> {
 pub struct AreaIn<'a, G> {
     model: &'a Model,
     area: usize,
-    body: &'a AreaBody,
+    body: &'a AreaBody<'a>,
     /// The time in play.
     now: Time,
     /// By kind: the ids of the objects that the game makes with the area, once they were passed.
@@ -51,7 +51,7 @@ pub struct AreaIn<'a, G> {
 }
 
 impl<'a, G> AreaIn<'a, G> {
-    pub(crate) fn new(model: &'a Model, area: usize, body: &'a AreaBody, now: Time) -> AreaIn<'a, G> {
+    pub(crate) fn new(model: &'a Model, area: usize, body: &'a AreaBody<'a>, now: Time) -> AreaIn<'a, G> {
         let known = vec![None; model.object_kinds.len()];
         AreaIn { model, area, body, now, known, mistake: None, of: PhantomData }
     }
@@ -63,7 +63,7 @@ impl<'a, G> AreaIn<'a, G> {
         let place = T::KIND.index();
         let Some(rows) = self.rows_of(place) else { return };
         let away = rows.left.map(|left| (self.now - left).max(Time::ZERO));
-        let mut authored = Vec::new();
+        let mut authored = Vec::with_capacity(rows.ids.len());
         let mut taken = vec![false; rows.ids.len()];
         // Objects mostly come in the order in which they were put by.
         let mut next = 0;
@@ -96,7 +96,7 @@ impl<'a, G> AreaIn<'a, G> {
     }
 
     /// Returns the rows of a kind; `None` if its objects were passed already.
-    pub(super) fn rows_of(&mut self, kind: usize) -> Option<&'a Rows> {
+    pub(super) fn rows_of(&mut self, kind: usize) -> Option<&'a Rows<'a>> {
         if self.known.get(kind)?.is_some() {
             let name = self.model.object_kinds.get(kind)?.name.to_string();
             self.mistake.get_or_insert(WorldWhy::Twice { kind: name });

@@ -21,7 +21,7 @@ const MAX_RESERVED: usize = 1 << 16;
 pub struct RowOut<'r> {
     model: &'r Model,
     kind: &'r ObjectKindDef,
-    rows: &'r mut Rows,
+    rows: &'r mut Rows<'static>,
     /// By field: whether any value of its type fits.
     free: &'r [bool],
     /// The field whose value cannot be kept, and why if it is known.
@@ -30,17 +30,23 @@ pub struct RowOut<'r> {
 
 impl RowOut<'_> {
     /// Writes a member to its field. A number beyond the bounds of the field becomes the nearest one within.
-    #[inline]
+    #[inline(always)]
     pub fn put<T: FieldType, G, M: Member<T>>(&mut self, field: ObjectField<T, G>, member: &M) {
         let index = field.index();
         let written = member.to_write();
         if self.free.get(index) == Some(&true)
             && let (Some(Column::Packed { bytes, .. }), Some(value)) =
                 (self.rows.columns.get_mut(index), &written)
-            && T::pack(value, bytes)
+            && T::pack(value, bytes.to_mut())
         {
             return;
         }
+        self.put_checked::<T>(index, written);
+    }
+
+    /// Writes a value that has to be looked at.
+    #[cold]
+    fn put_checked<T: FieldType>(&mut self, index: usize, written: Option<T::Write>) {
         let value = match written {
             Some(value) => T::write(value, self.model),
             // A member that may be unset, and is.
@@ -70,7 +76,7 @@ pub struct AreaOut<'a, G> {
     model: &'a Model,
     area: usize,
     /// By kind: its rows, once they were passed.
-    rows: Vec<Option<Rows>>,
+    rows: Vec<Option<Rows<'static>>>,
     /// The first mistake.
     mistake: Option<WorldWhy>,
     of: PhantomData<G>,
@@ -130,7 +136,7 @@ impl<'a, G> AreaOut<'a, G> {
     }
 
     /// Returns the rows by kind; every kind of the area must have been passed.
-    pub(crate) fn done(self) -> Result<Vec<Option<Rows>>, WorldWhy> {
+    pub(crate) fn done(self) -> Result<Vec<Option<Rows<'static>>>, WorldWhy> {
         if let Some(mistake) = self.mistake {
             return Err(mistake);
         }
