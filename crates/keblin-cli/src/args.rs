@@ -29,7 +29,7 @@ pub(crate) struct Args {
 /// The commands by what people do. Every command is in one group; a test checks that.
 const GROUPS: [(&str, &[&str]); 4] = [
     ("Declare", &["new", "check", "survival", "levels", "why", "schema"]),
-    ("Look at saves", &["show", "compare", "verify", "export", "salvage", "reconcile"]),
+    ("Look at saves", &["show", "compare", "verify", "report", "export", "salvage", "reconcile"]),
     ("Versions", &["freeze", "migrate"]),
     ("Test", &["rehearse", "explore", "set", "import", "demo"]),
 ];
@@ -135,6 +135,24 @@ pub(crate) enum Command {
         /// same version has written
         #[arg(long)]
         set_aside: bool,
+    },
+    /// Write one HTML page about the declaration, a save, or many saves
+    ///
+    /// The page needs no network. A report that is there is made again; no
+    /// other file is overwritten.
+    Report {
+        /// One save; or several, or folders of saves, for figures of all of
+        /// them. Default: the declaration alone
+        saves: Vec<PathBuf>,
+        /// The page
+        #[arg(long, value_name = "FILE", default_value = "report.html")]
+        to: PathBuf,
+        /// Also write the figures of many saves to this file, as a table
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        /// The game's key for seals, as a file of its bytes
+        #[arg(long, value_name = "FILE")]
+        key: Option<PathBuf>,
     },
     /// Print a save as JSON, without loss
     Export {

@@ -10,6 +10,9 @@ mod files;
 /// One file per command.
 mod cmd;
 
+/// The page of `keblin report`.
+mod report;
+
 /// How output looks.
 mod out;
 
@@ -123,6 +126,10 @@ pub fn run(
         }
         Command::Verify { files, key, set_aside } => {
             cmd::verify::run(&mut console, &args, files, (key.as_deref(), *set_aside))
+        }
+        Command::Report { saves, to, csv, key } => {
+            let asked = cmd::report::Asked { saves, to, csv: csv.as_deref(), key: key.as_deref() };
+            cmd::report::run(&mut console, &args, &asked)
         }
         Command::Freeze => cmd::freeze::run(&mut console, &args),
         Command::Migrate { files, write, key } => {

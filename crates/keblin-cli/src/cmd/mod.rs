@@ -57,6 +57,9 @@ pub(crate) mod why;
 /// What the finding codes mean
 mod pages;
 
+/// `keblin report`
+pub(crate) mod report;
+
 /// `keblin rehearse`
 pub(crate) mod rehearse;
 

@@ -10,12 +10,12 @@ use keblin::model::{FieldDef, Scope};
 use keblin::save::{SaveFile, StateHead};
 use keblin::verify::{SaveFinding, verify_settings};
 use keblin::world::{AreaFault, ObjectCount};
-use keblin::{Difficulty, Progress, Schema, Severity, Value};
+use keblin::{Difficulty, Progress, Schema, Severity};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
 use crate::out::levels::missing;
-use crate::out::{Console, Tone, cell, json, of_scope, plain, shortened, shown, when};
+use crate::out::{Console, Tone, cell, json, of_scope, plain, played, shortened, shown, waits, when};
 use crate::{Outcome, Trouble, files};
 
 /// How often a watched file is looked at.
@@ -161,8 +161,9 @@ fn text(
         console.paragraph(&format!("  \"{}\"", keblin::text::Shown(title)), "    ")?;
     }
     console.line(&format!("  save {} ({}), {when}, {} played", head.number, head.cause, played(progress)))?;
-    let waiting = waiting(console, progress);
-    console.line(&format!("  {waiting}"))?;
+    let run = waits(progress);
+    let run = if progress.resume_point().is_some() { console.toned(Tone::Name, &run) } else { run };
+    console.line(&format!("  {run}"))?;
     // Device values are not in a slot.
     fields(console, progress, |scope| scope != Scope::Device)?;
     if schema.level_facts_per_difficulty {
@@ -240,25 +241,6 @@ fn unlocks(console: &mut Console<'_>, progress: &Progress) -> Result<(), Trouble
     }
     console.table(&table)?;
     Ok(())
-}
-
-fn played(progress: &Progress) -> Value {
-    progress.answer(&Asked::Played)
-}
-
-fn waiting(console: &Console<'_>, progress: &Progress) -> String {
-    let schema = progress.schema();
-    let Some(point) = progress.resume_point() else { return "no run to continue".to_string() };
-    let level = point.level.and_then(|level| schema.levels.get(level.index()));
-    let checkpoint = point.checkpoint.and_then(|point| level?.checkpoints.get(point.index()));
-    let place = match (level, checkpoint) {
-        (Some(level), Some(checkpoint)) => format!("{}, checkpoint {checkpoint}", level.title),
-        (Some(level), None) => format!("{}, no checkpoint yet", level.title),
-        (None, _) => "on the map".to_string(),
-    };
-    let difficulty = point.difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
-    let difficulty = difficulty.map_or(String::new(), |difficulty| format!(", {difficulty}"));
-    console.toned(Tone::Name, &format!("a run waits: {place}{difficulty}"))
 }
 
 /// Every field of some scopes with its value, by scope and group.

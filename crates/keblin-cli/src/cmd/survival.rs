@@ -14,7 +14,7 @@ use crate::out::{Console, Tone, cell, json, of_scope, plain};
 use crate::{Outcome, Trouble, files};
 
 /// The events that treat fields differently; the others treat all fields of a scope alike.
-const COLUMNS: [(&str, Row); 5] = [
+pub(crate) const COLUMNS: [(&str, Row); 5] = [
     ("death", Row::Death),
     ("retry", Row::Retry),
     ("enter", Row::Enter),
@@ -161,13 +161,18 @@ pub(crate) fn print(console: &mut Console<'_>, schema: &Schema) -> Result<(), Tr
     }
     console.table(&table)?;
     console.blank()?;
-    let of_objects = (!schema.object_kinds.is_empty()).then_some(OBJECTS);
-    let save_points = (schema.checkpoint_lasts == CheckpointLasts::Run).then_some(SAVE_POINTS);
-    for line in NOTES.into_iter().chain(of_objects).chain(save_points) {
+    for line in notes(schema) {
         let note = console.toned(Tone::Quiet, line);
         console.paragraph(&format!("  {note}"), "    ")?;
     }
     Ok(())
+}
+
+/// What has to be known to read the table.
+pub(crate) fn notes(schema: &Schema) -> impl Iterator<Item = &'static str> {
+    let of_objects = (!schema.object_kinds.is_empty()).then_some(OBJECTS);
+    let save_points = (schema.checkpoint_lasts == CheckpointLasts::Run).then_some(SAVE_POINTS);
+    NOTES.into_iter().chain(of_objects).chain(save_points)
 }
 
 const NOTES: [&str; 6] = [
@@ -202,6 +207,6 @@ fn fate_cell(schema: &Schema, field: &FieldDef, moment: Row, is_lives: bool) -> 
 }
 
 /// Each field must say what a death does, so that cell is marked even if it equals the default for its scope.
-fn says(field: &FieldDef, moment: Row) -> bool {
+pub(crate) fn says(field: &FieldDef, moment: Row) -> bool {
     moment == Row::Death && field.scope != Scope::Profile && field.says_on_death
 }

@@ -5,12 +5,15 @@
     reason = "the command line reads the files it is given and stamps what it writes"
 )]
 
-use std::io::{ErrorKind, Write};
+use std::io::{ErrorKind, Read, Write};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use crate::Trouble;
 use crate::out::shown;
+
+/// How many bytes of a file are searched for its mark.
+const MARKED_BYTES: u64 = 1024;
 
 /// Writes a file that must not exist yet.
 pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
@@ -23,6 +26,24 @@ pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     };
     let mut file = std::fs::File::create_new(path).map_err(told)?;
     file.write_all(bytes).and_then(|()| file.sync_all()).map_err(told)
+}
+
+/// Writes a file that is made again each time, such as a report. What is there already must have a mark in its first
+/// bytes that says so; anything else is not overwritten.
+pub(crate) fn renew(path: &Path, bytes: &[u8], mark: &str) -> Result<(), Trouble> {
+    let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", shown(path)));
+    if is_free(path) {
+        return write_anew(path, bytes);
+    }
+    let mut start = Vec::new();
+    std::fs::File::open(path)
+        .and_then(|file| file.take(MARKED_BYTES).read_to_end(&mut start))
+        .map_err(told)?;
+    if !start.windows(mark.len()).any(|held| held == mark.as_bytes()) {
+        let why = "this file exists already, and is something else; nothing was overwritten";
+        return Err(Trouble::Told(format!("{}: {why}", shown(path))));
+    }
+    put_beside(path, bytes, None).map_err(told)?.persist(path).map(|_| ()).map_err(|error| told(error.error))
 }
 
 /// Makes the folder that a file is to be in.

@@ -16,8 +16,10 @@ use std::time::{Duration, UNIX_EPOCH};
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::{Attribute, Cell, Color, ContentArrangement, Table};
+use keblin::condition::names::Asked;
 use keblin::model::{GroupDef, Scope};
 use keblin::text::{Shown, acts_on_a_terminal};
+use keblin::{Progress, Value};
 
 /// What the terminal can do.
 #[derive(Clone, Copy, Debug)]
@@ -234,4 +236,25 @@ pub(crate) fn of_scope(scope: Scope, group: Option<&GroupDef>) -> String {
 /// `1 level`, `2 levels`.
 pub(crate) fn counted(count: usize, what: &str) -> String {
     if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
+}
+
+/// Returns the time in play.
+pub(crate) fn played(progress: &Progress) -> Value {
+    progress.answer(&Asked::Played)
+}
+
+/// Returns what the player would continue: `a run waits: Reedgate, checkpoint osier, neap`.
+pub(crate) fn waits(progress: &Progress) -> String {
+    let schema = progress.schema();
+    let Some(point) = progress.resume_point() else { return "no run to continue".to_string() };
+    let level = point.level.and_then(|level| schema.levels.get(level.index()));
+    let checkpoint = point.checkpoint.and_then(|point| level?.checkpoints.get(point.index()));
+    let place = match (level, checkpoint) {
+        (Some(level), Some(checkpoint)) => format!("{}, checkpoint {checkpoint}", level.title),
+        (Some(level), None) => format!("{}, no checkpoint yet", level.title),
+        (None, _) => "on the map".to_string(),
+    };
+    let difficulty = point.difficulty.and_then(|difficulty| schema.difficulties.get(difficulty.index()));
+    let difficulty = difficulty.map_or(String::new(), |difficulty| format!(", {difficulty}"));
+    format!("a run waits: {place}{difficulty}")
 }

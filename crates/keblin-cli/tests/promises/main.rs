@@ -7,6 +7,7 @@
     reason = "a test may fail loudly, and makes and reads the files it is about"
 )]
 
+mod browser;
 mod check;
 mod demo;
 mod edits;
@@ -17,6 +18,7 @@ mod hostile;
 mod levels;
 mod process;
 mod rehearse;
+mod report;
 mod saves;
 mod two_saves;
 mod usage;

@@ -11,10 +11,9 @@ fn help_is_output_and_wrong_arguments_are_an_error() {
     assert_fits(&help.out);
     let commands =
         ["check", "survival", "why", "show", "compare", "verify", "salvage", "reconcile", "freeze"];
-    for command in commands
-        .into_iter()
-        .chain(["new", "migrate", "rehearse", "explore", "set", "demo", "export", "import", "schema"])
-    {
+    for command in commands.into_iter().chain([
+        "new", "migrate", "report", "rehearse", "explore", "set", "demo", "export", "import", "schema",
+    ]) {
         let lines = help.out.lines().filter(|line| line.trim_start().split(' ').next() == Some(command));
         assert_eq!(lines.count(), 1, "{command} has one line in one group:\n{}", help.out);
         let help = keblin(&[command, "--help"]);

@@ -1,7 +1,7 @@
 //! Rules that can be explained. A lock is a condition that is also split at its `&&`, so that the missing parts can
 //! be reported: which level to finish, how many stars are needed and how many the player has.
 
-use crate::program::{Comparison, Fact, On, Program, Type};
+use crate::program::{Comparison, Fact, On, Program, Read, Type};
 
 /// A condition with its parts.
 #[doc(hidden)]
@@ -12,6 +12,24 @@ pub struct Rule {
     pub program: Program,
     /// Its parts; all of them must be true.
     pub parts: Vec<RulePart>,
+}
+
+impl Rule {
+    /// Returns the levels that it names, as positions in [`Model::levels`](crate::Model::levels).
+    pub fn levels(&self) -> impl Iterator<Item = usize> {
+        self.program
+            .reads()
+            .iter()
+            .filter_map(|read| if let Read::Fact { level, .. } = read { *level } else { None })
+    }
+
+    /// Returns the unlocks that it names, as positions in [`Model::unlocks`](crate::Model::unlocks).
+    pub fn unlocks(&self) -> impl Iterator<Item = usize> {
+        self.program
+            .reads()
+            .iter()
+            .filter_map(|read| if let Read::Unlocked(unlock) = read { Some(*unlock) } else { None })
+    }
 }
 
 /// A part of a rule.
