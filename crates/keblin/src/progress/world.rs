@@ -142,6 +142,13 @@ impl<G, P: Holder> Play<G, P> {
         self.engine().world.present.contains_key(&area.of_any().index())
     }
 
+    /// Returns the areas that are loaded, in the order of the declaration: those to record before a save.
+    #[must_use]
+    pub fn loaded_areas(&self) -> Vec<Area<G>> {
+        let loaded = self.engine().world.present.keys().filter_map(|area| u32::try_from(*area).ok());
+        loaded.map(|area| Area::of_index(area).of_game()).collect()
+    }
+
     /// Returns what to load and unload now, in this order: unloading comes first. An area whose
     /// objects an event has put back is unloaded and loaded again. Ask once a frame; what you have not done yet is
     /// there the next time.

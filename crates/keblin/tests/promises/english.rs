@@ -79,7 +79,6 @@ const FOLDERS: &[(&str, &[&str])] = &[
     ("crates", &["rs", "toml", "stderr"]),
     ("crates/keblin-cli/first", &["txt"]),
     ("examples", &["rs", "toml"]),
-    ("ecs-trial", &["rs", "toml"]),
     ("bench", &["rs", "toml"]),
     ("fuzz", &["rs", "toml"]),
     ("demo", &["toml", "txt"]),

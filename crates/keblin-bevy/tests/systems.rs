@@ -1,0 +1,438 @@
+//! What the plug-in promises, in an app without a window.
+
+#![expect(
+    clippy::unwrap_used,
+    clippy::disallowed_methods,
+    reason = "a test may fail loudly, and reads the saves it is about"
+)]
+
+use std::process::Command;
+use std::time::Duration;
+
+use bevy_app::{App, AppExit, Update};
+use bevy_ecs::prelude::*;
+use keblin::{Carry, ObjectId, Phase, SaveDir, WorldObject};
+use keblin_bevy::{
+    AppCarries, AppWorldObjects, AreaFailed, AreaNeed, Declined, FrameTime, Happens, InArea, InLevel,
+    KeblinPlugin, Kept, LevelEntered, LevelLeft, LoadArea, Recalled, SaveNow, Saved, Tied, Told,
+    progress_changed,
+};
+
+keblin::schema!(fen_post, "../../demo/progress.toml");
+use fen_post::{Event, Game, Notice, areas, checkpoints, difficulties, fields, levels};
+
+const FRAME: Duration = Duration::from_micros(16_667);
+
+/// An app with the plug-in, and the folder of its saves.
+struct Playing {
+    app: App,
+    folder: tempfile::TempDir,
+}
+
+/// Every notice that two readers got.
+#[derive(Resource, Default)]
+struct Heard([Vec<Notice>; 2]);
+
+impl Playing {
+    fn new() -> Playing {
+        let folder = tempfile::tempdir().unwrap();
+        Playing { app: opened(&folder), folder }
+    }
+
+    fn reopened(self) -> Playing {
+        let Playing { app, folder } = self;
+        drop(app);
+        Playing { app: opened(&folder), folder }
+    }
+
+    fn frame(&mut self, events: impl IntoIterator<Item = Event>) {
+        self.app.world_mut().write_message_batch(events.into_iter().map(Happens::<Game>));
+        self.app.world_mut().resource_mut::<FrameTime>().0 = FRAME;
+        self.app.update();
+    }
+
+    fn kept(&self) -> &Kept<Game> {
+        self.app.world().resource()
+    }
+
+    fn count<C: Component>(&mut self) -> usize {
+        let world = self.app.world_mut();
+        world.query::<&C>().iter(world).count()
+    }
+
+    /// Begins a run and enters the first route.
+    fn begin(&mut self) {
+        self.frame([Event::Begin { difficulty: None, replacing: false }, Event::Enter(levels::REEDGATE)]);
+        self.frame([]);
+    }
+}
+
+fn opened(folder: &tempfile::TempDir) -> App {
+    let keeper = fen_post::Keeper::open(&SaveDir::at(folder.path()).slot("one").unwrap()).unwrap();
+    let mut app = App::new();
+    app.add_plugins(KeblinPlugin::new(keeper)).init_resource::<Heard>();
+    fn hear<const READER: usize>(mut told: MessageReader<'_, '_, Told<Game>>, mut heard: ResMut<'_, Heard>) {
+        heard.0.get_mut(READER).unwrap().extend(told.read().map(|Told(notice)| notice.clone()));
+    }
+    app.add_systems(Update, (hear::<0>, hear::<1>));
+    app
+}
+
+#[test]
+fn the_example_plays_goes_on_where_it_was_and_loses_nothing() {
+    let test = std::env::current_exe().unwrap();
+    let example = test.parent().and_then(|deps| deps.parent()).unwrap().join("examples/fen_systems");
+    let folder = tempfile::tempdir().unwrap();
+    let run = || {
+        let output = Command::new(&example).arg(folder.path()).output().unwrap();
+        assert!(output.status.success(), "{output:?}");
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let lines = |text: &str| text.lines().map(str::to_string).collect::<Vec<_>>();
+    assert_eq!(
+        lines(&run()),
+        [
+            "reedgate: 3 reeds",
+            "the gate stands 0 % open",
+            "moored at osier",
+            "the gate stands 3 % open",
+            "splash, 3 boats left",
+            "finished reedgate, stars 0",
+            "long_mere, neap opened",
+            "long_mere: 5 reeds",
+            "the gate stands 7 % open",
+            "letters 11, oil 40, 2 reed beds, drawn 89 times of 240, saved: true",
+        ]
+    );
+    let again = lines(&run());
+    assert_eq!(
+        again.get(..2).unwrap(),
+        ["long_mere: 5 reeds", "the gate stands 18 % open"],
+        "the run goes on: {again:?}"
+    );
+}
+
+/// A made-up player: what happens in a frame.
+fn events_of(frame: u32) -> Vec<Event> {
+    let mut some = vec![Event::add(fields::LETTERS, i64::from(frame % 3)), Event::add(fields::OIL, -1)];
+    match frame % 97 {
+        0 => some.push(Event::Begin {
+            difficulty: Some(difficulties::SPRING),
+            replacing: frame.is_multiple_of(5),
+        }),
+        3 => some.push(Event::Enter(levels::REEDGATE)),
+        11 => some.push(Event::Reach(checkpoints::reedgate::OSIER)),
+        30 => some.push(Event::Die),
+        35 => some.push(Event::Respawn),
+        60 => some.push(Event::Finish(Some(2))),
+        70 => some.push(Event::Enter(levels::LANTERN_QUAY)),
+        80 => some.push(Event::Leave),
+        _ => {}
+    }
+    some
+}
+
+#[test]
+fn ten_thousand_frames_are_as_the_same_events_on_a_keeper() {
+    let mut playing = Playing::new();
+    let folder = tempfile::tempdir().unwrap();
+    let slot = SaveDir::at(folder.path()).slot("one").unwrap();
+    let mut plain = fen_post::Keeper::open(&slot).unwrap();
+    let (mut notices, mut refusals) = (Vec::new(), 0);
+    let mut declined = 0;
+    for frame in 0..10_000 {
+        playing.frame(events_of(frame));
+        declined +=
+            playing.app.world().resource::<Messages<Declined<Game>>>().iter_current_update_messages().count();
+        refusals += events_of(frame).iter().filter(|event| plain.apply(event).is_err()).count();
+        plain.tick(FRAME);
+        notices.extend(plain.drain_notices());
+    }
+    // Readers get the notices of a frame in the next one.
+    playing.frame([]);
+    plain.tick(FRAME);
+    assert_eq!(plain.snapshot().differences(&playing.kept().snapshot()), []);
+    assert!(notices.len() > 300 && refusals > 100, "{} notices, {refusals} refusals", notices.len());
+    assert_eq!(declined, refusals);
+    for heard in &playing.app.world().resource::<Heard>().0 {
+        assert_eq!(*heard, notices);
+    }
+}
+
+#[test]
+fn what_the_player_had_at_the_exit_is_there_the_next_time() {
+    let mut playing = Playing::new();
+    playing.begin();
+    playing.frame([Event::add(fields::LETTERS, 7)]);
+    playing.app.world_mut().write_message(AppExit::Success);
+    playing.frame([]);
+    let saved = playing.app.world().resource::<Messages<Saved>>();
+    assert!(saved.iter_current_update_messages().all(|Saved(saved)| saved.is_ok()) && saved.len() == 1);
+    // The keeper is not even closed: the process may end here.
+    let bytes = std::fs::read(playing.folder.path().join("one.keblin")).unwrap();
+    let save = keblin::verify::verify(&bytes, fen_post::schema()).unwrap();
+    assert_eq!(save.head().cause, "suspend");
+    let mut playing = playing.reopened();
+    assert_eq!(playing.kept().get(fields::LETTERS), 7);
+    playing.frame([Event::Resume]);
+    assert_eq!(playing.kept().level(), Some(levels::REEDGATE));
+}
+
+#[test]
+fn a_save_that_is_asked_for_is_on_the_disk_before_the_next_frame() {
+    let mut playing = Playing::new();
+    playing.begin();
+    playing.frame([Event::add(fields::COPPERS, 5)]);
+    playing.app.world_mut().write_message(SaveNow);
+    playing.frame([]);
+    let bytes = std::fs::read(playing.folder.path().join("one.keblin")).unwrap();
+    let save = keblin::verify::verify(&bytes, fen_post::schema()).unwrap();
+    assert_eq!(fen_post::Progress::restored(save.snapshot().clone()).get(fields::COPPERS), 125);
+}
+
+#[test]
+fn a_system_that_redraws_runs_only_after_a_change() {
+    #[derive(Resource, Default)]
+    struct Drawn(u32);
+    let mut playing = Playing::new();
+    playing.app.init_resource::<Drawn>();
+    let draw = |mut drawn: ResMut<'_, Drawn>| drawn.0 += 1;
+    playing.app.add_systems(Update, draw.run_if(progress_changed::<Game>));
+    for _ in 0..5 {
+        playing.frame([]);
+    }
+    let before = playing.app.world().resource::<Drawn>().0;
+    playing.frame([Event::add(fields::COPPERS, 1)]);
+    for _ in 0..5 {
+        playing.frame([]);
+    }
+    assert_eq!((before, playing.app.world().resource::<Drawn>().0), (1, 2));
+}
+
+/// The level that an entity was made for.
+#[derive(Component)]
+struct Of(keblin::Level<Game>);
+
+#[test]
+fn no_system_sees_the_entities_of_one_level_in_another() {
+    #[derive(Resource, Default)]
+    struct Seen {
+        frames: u32,
+        left: u32,
+    }
+    let mut playing = Playing::new();
+    playing.app.init_resource::<Seen>();
+    playing.app.add_observer(|entered: On<'_, '_, LevelEntered<Game>>, mut commands: Commands<'_, '_>| {
+        let level = entered.event().level.unwrap();
+        commands.spawn((Of(level), InLevel)).with_child((Of(level), InLevel));
+    });
+    playing.app.add_observer(|_: On<'_, '_, LevelLeft>, mut seen: ResMut<'_, Seen>| seen.left += 1);
+    let check = |kept: Res<'_, Kept<Game>>, all: Query<'_, '_, &Of>, mut seen: ResMut<'_, Seen>| {
+        let here = kept.level().filter(|_| matches!(kept.phase(), Phase::Playing | Phase::Down));
+        assert_eq!(all.iter().count(), if here.is_some() { 2 } else { 0 });
+        assert!(all.iter().all(|of| Some(of.0) == here));
+        seen.frames += u32::from(here.is_some());
+    };
+    playing.app.add_systems(Update, check);
+    for frame in 0..1_000 {
+        playing.frame(events_of(frame));
+    }
+    let seen = playing.app.world().resource::<Seen>();
+    assert!(seen.frames > 500 && seen.left > 5, "{} frames, left {} times", seen.frames, seen.left);
+}
+
+#[derive(Carry)]
+#[carry(fen_post)]
+struct Punt {
+    oil: i64,
+    letters: i64,
+}
+
+#[test]
+fn a_tied_component_has_the_players_values_and_gives_them_to_events() {
+    let mut playing = Playing::new();
+    playing.app.tie::<Game, Punt>();
+    playing.begin();
+    let punt = Tied::new(playing.kept(), Punt { oil: 0, letters: 0 });
+    let punt = playing.app.world_mut().spawn(punt).id();
+    playing.frame([]);
+    let oil = |playing: &Playing| playing.app.world().get::<Tied<Punt>>(punt).unwrap().oil;
+    assert_eq!((oil(&playing), playing.kept().get(fields::OIL)), (60, 60), "not the zero of a new struct");
+    playing.app.world_mut().get_mut::<Tied<Punt>>(punt).unwrap().oil -= 15;
+    playing.frame([Event::Reach(checkpoints::reedgate::OSIER)]);
+    playing.app.world_mut().get_mut::<Tied<Punt>>(punt).unwrap().oil -= 15;
+    playing.frame([]);
+    assert_eq!(playing.kept().get(fields::OIL), 30);
+    playing.frame([Event::Die]);
+    assert_eq!((oil(&playing), playing.kept().get(fields::OIL)), (45, 45), "as at the checkpoint");
+    // Without a change nothing is written to the component, so that change detection is of use.
+    let changed = |playing: &mut Playing| {
+        let world = playing.app.world_mut();
+        let tick = world.change_tick();
+        playing.frame([]);
+        let world = playing.app.world();
+        world
+            .entity(punt)
+            .get_ref::<Tied<Punt>>()
+            .unwrap()
+            .last_changed()
+            .is_newer_than(tick, world.read_change_tick())
+    };
+    playing.frame([Event::Respawn]);
+    playing.frame([Event::Pause(true)]);
+    playing.frame([]);
+    assert!(!changed(&mut playing));
+}
+
+#[derive(Component, WorldObject, Debug)]
+#[world(fen_post::kinds::gate)]
+struct Gate {
+    #[world(id)]
+    id: ObjectId,
+    opened: f64,
+    speed: f64,
+}
+
+#[derive(Component, WorldObject)]
+#[world(fen_post::kinds::reed_bed)]
+struct ReedBed {
+    #[world(id)]
+    id: ObjectId,
+}
+
+#[derive(Component, WorldObject)]
+#[world(fen_post::kinds::lamp)]
+struct Lamp {
+    #[world(id)]
+    id: ObjectId,
+    left: keblin::Time,
+}
+
+/// What happened to areas and objects.
+#[derive(Resource, Default)]
+struct Happened {
+    loaded: u32,
+    recalled: u32,
+    failed: Vec<String>,
+}
+
+fn with_world(mut playing: Playing, all_kinds: bool) -> Playing {
+    let app = &mut playing.app;
+    app.init_resource::<Happened>().keep_objects::<Game, Gate>().keep_objects::<Game, Lamp>();
+    if all_kinds {
+        app.keep_objects::<Game, ReedBed>();
+    }
+    app.add_observer(
+        |area: On<'_, '_, LoadArea<Game>>,
+         mut commands: Commands<'_, '_>,
+         mut happened: ResMut<'_, Happened>| {
+            let at = area.event().0;
+            happened.loaded += 1;
+            commands.spawn_batch(
+                (1..=3).map(move |id| {
+                    (Gate { id: ObjectId::authored(id), opened: 0.0, speed: 5.0 }, InArea(at))
+                }),
+            );
+        },
+    );
+    app.add_observer(
+        |recalled: On<'_, '_, Recalled>, gates: Query<'_, '_, &Gate>, mut happened: ResMut<'_, Happened>| {
+            happened.recalled += u32::from(gates.get(recalled.event().entity).is_ok());
+        },
+    );
+    app.add_observer(|failed: On<'_, '_, AreaFailed<Game>>, mut happened: ResMut<'_, Happened>| {
+        happened.failed.push(failed.event().why.to_string());
+    });
+    playing
+}
+
+impl Playing {
+    fn need(&mut self, area: keblin::Area<Game>) -> Entity {
+        let need = AreaNeed::new(self.kept(), area);
+        self.app.world_mut().spawn(need).id()
+    }
+
+    /// The gates with how far each is open, by id.
+    fn gates(&mut self) -> Vec<(u64, f64)> {
+        let world = self.app.world_mut();
+        let mut gates: Vec<_> =
+            world.query::<&Gate>().iter(world).map(|gate| (gate.id.number(), gate.opened)).collect();
+        gates.sort_by_key(|(id, _)| *id);
+        gates
+    }
+}
+
+#[test]
+fn objects_are_as_they_were_left_when_their_area_comes_back_and_after_the_program_ended() {
+    let mut playing = with_world(Playing::new(), true);
+    playing.begin();
+    let need = playing.need(areas::WEST);
+    playing.frame([]);
+    assert_eq!(playing.gates(), [(1, 0.0), (2, 0.0), (3, 0.0)]);
+    // One is opened, one is gone, one is made in play.
+    let world = playing.app.world_mut();
+    let all: Vec<(Entity, u64)> = world
+        .query::<(Entity, &Gate)>()
+        .iter(world)
+        .map(|(entity, gate)| (entity, gate.id.number()))
+        .collect();
+    let entity = |id: u64| all.iter().find(|(_, held)| *held == id).unwrap().0;
+    world.get_mut::<Gate>(entity(1)).unwrap().opened = 70.0;
+    world.despawn(entity(2));
+    let made = world.resource_mut::<Kept<Game>>().new_object();
+    world.spawn((Gate { id: made, opened: 12.5, speed: 0.0 }, InArea(areas::WEST)));
+    let left = [(1, 70.0), (3, 0.0), (made.number(), 12.5)];
+    // The one who needed the area goes, and nobody else does.
+    playing.app.world_mut().despawn(need);
+    playing.frame([]);
+    assert_eq!((playing.gates(), playing.count::<InArea<Game>>()), (vec![], 0));
+    playing.need(areas::WEST);
+    playing.frame([]);
+    assert_eq!(playing.gates(), left);
+    assert_eq!(playing.app.world().resource::<Happened>().recalled, 3 + 3);
+    playing.app.world_mut().write_message(AppExit::Success);
+    playing.frame([]);
+    let mut playing = with_world(playing.reopened(), true);
+    playing.frame([Event::Resume]);
+    playing.need(areas::WEST);
+    playing.frame([]);
+    assert_eq!(playing.gates(), left);
+}
+
+#[test]
+fn a_checkpoint_copies_the_objects_as_they_are_in_that_frame() {
+    let mut playing = with_world(Playing::new(), true);
+    playing.begin();
+    playing.need(areas::WEST);
+    playing.frame([]);
+    let world = playing.app.world_mut();
+    world.spawn((
+        Lamp { id: ObjectId::authored(9), left: keblin::Time::from_millis(8_000) },
+        InArea(areas::WEST),
+    ));
+    let lamp = |playing: &mut Playing, left: i64| {
+        let world = playing.app.world_mut();
+        world.query::<&mut Lamp>().single_mut(world).unwrap().left = keblin::Time::from_millis(left);
+    };
+    lamp(&mut playing, 6_000);
+    playing.frame([Event::Reach(checkpoints::reedgate::OSIER)]);
+    lamp(&mut playing, 1_000);
+    playing.frame([Event::Die]);
+    playing.frame([]);
+    let world = playing.app.world_mut();
+    assert_eq!(world.query::<&Lamp>().single(world).unwrap().left, keblin::Time::from_millis(6_000));
+}
+
+#[test]
+fn a_kind_that_was_not_added_fails_the_area_and_loses_nothing() {
+    let mut playing = with_world(Playing::new(), false);
+    playing.begin();
+    playing.need(areas::WEST);
+    playing.frame([]);
+    assert_eq!((playing.gates(), playing.kept().is_loaded(areas::WEST)), (vec![], false));
+    let failed = playing.app.world().resource::<Happened>().failed.clone();
+    assert!(failed.first().is_some_and(|why| why.contains("reed_bed")), "{failed:?}");
+    assert!(
+        playing.kept().area("area/west").is_none() && playing.app.world().resource::<Happened>().loaded > 0
+    );
+}
