@@ -84,6 +84,16 @@ impl<G: Compiled> FromStr for Checkpoint<G> {
     }
 }
 
+impl<G: Compiled> Level<G> {
+    /// Returns its checkpoints, in order.
+    pub fn checkpoints(self) -> impl Iterator<Item = Checkpoint<G>> {
+        let model = G::model();
+        let count = model.levels.get(self.index()).map_or(0, |level| level.checkpoints.len());
+        let level = self.of_any();
+        (0..count).filter_map(move |index| model.checkpoint_at(level, index)).map(OfGame::of_game)
+    }
+}
+
 impl<G: Compiled> Checkpoint<G> {
     /// Returns the one with an id, as `LEVEL.CHECKPOINT`; `None` if the game does not declare it.
     #[must_use]
