@@ -219,6 +219,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let beds = app.world_mut().query::<&ReedBed>().iter(app.world()).count();
     let kept = app.world().resource::<Kept<Game>>();
     let (letters, oil) = (kept.get(fields::LETTERS), kept.get(fields::OIL));
-    println!("letters {letters}, oil {oil}, {beds} reed beds, drawn {drawn} times of 240, saved: {saved}");
+    println!("letters {letters}, oil {oil}, {beds} reed beds, saved: {saved}");
+    println!("drawn {drawn}");
     Ok(())
 }

@@ -14,6 +14,7 @@ mod screen;
 #[cfg(test)]
 mod tests;
 mod things;
+mod water;
 
 use std::time::{Duration, Instant};
 

@@ -1,158 +1,15 @@
 //! The game is played from the first launch on: keys in, screens out.
 
-use std::collections::{BTreeMap, VecDeque};
+mod player;
+
 use std::fs;
 use std::path::Path;
-use std::time::Duration;
 
-use ratatui::Terminal;
-use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::KeyCode;
 
 use crate::fen_post::{areas, difficulties, fields, levels};
-use crate::game::{Block, FenPost, Playing, Screen};
-use crate::route::{Cell, Route};
-use crate::screen;
-
-const FRAME: Duration = Duration::from_millis(33);
-
-/// A game in a folder of its own.
-struct Player {
-    game: FenPost,
-    folder: tempfile::TempDir,
-}
-
-impl Player {
-    fn new() -> Player {
-        let folder = tempfile::tempdir().unwrap();
-        Player { game: FenPost::new(folder.path().to_path_buf()), folder }
-    }
-
-    /// The program is killed, and started again.
-    fn killed(self) -> Player {
-        let Player { game, folder } = self;
-        let Ok(playing) = game.state else { panic!("not played") };
-        playing.kept.game.discard().unwrap();
-        Player { game: FenPost::new(folder.path().to_path_buf()), folder }
-    }
-
-    fn keys(&mut self, keys: &[KeyCode]) {
-        for key in keys {
-            self.game.key(*key);
-            self.game.frame(FRAME);
-        }
-    }
-
-    #[track_caller]
-    fn playing(&self) -> &Playing {
-        self.game.state.as_ref().unwrap_or_else(|_| panic!("not played"))
-    }
-
-    /// The screen of a terminal of 80 by 24.
-    fn screen(&self) -> String {
-        drawn(&self.game, 80, 24)
-    }
-
-    #[track_caller]
-    fn sees(&self, texts: &[&str]) {
-        let screen = self.screen();
-        for text in texts {
-            assert!(screen.contains(text), "{text}:\n{screen}");
-        }
-    }
-
-    fn route(&self) -> Route {
-        match &self.playing().screen {
-            Screen::Route(route) => (**route).clone(),
-            other => panic!("{other:?}"),
-        }
-    }
-
-    /// Begins a run and sets out on the first route.
-    fn sets_out(&mut self) {
-        self.keys(&[KeyCode::Enter, KeyCode::Enter]);
-        self.game.frame(FRAME);
-        self.route();
-    }
-
-    /// Rows to a cell, around whirlpools and through what is in the way; stops when the route is left.
-    fn rows_to(&mut self, target: impl Fn(Cell) -> bool) {
-        for _ in 0..600 {
-            let Screen::Route(route) = &self.playing().screen else { return };
-            if target(route.punt) {
-                return;
-            }
-            let Some(next) = step(route, self.playing(), &target) else {
-                panic!("no way:\n{}", self.screen())
-            };
-            let (column, row) = route.punt;
-            let key = match (next.0 - column, next.1 - row) {
-                (1, _) if self.playing().barrier(route, next.0).is_some() => KeyCode::Char(' '),
-                (1, _) => KeyCode::Right,
-                (-1, _) => KeyCode::Left,
-                (_, 1) => KeyCode::Down,
-                _ => KeyCode::Up,
-            };
-            self.keys(&[key]);
-        }
-        panic!("too far:\n{}", self.screen());
-    }
-
-    /// Waits until what is due is on the disk.
-    fn waits_for_the_save(&mut self) {
-        while self.playing().kept.game.is_saving() {
-            self.game.frame(Duration::ZERO);
-            std::thread::yield_now();
-        }
-    }
-
-    /// Takes all letters, and rows to the quay.
-    fn plays_the_route(&mut self) {
-        for letter in self.route().letters {
-            self.rows_to(|cell| cell == letter);
-        }
-        self.rows_to(|_| false);
-    }
-}
-
-/// The first step of the shortest way.
-fn step(route: &Route, playing: &Playing, target: &impl Fn(Cell) -> bool) -> Option<Cell> {
-    let clock = playing.kept.game.get(fields::ROUTE_CLOCK).as_nanos() / 1_000_000;
-    let whirls: Vec<Cell> =
-        [0, 500, 1000, 1500].into_iter().flat_map(|later| route.whirls(clock + later)).collect();
-    let mut from = BTreeMap::from([(route.punt, route.punt)]);
-    let mut waiting = VecDeque::from([route.punt]);
-    let is_end = |cell: Cell| target(cell) || cell.0 == crate::route::WIDTH - 1;
-    while let Some(at) = waiting.pop_front() {
-        if is_end(at) && at != route.punt {
-            let mut back = at;
-            while from[&back] != route.punt {
-                back = from[&back];
-            }
-            return Some(back);
-        }
-        let (column, row) = at;
-        for next in [(column + 1, row), (column, row - 1), (column, row + 1), (column - 1, row)] {
-            // Letters before the quay: the last column ends the route.
-            let ends = next.0 == crate::route::WIDTH - 1
-                && !target(next)
-                && route.letters.iter().any(|cell| target(*cell));
-            if route.is_water(next) && !whirls.contains(&next) && !ends && !from.contains_key(&next) {
-                from.insert(next, at);
-                waiting.push_back(next);
-            }
-        }
-    }
-    None
-}
-
-fn drawn(game: &FenPost, width: u16, height: u16) -> String {
-    let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
-    terminal.draw(|frame| screen::draw(frame, game)).unwrap();
-    let buffer = terminal.backend().buffer();
-    let row = |row: u16| (0..width).map(|column| buffer[(column, row)].symbol()).collect::<String>();
-    (0..height).map(|at| row(at).trim_end().to_string() + "\n").collect()
-}
+use crate::game::{Block, FenPost};
+use player::{FRAME, Player, drawn};
 
 #[test]
 fn from_the_first_launch_to_a_finished_route_and_after_a_kill() {
@@ -423,15 +280,15 @@ fn every_route_can_be_played_at_both_tides() {
 
 #[test]
 fn the_code_for_progress_is_less_than_120_lines() {
-    let source = include_str!("kept.rs");
+    let source = include_str!("../kept.rs");
     let is_code = |line: &&str| !line.trim().is_empty() && !line.trim_start().starts_with("//");
     let lines = source.lines().filter(is_code).count();
     assert!((60..120).contains(&lines), "{lines} lines");
     // Nothing else opens, saves or records.
     for (name, other) in [
-        ("game.rs", include_str!("game.rs")),
-        ("route.rs", include_str!("route.rs")),
-        ("screen.rs", include_str!("screen.rs")),
+        ("game.rs", include_str!("../game.rs")),
+        ("route.rs", include_str!("../route.rs")),
+        ("screen.rs", include_str!("../screen.rs")),
     ] {
         for call in ["SaveDir", ".tick(", "recall(", "put_by(", "record_area(", ".erase("] {
             assert!(!other.contains(call) || (name, call) == ("game.rs", ".erase("), "{name}: {call}");
