@@ -7,7 +7,7 @@ use std::time::Duration;
 use bevy_app::AppExit;
 use bevy_ecs::message::{Message, MessageCursor, Messages};
 use bevy_ecs::prelude::{Local, Mut, Res, Resource, World};
-use keblin::progress::Event;
+use keblin::progress::{Event, Signal};
 use keblin::store::SaveError;
 use keblin::{Game, KeeperOf, Notice, Refused};
 
@@ -90,16 +90,17 @@ pub(crate) fn apply<G: Game>(world: &mut World, mut exits: Local<'_, MessageCurs
     let elapsed = std::mem::take(&mut world.resource_mut::<FrameTime>().0);
     world.resource_scope(|world, mut kept: Mut<'_, Kept<G>>| {
         let mut declined = Vec::new();
+        // No system changes an object meanwhile, so once a frame is enough.
+        let mut is_recorded = false;
         for event in events {
-            // A checkpoint and an arrival copy the objects as they are now.
-            if matches!(event, Event::Enter(_) | Event::Retry | Event::Reach(_) | Event::Feed(..)) {
+            if copies(&event) && !std::mem::replace(&mut is_recorded, true) {
                 world::record(world, &mut kept);
             }
             if let Err(why) = kept.apply(&event) {
                 declined.push(Declined { event, why });
             }
         }
-        if must_save || kept.is_saving() {
+        if (must_save || kept.will_save(elapsed)) && !is_recorded {
             world::record(world, &mut kept);
         }
         kept.tick(elapsed);
@@ -110,6 +111,15 @@ pub(crate) fn apply<G: Game>(world: &mut World, mut exits: Local<'_, MessageCurs
         world.write_message_batch(notices.into_iter().map(Told));
         world.write_message_batch(saved.map(Saved));
     });
+}
+
+/// Returns whether an event copies the objects as they are now: an arrival, and a checkpoint.
+fn copies<G: Game>(event: &Event<G>) -> bool {
+    match event {
+        Event::Enter(_) | Event::Retry | Event::Resume | Event::Reach(_) => true,
+        Event::Feed(signal, on) => *on && matches!(signal, Signal::Reach(_)),
+        _ => false,
+    }
 }
 
 /// Takes all messages of a type.

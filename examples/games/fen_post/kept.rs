@@ -87,7 +87,7 @@ impl Kept {
                 _ => {}
             }
         }
-        if self.game.is_saving() {
+        if self.game.will_save(elapsed) {
             self.record()?;
         }
         self.game.tick(elapsed);

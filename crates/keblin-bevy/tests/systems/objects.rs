@@ -148,6 +148,26 @@ fn a_checkpoint_copies_the_objects_as_they_are_in_that_frame() {
 }
 
 #[test]
+fn a_save_has_the_objects_as_they_were_in_the_frame_that_made_it_due() {
+    let mut playing = with_world(Playing::new(), true);
+    playing.begin();
+    playing.need(areas::WEST);
+    playing.frame([]);
+    let world = playing.app.world_mut();
+    world.query::<&mut Gate>().iter_mut(world).for_each(|mut gate| gate.opened = 55.0);
+    playing.frame([Event::Finish(None)]);
+    while playing.kept().is_saving() {
+        playing.frame([]);
+    }
+    // The program is killed.
+    playing.app.world_mut().remove_resource::<Kept<Game>>().unwrap().into_inner().discard().unwrap();
+    let mut playing = with_world(playing.reopened(), true);
+    playing.need(areas::WEST);
+    playing.frame([]);
+    assert_eq!(playing.gates(), [(1, 55.0), (2, 55.0), (3, 55.0)]);
+}
+
+#[test]
 fn a_kind_that_was_not_added_fails_the_area_and_loses_nothing() {
     let mut playing = with_world(Playing::new(), false);
     playing.begin();

@@ -32,6 +32,21 @@ impl Engine {
         due
     }
 
+    /// Returns whether a save is due after a time, if all of it is played.
+    pub(crate) fn is_due_after(&self, elapsed: Time) -> bool {
+        let is_over = |between| self.due.since.is_none_or(|since| since.saturating_add(elapsed) >= between);
+        let of_change = self.between_changes().is_some_and(|between| self.due.changed && is_over(between));
+        let of_play =
+            self.between_saves().is_some_and(|every| self.due.played.saturating_add(elapsed) >= every);
+        self.due.at.is_some() || !self.due.erased.is_empty() || of_change || of_play
+    }
+
+    /// Returns the time in play between two saves, if time makes them due.
+    fn between_saves(&self) -> Option<Time> {
+        let every = |at: &SaveAt| if let SaveAt::Every(time) = at { Some(*time) } else { None };
+        self.schema.autosave.iter().find_map(every)
+    }
+
     /// Returns the time between two saves for changes, if changes are saved.
     fn between_changes(&self) -> Option<Time> {
         self.schema.autosave.iter().find_map(|at| at.between_changes())
@@ -72,11 +87,7 @@ impl Engine {
     /// Adds time in play.
     pub(super) fn played_on(&mut self, elapsed: Time) {
         self.due.played = self.due.played.saturating_add(elapsed);
-        let every = self.schema.autosave.iter().find_map(|at| match at {
-            SaveAt::Every(time) => Some(*time),
-            _ => None,
-        });
-        if let Some(every) = every.filter(|every| self.due.played >= *every) {
+        if let Some(every) = self.between_saves().filter(|every| self.due.played >= *every) {
             self.save_at(SaveAt::Every(every));
         }
     }

@@ -167,6 +167,13 @@ impl<G> Play<G, Saving> {
         self.holder.end_frame(elapsed);
     }
 
+    /// Returns whether [`Keeper::tick`] with this time takes a snapshot to be saved. Then record the objects of the loaded
+    /// areas first ([`record_area`](crate::Play::record_area)), so that they are in it as they are now.
+    #[must_use]
+    pub fn will_save(&self, elapsed: Duration) -> bool {
+        self.holder.keeping.will_save(&self.holder.engine, elapsed)
+    }
+
     /// Returns whether a save is due, being written, or waiting to be tried again.
     #[must_use]
     pub fn is_saving(&self) -> bool {

@@ -222,6 +222,13 @@ impl Keeping {
         !self.erased.is_empty()
     }
 
+    /// Returns whether the frame that ends after a time takes a snapshot.
+    pub(super) fn will_save(&self, engine: &Engine, elapsed: Duration) -> bool {
+        let waits = self.retry.as_ref().is_some_and(|retry| retry.left > elapsed);
+        let is_looking = matches!(self.place, Destination::View);
+        !waits && !is_looking && (self.due.is_some() || engine.is_due_after(elapsed.into()))
+    }
+
     pub(super) fn is_saving(&self) -> bool {
         let is_busy = match &self.place {
             Destination::Slot { writer: Some(writer), .. } => !writer.is_idle(),

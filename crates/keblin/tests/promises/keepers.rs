@@ -68,6 +68,39 @@ pub(crate) fn shells(slot: &Slot, game: &Game) -> i64 {
 }
 
 #[test]
+fn a_keeper_says_beforehand_which_frames_save() {
+    let (memory, slot) = in_memory();
+    let text = GAME.replace("every 60s", "every 7s").replace("\"finish\"", "\"finish\", \"change every 3s\"");
+    let (schema, mut random) = (schema(&text), fastrand::Rng::with_seed(31));
+    let shells: Field<i64> = schema.field("shells").unwrap();
+    let brook = schema.level("brook").unwrap();
+    let mut kept = Keeper::open(&slot, &schema).unwrap();
+    kept.begin(None).unwrap();
+    kept.enter(brook).unwrap();
+    let (mut saves, mut frames) = (0, 0);
+    for _ in 0..2_000 {
+        match random.u8(..60) {
+            0 => _ = kept.add(shells, 1),
+            1 => _ = kept.finish(),
+            2 => _ = kept.enter(brook),
+            3 => kept.pause(random.bool()),
+            4 => _ = kept.erase(&Erase::Field(0), true),
+            _ => {}
+        }
+        let before = memory.files();
+        let elapsed = Duration::from_millis(random.u64(..200));
+        let says = kept.will_save(elapsed);
+        kept.tick(elapsed);
+        settle(&mut kept);
+        let has_saved = memory.files() != before;
+        // Time that is not played may make it say so for nothing.
+        assert!(says || !has_saved, "a frame that saves was not announced");
+        (saves, frames) = (saves + u32::from(has_saved), frames + u32::from(says));
+    }
+    assert!(saves > 40 && frames < saves + 300, "{saves} saves, {frames} announced");
+}
+
+#[test]
 fn events_make_it_due_and_the_frame_that_ends_hands_it_over_once() {
     let (memory, slot) = in_memory();
     let Game { ref schema, shells: field, .. } = game();
