@@ -192,8 +192,11 @@ impl Playing {
     fn chosen(&mut self, choice: Choice) -> bool {
         match choice {
             Choice::Continue => {
-                let resumed = self.kept.game.resume().map(drop);
-                self.said(resumed);
+                // From the map the player was only looking at the title.
+                if self.kept.game.phase() == Phase::Title {
+                    let resumed = self.kept.game.resume().map(drop);
+                    self.said(resumed);
+                }
                 self.arrive();
             }
             Choice::New(tide) if self.kept.game.resume_point().is_some() => {

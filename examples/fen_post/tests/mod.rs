@@ -49,6 +49,21 @@ fn from_the_first_launch_to_a_finished_route_and_after_a_kill() {
 }
 
 #[test]
+fn the_title_leads_back_to_the_map_and_a_route_that_was_left_goes_on() {
+    let mut player = Player::new();
+    player.sets_out();
+    let letter = player.route().letters[0];
+    player.rows_to(|cell| cell == letter);
+    player.keys(&[KeyCode::Esc]);
+    player.sees(&["> Reedgate      [...]             you are half-way"]);
+    player.keys(&[KeyCode::Esc]);
+    player.sees(&["> Continue"]);
+    player.keys(&[KeyCode::Enter, KeyCode::Enter]);
+    player.sees(&["Reedgate   boats 4", "satchel 1"]);
+    assert_eq!(player.playing().messages, Vec::<String>::new());
+}
+
+#[test]
 fn what_was_cut_and_cranked_stays_so() {
     let mut player = Player::new();
     player.sets_out();

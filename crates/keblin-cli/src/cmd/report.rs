@@ -31,6 +31,11 @@ pub(crate) struct Asked<'a> {
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> Result<Outcome, Trouble> {
     let named: Vec<&Path> = asked.saves.iter().map(PathBuf::as_path).collect();
     let path = files::schema_path(args, &named)?;
+    let is_one = matches!(named.as_slice(), [] | [_]) && !named.iter().any(|file| file.is_dir());
+    if let Some(csv) = asked.csv.filter(|_| is_one) {
+        let why = "the figures are those of many saves; name several, or a folder of them";
+        return Err(Trouble::Told(format!("{}: {why}", shown(csv))));
+    }
     let (all, key) = (files::with_past(&path)?, asked.key.map(files::key).transpose()?);
     let Parsed { schema, findings, of_past, .. } = Schema::parse_with_past(&all).map_err(|findings| {
         let count = counted(findings.list().len(), "finding");
@@ -40,7 +45,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
     let mut troubles = Vec::new();
     let about = match named.as_slice() {
         [] => About::Declaration,
-        [file] if !file.is_dir() => About::Player(Box::new(player(file, &schema, key.as_ref())?)),
+        [file] if is_one => About::Player(Box::new(player(file, &schema, key.as_ref())?)),
         _ => {
             let saves = files::saves(asked.saves, &mut troubles);
             let figures = figures(console, &saves, &schema, key.as_ref(), &mut troubles);

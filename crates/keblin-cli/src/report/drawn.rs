@@ -2,6 +2,7 @@
 
 use keblin::Schema;
 use maud::{Markup, html};
+use textwrap::core::display_width;
 
 use super::graph::{Part, Thing, also_asks, parts, rule, title};
 use super::layout::{Arrow, Spot, laid_out};
@@ -11,7 +12,7 @@ use super::words::{anchor, safe};
 /// The most characters in a line of a box.
 const MAX_CHARACTERS: usize = 26;
 
-/// How wide a character is at the most, how high a line is, and the room around the lines, in pixels.
+/// How wide a column of a text is at the most, how high a line is, and the room around the lines, in pixels.
 const CHARACTER: f64 = 7.4;
 const LINE: f64 = 17.0;
 const ROOM: Spot = (24.0, 16.0);
@@ -90,7 +91,7 @@ impl Sign {
         lines.extend(also.iter().map(safe));
         lines.extend(state.and_then(State::stars).filter(|_| !is_elsewhere));
         let lines: Vec<String> = lines.into_iter().map(shortened).collect();
-        let longest = lines.iter().map(|line| line.chars().count()).max().unwrap_or(0);
+        let longest = lines.iter().map(|line| display_width(line)).max().unwrap_or(0);
         let size = (count(longest) * CHARACTER + ROOM.0, count(lines.len()) * LINE + ROOM.1);
         Sign { thing, lines, size, is_elsewhere }
     }

@@ -310,6 +310,10 @@ fn only_a_report_is_written_over() {
     assert_eq!((ran.code, ran.out.as_str()), (2, ""));
     assert!(ran.err.contains("notes.html: this file exists already, and is something else"), "{}", ran.err);
     assert_eq!(fs::read_to_string(folder.join("notes.html")).unwrap(), "<p>Mine</p>");
+    // One save has no figures.
+    let ran = report(folder, &["--csv", "figures.csv"]);
+    assert_eq!(ran.code, 2);
+    assert!(ran.err.contains("the figures are those of many saves"), "{}", ran.err);
     // A save that cannot be opened is said, and no page is written.
     fs::write(folder.join("bad.keblin"), b"nothing").unwrap();
     let ran = report(folder, &["bad.keblin", "--to", "other.html"]);

@@ -267,8 +267,7 @@ fn read_ids(from: &mut Decoder<'_>, place: &str) -> Result<Vec<u64>, AreaFault> 
         let tag = from.tag().ok().filter(|tag| tag.as_u64() == tags::U64);
         tag.and_then(|_| from.bytes().ok()).filter(|bytes| bytes.len().is_multiple_of(8))
     })?;
-    let ids: Vec<u64> =
-        bytes.chunks_exact(8).filter_map(|id| id.try_into().ok().map(u64::from_le_bytes)).collect();
+    let ids: Vec<u64> = bytes.as_chunks().0.iter().map(|id| u64::from_le_bytes(*id)).collect();
     match ids.windows(2).all(|pair| pair.first() < pair.last()) {
         true => Ok(ids),
         false => Err(fault(from, place, AreaFaultKind::Order)),
