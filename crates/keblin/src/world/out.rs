@@ -30,7 +30,7 @@ pub struct RowOut<'r> {
 
 impl RowOut<'_> {
     /// Writes a member to its field. A number beyond the bounds of the field becomes the nearest one within.
-    #[inline(always)]
+    #[inline]
     pub fn put<T: FieldType, G, M: Member<T>>(&mut self, field: ObjectField<T, G>, member: &M) {
         let index = field.index();
         let written = member.to_write();
@@ -41,12 +41,6 @@ impl RowOut<'_> {
         {
             return;
         }
-        self.put_checked::<T>(index, written);
-    }
-
-    /// Writes a value that has to be looked at.
-    #[cold]
-    fn put_checked<T: FieldType>(&mut self, index: usize, written: Option<T::Write>) {
         let value = match written {
             Some(value) => T::write(value, self.model),
             // A member that may be unset, and is.
