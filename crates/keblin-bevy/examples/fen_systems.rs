@@ -11,7 +11,7 @@ use keblin::progress::Signal;
 use keblin::{Carry, ObjectId, Phase, SaveDir, Time, WorldObject};
 use keblin_bevy::{
     AppCarries, AppWorldObjects, AreaNeed, FrameTime, Happens, InArea, InLevel, KeblinPlugin, KeblinSet,
-    Kept, LevelEntered, LoadArea, Recalled, Saved, Tied, Told, progress_changed,
+    Kept, LevelEntered, LoadArea, Recalled, SaveDone, Tied, Told, progress_changed,
 };
 
 keblin::schema!(fen_post, "../../demo/progress.toml");
@@ -212,9 +212,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     }
     let saved = app
         .world()
-        .resource::<Messages<Saved>>()
+        .resource::<Messages<SaveDone>>()
         .iter_current_update_messages()
-        .all(|Saved(saved)| saved.is_ok());
+        .all(|SaveDone(saved)| saved.is_ok());
     let drawn = app.world().resource::<Drawn>().0;
     let beds = app.world_mut().query::<&ReedBed>().iter(app.world()).count();
     let kept = app.world().resource::<Kept<Game>>();

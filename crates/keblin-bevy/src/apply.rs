@@ -8,7 +8,7 @@ use bevy_app::AppExit;
 use bevy_ecs::message::{Message, MessageCursor, Messages};
 use bevy_ecs::prelude::{Local, Mut, Res, Resource, World};
 use keblin::progress::{Event, Signal};
-use keblin::store::SaveError;
+use keblin::store::{SaveError, Saved};
 use keblin::{Game, KeeperOf, Notice, Refused};
 
 use crate::{levels, world};
@@ -67,7 +67,7 @@ pub struct SaveNow;
 
 /// The result of [`SaveNow`], or of the save when the app exits.
 #[derive(Message, Debug)]
-pub struct Saved(pub Result<(), SaveError>);
+pub struct SaveDone(pub Result<Option<Saved>, SaveError>);
 
 /// How long the frame took. Set it from your engine's clock before [`Last`](bevy_app::Last); the time of a frame counts once.
 #[derive(Resource, Clone, Copy, Debug, Default)]
@@ -104,12 +104,12 @@ pub(crate) fn apply<G: Game>(world: &mut World, mut exits: Local<'_, MessageCurs
             world::record(world, &mut kept);
         }
         kept.tick(elapsed);
-        let saved = must_save.then(|| kept.suspend().map(drop));
+        let saved = must_save.then(|| kept.suspend());
         let notices: Vec<Notice<G>> = kept.drain_notices().collect();
         levels::note(&mut world.resource_mut::<levels::Now<G>>(), &notices);
         world.write_message_batch(declined);
         world.write_message_batch(notices.into_iter().map(Told));
-        world.write_message_batch(saved.map(Saved));
+        world.write_message_batch(saved.map(SaveDone));
     });
 }
 

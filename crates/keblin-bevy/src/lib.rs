@@ -48,7 +48,7 @@ use bevy_app::{App, First, Last, Plugin};
 use bevy_ecs::schedule::{IntoScheduleConfigs, SystemSet};
 use keblin::{Game, KeeperOf};
 
-pub use apply::{Declined, FrameTime, Happens, Kept, SaveNow, Saved, Told, progress_changed};
+pub use apply::{Declined, FrameTime, Happens, Kept, SaveDone, SaveNow, Told, progress_changed};
 pub use carried::{AppCarries, Tied};
 pub use levels::{InLevel, LevelEntered, LevelLeft};
 pub use world::{AppWorldObjects, AreaFailed, AreaNeed, InArea, LoadArea, Recalled, UnloadArea};
@@ -87,7 +87,7 @@ impl<G: Game> Plugin for KeblinPlugin<G> {
         app.init_resource::<levels::Now<G>>();
         app.init_resource::<world::Kinds<G>>();
         app.add_message::<Happens<G>>().add_message::<Told<G>>().add_message::<Declined<G>>();
-        app.add_message::<SaveNow>().add_message::<Saved>();
+        app.add_message::<SaveNow>().add_message::<SaveDone>();
         app.configure_sets(Last, (KeblinSet::HandOver, KeblinSet::Apply, KeblinSet::PickUp).chain());
         app.add_systems(First, (levels::change::<G>, world::change::<G>).chain().in_set(KeblinSet::Change));
         app.add_systems(Last, apply::apply::<G>.in_set(KeblinSet::Apply));

@@ -36,7 +36,7 @@ impl<G: Game> AreaNeed<G> {
 #[derive(Event, Debug)]
 pub struct LoadArea<G: Game>(pub Area<G>);
 
-/// An area is no longer needed. Triggered for observers after its objects were put by, before they are despawned.
+/// An area is about to be unloaded. Triggered for observers after its objects were put by, before they are despawned.
 #[derive(Event, Debug)]
 pub struct UnloadArea<G: Game>(pub Area<G>);
 

@@ -13,8 +13,8 @@ use bevy_app::{App, AppExit, Update};
 use bevy_ecs::prelude::*;
 use keblin::{Carry, Phase, SaveDir};
 use keblin_bevy::{
-    AppCarries, Declined, FrameTime, Happens, InLevel, KeblinPlugin, Kept, LevelEntered, LevelLeft, SaveNow,
-    Saved, Tied, Told, progress_changed,
+    AppCarries, Declined, FrameTime, Happens, InLevel, KeblinPlugin, Kept, LevelEntered, LevelLeft, SaveDone,
+    SaveNow, Tied, Told, progress_changed,
 };
 
 keblin::schema!(fen_post, "../../demo/progress.toml");
@@ -171,8 +171,8 @@ fn what_the_player_had_at_the_exit_is_there_the_next_time() {
     playing.frame([Event::add(fields::LETTERS, 7)]);
     playing.app.world_mut().write_message(AppExit::Success);
     playing.frame([]);
-    let saved = playing.app.world().resource::<Messages<Saved>>();
-    assert!(saved.iter_current_update_messages().all(|Saved(saved)| saved.is_ok()) && saved.len() == 1);
+    let saved = playing.app.world().resource::<Messages<SaveDone>>();
+    assert!(saved.iter_current_update_messages().all(|SaveDone(saved)| saved.is_ok()) && saved.len() == 1);
     // The keeper is not even closed: the process may end here.
     let bytes = std::fs::read(playing.folder.path().join("one.keblin")).unwrap();
     let save = keblin::verify::verify(&bytes, fen_post::schema()).unwrap();
