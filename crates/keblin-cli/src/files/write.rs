@@ -35,15 +35,23 @@ pub(crate) fn renew(path: &Path, bytes: &[u8], mark: &str) -> Result<(), Trouble
     if is_free(path) {
         return write_anew(path, bytes);
     }
-    let mut start = Vec::new();
-    std::fs::File::open(path)
-        .and_then(|file| file.take(MARKED_BYTES).read_to_end(&mut start))
-        .map_err(told)?;
+    refuse_link(path)?;
+    let (mut start, file) = (Vec::new(), super::open_regular(path).map_err(told)?);
+    let rights = file.metadata().map_err(told)?.permissions();
+    file.take(MARKED_BYTES).read_to_end(&mut start).map_err(told)?;
     if !start.windows(mark.len()).any(|held| held == mark.as_bytes()) {
         let why = "this file exists already, and is something else; nothing was overwritten";
         return Err(Trouble::Told(format!("{}: {why}", shown(path))));
     }
-    put_beside(path, bytes, None).map_err(told)?.persist(path).map(|_| ()).map_err(|error| told(error.error))
+    let beside = put_beside(path, bytes, Some(rights)).map_err(told)?;
+    beside.persist(path).map(drop).map_err(|error| told(error.error))
+}
+
+/// Refuses a link, which the new file would replace.
+fn refuse_link(path: &Path) -> Result<(), Trouble> {
+    let is_link = std::fs::symlink_metadata(path).is_ok_and(|found| found.is_symlink());
+    let why = "this is a link, which the new file would replace; name the file itself";
+    if is_link { Err(Trouble::Told(format!("{}: {why}", shown(path)))) } else { Ok(()) }
 }
 
 /// Makes the folder that a file is to be in.
@@ -62,13 +70,10 @@ pub(crate) fn is_free(path: &Path) -> bool {
 pub(crate) fn publish(path: &Path, bytes: &[u8], why: &str) -> Result<Option<PathBuf>, Trouble> {
     let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", shown(path)));
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    refuse_link(path)?;
     let there = match std::fs::symlink_metadata(path) {
         Err(error) if error.kind() == ErrorKind::NotFound => None,
         Err(error) => return Err(told(error)),
-        Ok(found) if found.is_symlink() => {
-            let why = "this is a link, which the new file would replace; name the file itself";
-            return Err(Trouble::Told(format!("{}: {why}", shown(path))));
-        }
         Ok(found) => Some((std::fs::read(path).map_err(told)?, found.permissions())),
     };
     let rights = there.as_ref().map(|(_, rights)| rights.clone());

@@ -4,9 +4,10 @@
 use std::collections::BTreeMap;
 
 use keblin::save::StateHead;
-use keblin::{Progress, Schema, Time, Value};
+use keblin::{Progress, Schema};
 
 use super::spread::{Spread, Unit};
+use crate::out::played;
 
 /// How old saves are, in days at the most; the last group has all others.
 pub(crate) const AGES_DAYS: [u64; 5] = [1, 7, 30, 90, 365];
@@ -99,9 +100,7 @@ impl Figures {
         let days = now_unix_ms.saturating_sub(head.saved_at_unix_ms) / DAY_MS;
         let age = AGES_DAYS.iter().position(|most| days < *most).unwrap_or(AGES_DAYS.len());
         self.ages.get_mut(age).into_iter().for_each(|count| *count += 1);
-        if let Value::Time(played) = progress.answer(&keblin::condition::names::Asked::Played) {
-            self.played.add(millis(played));
-        }
+        self.played.add_value(&played(progress));
         self.add_levels(progress);
         let schema = progress.schema();
         for (index, count) in self.unlocks.iter_mut().enumerate() {
@@ -164,8 +163,4 @@ impl Figures {
 
 fn add_all<K: Ord>(to: &mut BTreeMap<K, usize>, more: BTreeMap<K, usize>) {
     more.into_iter().for_each(|(key, count)| *to.entry(key).or_default() += count);
-}
-
-fn millis(time: Time) -> i64 {
-    time.as_nanos() / 1_000_000
 }

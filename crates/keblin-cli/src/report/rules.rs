@@ -95,6 +95,5 @@ pub(super) fn findings(findings: &Findings) -> Markup {
 
 /// The line that a finding is about, with its number.
 fn line_of(findings: &Findings, line: usize) -> String {
-    let text = findings.source().text().lines().nth(line.saturating_sub(1)).unwrap_or_default();
-    format!("{line:>4} | {}", safe(text))
+    format!("{line:>4} | {}", safe(findings.source().line(line)))
 }

@@ -81,7 +81,7 @@ impl Spread {
         }
     }
 
-    pub(super) fn add(&mut self, number: i64) {
+    fn add(&mut self, number: i64) {
         (self.least, self.most) = (self.least.min(number), self.most.max(number));
         let side = if number < 0 { &mut self.below } else { &mut self.above };
         if side.is_none() {

@@ -310,7 +310,14 @@ fn only_a_report_is_written_over() {
     assert_eq!((ran.code, ran.out.as_str()), (2, ""));
     assert!(ran.err.contains("notes.html: this file exists already, and is something else"), "{}", ran.err);
     assert_eq!(fs::read_to_string(folder.join("notes.html")).unwrap(), "<p>Mine</p>");
-    // One save has no figures.
+    // Nor over what a link names, and nobody waits for a pipe.
+    std::os::unix::fs::symlink(folder.join("report.html"), folder.join("link.html")).unwrap();
+    let ran = report(folder, &["--to", "link.html"]);
+    assert!(ran.code == 2 && ran.err.contains("link.html: this is a link"), "{}", ran.err);
+    assert!(std::process::Command::new("mkfifo").arg(folder.join("pipe.html")).status().unwrap().success());
+    let ran = report(folder, &["--to", "pipe.html"]);
+    assert!(ran.code == 2 && ran.err.contains("pipe.html: this is a device or a pipe"), "{}", ran.err);
+    // Figures need more than one save.
     let ran = report(folder, &["--csv", "figures.csv"]);
     assert_eq!(ran.code, 2);
     assert!(ran.err.contains("the figures are those of many saves"), "{}", ran.err);
