@@ -3,6 +3,7 @@
 
 use std::path::Path;
 
+use keblin::save::layout::AREA;
 use keblin::save::{Stamp, write};
 use keblin::verify::{Part, salvage, verify};
 use serde_json::{Value as Json, json};
@@ -31,14 +32,19 @@ pub(crate) fn run(
     let written = write(&salvaged.snapshot, &stamp);
     files::write_anew(to, &written)?;
     if console.json {
-        let parts: Vec<Json> = salvaged.parts.iter().map(as_json).collect();
+        let of = |parts: &[Part]| parts.iter().map(as_json).collect::<Vec<Json>>();
+        let (parts, areas) = (of(&salvaged.parts), of(&salvaged.areas));
         let (file, to) = (file.display().to_string(), to.display().to_string());
         let version = salvaged.account.as_ref().map_or(schema.version, |account| account.from);
-        console.json_object(&json!({ "file": file, "to": to, "version": version, "sections": parts }))?;
+        console.json_object(
+            &json!({ "file": file, "to": to, "version": version, "sections": parts, "areas": areas }),
+        )?;
     } else {
-        for part in &salvaged.parts {
+        let not_taken = salvaged.areas.iter().filter(|part| part.offset.is_none());
+        for part in salvaged.parts.iter().chain(not_taken) {
             tell(console, file, part)?;
         }
+        tell_areas(console, file, &salvaged.areas)?;
         if let Some(account) = &salvaged.account {
             let (from, to) = (account.from, account.to);
             let line = format!("version {from} by its keys, migrated to version {to}: {}", counts(account));
@@ -47,7 +53,7 @@ pub(crate) fn run(
         let line = format!("{}: {} bytes, marked as made by a tool", shown(to), written.len());
         console.paragraph(&line, "    ")?;
     }
-    let all = salvaged.parts.iter().all(|part| part.offset.is_some());
+    let all = salvaged.parts.iter().chain(&salvaged.areas).all(|part| part.offset.is_some());
     Ok(if all { Outcome::Fine } else { Outcome::Findings })
 }
 
@@ -69,13 +75,31 @@ fn tell(console: &mut Console<'_>, file: &Path, part: &Part) -> Result<(), Troub
             let of = if *whole > 1 { format!(", the last of {whole} intact ones") } else { String::new() };
             format!("{name}: {word} from byte {offset}{of}")
         }
-        (None, Some(fault)) => {
-            format!("{name}: {}, {fault}; default values", console.toned(Tone::Bad, "not taken"))
-        }
-        (None, None) => {
-            format!("{name}: {}, none is intact; default values", console.toned(Tone::Bad, "not taken"))
+        (None, fault) => {
+            let word = console.toned(Tone::Bad, "not taken");
+            let why = fault.as_ref().map_or("none is intact".to_string(), ToString::to_string);
+            // An area is loaded as its level has it.
+            let instead = if section.starts_with(AREA) { "as its level has it" } else { "default values" };
+            format!("{name}: {word}, {why}; {instead}")
         }
     };
     console.paragraph(&format!("{}: {text}", shown(file)), "    ")?;
+    Ok(())
+}
+
+/// Prints how many areas of the world were taken: there may be thousands.
+fn tell_areas(console: &mut Console<'_>, file: &Path, areas: &[Part]) -> Result<(), Trouble> {
+    let taken: Vec<&Part> = areas.iter().filter(|part| part.offset.is_some()).collect();
+    let several = taken.iter().filter(|part| part.whole > 1).count();
+    if taken.is_empty() {
+        return Ok(());
+    }
+    let name = console.toned(Tone::Name, "areas");
+    let word = console.toned(Tone::Good, "taken");
+    let of = match several {
+        0 => String::new(),
+        several => format!(", of {several} the last of several intact blocks"),
+    };
+    console.paragraph(&format!("{}: {name}: {} {word}{of}", shown(file), taken.len()), "    ")?;
     Ok(())
 }

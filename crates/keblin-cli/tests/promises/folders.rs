@@ -94,6 +94,24 @@ fn a_seal_is_checked_with_the_games_key() {
 }
 
 #[test]
+fn areas_are_salvaged_too_and_one_that_is_damaged_is_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let [hurt, out] = ["hurt.keblin", "saved.keblin"].map(|name| folder.path().join(name));
+    let mut bytes = fs::read(project("demo/frozen/saves/v4_a_gate_in_motion.keblin")).unwrap();
+    let file = keblin::save::read(&bytes).unwrap();
+    let west = file.sections.iter().find(|section| section.name == "area.west").unwrap().body_offset;
+    bytes[west] ^= 0xff;
+    fs::write(&hurt, &bytes).unwrap();
+    let [hurt, out] = [&hurt, &out].map(|path| path.to_str().unwrap());
+    let ran = keblin(&["salvage", "--schema", "demo/progress.toml", hurt, "--to", out]);
+    assert_eq!((ran.code, ran.err.as_str()), (1, ""));
+    let told = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(told.contains("area.west: not taken, none is intact; as its level has it"), "{told}");
+    assert!(told.contains("areas: 2 taken"), "{told}");
+    assert_eq!(keblin(&["verify", "--schema", "demo/progress.toml", out]).code, 0);
+}
+
+#[test]
 fn what_is_whole_is_salvaged_into_a_save_that_says_so_and_nothing_is_overwritten() {
     let folder = tempfile::tempdir().unwrap();
     let out = folder.path().join("saved.keblin");

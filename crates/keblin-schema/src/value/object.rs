@@ -33,6 +33,13 @@ impl ObjectId {
         self.0 & MADE != 0
     }
 
+    /// Returns as which one it was made in play, if it was.
+    #[doc(hidden)]
+    #[must_use]
+    pub const fn made_as(self) -> Option<u64> {
+        if self.is_made() { Some(self.0 & !MADE) } else { None }
+    }
+
     /// Returns the number that stands for it in saves.
     #[doc(hidden)]
     #[must_use]

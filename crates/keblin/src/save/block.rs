@@ -221,7 +221,8 @@ fn is_of_schema(name: &str) -> bool {
             .is_some_and(|(part, id)| [PROFILE, RUN].contains(&part) && Name::new(id).is_ok())
 }
 
-fn is_area(name: &str) -> bool {
+/// Returns whether a name is that of the section of an area of the world.
+pub(crate) fn is_area(name: &str) -> bool {
     let id = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| name.strip_prefix(start));
     id.is_some_and(|id| Name::new(id).is_ok())
 }

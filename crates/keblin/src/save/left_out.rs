@@ -8,7 +8,7 @@ use super::block::{Block, Budget, Section};
 use super::error::{Fault, ReadError};
 use super::file::{SaveFile, foot_at_the_end, header, state_at};
 use super::layout::{AREA, AT_CHECKPOINT, AT_ENTRY, SaveLimits};
-use super::search::sections;
+use super::search::whole;
 use super::state::StateBlock;
 use super::table::LeftOut;
 use crate::snapshot::Schema;
@@ -77,7 +77,7 @@ impl LeftOut {
 
     /// Returns the same bytes from another file, if an intact block of it has them.
     pub(crate) fn bytes_in(&self, file: &[u8]) -> Option<Arc<[u8]>> {
-        let sections = sections(file).into_iter().filter(|section| section.name == self.name);
+        let sections = whole(file).sections.into_iter().filter(|section| section.name == self.name);
         sections.rev().find_map(|section| self.bytes_of(section.block).ok())
     }
 }

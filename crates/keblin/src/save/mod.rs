@@ -114,6 +114,7 @@ pub(crate) mod missing;
 pub(crate) mod decode;
 
 pub use block::Section;
+pub(crate) use block::is_area;
 pub use code::SaveCode;
 pub use error::{Fault, MAX_CHANGES, ReadError};
 pub use file::SaveFile;

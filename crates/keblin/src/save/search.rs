@@ -164,14 +164,23 @@ pub(crate) fn is_whole_throughout(bytes: &[u8], limits: &SaveLimits) -> bool {
     history.header.is_ok() && history.walk.faults.is_empty() && !history.walk.states.is_empty()
 }
 
-/// Returns the intact sections in the order of the file, whether or not their states are intact.
-pub(crate) fn sections(bytes: &[u8]) -> Vec<Section<'_>> {
+/// What is intact in a file whose states are not.
+pub(crate) struct Whole<'b> {
+    /// The sections in the order of the file.
+    pub(crate) sections: Vec<Section<'b>>,
+    /// What the last state names that belongs to it; `None` if not even a state by itself is intact.
+    pub(crate) named: Option<Vec<&'b str>>,
+}
+
+/// Returns what is intact in a file, whether or not it belongs to an intact state.
+pub(crate) fn whole(bytes: &[u8]) -> Whole<'_> {
     let (limits, bytes) = (SaveLimits::default(), without_reserve(bytes));
     let mut budget = Budget::of(bytes, &limits);
     let walk = Walk::through(bytes, 0, &limits, &mut budget);
-    let mut section = |offset: &usize| {
-        let block = Block::at(bytes, *offset, &limits, &mut budget).ok()?;
-        Section::of(bytes, &block).ok()
-    };
-    walk.sections.iter().filter_map(&mut section).collect()
+    let mut block = |offset: &usize| Block::at(bytes, *offset, &limits, &mut budget).ok();
+    let sections =
+        walk.sections.iter().filter_map(|offset| Section::of(bytes, &block(offset)?).ok()).collect();
+    let mut states = walk.states.iter().rev();
+    let last = states.find_map(|offset| StateBlock::of(bytes, &block(offset)?, 0, &limits).ok());
+    Whole { sections, named: last.map(|state| state.rows.iter().map(|row| row.name).collect()) }
 }

@@ -13,7 +13,7 @@ use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
 impl Section<'_> {
     /// Returns the bytes of an area.
-    pub(super) fn area(&self) -> Result<Arc<[u8]>, ReadError> {
+    pub(crate) fn area(&self) -> Result<Arc<[u8]>, ReadError> {
         let bytes = |item: &Item<'_>| {
             item.whole(|cursor| {
                 cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from)

@@ -1,13 +1,16 @@
 //! Recovers single sections from a file without an intact state, only on request: the sections may never have
 //! belonged to one moment, and the result says so.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::migrate::{Account, migrate};
 use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
-use crate::save::layout::{PROFILE, RUN};
-use crate::save::{Fault, ReadError, Section, search};
-use crate::snapshot::{Schema, Snapshot};
+use crate::save::layout::{AREA, PROFILE, RUN};
+use crate::save::search::{self, Whole};
+use crate::save::{Fault, ReadError, Section, is_area};
+use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot};
+use crate::world::{AreaBody, ObjectId};
 
 /// What could be recovered from a file.
 #[derive(Clone, Debug)]
@@ -17,6 +20,8 @@ pub struct Salvaged {
     pub snapshot: Snapshot,
     /// The result for each section of a slot.
     pub parts: Vec<Part>,
+    /// The result for each area of the world that the last state names; if no state names any, for each with an intact block.
+    pub areas: Vec<Part>,
     /// What became of the values, if the sections are from an earlier version. Only a state names its version, and no
     /// state is intact: each section is read as the latest version that has exactly its keys.
     pub account: Option<Account>,
@@ -43,7 +48,7 @@ pub struct Part {
 /// if a step from an earlier version fails.
 pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError> {
     of_this_game_header(bytes, schema)?;
-    let sections = search::sections(bytes);
+    let Whole { sections, named } = search::whole(bytes);
     let last = |name: &str| sections.iter().rfind(|section| section.name == name);
     let Some(first) = last(PROFILE).or(last(RUN)) else {
         let expected = "an intact section of a slot".to_string();
@@ -52,6 +57,7 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     let of = written_by(first, schema);
     let slot = &of.plan().slot;
     let (decoded, mut faults) = decode_apart(slot.iter().filter_map(|body| last(&body.name)), of);
+    let mut snapshot = decoded.snapshot;
     let parts = slot.iter().map(|body| {
         let fault = faults.remove(body.name.as_str());
         Part {
@@ -62,13 +68,57 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
         }
     });
     let parts: Vec<Part> = parts.collect();
+    let has_run = parts.iter().any(|part| part.section == RUN && part.offset.is_some());
+    let areas = areas(&sections, named.as_deref(), has_run, &mut snapshot);
     if of.version == schema.version {
-        return Ok(Salvaged { snapshot: decoded.snapshot, parts, account: None });
+        return Ok(Salvaged { snapshot, parts, areas, account: None });
     }
-    let done = migrate(decoded.snapshot, schema);
+    let done = migrate(snapshot, schema);
     let (snapshot, account) =
         done.map_err(|fault| ReadError::new("file", 0, Fault::Step(Box::new(fault))))?;
-    Ok(Salvaged { snapshot, parts, account: Some(account) })
+    Ok(Salvaged { snapshot, parts, areas, account: Some(account) })
+}
+
+/// Puts the last intact block of each area into a snapshot: of the areas that the last state names, or if none is there, of
+/// all; copies of areas only with the run that they belong to.
+fn areas(
+    sections: &[Section<'_>],
+    named: Option<&[&str]>,
+    has_run: bool,
+    snapshot: &mut Snapshot,
+) -> Vec<Part> {
+    let belongs = |name: &str| is_area(name) && (has_run || name.starts_with(AREA));
+    let names = named.unwrap_or_default().iter().filter(|name| belongs(name));
+    let mut by_name: BTreeMap<&str, (usize, Option<&Section<'_>>)> =
+        names.map(|name| (*name, (0, None))).collect();
+    for section in sections.iter().filter(|section| belongs(section.name)) {
+        // An area that the last state does not name was not there any more.
+        if named.is_none() || by_name.contains_key(section.name) {
+            let (whole, last) = by_name.entry(section.name).or_default();
+            (*whole, *last) = (*whole + 1, Some(section));
+        }
+    }
+    let mut areas = Areas::default();
+    let parts = by_name.into_iter().map(|(name, (whole, section))| {
+        let bytes = section.map(Section::area).transpose();
+        let offset = section.filter(|_| bytes.is_ok()).map(Section::offset);
+        let fault = bytes.map(|bytes| areas.extend(bytes.map(|bytes| (name.into(), bytes.into())))).err();
+        Part { section: name.to_string(), offset, whole, fault }
+    });
+    let parts = parts.collect();
+    // Without the section that counts them, an id would be given a second time.
+    let made = areas.values().filter_map(|bytes| most_made(&snapshot.schema, bytes)).max();
+    snapshot.state.made = snapshot.state.made.max(made.unwrap_or(0));
+    snapshot.areas = Arc::new(areas);
+    parts
+}
+
+/// Returns the number of the object in an area that was made last.
+fn most_made(schema: &Schema, bytes: &AreaBytes) -> Option<u64> {
+    let bytes = bytes.get().ok()?;
+    let body = AreaBody::read(schema, bytes).ok()?;
+    let ids = body.kinds.iter().flat_map(|rows| &rows.ids);
+    ids.filter_map(|id| ObjectId::of_number(*id).made_as()).max()
 }
 
 /// Returns the latest version that writes a section like this; this version if there is none.

@@ -4,8 +4,10 @@ use std::fs;
 use std::path::Path;
 use std::sync::Arc;
 
+use keblin::save::{Stamp, write};
 use keblin::store::backend::Counted;
 use keblin::store::{Origin, Slot};
+use keblin::verify::{salvage, verify};
 use keblin::world::WorldWhy;
 use keblin::{Area, ObjectId, SaveDir, WorldObject};
 
@@ -236,4 +238,40 @@ fn a_world_of_ten_thousand_areas_is_saved_and_a_change_of_one_writes_that_one() 
         game.recall(area, |area| area.objects(&mut trees)).unwrap();
     }
     assert_eq!(trees, [tree(Area::from_id("cell_3_17").unwrap())]);
+}
+
+#[test]
+fn the_areas_of_a_damaged_save_are_salvaged_and_no_id_is_given_twice() {
+    let mut game = names::Progress::new();
+    game.begin(None).unwrap();
+    let leave = |game: &mut names::Progress, number: u16, trees: &[Tree]| {
+        game.recall(cell(number), |area| area.objects(&mut trees.to_vec())).unwrap();
+        game.put_by(cell(number), |area| area.objects(trees)).unwrap();
+    };
+    let planted = Tree { id: game.new_object(), height: 0.5 };
+    leave(&mut game, 1, std::slice::from_ref(&planted));
+    (2..5).for_each(|number| leave(&mut game, number, &trees(number, 3)));
+    let mut bytes = write(&game.snapshot(), &Stamp::first(1, "test"));
+    let body = |bytes: &[u8], name: &str| {
+        let file = keblin::save::read(bytes).unwrap();
+        file.sections.iter().find(|section| section.name == name).map(|section| section.body_offset)
+    };
+    // One area, and the section that counts the ids.
+    let places = ["area.cell_3_0", "world"].map(|name| body(&bytes, name).unwrap());
+    places.into_iter().for_each(|place| bytes[place] ^= 0xff);
+    assert!(verify(&bytes, names::schema()).is_err());
+
+    let salvaged = salvage(&bytes, names::schema()).unwrap();
+    let taken: Vec<_> =
+        salvaged.areas.iter().map(|part| (part.section.clone(), part.offset.is_some(), part.whole)).collect();
+    let one = |number: u8| (format!("area.cell_{number}_0"), number != 3, usize::from(number != 3));
+    assert_eq!(taken, [one(1), one(2), one(3), one(4)]);
+    let mut again = names::Progress::restored(salvaged.snapshot);
+    let mut found: Vec<Tree> = Vec::new();
+    again.recall(cell(1), |area| area.objects(&mut found)).unwrap();
+    assert_eq!(found, [planted]);
+    assert_ne!(again.new_object(), found[0].id);
+    let mut found = trees(3, 1);
+    again.recall(cell(3), |area| area.objects(&mut found)).unwrap();
+    assert_eq!(found, trees(3, 1), "as the level has it");
 }
