@@ -154,17 +154,10 @@ impl Around {
         (tried.into_iter().collect(), most.max(2))
     }
 
-    /// Hashes a value of a field as far as it is told apart.
-    pub(super) fn tell_apart(&self, field: usize, value: &Value, into: &mut impl Hasher) {
-        let (Some(held), true) = (self.fields.get(&field), is_number(value.alone())) else {
-            return value.hash(into);
-        };
-        let value = value.alone();
-        if self.stepwise.contains(&field) && held.last().is_some_and(|last| value <= last) {
-            return value.hash(into);
-        }
-        let below = held.range(..value).count();
-        (below, held.contains(value)).hash(into);
+    /// Returns how values of a field are told apart.
+    pub(super) fn apart(&self, field: usize) -> Apart {
+        let around = self.fields.get(&field).into_iter().flatten().cloned().collect();
+        Apart { around, stepwise: self.stepwise.contains(&field) }
     }
 
     /// Hashes a number of attempts or deaths as far as it is told apart: it grows by one, so all up to the largest.
@@ -186,6 +179,44 @@ impl Around {
         let times = held.filter_map(|value| if let Value::Time(time) = value { Some(*time) } else { None });
         let played = self.played.iter().map(|nanos| Time::from_nanos(*nanos));
         times.chain(played).filter(|time| *time > Time::ZERO).collect()
+    }
+}
+
+/// How values of one field are told apart.
+#[derive(Debug)]
+pub(super) struct Apart {
+    /// In order.
+    around: Vec<Value>,
+    /// Whether all values up to the largest are told apart.
+    stepwise: bool,
+}
+
+impl Apart {
+    /// Hashes a value as far as it is told apart, in few bytes, because states have many. The first byte says how many follow.
+    pub(super) fn tell(&self, value: &Value, into: &mut impl Hasher) {
+        match value.alone() {
+            Value::Unset => into.write_u8(0),
+            Value::Bool(yes) => into.write_u8(1 + u8::from(*yes)),
+            number if is_number(number) && !self.counts(number) => {
+                let below = self.around.partition_point(|other| other < number);
+                let place = 2 * below + usize::from(self.around.get(below) == Some(number));
+                into.write_u8(3);
+                into.write_u16(u16::try_from(place).unwrap_or(u16::MAX));
+            }
+            Value::Int(number) => {
+                into.write_u8(4);
+                into.write_i64(*number);
+            }
+            _ => {
+                into.write_u8(5);
+                value.hash(into);
+            }
+        }
+    }
+
+    /// Whether it is a number that is told apart from each other one.
+    fn counts(&self, number: &Value) -> bool {
+        self.stepwise && self.around.last().is_some_and(|last| number <= last)
     }
 }
 

@@ -99,24 +99,26 @@ impl Turn<'_> {
 
     /// What an event has changed for good, although no save is due.
     pub(super) fn unsaved(&self) -> Option<Unkept> {
+        let lost = self.for_good()?;
         let message = format!(
             "a game that is killed after `{}` has lost what it changed: no save is due there; see `autosave`",
             self.by.text()
         );
-        self.killed(message, "kill")
+        Some(self.killed(message, "kill", lost))
     }
 
     /// What an event has changed for good and a save has: the power may fail once it is saved.
     pub(super) fn saved(&self) -> Option<Unkept> {
+        let lost = self.for_good()?;
         let message =
             format!("the power fails after `{}` was saved, and what it changed is lost", self.by.text());
-        self.killed(message, "kill at begin")
+        Some(self.killed(message, "kill at begin", lost))
     }
 
-    fn killed(&self, message: String, kill: &str) -> Option<Unkept> {
+    fn killed(&self, message: String, kill: &str, lost: String) -> Unkept {
         let about = self.by.text().split(' ').next().unwrap_or_default().to_string();
-        let unkept = Unkept::new(BreachCode::KillLoses, about, message).fails(Some(self.for_good()?));
-        Some(Unkept { then: vec![kill.to_string(), "launch".to_string()], ..unkept })
+        let then = vec![kill.to_string(), "launch".to_string()];
+        Unkept { then, ..Unkept::new(BreachCode::KillLoses, about, message).fails(Some(lost)) }
     }
 
     /// Returns the line that expects what the end of a level, a run or a life has changed for good.

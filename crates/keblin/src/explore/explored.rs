@@ -7,9 +7,9 @@ use keblin_schema::model::CheckpointLasts;
 use keblin_schema::survival::Row;
 
 use super::breach::Breach;
+use super::found::Found;
 use super::question::Question;
-use super::reached::{Goal, goals};
-use super::search::Found;
+use super::reached::{Best, Goal, goals};
 use super::tell::Projection;
 
 /// The result of an exploration.
@@ -140,7 +140,7 @@ impl Covering {
             }
         }
         for index in &cone.fields {
-            let happened = |row: &&Row| found.reached.cells.contains(&(*index, row.as_str()));
+            let happened = |row: &&Row| found.reached.cells.contains(&(*index, **row));
             self.cells.0 += Row::ALL.iter().filter(happened).count();
             // Nothing is erased as a whole, and a death leads to another level only with save points.
             let left_out = 1 + usize::from(model.checkpoint_lasts != CheckpointLasts::Run);
@@ -148,10 +148,10 @@ impl Covering {
         }
         for index in &cone.levels {
             let Some(level) = model.levels.get(*index) else { continue };
-            let reached = &found.reached;
-            self.item(1, Some(format!("entered {}", level.name)), reached.entered.contains(index), proven);
-            self.item(2, Some(format!("finished {}", level.name)), reached.finished.contains(index), proven);
-            let stars = reached.stars.get(*index).copied().unwrap_or(0);
+            let Best { entered, finished, stars } =
+                found.reached.levels.get(*index).copied().unwrap_or_default();
+            self.item(1, Some(format!("entered {}", level.name)), entered, proven);
+            self.item(2, Some(format!("finished {}", level.name)), finished, proven);
             let is_asked = cone.facts.contains(&(*index, "stars"));
             if level.stars > 0 && is_asked {
                 let name = format!("all {} stars of {}", level.stars, level.name);

@@ -5,9 +5,9 @@ use std::collections::BTreeSet;
 use keblin_schema::Model;
 
 use super::breach::{Breach, BreachCode, Unkept};
+use super::found::Found;
 use super::moves::MoveKind;
-use super::reached::{Goal, goals};
-use super::search::Found;
+use super::reached::{Bits, Goal, goals};
 use super::show::{Showing, Shows};
 use super::tell::Key;
 
@@ -29,8 +29,8 @@ impl Goal {
 
 /// A state from which something can never be reached, and all others like it.
 struct DeadEnd {
-    first: u32,
-    dead: Vec<u32>,
+    first: usize,
+    goal: usize,
     name: String,
     line: String,
     /// What else cannot be reached from there.
@@ -38,19 +38,24 @@ struct DeadEnd {
 }
 
 impl DeadEnd {
-    fn breach(self, showing: &Showing<'_>, found: &Found) -> Option<Breach> {
-        let dead: BTreeSet<u32> = self.dead.into_iter().collect();
-        let keys = found.keys.iter().filter(|(_, state)| dead.contains(state)).map(|(key, _)| *key);
+    fn breach(self, showing: &Showing<'_>, found: &Found, within: &Bits) -> Option<Breach> {
+        let dead = found.keys.iter().filter(|(_, state)| !within.has(**state as usize, self.goal));
+        let keys = dead.map(|(key, _)| *key);
         let also = self.also.iter().map(|name| format!(", and so is `{name}`")).collect::<String>();
         let message = format!("after this it is out of reach for good{also}");
         let broken = Unkept::new(BreachCode::DeadEnd, self.name, message).fails(Some(self.line));
-        showing.breach(found.path(self.first), &Shows::State(&keys.collect::<BTreeSet<Key>>()), broken)
+        showing.breach(
+            found.path(u32::try_from(self.first).ok()?),
+            &Shows::State(&keys.collect::<BTreeSet<Key>>()),
+            broken,
+        )
     }
 }
 
 /// Returns the levels, unlocks and moments that cannot be reached, each with its rehearsal.
 pub(super) fn out_of_reach(showing: &Showing<'_>, found: &Found) -> Vec<Breach> {
     let (mut breaches, mut ends) = (Vec::new(), Vec::<DeadEnd>::new());
+    let within = found.within_reach();
     for (place, goal) in goals(showing.projection).enumerate() {
         let Some((name, line)) = goal.named(showing.schema) else { continue };
         let broken =
@@ -63,14 +68,13 @@ pub(super) fn out_of_reach(showing: &Showing<'_>, found: &Found) -> Vec<Breach> 
             }
             continue;
         }
-        let dead = found.dead(place);
-        if let Some(first) = dead.first() {
+        if let Some(first) = (0..found.states()).find(|state| !within.has(*state, place)) {
             // What is out of reach from the same state on has mostly the same cause.
-            match ends.iter_mut().find(|end| end.first == *first) {
+            match ends.iter_mut().find(|end| end.first == first) {
                 Some(end) => end.also.push(name.clone()),
                 None => ends.push(DeadEnd {
-                    first: *first,
-                    dead,
+                    first,
+                    goal: place,
                     name: name.clone(),
                     line: line.clone(),
                     also: Vec::new(),
@@ -81,7 +85,7 @@ pub(super) fn out_of_reach(showing: &Showing<'_>, found: &Found) -> Vec<Breach> 
             breaches.extend(on_each_difficulty(showing, found, place, &broken));
         }
     }
-    breaches.extend(ends.into_iter().filter_map(|end| end.breach(showing, found)));
+    breaches.extend(ends.into_iter().filter_map(|end| end.breach(showing, found, &within)));
     let told = &found.reached.moments;
     if found.is_exhausted() {
         for moment in showing.projection.cone.moments.iter().filter(|moment| !told.contains(moment)) {

@@ -56,6 +56,9 @@ mod breach;
 /// The search.
 mod search;
 
+/// What it has found.
+mod found;
+
 /// What was reached.
 mod reached;
 
@@ -94,11 +97,12 @@ use std::sync::Arc;
 
 use around::Around;
 use explored::Covering;
+use found::Found;
 use goals::out_of_reach;
 use past::{Now, given_by_steps};
 use promises::Promises;
 use question::{Question, left_out, questions};
-use search::{Budget, Found, Search, cores};
+use search::{Budget, Search, cores};
 use show::{Showing, Shows};
 use tell::Projection;
 
@@ -278,7 +282,7 @@ impl<'e> Exploration<'e> {
         explored.questions.push(Asked {
             name: question.name.clone(),
             told_apart: question.cone.names(schema),
-            states: found.ways.len(),
+            states: found.states(),
             moves: found.moves_played,
             depth: found.depth,
             exhausted: found.is_exhausted(),

@@ -7,7 +7,7 @@ use super::moves::MoveKind;
 use super::names::fact_name;
 use super::promises::{Promises, Turn};
 use crate::progress::Engine;
-use crate::snapshot::State;
+use crate::snapshot::LevelFacts;
 
 impl Turn<'_> {
     pub(super) fn facts(&self) -> Vec<Unkept> {
@@ -65,9 +65,10 @@ impl Turn<'_> {
         Some(Unkept { holds, ..broken.fails(Some(format!("expect level != \"{name}\""))) })
     }
 
-    pub(super) fn rules(&self, promises: &Promises) -> Vec<Unkept> {
+    pub(super) fn rules(&self, promises: &Promises, are_values_same: bool) -> Vec<Unkept> {
         let mut found = Vec::new();
-        if self.by.kind == MoveKind::Reset || (!promises.reads_words && self.is_the_same_to_rules()) {
+        let is_the_same = are_values_same && !promises.reads_words && self.are_facts_same();
+        if self.by.kind == MoveKind::Reset || is_the_same {
             return found;
         }
         for (index, unlock) in self.model.unlocks.iter().enumerate() {
@@ -85,32 +86,36 @@ impl Turn<'_> {
             }
         }
         let difficulties = self.model.difficulties.len().max(1);
-        for (index, level) in self.model.levels.iter().enumerate() {
-            if level.lock.is_none() || (self.is_of_runs() && promises.of_a_run.get(index) == Some(&true)) {
+        let were_open = self.was_open.get_or_init(|| {
+            let places =
+                (0..self.model.levels.len()).flat_map(|level| (0..difficulties).map(move |on| (level, on)));
+            places.map(|(level, on)| self.is_open(self.before, level, on)).collect()
+        });
+        for (level, were_open) in were_open.chunks(difficulties).enumerate() {
+            let has_lock = self.model.levels.get(level).is_some_and(|level| level.lock.is_some());
+            if !has_lock || (self.is_of_runs() && promises.of_a_run.get(level) == Some(&true)) {
                 continue;
             }
-            for on in 0..difficulties {
-                let open = |engine: &Engine| {
-                    engine.is_open_at(index, (!self.model.difficulties.is_empty()).then_some(on))
-                };
-                if open(self.before) && !open(self.after) {
-                    found.push(self.shut(index, on));
-                    break;
-                }
-            }
+            let shut = |(on, was_open): (usize, &bool)| {
+                (*was_open && !self.is_open(self.after, level, on)).then_some(on)
+            };
+            found.extend(were_open.iter().enumerate().find_map(shut).map(|on| self.shut(level, on)));
         }
         found
     }
 
-    /// Whether nothing has changed that rules mostly read.
-    fn is_the_same_to_rules(&self) -> bool {
+    fn is_open(&self, engine: &Engine, level: usize, on: usize) -> bool {
+        engine.is_open_at(level, (!self.model.difficulties.is_empty()).then_some(on))
+    }
+
+    /// Whether no fact has changed that rules mostly read.
+    fn are_facts_same(&self) -> bool {
         let (before, after) = (self.before.state(), self.after.state());
-        let facts =
-            |state: &State| state.facts.iter().map(|facts| (facts.finished, facts.stars)).collect::<Vec<_>>();
-        before.cells == after.cells
-            && before.latched == after.latched
+        let same =
+            |(was, is): (&LevelFacts, &LevelFacts)| (was.finished, was.stars) == (is.finished, is.stars);
+        before.latched == after.latched
             && before.difficulty == after.difficulty
-            && facts(before) == facts(after)
+            && before.facts.iter().zip(&after.facts).all(same)
     }
 
     fn shut(&self, level: usize, on: usize) -> Unkept {
@@ -137,8 +142,8 @@ impl Turn<'_> {
     }
 
     pub(super) fn invariants(&self) -> Vec<Unkept> {
-        let were: Vec<_> = self.before.broken_invariants().collect();
-        let now = self.after.broken_invariants().filter(|name| !were.contains(name));
+        let now = self.after.broken_invariants();
+        let now = now.filter(|name| self.before.broken_invariants().all(|known| known != *name));
         let broken = |name| {
             let message = format!("`{}` breaks the invariant {name}", self.by.text());
             Unkept::new(BreachCode::InvariantBroken, format!("{name}"), message)

@@ -1,17 +1,19 @@
 //! Saves of earlier versions: what the step makes of them is something that playing this version can lead to.
 
 use std::collections::HashMap;
+use std::mem::swap;
 use std::sync::Arc;
 
 use super::around::Around;
 use super::breach::{Breach, BreachCode};
+use super::found::Found;
 use super::moves::{Move, moves};
 use super::play::{Played, opened, played};
 use super::promises::Promises;
 use super::question::Question;
 use super::question::questions;
 use super::reached::{Goal, goals, reached_in};
-use super::search::{Budget, Found, Search};
+use super::search::{Budget, Search};
 use super::tell::Projection;
 use crate::progress::Engine;
 use crate::rehearse::Rehearsal;
@@ -35,7 +37,7 @@ pub(super) fn given_by_steps(now: &Now<'_>, budget: Budget) -> Vec<Breach> {
     for past in now.schema.past() {
         let budget = Budget { states: budget.states.min(MAX_SAVES), ..budget };
         let Some((found, all)) = searched(&past.schema, budget) else { continue };
-        for state in 0..found.ways.len() {
+        for state in 0..found.states() {
             let path = found.path(u32::try_from(state).unwrap_or(u32::MAX));
             let Some(old) = replayed(&past.schema, &all, &path) else { continue };
             for (name, line) in now.given(&known, &old) {
@@ -68,12 +70,14 @@ fn start(schema: &Arc<Schema>) -> Engine {
 }
 
 fn replayed(schema: &Arc<Schema>, all: &[Move], path: &[u16]) -> Option<Engine> {
-    path.iter().try_fold(start(schema), |engine, by| {
-        match played(&engine, all.get(usize::from(*by))?, false) {
-            Played::Done(stepped) => Some(stepped.engine),
-            _ => None,
-        }
-    })
+    let (mut engine, mut after) = (start(schema), start(schema));
+    for by in path {
+        let Played::Done(_) = played(&engine, all.get(usize::from(*by))?, &mut after, false) else {
+            return None;
+        };
+        swap(&mut engine, &mut after);
+    }
+    Some(engine)
 }
 
 impl Now<'_> {
@@ -84,7 +88,7 @@ impl Now<'_> {
         for (state, facts) in self.found.reached.facts.iter().enumerate() {
             let held = known.entry(*facts).or_insert_with(|| vec![false; goals]);
             for (goal, held) in held.iter_mut().enumerate() {
-                *held |= self.found.reached.has(state, goal);
+                *held |= self.found.reached.goals.has(state, goal);
             }
         }
         known

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Moment;
 use keblin_schema::model::SaveAt;
+use keblin_schema::{Difficulty, Moment};
 
 use super::moves::{Move, MoveKind};
 use super::player::Part;
@@ -14,10 +14,9 @@ use crate::save::{Stamp, write};
 use crate::snapshot::{Schema, Snapshot};
 use crate::verify::verify;
 
-/// A state after a move, and what happened on the way.
+/// What happened during a move.
 #[derive(Debug)]
 pub(super) struct Stepped {
-    pub(super) engine: Engine,
     /// Which event made a save due.
     pub(super) due: Option<SaveAt>,
     /// The moments that were reported.
@@ -29,41 +28,42 @@ pub(super) struct Stepped {
 /// What became of a move.
 #[derive(Debug)]
 pub(super) enum Played {
-    Done(Box<Stepped>),
+    Done(Stepped),
     /// It is not possible here.
     Not,
     /// It was refused in a phase that allows it.
     Refused(String),
 }
 
-/// Plays a move on a copy of a state. Two things are done only `thoroughly`, because they cost more than all else: that a
-/// locked level is refused, and that the game is opened again through the bytes of a save.
-pub(super) fn played(engine: &Engine, by: &Move, thoroughly: bool) -> Played {
+/// Plays a move on a copy of a state, which `after` becomes. Two things are done only `thoroughly`, because they cost more
+/// than all else: that what is locked or begun is refused, and that the game is opened again through the bytes of a save.
+pub(super) fn played(before: &Engine, by: &Move, after: &mut Engine, thoroughly: bool) -> Played {
     if event_of(by.kind)
-        .is_some_and(|event| event.answer(engine.phase()) != Answer::Happens && !may(engine, event))
+        .is_some_and(|event| event.answer(before.phase()) != Answer::Happens && !may(before, event))
     {
         return Played::Not;
     }
-    if !thoroughly
-        && let [Part::Step(Step::Enter(level))] = by.parts.as_slice()
-        && !engine.is_open_at(level.index(), engine.difficulty().map(keblin_schema::Difficulty::index))
-    {
+    if !thoroughly && !is_possible(before, by) {
         return Played::Not;
     }
-    let mut engine = engine.clone();
+    let needs = by.parts.iter().take_while(|part| matches!(part, Part::Needs(_)));
+    if !needs.into_iter().all(|part| part.is_met(before)) {
+        return Played::Not;
+    }
+    after.become_copy_of(before);
     for part in &by.parts {
-        if !part.is_met(&engine) {
+        if !part.is_met(after) {
             return Played::Not;
         }
         match part {
             Part::Needs(_) => {}
-            Part::Reopen if !thoroughly => engine = Engine::restored(engine.snapshot()),
-            Part::Reopen => match reopened(&engine) {
-                Some(again) => engine = again,
+            Part::Reopen if !thoroughly => *after = Engine::restored(after.snapshot()),
+            Part::Reopen => match reopened(after) {
+                Some(again) => *after = again,
                 None => return Played::Refused("the save could not be opened again".to_string()),
             },
             Part::Step(step) => {
-                if let Err(refused) = play(&mut engine, step) {
+                if let Err(refused) = play(after, step) {
                     let is_table = matches!(refused.why.as_ref(), Why::Phase { .. })
                         && refused.event.answer(refused.phase) == Answer::Happens;
                     return if is_table { Played::Refused(refused.to_string()) } else { Played::Not };
@@ -71,16 +71,26 @@ pub(super) fn played(engine: &Engine, by: &Move, thoroughly: bool) -> Played {
             }
         }
     }
-    let due = engine.take_due();
+    let due = after.take_due();
     let (mut moments, mut deaths_told) = (Vec::new(), 0);
-    for notice in engine.drain_notices() {
+    for notice in after.drain_notices() {
         match notice {
             Notice::Moment(moment) => moments.push(moment),
             Notice::LifeLost { .. } | Notice::RunOver(_) => deaths_told += 1,
             _ => {}
         }
     }
-    Played::Done(Box::new(Stepped { engine, due, moments, deaths_told }))
+    Played::Done(Stepped { due, moments, deaths_told })
+}
+
+/// Returns whether a level to enter is open, and no run to begin is in the way.
+fn is_possible(before: &Engine, by: &Move) -> bool {
+    match by.parts.as_slice() {
+        [Part::Step(Step::Enter(level))] => {
+            before.is_open_at(level.index(), before.difficulty().map(Difficulty::index))
+        }
+        _ => by.kind != MoveKind::Begin || !before.has_run(),
+    }
 }
 
 /// Returns whether the phase leaves it to the event.

@@ -1,5 +1,7 @@
 //! The promises that every move keeps: nothing that was reached is lost, and what ends with a run does.
 
+use std::cell::OnceCell;
+use std::cmp::Ordering;
 use std::collections::BTreeSet;
 
 use keblin_schema::condition::names::Fact;
@@ -28,10 +30,25 @@ pub(super) struct Promises {
     pub(super) unlock_of_a_run: Vec<bool>,
 }
 
+/// A state whose moves are played.
+pub(super) struct Before<'c> {
+    pub(super) engine: &'c Engine,
+    /// By level and difficulty: whether the level is open. Asked once for all moves, and only if one needs it.
+    open: OnceCell<Vec<bool>>,
+}
+
+impl<'c> Before<'c> {
+    pub(super) fn new(engine: &'c Engine) -> Before<'c> {
+        Before { engine, open: OnceCell::new() }
+    }
+}
+
 /// A move, with the state before and after it.
 pub(super) struct Turn<'c> {
     pub(super) model: &'c Model,
     pub(super) before: &'c Engine,
+    /// By level and difficulty: whether the level was open.
+    pub(super) was_open: &'c OnceCell<Vec<bool>>,
     pub(super) after: &'c Engine,
     pub(super) by: &'c Move,
 }
@@ -85,14 +102,20 @@ impl Promises {
     }
 
     /// Returns the promises that a move did not keep.
-    pub(super) fn broken(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Vec<Unkept> {
-        let after = &stepped.engine;
-        let change = Turn { model: before.schema(), before, after, by };
-        let mut found = Vec::new();
+    pub(super) fn broken(
+        &self,
+        before: &Before<'_>,
+        by: &Move,
+        (after, stepped): (&Engine, &Stepped),
+    ) -> Vec<Unkept> {
+        let Before { engine: before, open: was_open } = before;
+        let change = Turn { model: before.schema(), before, was_open, after, by };
+        let (mut found, mut are_values_same) = (Vec::new(), true);
         for (index, field) in change.model.fields.iter().enumerate() {
             for cell in field.cells.clone() {
                 let (was, is) = (before.value_at(cell), after.value_at(cell));
                 if was != is {
+                    are_values_same = false;
                     found.extend(change.value(self, (index, field), cell, (was, is)));
                 } else if matches!(by.kind, MoveKind::Begin | MoveKind::Replace) {
                     found.extend(change.carried((index, field), cell, is, self));
@@ -101,7 +124,7 @@ impl Promises {
         }
         found.extend(change.facts());
         found.extend(change.entered());
-        found.extend(change.rules(self));
+        found.extend(change.rules(self, are_values_same));
         found.extend(change.invariants());
         found.extend(change.records());
         if by.kind == MoveKind::Die && before.phase() == Phase::Playing {
@@ -114,9 +137,15 @@ impl Promises {
     }
 
     /// Returns what a move has changed for good and a save has, as a promise that the disk keeps.
-    pub(super) fn saved(&self, before: &Engine, by: &Move, stepped: &Stepped) -> Option<Unkept> {
+    pub(super) fn saved(
+        &self,
+        before: &Before<'_>,
+        by: &Move,
+        (after, stepped): (&Engine, &Stepped),
+    ) -> Option<Unkept> {
         stepped.due?;
-        Turn { model: before.schema(), before, after: &stepped.engine, by }.saved()
+        let Before { engine: before, open: was_open } = before;
+        Turn { model: before.schema(), before, was_open, after, by }.saved()
     }
 }
 
@@ -145,33 +174,38 @@ impl Turn<'_> {
         cell: usize,
         (was, is): (&Value, &Value),
     ) -> Option<Unkept> {
-        let name = name_of(self.model, cell)?;
-        let before = || expectation(&name, field.kind, was);
         let has_lost = field.keep != Keep::Latest && meet(field.keep, is, was).is_some();
-        if has_lost && self.by.kind != MoveKind::Reset {
-            let message = format!("`{name}` was {was}, and is {is} after `{}`", self.by.text());
-            return Some(Unkept::new(BreachCode::RecordWorse, &name, message).no_longer(before()));
-        }
-        if self.by.kind == MoveKind::Reopen {
-            return self.reloaded(promises, (index, field), &name, (was, is));
-        }
         let is_lives = self.model.lives.as_ref().is_some_and(|lives| lives.field == index);
-        if is_lives && self.gives_back() && was.order(is).is_some_and(std::cmp::Ordering::is_lt) {
-            let message = format!("`{}` gives back lives: `{name}` was {was}, and is {is}", self.by.text());
-            return Some(Unkept::new(BreachCode::LifeGivenBack, &name, message).no_longer(before()));
-        }
+        let code = if has_lost && self.by.kind != MoveKind::Reset {
+            BreachCode::RecordWorse
+        } else if self.by.kind == MoveKind::Reopen {
+            return self.reloaded(promises, (index, field), cell, (was, is));
+        } else if is_lives && self.gives_back() && was.order(is).is_some_and(Ordering::is_lt) {
+            BreachCode::LifeGivenBack
+        } else if self.is_taken_by_a_bound((index, field), (was, is)) {
+            BreachCode::BoundTakes
+        } else {
+            return None;
+        };
+        // Most values change as they may, and need no name.
+        let (name, by) = (name_of(self.model, cell)?, self.by.text());
+        let message = match code {
+            BreachCode::RecordWorse => format!("`{name}` was {was}, and is {is} after `{by}`"),
+            BreachCode::LifeGivenBack => format!("`{by}` gives back lives: `{name}` was {was}, and is {is}"),
+            _ => {
+                format!("`{by}` takes `{name}` down from {was} to {is}: its bound follows what was written")
+            }
+        };
+        Some(Unkept::new(code, &name, message).no_longer(expectation(&name, field.kind, was)))
+    }
+
+    /// Whether a value is less because a value that its bound follows was written.
+    fn is_taken_by_a_bound(&self, (index, field): (usize, &FieldDef), (was, is): (&Value, &Value)) -> bool {
         let follows =
             [&field.min, &field.max].into_iter().flatten().any(|bound| matches!(bound, Bound::Follows(_)));
         let writes = matches!(self.by.kind, MoveKind::Write(_) | MoveKind::Player | MoveKind::Tick);
-        let is_less = is.order(was).is_some_and(std::cmp::Ordering::is_lt);
-        if follows && is_less && writes && !self.by.writes(index) && field.keep == Keep::Latest {
-            let message = format!(
-                "`{}` takes `{name}` down from {was} to {is}: its bound follows what was written",
-                self.by.text()
-            );
-            return Some(Unkept::new(BreachCode::BoundTakes, &name, message).no_longer(before()));
-        }
-        None
+        let is_less = is.order(was).is_some_and(Ordering::is_lt);
+        follows && is_less && writes && !self.by.writes(index) && field.keep == Keep::Latest
     }
 
     /// Whether a move of this kind may not add lives.
@@ -189,15 +223,16 @@ impl Turn<'_> {
         &self,
         promises: &Promises,
         (index, field): (usize, &FieldDef),
-        name: &str,
+        cell: usize,
         (was, is): (&Value, &Value),
     ) -> Option<Unkept> {
-        let line = || expectation(name, field.kind, was);
+        let name = name_of(self.model, cell)?;
+        let line = || expectation(&name, field.kind, was);
         if !field.durable {
             let message = format!(
                 "`{name}` is {was}, and {is} after the game was closed: it is declared `durable = false`, and a rule reads it"
             );
-            let broken = Unkept::new(BreachCode::LostOnReload, name, message).no_longer(line());
+            let broken = Unkept::new(BreachCode::LostOnReload, &name, message).no_longer(line());
             return promises.read.contains(&index).then_some(broken);
         }
         let is_over = self.before.phase() == Phase::Over;
@@ -205,7 +240,7 @@ impl Turn<'_> {
             return None;
         }
         let message = format!("`{name}` is {was}, and {is} after the game was closed, although it stays");
-        Some(Unkept::new(BreachCode::ReloadDiffers, name, message).no_longer(line()))
+        Some(Unkept::new(BreachCode::ReloadDiffers, &name, message).no_longer(line()))
     }
 
     /// A value of a run that a new run begins with.

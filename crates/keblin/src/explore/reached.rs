@@ -1,10 +1,10 @@
 //! What a search has reached: which levels and unlocks were open in each state, and from which states they never will be.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 
+use keblin_schema::Difficulty;
 use keblin_schema::survival::Row;
 
-use super::search::Found;
 use super::tell::Projection;
 use crate::progress::Engine;
 
@@ -16,16 +16,16 @@ pub(super) enum Goal {
 }
 
 /// A cell of the survival table: a field, as a position in the schema, and an event.
-pub(super) type Cell = (usize, &'static str);
+pub(super) type Cell = (usize, Row);
 
 /// Returns the cells that an event is for fields with another value than their default, as far as they are not known.
 pub(super) fn cells_of(
     projection: &Projection,
     before: &Engine,
     row: Row,
-    known: &BTreeSet<Cell>,
+    known: &HashSet<Cell>,
 ) -> Vec<Cell> {
-    let fields = projection.cone.fields.iter().filter(|field| !known.contains(&(**field, row.as_str())));
+    let fields = projection.cone.fields.iter().filter(|field| !known.contains(&(**field, row)));
     let differs = |field: &&usize| {
         before
             .schema()
@@ -33,29 +33,76 @@ pub(super) fn cells_of(
             .get(**field)
             .is_some_and(|def| def.cells.clone().any(|cell| *before.value_at(cell) != def.default))
     };
-    fields.filter(differs).map(|field| (*field, row.as_str())).collect()
+    fields.filter(differs).map(|field| (*field, row)).collect()
 }
 
 /// What was reached.
 #[derive(Debug, Default)]
 pub(super) struct Reached {
-    /// By state, then by goal in the order of [`goals`]: whether it was open or unlocked there.
-    bits: Vec<u64>,
-    words: usize,
+    /// By state: the goals that were open or unlocked there.
+    pub(super) goals: Bits,
     /// By state: the facts of its levels.
     pub(super) facts: Vec<u64>,
     /// By state: the difficulty.
     pub(super) difficulty: Vec<Option<u8>>,
     /// The cells of the survival table that happened to a value.
-    pub(super) cells: BTreeSet<Cell>,
+    pub(super) cells: HashSet<Cell>,
     /// Moments that were reported.
     pub(super) moments: BTreeSet<usize>,
-    /// Levels that were finished.
-    pub(super) finished: BTreeSet<usize>,
-    /// Levels that were entered.
-    pub(super) entered: BTreeSet<usize>,
-    /// The most stars of each level.
-    pub(super) stars: Vec<u8>,
+    /// By level, the most of each.
+    pub(super) levels: Vec<Best>,
+}
+
+/// What was reached in one level.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Best {
+    pub(super) entered: bool,
+    pub(super) finished: bool,
+    pub(super) stars: u8,
+}
+
+impl Best {
+    fn join(&mut self, other: Best) {
+        self.entered |= other.entered;
+        self.finished |= other.finished;
+        self.stars = self.stars.max(other.stars);
+    }
+}
+
+/// By state, a bit for each goal in the order of [`goals`].
+#[derive(Clone, Debug, Default)]
+pub(super) struct Bits {
+    bits: Vec<u64>,
+    words: usize,
+}
+
+impl Bits {
+    /// Returns whether a state has the bit of a goal.
+    pub(super) fn has(&self, state: usize, goal: usize) -> bool {
+        let word = self.bits.get(state * self.words + goal / 64).copied().unwrap_or(0);
+        word >> (goal % 64) & 1 == 1
+    }
+
+    /// Gives a state all bits.
+    pub(super) fn fill(&mut self, state: usize) {
+        let words = self.bits.get_mut(state * self.words..(state + 1) * self.words);
+        words.into_iter().flatten().for_each(|word| *word = u64::MAX);
+    }
+
+    /// Gives a state the bits of another one; returns whether it had not all of them.
+    pub(super) fn add(&mut self, state: usize, other: usize) -> bool {
+        let mut has_changed = false;
+        for place in 0..self.words {
+            let more = self.bits.get(other * self.words + place).copied().unwrap_or(0);
+            if let Some(word) =
+                self.bits.get_mut(state * self.words + place).filter(|word| more & !**word != 0)
+            {
+                *word |= more;
+                has_changed = true;
+            }
+        }
+        has_changed
+    }
 }
 
 /// Returns what a question asks to be reached, in a fixed order.
@@ -70,9 +117,7 @@ pub(super) fn goals(projection: &Projection) -> impl Iterator<Item = Goal> {
 /// Returns whether a level is open, or an unlock is unlocked.
 pub(super) fn reached_in(engine: &Engine, goal: Goal) -> bool {
     match goal {
-        Goal::Level(level) => {
-            engine.is_open_at(level, engine.difficulty().map(keblin_schema::Difficulty::index))
-        }
+        Goal::Level(level) => engine.is_open_at(level, engine.difficulty().map(Difficulty::index)),
         Goal::Unlock(unlock) => engine.has_unlocked(unlock),
     }
 }
@@ -80,88 +125,39 @@ pub(super) fn reached_in(engine: &Engine, goal: Goal) -> bool {
 /// What is noted of one state.
 #[derive(Debug)]
 pub(super) struct Noted {
-    bits: Vec<u64>,
+    goals: Vec<u64>,
     facts: u64,
     difficulty: Option<u8>,
+    levels: Vec<Best>,
 }
 
 impl Noted {
     pub(super) fn of(projection: &Projection, engine: &Engine) -> Noted {
-        let mut bits = vec![0_u64; goals(projection).count().div_ceil(64)];
+        let mut words = vec![0_u64; goals(projection).count().div_ceil(64)];
         for (place, goal) in goals(projection).enumerate() {
-            let word = bits.get_mut(place / 64).filter(|_| reached_in(engine, goal));
+            let word = words.get_mut(place / 64).filter(|_| reached_in(engine, goal));
             word.into_iter().for_each(|word| *word |= 1 << (place % 64));
         }
-        let difficulty = engine.difficulty().map(keblin_schema::Difficulty::index);
+        let (model, state) = (engine.schema(), engine.state());
+        let mut levels = vec![Best::default(); model.levels.len()];
+        for (index, facts) in state.facts.iter().enumerate() {
+            let level = model.fact_place(index).level.and_then(|level| levels.get_mut(level));
+            let (entered, finished, stars) = (facts.attempts > 0, facts.finished, facts.stars);
+            level.into_iter().for_each(|level| level.join(Best { entered, finished, stars }));
+        }
+        let difficulty = engine.difficulty().map(Difficulty::index);
         let difficulty = difficulty.and_then(|index| u8::try_from(index).ok());
-        Noted { bits, facts: projection.facts_key(engine), difficulty }
+        Noted { goals: words, facts: projection.facts_key(engine), difficulty, levels }
     }
 }
 
 impl Reached {
-    pub(super) fn note(&mut self, noted: Noted, engine: &Engine) {
-        self.words = noted.bits.len();
-        self.bits.extend(noted.bits);
+    pub(super) fn note(&mut self, noted: Noted) {
+        self.goals.words = noted.goals.len();
+        self.goals.bits.extend(noted.goals);
         self.facts.push(noted.facts);
         self.difficulty.push(noted.difficulty);
-        let state = engine.state();
-        self.stars.resize(engine.schema().levels.len(), 0);
-        for (index, facts) in state.facts.iter().enumerate() {
-            let Some(level) = engine.schema().fact_place(index).level else { continue };
-            if facts.finished {
-                self.finished.insert(level);
-            }
-            if facts.attempts > 0 {
-                self.entered.insert(level);
-            }
-            self.stars.get_mut(level).into_iter().for_each(|most| *most = facts.stars.max(*most));
-        }
-    }
-
-    /// Returns whether a goal was reached in a state.
-    pub(super) fn has(&self, state: usize, goal: usize) -> bool {
-        let word = self.bits.get(state * self.words + goal / 64).copied().unwrap_or(0);
-        word >> (goal % 64) & 1 == 1
-    }
-}
-
-impl Found {
-    /// Returns the states from which a goal is never reached, as far as that is known: all states that can follow were
-    /// played on.
-    pub(super) fn dead(&self, goal: usize) -> Vec<u32> {
-        let states = self.ways.len();
-        let mut before: Vec<Vec<u32>> = vec![Vec::new(); states];
-        for edge in &self.edges {
-            before.get_mut(edge.to as usize).into_iter().for_each(|before| before.push(edge.from));
-        }
-        let mut alive = vec![false; states];
-        let starts = (0..states)
-            .filter(|state| self.reached.has(*state, goal) || self.is_expanded.get(*state) != Some(&true));
-        let mut left: Vec<usize> = starts.collect();
-        left.iter().for_each(|state| alive.get_mut(*state).into_iter().for_each(|alive| *alive = true));
-        while let Some(state) = left.pop() {
-            for from in before.get(state).into_iter().flatten().map(|from| *from as usize) {
-                if let Some(alive) = alive.get_mut(from).filter(|alive| !**alive) {
-                    *alive = true;
-                    left.push(from);
-                }
-            }
-        }
-        let dead = alive.iter().enumerate().filter(|(_, alive)| !**alive);
-        dead.filter_map(|(state, _)| u32::try_from(state).ok()).collect()
-    }
-
-    /// Returns whether there was a state without a goal.
-    pub(super) fn was_without(&self, goal: usize) -> bool {
-        (0..self.ways.len()).any(|state| !self.reached.has(state, goal))
-    }
-
-    /// Returns the first state in which a goal is reached, on one difficulty or any.
-    pub(super) fn first_with(&self, goal: usize, on: Option<u8>) -> Option<u32> {
-        let is_there = |state: &usize| {
-            let difficulty = self.reached.difficulty.get(*state).copied().flatten();
-            self.reached.has(*state, goal) && (on.is_none() || difficulty == on)
-        };
-        (0..self.ways.len()).find(is_there).and_then(|state| u32::try_from(state).ok())
+        self.levels.resize(noted.levels.len(), Best::default());
+        self.levels.iter_mut().zip(noted.levels).for_each(|(held, level)| held.join(level));
     }
 }

@@ -2,12 +2,13 @@
 //! files. Only what fails there too is reported.
 
 use std::collections::BTreeSet;
+use std::mem::swap;
 use std::sync::Arc;
 
 use super::breach::{Breach, Unkept};
 use super::moves::Move;
 use super::play::{Played, played};
-use super::promises::Promises;
+use super::promises::{Before, Promises};
 use super::tell::{Key, Projection};
 use crate::progress::Engine;
 use crate::rehearse::{Rehearsal, Report};
@@ -77,16 +78,16 @@ impl Showing<'_> {
 
     /// Returns what is broken if a way shows the same.
     fn still(&self, path: &[u16], shows: &Shows<'_>, broken: &Unkept) -> Option<Unkept> {
-        let (mut engine, mut found) = (self.start.clone(), None);
+        let (mut engine, mut after, mut found) = (self.start.clone(), self.start.clone(), None);
         for (place, by) in path.iter().enumerate() {
             let one = self.moves.get(usize::from(*by))?;
-            let Played::Done(stepped) = played(&engine, one, true) else { return None };
+            let Played::Done(stepped) = played(&engine, one, &mut after, true) else { return None };
             if place + 1 == path.len() && matches!(shows, Shows::Move) {
-                let all = self.promises.broken(&engine, one, &stepped);
+                let all = self.promises.broken(&Before::new(&engine), one, (&after, &stepped));
                 found =
                     all.into_iter().find(|other| (other.code, &other.about) == (broken.code, &broken.about));
             }
-            engine = stepped.engine;
+            swap(&mut engine, &mut after);
         }
         match shows {
             Shows::Move => found,

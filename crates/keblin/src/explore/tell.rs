@@ -2,11 +2,12 @@
 //! something changes.
 
 use std::hash::{DefaultHasher, Hash, Hasher};
+use std::ops::Range;
 
-use keblin_schema::Model;
 use keblin_schema::condition::names::Fact;
+use keblin_schema::{Model, Value};
 
-use super::around::Around;
+use super::around::{Apart, Around};
 use super::cone::Cone;
 use crate::progress::Engine;
 use crate::snapshot::{State, Visit};
@@ -14,11 +15,41 @@ use crate::snapshot::{State, Visit};
 /// A state as far as it is told apart.
 pub(super) type Key = u128;
 
+/// What tells a state apart, byte by byte: hashing it at once is faster than piece by piece.
+struct Bytes(Vec<u8>);
+
+impl Default for Bytes {
+    fn default() -> Bytes {
+        Bytes(Vec::with_capacity(256))
+    }
+}
+
+impl Hasher for Bytes {
+    fn write(&mut self, bytes: &[u8]) {
+        self.0.extend_from_slice(bytes);
+    }
+
+    fn finish(&self) -> u64 {
+        self.digest(0)
+    }
+}
+
+impl Bytes {
+    fn digest(&self, seed: u8) -> u64 {
+        let mut hasher = DefaultHasher::new();
+        hasher.write_u8(seed);
+        hasher.write(&self.0);
+        hasher.finish()
+    }
+}
+
 /// The projection of a question.
 #[derive(Debug)]
 pub(super) struct Projection {
     pub(super) cone: Cone,
     pub(super) around: Around,
+    /// The cells that matter, and how their values are told apart.
+    values: Vec<(Range<usize>, Apart)>,
     /// By the position of facts: which of them matter.
     told: Vec<Told>,
     /// Whether copies of values matter.
@@ -56,43 +87,42 @@ impl Projection {
     pub(super) fn new(model: &Model, cone: Cone, around: Around) -> Projection {
         let (copies, difficulty) = (cone.has_values_of_a_run(model), cone.knows_difficulty(model));
         let told = (0..model.fact_count()).map(|index| Told::of(model, &cone, index)).collect();
-        Projection { cone, around, told, copies, difficulty }
+        let fields = cone.fields.iter().filter_map(|index| Some((*index, model.fields.get(*index)?)));
+        let values = fields.map(|(index, field)| (field.cells.clone(), around.apart(index))).collect();
+        Projection { cone, around, values, told, copies, difficulty }
     }
 
     /// Returns what tells a state apart. Two that differ have the same key once in 2^64 at the most.
     pub(super) fn key(&self, engine: &Engine) -> Key {
-        let [one, other] = [0_u8, 1].map(|seed| {
-            let mut into = DefaultHasher::new();
-            seed.hash(&mut into);
-            self.tell(engine, &mut into);
-            into.finish()
-        });
+        let mut told = Bytes::default();
+        self.tell(engine, &mut told);
+        let [one, other] = [0, 1].map(|seed| told.digest(seed));
         u128::from(one) << 64 | u128::from(other)
     }
 
     /// Returns what tells the facts of levels apart, and the values of the question.
     pub(super) fn facts_key(&self, engine: &Engine) -> u64 {
-        let mut into = DefaultHasher::new();
-        self.tell_facts(engine.state(), &mut into);
-        self.tell_values(engine.schema(), &engine.state().cells, &mut into);
-        into.finish()
+        let mut told = Bytes::default();
+        self.tell_facts(engine.state(), &mut told);
+        self.tell_values(&engine.state().cells, &mut told);
+        told.digest(0)
     }
 
     fn tell(&self, engine: &Engine, into: &mut impl Hasher) {
-        let (schema, state) = (engine.schema(), engine.state());
+        let state = engine.state();
         engine.phase().hash(into);
         if let Some(run) = &state.run {
             self.difficulty.then_some(run.difficulty).hash(into);
             for visit in [&run.visit, &run.save_point] {
                 visit.is_some().hash(into);
-                visit.iter().for_each(|visit| self.tell_visit(schema, visit, into));
+                visit.iter().for_each(|visit| self.tell_visit(visit, into));
             }
         }
         self.difficulty.then_some(state.difficulty).hash(into);
-        self.tell_values(schema, &state.cells, into);
+        self.tell_values(&state.cells, into);
         self.tell_facts(state, into);
         for unlock in &self.cone.unlocks {
-            state.latched.get(*unlock).hash(into);
+            (state.latched.get(*unlock) == Some(&true)).hash(into);
         }
         if self.cone.reads_furthest {
             state.furthest.hash(into);
@@ -100,25 +130,23 @@ impl Projection {
         self.around.tell_played(state.played, into);
     }
 
-    fn tell_visit(&self, schema: &Model, visit: &Visit, into: &mut impl Hasher) {
+    fn tell_visit(&self, visit: &Visit, into: &mut impl Hasher) {
         visit.level.hash(into);
-        (visit.stay.as_str()).hash(into);
+        visit.stay.hash(into);
         if self.copies || self.cone.reads_checkpoint {
             visit.checkpoint.hash(into);
         }
         if self.copies {
-            self.tell_values(schema, &visit.entry, into);
+            self.tell_values(&visit.entry, into);
             visit.at_checkpoint.is_some().hash(into);
-            visit.at_checkpoint.iter().for_each(|copy| self.tell_values(schema, copy, into));
+            visit.at_checkpoint.iter().for_each(|copy| self.tell_values(copy, into));
         }
     }
 
-    fn tell_values(&self, schema: &Model, cells: &[keblin_schema::Value], into: &mut impl Hasher) {
-        for index in &self.cone.fields {
-            let Some(field) = schema.fields.get(*index) else { continue };
+    fn tell_values(&self, cells: &[Value], into: &mut impl Hasher) {
+        for (range, apart) in &self.values {
             // Copies have only the values of levels and runs.
-            let held = cells.get(field.cells.clone()).into_iter().flatten();
-            held.for_each(|value| self.around.tell_apart(*index, value, into));
+            cells.get(range.clone()).into_iter().flatten().for_each(|value| apart.tell(value, into));
         }
     }
 
@@ -137,7 +165,7 @@ impl Projection {
                 self.around.tell_count(facts.deaths, into);
             }
             if told.opened {
-                state.opened.get(index).hash(into);
+                (state.opened.get(index) == Some(&true)).hash(into);
             }
         }
     }

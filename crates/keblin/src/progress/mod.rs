@@ -124,6 +124,10 @@ mod look;
 /// Made-up states, for tests.
 mod suppose;
 
+/// Copies of an engine, for exploring.
+#[cfg(feature = "testing")]
+mod copied;
+
 /// Progress with its calls, and its holders.
 mod play;
 

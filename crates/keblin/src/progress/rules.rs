@@ -15,16 +15,16 @@ use crate::snapshot::Schema;
 /// The results of locks, unlocks and moments when they were last evaluated, and which rules to evaluate again.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Rules {
-    open: Vec<bool>,
-    given: Vec<bool>,
+    pub(super) open: Vec<bool>,
+    pub(super) given: Vec<bool>,
     /// By moment: whether it was true.
     pub(super) held: Vec<bool>,
     /// By invariant: whether it was not true.
     pub(super) broken: Vec<bool>,
-    again: Vec<RuleId>,
+    pub(super) again: Vec<RuleId>,
     /// During a death or a retry, whose effects are not reported by `each_time` moments.
     pub(super) quiet: bool,
-    asked: u64,
+    pub(super) asked: u64,
 }
 
 impl Rules {

@@ -257,7 +257,7 @@ pub(crate) struct Visit {
 
 keblin_schema::words! {
     /// The state of a visit.
-    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub(crate) enum Stay {
         Playing = "playing",
         Down = "down",

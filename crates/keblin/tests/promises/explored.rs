@@ -66,6 +66,16 @@ fn found(text: &str) -> Vec<String> {
 const GAME: &str = "game = 'otter'\nversion = 1\n[[levels]]\nid = 'weir'\n";
 
 #[test]
+fn states_with_the_same_records_in_other_places_are_told_apart() {
+    let text = "game = 'otter'\nversion = 1\n[fields.best]\ntype = 'float'\nscope = 'profile'\nper = ['level']\n\
+        keep = 'highest'\n[[levels]]\nid = 'weir'\n[[levels]]\nid = 'race'\n[[levels]]\nid = 'mill'\n\
+        unlock = 'levels.weir.best == null && levels.race.best > 6.0 && levels.race.best < 9.0'\n";
+    // The mill is out of reach after a record of the weir. If one of 6 there counted as one of 7 at the race, the mill would
+    // never be open.
+    assert_eq!(found(text), ["finished_shut mill", "dead_end mill"]);
+}
+
+#[test]
 fn other_promises_are_held_too() {
     assert_eq!(found(GAME), [""; 0]);
     let lives = "game = 'otter'\nversion = 1\nautosave = ['begin']\n[[levels]]\nid = 'weir'\n[lives]\nfield = 'boats'\n\
