@@ -140,13 +140,13 @@ impl Search<'_> {
     /// Plays all moves of a state.
     fn expanded(&self, Waiting { state, way }: Waiting, engines: &mut Engines, found: &Found) -> Expanded {
         let Engines { before, after } = engines;
-        let is_there = way.is_none_or(|(from, by)| {
-            let again = self.moves.get(usize::from(by));
-            again.is_some_and(|one| {
-                matches!(played(&from.engine, one, before, is_thorough(from.state)), Played::Done(_))
-            })
-        });
-        let nexts = if is_there { self.nexts(state, before, after, found) } else { Vec::new() };
+        if let Some((from, by)) = way
+            && let Some(one) = self.moves.get(usize::from(by))
+        {
+            // It was possible before, so it is again.
+            played(&from.engine, one, before, is_thorough(from.state));
+        }
+        let nexts = self.nexts(state, before, after, found);
         let leads_on = nexts.iter().any(|next| next.is_new.is_some());
         let kept = leads_on.then(|| Arc::new(Kept { state, engine: before.clone() }));
         Expanded { state, nexts, kept }
