@@ -168,8 +168,16 @@ pub(crate) fn is_whole_throughout(bytes: &[u8], limits: &SaveLimits) -> bool {
 pub(crate) struct Whole<'b> {
     /// The sections in the order of the file.
     pub(crate) sections: Vec<Section<'b>>,
-    /// What the last state names that belongs to it; `None` if not even a state by itself is intact.
-    pub(crate) named: Option<Vec<&'b str>>,
+    /// What the last state says that is intact by itself.
+    pub(crate) state: Option<Said<'b>>,
+}
+
+/// What a state says, although not all that belongs to it is intact.
+pub(crate) struct Said<'b> {
+    /// The names of what belongs to it.
+    pub(crate) names: Vec<&'b str>,
+    /// The title of the slot.
+    pub(crate) title: Option<String>,
 }
 
 /// Returns what is intact in a file, whether or not it belongs to an intact state.
@@ -182,5 +190,9 @@ pub(crate) fn whole(bytes: &[u8]) -> Whole<'_> {
         walk.sections.iter().filter_map(|offset| Section::of(bytes, &block(offset)?).ok()).collect();
     let mut states = walk.states.iter().rev();
     let last = states.find_map(|offset| StateBlock::of(bytes, &block(offset)?, 0, &limits).ok());
-    Whole { sections, named: last.map(|state| state.rows.iter().map(|row| row.name).collect()) }
+    let state = last.map(|StateBlock { head, rows, .. }| Said {
+        names: rows.iter().map(|row| row.name).collect(),
+        title: head.summary.title,
+    });
+    Whole { sections, state }
 }

@@ -9,7 +9,7 @@ use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
 use crate::save::layout::{AREA, PROFILE, RUN};
 use crate::save::search::{self, Whole};
 use crate::save::{Fault, ReadError, Section, is_area};
-use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot};
+use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot, title};
 use crate::world::{AreaBody, ObjectId};
 
 /// What could be recovered from a file.
@@ -48,7 +48,7 @@ pub struct Part {
 /// if a step from an earlier version fails.
 pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError> {
     of_this_game_header(bytes, schema)?;
-    let Whole { sections, named } = search::whole(bytes);
+    let Whole { sections, state } = search::whole(bytes);
     let last = |name: &str| sections.iter().rfind(|section| section.name == name);
     let Some(first) = last(PROFILE).or(last(RUN)) else {
         let expected = "an intact section of a slot".to_string();
@@ -58,6 +58,8 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     let slot = &of.plan().slot;
     let (decoded, mut faults) = decode_apart(slot.iter().filter_map(|body| last(&body.name)), of);
     let mut snapshot = decoded.snapshot;
+    let said = state.as_ref().and_then(|state| state.title.as_deref());
+    snapshot.title = said.and_then(|text| title(text).ok().flatten());
     let parts = slot.iter().map(|body| {
         let fault = faults.remove(body.name.as_str());
         Part {
@@ -69,7 +71,7 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     });
     let parts: Vec<Part> = parts.collect();
     let has_run = parts.iter().any(|part| part.section == RUN && part.offset.is_some());
-    let areas = areas(&sections, named.as_deref(), has_run, &mut snapshot);
+    let areas = areas(&sections, state.as_ref().map(|state| &*state.names), has_run, &mut snapshot);
     if of.version == schema.version {
         return Ok(Salvaged { snapshot, parts, areas, account: None });
     }

@@ -227,6 +227,7 @@ fn single_sections_are_salvaged_when_no_state_is_whole() {
     let dir = SaveDir::at(folder.path());
     let mut game = with_coppers(&schema, 55);
     game.begin(None).unwrap();
+    game.set_title("The wet spring").unwrap();
     save(&dir, "otter", &game);
     let mut bytes = fs::read(folder.path().join("otter.keblin")).unwrap();
     // The run is damaged, and with it the state; the profile is intact.
@@ -234,7 +235,8 @@ fn single_sections_are_salvaged_when_no_state_is_whole() {
     bytes[run] ^= 0xff;
     assert!(verify(&bytes, &schema).is_err());
     let salvaged = salvage(&bytes, &schema).unwrap();
-    assert_eq!(Progress::restored(salvaged.snapshot).get(coppers(&schema)), 55);
+    let again = Progress::restored(salvaged.snapshot);
+    assert_eq!((again.get(coppers(&schema)), again.title()), (55, Some("The wet spring")));
     let taken: Vec<_> =
         salvaged.parts.iter().map(|part| (part.section.clone(), part.offset.is_some(), part.whole)).collect();
     let part = |name: &str, is_there, whole| (name.to_string(), is_there, whole);
