@@ -98,7 +98,7 @@ fn tell_areas(console: &mut Console<'_>, file: &Path, areas: &[Part]) -> Result<
     let word = console.toned(Tone::Good, "taken");
     let of = match several {
         0 => String::new(),
-        several => format!(", of {several} the last of several intact blocks"),
+        several => format!(", {several} of them the last of several intact ones"),
     };
     console.paragraph(&format!("{}: {name}: {} {word}{of}", shown(file), taken.len()), "    ")?;
     Ok(())

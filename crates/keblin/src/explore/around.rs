@@ -192,7 +192,8 @@ pub(super) struct Apart {
 }
 
 impl Apart {
-    /// Hashes a value as far as it is told apart, in few bytes, because states have many. The first byte says how many follow.
+    /// Hashes a value as far as it is told apart. The first byte says how many follow, so that no two rows of values have the
+    /// same bytes.
     pub(super) fn tell(&self, value: &Value, into: &mut impl Hasher) {
         match value.alone() {
             Value::Unset => into.write_u8(0),
@@ -201,7 +202,7 @@ impl Apart {
                 let below = self.around.partition_point(|other| other < number);
                 let place = 2 * below + usize::from(self.around.get(below) == Some(number));
                 into.write_u8(3);
-                into.write_u16(u16::try_from(place).unwrap_or(u16::MAX));
+                into.write_usize(place);
             }
             Value::Int(number) => {
                 into.write_u8(4);

@@ -1,4 +1,4 @@
-//! What a search has reached: which levels and unlocks were open in each state, and from which states they never will be.
+//! What a search has reached: which levels and unlocks were open in each state, and the most of each level.
 
 use std::collections::{BTreeSet, HashSet};
 

@@ -11,11 +11,32 @@ impl Engine {
     /// Becomes a copy of another engine with the same schema, except for notices, the journal and what only a debug display
     /// shows.
     pub(crate) fn become_copy_of(&mut self, other: &Engine) {
-        // All fields are named, so that a new one is not forgotten.
-        let Engine { schema: _, state, carried, areas, world, title, stage, dropped, rules, .. } = other;
-        let Engine { supposed, due, signals, paused, rest_nanos, waiting, strict, only_settings, .. } = other;
+        // Without `..`, so that a new field does not compile until it is copied too.
         let Engine {
-            reported, revision, notices: _, journal: _, written: _, overlay: _, coverage: _, ..
+            schema: _,
+            state,
+            carried,
+            areas,
+            world,
+            title,
+            stage,
+            notices: _,
+            dropped,
+            journal: _,
+            rules,
+            supposed,
+            due,
+            signals,
+            paused,
+            rest_nanos,
+            waiting,
+            written: _,
+            overlay: _,
+            coverage: _,
+            strict,
+            only_settings,
+            reported,
+            revision,
         } = other;
         self.state.become_copy_of(state);
         self.rules.become_copy_of(rules);
@@ -44,8 +65,20 @@ fn share<T>(held: &mut Arc<T>, other: &Arc<T>) {
 
 impl State {
     fn become_copy_of(&mut self, other: &State) {
-        let State { cells, facts, furthest, played, latched, opened, told, difficulty, run, .. } = other;
-        let State { made, entry_at, checkpoint_at, .. } = other;
+        let State {
+            cells,
+            facts,
+            furthest,
+            played,
+            latched,
+            opened,
+            told,
+            difficulty,
+            run,
+            made,
+            entry_at,
+            checkpoint_at,
+        } = other;
         self.cells.clone_from(cells);
         self.facts.clone_from(facts);
         self.latched.clone_from(latched);
