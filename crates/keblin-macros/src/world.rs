@@ -137,7 +137,7 @@ pub(crate) fn object(input: &DeriveInput) -> syn::Result<TokenStream> {
         })
     };
     let record =
-        kept().map(|(member, field)| quote_spanned!(member.span()=> row.put(#kind::#field, &self.#member);));
+        kept().map(|(member, field)| quote_spanned!(member.span()=> columns.put(#kind::#field, objects.iter().map(|object| &object.#member));));
     let put_back =
         kept().map(|(member, field)| quote_spanned!(member.span()=> self.#member = row.get(#kind::#field);));
     let made = members.iter().map(|(member, role)| match role {
@@ -170,14 +170,17 @@ pub(crate) fn object(input: &DeriveInput) -> syn::Result<TokenStream> {
                 self.#id
             }
 
-            fn record(&self, row: &mut ::keblin::world::RowOut<'_>) {
+            #[inline]
+            fn record(objects: &[&Self], columns: &mut ::keblin::world::ColumnsOut<'_>) {
                 #(#record)*
             }
 
+            #[inline]
             fn put_back(&mut self, row: &::keblin::world::RowIn<'_>) {
                 #(#put_back)*
             }
 
+            #[inline]
             fn made_again(id: ::keblin::ObjectId, row: &::keblin::world::RowIn<'_>) -> Self {
                 #name { #(#made)* }
             }

@@ -9,7 +9,8 @@ use crate::text::time::Time;
 use crate::value::kind::{Holds, Ids, Kind};
 use crate::value::{Float, Key, ObjectId, Opaque, Part, Value};
 
-use packed::{pack_parts, unpack_parts};
+use packed::{any, pack_parts, unpack_parts};
+pub use packed::{finite_f32, finite_f64};
 
 /// Constants of levels.
 mod constant;
@@ -75,12 +76,12 @@ pub trait FieldType: sealed::Sealed + 'static {
     fn key(value: Self::Write, model: &Model) -> Option<Key> {
         Self::write(value, model).map(Key::Value)
     }
-    /// Appends a value as the bytes that a column of objects has; false if it is not finite, or its type does not have a
-    /// width.
+    /// Returns values as the bytes that a column of objects has; `None` if one is unset or not finite, or if its type
+    /// does not have a width.
     #[doc(hidden)]
     #[inline]
-    fn pack(_value: &Self::Write, _to: &mut Vec<u8>) -> bool {
-        false
+    fn pack(_values: impl Iterator<Item = Option<Self::Write>>) -> Option<Vec<u8>> {
+        None
     }
     /// Reads the value of a row of such a column; `None` if its type does not have a width.
     #[doc(hidden)]

@@ -42,7 +42,7 @@ impl Applying<'_> {
             let Some(is) = is else { continue };
             // Bytes that cannot be read stay as they are, as when they are recalled.
             let converted = match AreaBody::read(old, bytes) {
-                Ok(body) => self.body(&is, body)?.to_bytes(now).map(Arc::from),
+                Ok(body) => self.body(&is, body)?.to_bytes(now),
                 Err(_) => Some(Arc::clone(bytes)),
             };
             // A copy without bytes says that nothing was known then.

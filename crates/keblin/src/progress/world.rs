@@ -251,21 +251,17 @@ impl Engine {
         let mut out = AreaOut::new(&schema, area);
         objects(&mut out);
         let passed = out.done().map_err(|why| self.world_error(area, why))?;
-        let is_put_back = present.put_back.iter().any(|put_back| *put_back);
-        let mut body = self.body_as(area, AreaBody::read_ids)?;
-        let mut kinds = body.kinds.iter().zip(&passed);
-        // The values are needed only where those of the game do not count, or nothing was passed.
-        if is_put_back || kinds.any(|(held, passed)| passed.is_none() && !held.is_empty()) {
-            body = self.body_of(area)?;
-        }
-        for (kind, rows) in passed.into_iter().enumerate() {
-            let (Some(rows), Some(held)) = (rows, body.kinds.get_mut(kind)) else { continue };
-            // What an event has put back is what the area says, whatever the game still has of it.
-            if present.put_back.get(kind) != Some(&true) {
-                let known = present.known.get(kind).map_or(&[][..], Vec::as_slice);
-                *held = with_gone(rows, known, &held.gone);
-                held.left = self.time_of(kind);
-            }
+        // What an event has put back is what the area says, whatever the game still has of it.
+        let is_put_back = |kind: usize| present.put_back.get(kind) == Some(&true);
+        let recorded = passed.into_iter().enumerate().map(|(kind, rows)| rows.filter(|_| !is_put_back(kind)));
+        let recorded: Vec<_> = recorded.collect();
+        let is_recorded = |kind: usize| matches!(recorded.get(kind), Some(Some(_)));
+        let mut body = self.body_as(area, |model, bytes| AreaBody::read_but(model, bytes, is_recorded))?;
+        for (kind, (held, rows)) in body.kinds.iter_mut().zip(recorded).enumerate() {
+            let Some(rows) = rows else { continue };
+            let known = present.known.get(kind).map_or(&[][..], Vec::as_slice);
+            *held = with_gone(rows, known, &held.gone);
+            held.left = self.time_of(kind);
         }
         let bytes = body.to_bytes(&schema);
         self.put_body(area, bytes);
@@ -279,7 +275,7 @@ impl Engine {
     }
 
     /// Puts what is known of an area: the bytes of its body, or `None` if it says nothing.
-    pub(super) fn put_body(&mut self, area: usize, bytes: Option<Vec<u8>>) {
+    pub(super) fn put_body(&mut self, area: usize, bytes: Option<Arc<[u8]>>) {
         let Some(id) = self.schema.areas.id(area) else { return };
         let section = format!("{AREA}{id}");
         let held = self.areas.get(section.as_str());
@@ -295,7 +291,7 @@ impl Engine {
             areas.entry(format!("{start}{id}").into()).or_insert_with(|| held.clone());
         }
         match bytes {
-            Some(bytes) => _ = areas.insert(section.into(), AreaBytes::from(<Arc<[u8]>>::from(bytes))),
+            Some(bytes) => _ = areas.insert(section.into(), AreaBytes::from(bytes)),
             None => _ = areas.remove(section.as_str()),
         }
     }

@@ -1,15 +1,18 @@
 //! Areas: the rows of each kind, as bytes and back.
 
+use std::convert::Infallible;
+use std::sync::Arc;
+
 use keblin_schema::model::ObjectKindDef;
 use keblin_schema::{Model, Time};
 use minicbor::data::Tag;
+use minicbor::encode::{Error, Write};
 use minicbor::{Decoder, Encoder};
 
 use super::column::Column;
 use super::fault::{AreaFault, AreaFaultKind};
 use super::tags;
 use crate::broken::Broken;
-use crate::grammar::Failure;
 
 /// The keys of a kind.
 const IDS: &str = "ids";
@@ -43,36 +46,9 @@ impl<'b> Rows<'b> {
         Rows { ids, gone: self.gone.clone(), left: self.left, columns }
     }
 
-    /// Makes room for this many more objects.
-    pub(crate) fn reserve(&mut self, objects: usize) {
-        self.ids.reserve(objects);
-        self.columns.iter_mut().for_each(|column| column.reserve(objects));
-    }
-
     /// Returns whether the kind says nothing: its objects are as the game makes them.
     pub(crate) fn is_empty(&self) -> bool {
         self.ids.is_empty() && self.gone.is_empty()
-    }
-
-    /// Returns how many bytes they are about.
-    fn about_bytes(&self) -> usize {
-        let columns: usize = self.columns.iter().map(Column::about_bytes).sum();
-        256 + 8 * (self.ids.len() + self.gone.len()) + columns
-    }
-
-    /// Puts the rows in the order of their ids. An error is an id that is repeated.
-    pub(crate) fn in_order(mut self) -> Result<Rows<'b>, u64> {
-        let is_in_order = self.ids.windows(2).all(|pair| pair.first() < pair.last());
-        if !is_in_order {
-            let mut rows: Vec<usize> = (0..self.ids.len()).collect();
-            rows.sort_by_key(|row| self.ids.get(*row));
-            self.ids.sort_unstable();
-            if let Some(pair) = self.ids.windows(2).find(|pair| pair.first() == pair.last()) {
-                return Err(pair.first().copied().unwrap_or_default());
-            }
-            self.columns = self.columns.iter().map(|column| column.picked(&rows)).collect();
-        }
-        Ok(self)
     }
 }
 
@@ -97,30 +73,31 @@ impl<'b> AreaBody<'b> {
     }
 
     /// Returns the bytes; `None` if there is nothing to say.
-    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Vec<u8>> {
+    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Arc<[u8]>> {
         let some: Vec<_> =
             model.object_kinds.iter().zip(&self.kinds).filter(|(_, rows)| !rows.is_empty()).collect();
         if some.is_empty() && self.unknown.is_empty() {
             return None;
         }
-        let about = some.iter().map(|(_, rows)| rows.about_bytes()).sum();
-        let mut out = Encoder::new(Vec::with_capacity(about));
-        let written = write(&mut out, &some, &self.unknown);
-        // Writing to memory cannot fail.
-        written.ok().map(|()| out.into_writer())
+        // Counted first, so that they are written where they stay. Writing to memory that is long enough cannot fail.
+        let mut count = Encoder::new(Count(0));
+        write(&mut count, &some, &self.unknown).ok()?;
+        let mut bytes: Arc<[u8]> = std::iter::repeat_n(0, count.writer().0).collect();
+        write(&mut Encoder::new(Arc::get_mut(&mut bytes)?), &some, &self.unknown).ok()?;
+        Some(bytes)
     }
 
     /// Reads the bytes of an area.
     pub(crate) fn read(model: &Model, bytes: &'b [u8]) -> Result<AreaBody<'b>, AreaFault> {
-        AreaBody::read_as(model, bytes, true)
+        AreaBody::read_but(model, bytes, |_| false)
     }
 
-    /// Reads the bytes of an area without the values: to record all its objects anew.
-    pub(crate) fn read_ids(model: &Model, bytes: &'b [u8]) -> Result<AreaBody<'b>, AreaFault> {
-        AreaBody::read_as(model, bytes, false)
-    }
-
-    fn read_as(model: &Model, bytes: &'b [u8], with_values: bool) -> Result<AreaBody<'b>, AreaFault> {
+    /// Reads the bytes of an area, of some kinds only which objects are gone: to record all others anew.
+    pub(crate) fn read_but(
+        model: &Model,
+        bytes: &'b [u8],
+        is_recorded: impl Fn(usize) -> bool,
+    ) -> Result<AreaBody<'b>, AreaFault> {
         let mut from = Decoder::new(bytes);
         let mut body = AreaBody::empty(model);
         let start = expected(&mut from, "", "a map of kinds", |from| from.map().ok().flatten())?;
@@ -129,10 +106,11 @@ impl<'b> AreaBody<'b> {
                 expected(&mut from, "", "the name of a kind", |from| from.str().ok().map(str::to_string))?;
             let at = from.position();
             let place = model.object_kinds.iter().position(|kind| kind.name.as_str() == name);
-            let known =
-                place.and_then(|place| Some((model.object_kinds.get(place)?, body.kinds.get_mut(place)?)));
+            let known = place
+                .and_then(|place| Some((place, model.object_kinds.get(place)?, body.kinds.get_mut(place)?)));
             match known {
-                Some((kind, rows)) => *rows = read_rows(&mut from, (model, kind), with_values)?,
+                Some((place, kind, rows)) if is_recorded(place) => rows.gone = read_gone(&mut from, kind)?,
+                Some((_, kind, rows)) => *rows = read_rows(&mut from, (model, kind))?,
                 None => {
                     expected(&mut from, &name, "the objects of a kind", |from| from.skip().ok())?;
                     let bytes = bytes.get(at..from.position()).unwrap_or_default();
@@ -147,11 +125,23 @@ impl<'b> AreaBody<'b> {
     }
 }
 
-fn write(
-    out: &mut Encoder<Vec<u8>>,
+/// Counts what is written.
+struct Count(usize);
+
+impl Write for Count {
+    type Error = Infallible;
+
+    fn write_all(&mut self, bytes: &[u8]) -> Result<(), Infallible> {
+        self.0 += bytes.len();
+        Ok(())
+    }
+}
+
+fn write<W: Write>(
+    out: &mut Encoder<W>,
     kinds: &[(&ObjectKindDef, &Rows<'_>)],
     unknown: &[(String, &[u8])],
-) -> Result<(), Failure> {
+) -> Result<(), Error<W::Error>> {
     out.map((kinds.len() + unknown.len()) as u64)?;
     let known = kinds.iter().map(|(kind, rows)| (kind.name.as_str(), Ok((*kind, *rows))));
     let unknown = unknown.iter().map(|(name, bytes)| (name.as_str(), Err(*bytes)));
@@ -161,7 +151,7 @@ fn write(
         out.str(name)?;
         match kind {
             Ok((kind, rows)) => write_rows(out, kind, rows)?,
-            Err(bytes) => out.writer_mut().extend_from_slice(bytes),
+            Err(bytes) => out.writer_mut().write_all(bytes).map_err(Error::write)?,
         }
     }
     Ok(())
@@ -172,7 +162,11 @@ fn in_order_of_keys(key: &str) -> (usize, &str) {
     (key.len(), key)
 }
 
-fn write_rows(out: &mut Encoder<Vec<u8>>, kind: &ObjectKindDef, rows: &Rows<'_>) -> Result<(), Failure> {
+fn write_rows<W: Write>(
+    out: &mut Encoder<W>,
+    kind: &ObjectKindDef,
+    rows: &Rows<'_>,
+) -> Result<(), Error<W::Error>> {
     out.map(3 + u64::from(rows.left.is_some()))?;
     write_ids(out.str(IDS)?, &rows.ids)?;
     write_ids(out.str(GONE)?, &rows.gone)?;
@@ -189,9 +183,15 @@ fn write_rows(out: &mut Encoder<Vec<u8>>, kind: &ObjectKindDef, rows: &Rows<'_>)
     Ok(())
 }
 
-fn write_ids(out: &mut Encoder<Vec<u8>>, ids: &[u64]) -> Result<(), Failure> {
+fn write_ids<W: Write>(out: &mut Encoder<W>, ids: &[u64]) -> Result<(), Error<W::Error>> {
     out.tag(Tag::new(tags::U64))?.bytes_len(8 * ids.len() as u64)?;
-    ids.iter().for_each(|id| out.writer_mut().extend_from_slice(&id.to_le_bytes()));
+    // Many at a time: each call has a price.
+    let mut bytes = [[0; 8]; 64];
+    for ids in ids.chunks(bytes.len()) {
+        bytes.iter_mut().zip(ids).for_each(|(bytes, id)| *bytes = id.to_le_bytes());
+        let written = bytes.as_flattened().get(..8 * ids.len()).unwrap_or_default();
+        out.writer_mut().write_all(written).map_err(Error::write)?;
+    }
     Ok(())
 }
 
@@ -220,7 +220,6 @@ fn expected<'b, T>(
 fn read_rows<'b>(
     from: &mut Decoder<'b>,
     (model, kind): (&Model, &ObjectKindDef),
-    with_values: bool,
 ) -> Result<Rows<'b>, AreaFault> {
     let place = kind.name.as_str();
     let mut rows = Rows::default();
@@ -235,12 +234,9 @@ fn read_rows<'b>(
                 let left = expected(from, place, "a time in nanoseconds", |from| from.i64().ok())?;
                 rows.left = Some(Time::from_nanos(left)).filter(|_| kind.time_away);
             }
-            FIELDS if with_values => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
+            FIELDS => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
             _ => expected(from, place, "a value", |from| from.skip().ok())?,
         }
-    }
-    if !with_values {
-        return Ok(rows);
     }
     // The ids may come after the fields, or twice.
     let objects = rows.ids.len();
@@ -259,6 +255,19 @@ fn read_rows<'b>(
     });
     rows.columns = columns.collect();
     Ok(rows)
+}
+
+/// Reads which objects of a kind are gone, and skips the others.
+fn read_gone(from: &mut Decoder<'_>, kind: &ObjectKindDef) -> Result<Vec<u64>, AreaFault> {
+    let (place, mut gone) = (kind.name.as_str(), Vec::new());
+    let count = expected(from, place, "a map", |from| from.map().ok().flatten())?;
+    for _ in 0..count {
+        match expected(from, place, "a key", |from| from.str().ok())? {
+            GONE => gone = read_ids(from, place)?,
+            _ => expected(from, place, "a value", |from| from.skip().ok())?,
+        }
+    }
+    Ok(gone)
 }
 
 fn read_ids(from: &mut Decoder<'_>, place: &str) -> Result<Vec<u64>, AreaFault> {

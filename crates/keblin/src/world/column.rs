@@ -3,15 +3,16 @@
 use std::borrow::Cow;
 
 use keblin_schema::kind::Kind;
+use keblin_schema::typed::{finite_f32, finite_f64};
 use keblin_schema::value::{Float, Part};
 use keblin_schema::{Date, Instant, Model, ObjectId, Time, Value};
 use minicbor::data::{Tag, Type};
+use minicbor::encode::{Error, Write};
 use minicbor::{Decoder, Encoder};
 
 use super::fault::AreaFaultKind;
 use super::tags;
 use crate::broken::Broken;
-use crate::grammar::Failure;
 
 /// The values of one field, one after the other. Bytes that were read stay where they are, as most areas are only
 /// recalled.
@@ -47,16 +48,6 @@ impl<'b> Column<'b> {
         match packing(kind) {
             Some(_) => Column::Packed { kind, bytes: Cow::Owned(Vec::new()) },
             None => Column::Items(Vec::new()),
-        }
-    }
-
-    /// Makes room for this many more values.
-    pub(super) fn reserve(&mut self, values: usize) {
-        match self {
-            Column::Items(items) => items.reserve(values),
-            Column::Packed { kind, bytes } => {
-                bytes.to_mut().reserve(values * packing(*kind).map_or(0, |(_, width)| width));
-            }
         }
     }
 
@@ -101,22 +92,11 @@ impl<'b> Column<'b> {
     fn is_sound(&self) -> bool {
         let Column::Packed { kind, bytes } = self else { return true };
         match kind {
-            Kind::Bool => all(bytes.iter().map(|byte| *byte <= 1)),
-            Kind::Float => all(bytes.as_chunks().0.iter().map(|held| f64::from_le_bytes(*held).is_finite())),
-            Kind::Vec2 | Kind::Vec3 | Kind::Quat => {
-                all(bytes.as_chunks().0.iter().map(|held| f32::from_le_bytes(*held).is_finite()))
-            }
+            Kind::Bool => bytes.iter().all(|byte| *byte <= 1),
+            Kind::Float => finite_f64(bytes),
+            Kind::Vec2 | Kind::Vec3 | Kind::Quat => finite_f32(bytes),
             _ => true,
         }
-    }
-
-    /// Returns how many bytes it is about.
-    pub(super) fn about_bytes(&self) -> usize {
-        let values = match self {
-            Column::Packed { bytes, .. } => bytes.len(),
-            Column::Items(items) => 16 * items.len(),
-        };
-        64 + values
     }
 
     /// Returns the same values in another order, or some of them.
@@ -133,7 +113,7 @@ impl<'b> Column<'b> {
         }
     }
 
-    pub(super) fn write(&self, out: &mut Encoder<Vec<u8>>) -> Result<(), Failure> {
+    pub(super) fn write<W: Write>(&self, out: &mut Encoder<W>) -> Result<(), Error<W::Error>> {
         match self {
             Column::Packed { kind, bytes } => {
                 let tag = packing(*kind).map_or(tags::U8, |(tag, _)| tag);
@@ -181,11 +161,6 @@ impl<'b> Column<'b> {
     }
 }
 
-/// Returns whether all are true. Looks at every one, so that the compiler can look at several at once.
-fn all(each: impl Iterator<Item = bool>) -> bool {
-    each.fold(true, |all, one| all & one)
-}
-
 fn push_value(bytes: &mut Vec<u8>, value: Value) {
     match value {
         Value::Bool(yes) => bytes.push(u8::from(yes)),
@@ -211,7 +186,7 @@ fn parts<const N: usize>(bytes: &[u8]) -> Option<[Part; N]> {
     Some(parts)
 }
 
-fn write_item(out: &mut Encoder<Vec<u8>>, value: &Value) -> Result<(), Failure> {
+fn write_item<W: Write>(out: &mut Encoder<W>, value: &Value) -> Result<(), Error<W::Error>> {
     match value {
         Value::Text(text) | Value::Id { name: text, .. } => out.str(text)?,
         Value::Bytes(bytes) => out.bytes(bytes)?,

@@ -3,7 +3,7 @@
 use std::marker::PhantomData;
 
 use keblin_schema::typed::{FieldType, Member};
-use keblin_schema::{Model, ObjectField, ObjectId, Time};
+use keblin_schema::{Model, ObjectField, ObjectId, Time, Value};
 
 use super::body::{AreaBody, Rows};
 use super::column::Column;
@@ -14,8 +14,26 @@ use super::objects::Objects;
 /// One object, as `#[derive(WorldObject)]` reads it.
 #[derive(Debug)]
 pub struct RowIn<'r> {
-    rows: &'r Rows<'r>,
+    columns: &'r ColumnsIn<'r>,
     row: usize,
+}
+
+/// The columns of one kind in an area.
+#[derive(Debug)]
+struct ColumnsIn<'r> {
+    rows: &'r Rows<'r>,
+    /// By field: its bytes, if its values have a width, so that they are looked up once for all objects.
+    packed: Vec<&'r [u8]>,
+}
+
+impl<'r> ColumnsIn<'r> {
+    fn of(rows: &'r Rows<'r>) -> ColumnsIn<'r> {
+        let packed = rows.columns.iter().map(|column| match column {
+            Column::Packed { bytes, .. } => &**bytes,
+            Column::Items(_) => &[],
+        });
+        ColumnsIn { rows, packed: packed.collect() }
+    }
 }
 
 impl RowIn<'_> {
@@ -23,13 +41,12 @@ impl RowIn<'_> {
     #[inline]
     #[must_use]
     pub fn get<T: FieldType, G, M: Member<T>>(&self, field: ObjectField<T, G>) -> M {
-        let column = self.rows.columns.get(field.index());
-        if let Some(Column::Packed { bytes, .. }) = column
-            && let Some(read) = T::unpack(bytes, self.row)
-        {
+        let packed = self.columns.packed.get(field.index());
+        if let Some(read) = packed.and_then(|bytes| T::unpack(bytes, self.row)) {
             return M::of(read);
         }
-        let value = column.and_then(|column| column.get(self.row)).unwrap_or(keblin_schema::Value::Unset);
+        let column = self.columns.rows.columns.get(field.index());
+        let value = column.and_then(|column| column.get(self.row)).unwrap_or(Value::Unset);
         M::of(T::read(&value))
     }
 }
@@ -63,6 +80,7 @@ impl<'a, G> AreaIn<'a, G> {
         let place = T::KIND.index();
         let Some(rows) = self.rows_of(place) else { return };
         let away = rows.left.map(|left| (self.now - left).max(Time::ZERO));
+        let columns = &ColumnsIn::of(rows);
         let mut authored = Vec::with_capacity(rows.ids.len());
         let mut taken = vec![false; rows.ids.len()];
         // Objects mostly come in the order in which they were put by.
@@ -77,14 +95,15 @@ impl<'a, G> AreaIn<'a, G> {
             if let Some(row) = row {
                 next = row + 1;
                 taken.get_mut(row).into_iter().for_each(|taken| *taken = true);
-                object.put_back(&RowIn { rows, row });
+                object.put_back(&RowIn { columns, row });
                 away.into_iter().for_each(|away| object.time_away(away));
             }
             row.is_some() || rows.gone.binary_search(&id).is_err()
         });
-        for (row, id) in rows.ids.iter().enumerate().filter(|(row, _)| taken.get(*row) == Some(&false)) {
+        objects.reserve_objects(taken.iter().filter(|taken| !**taken).count());
+        for (row, (id, _)) in rows.ids.iter().zip(&taken).enumerate().filter(|(_, (_, taken))| !**taken) {
             let id = ObjectId::of_number(*id);
-            let mut object = T::made_again(id, &RowIn { rows, row });
+            let mut object = T::made_again(id, &RowIn { columns, row });
             away.into_iter().for_each(|away| object.time_away(away));
             objects.add_object(id, object);
         }

@@ -55,7 +55,7 @@ pub(crate) use needs::Needs;
 pub use needs::{AreaChange, AreaGuard};
 pub use object::WorldObject;
 pub use objects::Objects;
-pub use out::{AreaOut, RowOut};
+pub use out::{AreaOut, ColumnsOut};
 #[cfg(feature = "testing")]
 pub(crate) use plain::PlainObject;
 

@@ -3,7 +3,7 @@
 use keblin_schema::{ObjectId, ObjectKind, Time};
 
 use super::into::RowIn;
-use super::out::RowOut;
+use super::out::ColumnsOut;
 
 /// A game's own struct whose values are kept area by area. `#[derive(WorldObject)]` implements it.
 #[diagnostic::on_unimplemented(
@@ -17,8 +17,8 @@ pub trait WorldObject<G>: Sized {
     /// Returns its id.
     fn object_id(&self) -> ObjectId;
 
-    /// Writes its kept members.
-    fn record(&self, row: &mut RowOut<'_>);
+    /// Writes the kept members of all objects of an area, member by member.
+    fn record(objects: &[&Self], columns: &mut ColumnsOut<'_>);
 
     /// Sets its kept members to what was written.
     fn put_back(&mut self, row: &RowIn<'_>);

@@ -13,6 +13,9 @@ pub trait Objects<T> {
 
     /// Adds an object.
     fn add_object(&mut self, id: ObjectId, object: T);
+
+    /// Makes room for this many more objects. Does nothing unless a collection says how.
+    fn reserve_objects(&mut self, _more: usize) {}
 }
 
 impl<T> Objects<T> for Vec<T> {
@@ -23,6 +26,10 @@ impl<T> Objects<T> for Vec<T> {
     fn add_object(&mut self, _id: ObjectId, object: T) {
         self.push(object);
     }
+
+    fn reserve_objects(&mut self, more: usize) {
+        self.reserve(more);
+    }
 }
 
 impl<T> Objects<T> for VecDeque<T> {
@@ -32,6 +39,10 @@ impl<T> Objects<T> for VecDeque<T> {
 
     fn add_object(&mut self, _id: ObjectId, object: T) {
         self.push_back(object);
+    }
+
+    fn reserve_objects(&mut self, more: usize) {
+        self.reserve(more);
     }
 }
 
@@ -52,5 +63,9 @@ impl<T, S: BuildHasher> Objects<T> for HashMap<ObjectId, T, S> {
 
     fn add_object(&mut self, id: ObjectId, object: T) {
         self.insert(id, object);
+    }
+
+    fn reserve_objects(&mut self, more: usize) {
+        self.reserve(more);
     }
 }

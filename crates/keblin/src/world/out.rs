@@ -1,10 +1,10 @@
 //! From a game's objects to rows.
 
+use std::borrow::Cow;
 use std::marker::PhantomData;
 
 use keblin_schema::Model;
-use keblin_schema::limits::Unfit;
-use keblin_schema::model::{MemberDef, ObjectKindDef};
+use keblin_schema::model::ObjectKindDef;
 use keblin_schema::typed::{FieldType, Member};
 use keblin_schema::{ObjectField, ObjectId, Value};
 
@@ -13,51 +13,61 @@ use super::column::Column;
 use super::error::WorldWhy;
 use super::object::WorldObject;
 
-/// The most objects that memory is reserved for at once.
-const MAX_RESERVED: usize = 1 << 16;
-
-/// One object, as `#[derive(WorldObject)]` writes it.
+/// The objects of one kind in an area, as `#[derive(WorldObject)]` writes them: one column for each field.
 #[derive(Debug)]
-pub struct RowOut<'r> {
+pub struct ColumnsOut<'r> {
     model: &'r Model,
     kind: &'r ObjectKindDef,
     rows: &'r mut Rows<'static>,
-    /// By field: whether any value of its type fits.
-    free: &'r [bool],
-    /// The field whose value cannot be kept, and why if it is known.
-    refused: Option<(String, Option<Unfit>)>,
+    /// The first value that cannot be kept.
+    refused: Option<WorldWhy>,
 }
 
-impl RowOut<'_> {
-    /// Writes a member to its field. A number beyond the bounds of the field becomes the nearest one within.
+impl ColumnsOut<'_> {
+    /// Writes one member of all objects to its field, in the order in which the objects were passed. A number beyond the
+    /// bounds of the field becomes the nearest one within.
     #[inline]
-    pub fn put<T: FieldType, G, M: Member<T>>(&mut self, field: ObjectField<T, G>, member: &M) {
+    pub fn put<'m, T: FieldType, G, M: Member<T> + 'm>(
+        &mut self,
+        field: ObjectField<T, G>,
+        members: impl Iterator<Item = &'m M> + Clone,
+    ) {
         let index = field.index();
-        let written = member.to_write();
-        if self.free.get(index) == Some(&true)
-            && let (Some(Column::Packed { bytes, .. }), Some(value)) =
-                (self.rows.columns.get_mut(index), &written)
-            && T::pack(value, bytes.to_mut())
+        let written = members.map(M::to_write);
+        if self.is_free(index)
+            && let Some(Column::Packed { bytes, .. }) = self.rows.columns.get_mut(index)
+            && let Some(packed) = T::pack(written.clone())
         {
+            *bytes = Cow::Owned(packed);
             return;
         }
-        let value = match written {
-            Some(value) => T::write(value, self.model),
-            // A member that may be unset, and is.
-            None => Some(Value::Unset),
-        };
-        self.put_value(index, value);
+        for (row, value) in written.enumerate() {
+            let value = match value {
+                Some(value) => T::write(value, self.model),
+                // A member that may be unset, and is.
+                None => Some(Value::Unset),
+            };
+            self.put_value(index, row, value);
+        }
     }
 
-    /// Writes a value to the field at a position; `None` is one that cannot be written.
-    pub(super) fn put_value(&mut self, field: usize, value: Option<Value>) {
+    /// Returns whether any value of a field's type fits.
+    fn is_free(&self, field: usize) -> bool {
+        let limits = self.kind.fields.get(field).map(|field| &field.limits);
+        limits.is_some_and(|limits| limits.min.is_none() && limits.max.is_none())
+    }
+
+    /// Writes the value of a row to the field at a position; `None` is one that cannot be written.
+    pub(super) fn put_value(&mut self, field: usize, row: usize, value: Option<Value>) {
         let (Some(def), Some(column)) = (self.kind.fields.get(field), self.rows.columns.get_mut(field))
         else {
             return;
         };
         let kept = value.ok_or(None).and_then(|value| self.model.kept_of_object(def, value).map_err(Some));
         let value = kept.unwrap_or_else(|unfit| {
-            self.refused = Some((format!("{}.{}", self.kind.name, def.name), unfit));
+            let id = ObjectId::of_number(self.rows.ids.get(row).copied().unwrap_or_default());
+            let field = format!("{}.{}", self.kind.name, def.name);
+            self.refused.get_or_insert(WorldWhy::Value { field, id, unfit });
             def.default.clone()
         });
         column.push(value);
@@ -83,16 +93,16 @@ impl<'a, G> AreaOut<'a, G> {
 
     /// Passes all objects of one kind in the area, in any order.
     pub fn objects<'o, T: WorldObject<G> + 'o>(&mut self, objects: impl IntoIterator<Item = &'o T>) {
-        let rows =
-            objects.into_iter().map(|object| (object.object_id(), |row: &mut RowOut<'_>| object.record(row)));
-        self.rows(T::KIND.index(), rows);
+        self.rows(T::KIND.index(), objects.into_iter().collect(), T::object_id, T::record);
     }
 
-    /// Takes the rows of all objects of one kind, each with what writes it.
-    pub(super) fn rows<F: FnOnce(&mut RowOut<'_>)>(
+    /// Takes the rows of all objects of one kind, with what returns an id and what writes the values.
+    pub(super) fn rows<T>(
         &mut self,
         place: usize,
-        objects: impl Iterator<Item = (ObjectId, F)>,
+        mut objects: Vec<&T>,
+        id_of: impl Fn(&T) -> ObjectId,
+        record: impl FnOnce(&[&T], &mut ColumnsOut<'_>),
     ) {
         let model = self.model;
         let (Some(kind), Some(held)) = (model.object_kinds.get(place), self.rows.get_mut(place)) else {
@@ -103,30 +113,27 @@ impl<'a, G> AreaOut<'a, G> {
             self.mistake.get_or_insert_with(|| WorldWhy::Twice { kind: named() });
             return;
         }
-        let mut rows = Rows::of(kind);
-        // A hint that is far too large must not cost memory.
-        rows.reserve(objects.size_hint().0.min(MAX_RESERVED));
-        let is_free = |field: &MemberDef| field.limits.min.is_none() && field.limits.max.is_none();
-        let free: Vec<bool> = kind.fields.iter().map(is_free).collect();
-        for (id, record) in objects {
-            rows.ids.push(id.number());
-            let mut row = RowOut { model, kind, rows: &mut rows, free: &free, refused: None };
-            record(&mut row);
-            if let Some((field, unfit)) = row.refused {
-                self.mistake.get_or_insert(WorldWhy::Value { field, id, unfit });
-            }
-        }
         let is_in_area = model.kinds_in(self.area).any(|in_area| in_area == place);
-        if !is_in_area && !rows.ids.is_empty() {
+        if !is_in_area && !objects.is_empty() {
             self.mistake.get_or_insert_with(|| WorldWhy::NotInArea { kind: named() });
         }
-        match rows.in_order() {
-            Ok(rows) => *held = Some(rows),
-            Err(id) => {
-                let id = ObjectId::of_number(id);
-                self.mistake.get_or_insert_with(|| WorldWhy::Repeated { kind: named(), id });
-            }
+        let ids = |objects: &[&T]| objects.iter().map(|object| id_of(object).number()).collect::<Vec<u64>>();
+        let mut rows = Rows { ids: ids(&objects), ..Rows::of(kind) };
+        if !rows.ids.is_sorted() {
+            objects.sort_by_key(|object| id_of(object).number());
+            rows.ids = ids(&objects);
         }
+        if let Some([id, _]) = rows.ids.array_windows().find(|[one, next]| one == next) {
+            let id = ObjectId::of_number(*id);
+            self.mistake.get_or_insert_with(|| WorldWhy::Repeated { kind: named(), id });
+            return;
+        }
+        let mut columns = ColumnsOut { model, kind, rows: &mut rows, refused: None };
+        record(&objects, &mut columns);
+        if let Some(refused) = columns.refused {
+            self.mistake.get_or_insert(refused);
+        }
+        *held = Some(rows);
     }
 
     /// Returns the rows by kind; every kind of the area must have been passed.

@@ -3,7 +3,7 @@
 use keblin_schema::{Model, ObjectId, Value};
 
 use super::into::AreaIn;
-use super::out::{AreaOut, RowOut};
+use super::out::{AreaOut, ColumnsOut};
 
 /// An object as its values, one for each field of its kind.
 #[derive(Clone, Debug, PartialEq)]
@@ -23,14 +23,13 @@ impl PlainObject {
 impl<G> AreaOut<'_, G> {
     /// Passes all objects of one kind in the area.
     pub(crate) fn plain_objects(&mut self, kind: usize, objects: &[PlainObject]) {
-        let rows = objects.iter().map(|object| {
-            let record = |row: &mut RowOut<'_>| {
+        let record = |objects: &[&PlainObject], columns: &mut ColumnsOut<'_>| {
+            for (row, object) in objects.iter().enumerate() {
                 let values = object.values.iter().cloned().enumerate();
-                values.for_each(|(field, value)| row.put_value(field, Some(value)));
-            };
-            (object.id, record)
-        });
-        self.rows(kind, rows);
+                values.for_each(|(field, value)| columns.put_value(field, row, Some(value)));
+            }
+        };
+        self.rows(kind, objects.iter().collect(), |object| object.id, record);
     }
 }
 
