@@ -8,6 +8,7 @@
     reason = "a test may fail loudly, and reads and damages the files it is about"
 )]
 
+mod bits16;
 mod broken;
 mod builds;
 mod buying;
