@@ -8,7 +8,7 @@ use serde_json::Value as Json;
 use crate::process::{Ran, assert_fits, keblin, keblin_in, project};
 
 /// Each planted fault, what it is called, and what it is about.
-const LOST: [(&str, &str, &str); 14] = [
+const LOST: [(&str, &str, &str); 15] = [
     ("a_best_that_only_a_lost_run_feeds", "best_waits", "best"),
     ("a_circle_through_stars", "never_reached", "mill"),
     ("a_difficulty_without_the_last_level", "not_on_difficulty", "mill"),
@@ -22,6 +22,7 @@ const LOST: [(&str, &str, &str); 14] = [
     ("a_shop_that_locks_the_last_level", "dead_end", "far_bank"),
     ("a_step_that_gives_too_much", "step_gives", "unlocked.ferry_pass"),
     ("a_token_that_outlives_its_run", "carried_over", "tokens"),
+    ("two_copies_that_each_choose", "invariant_broken", "one_guild"),
     ("two_journals_that_lose_an_entry", "meeting_loses", "journal"),
 ];
 

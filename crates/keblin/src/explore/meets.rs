@@ -1,4 +1,4 @@
-//! Two copies that meet: what each has put into a list, a set or a map is there afterwards.
+//! Collections of two copies that meet: what each has put into a list, a set or a map is there afterwards.
 
 use std::sync::Arc;
 

@@ -71,8 +71,11 @@ mod question;
 /// Breaches as rehearsals.
 mod show;
 
-/// Two copies that meet.
+/// Collections of two copies that meet.
 mod meets;
+
+/// Two copies that went on apart, and meet.
+mod copies;
 
 /// Saves of earlier versions.
 mod past;
@@ -96,6 +99,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use around::Around;
+use copies::lost_by_copies;
 use explored::Covering;
 use found::Found;
 use goals::out_of_reach;
@@ -274,6 +278,9 @@ impl<'e> Exploration<'e> {
             explored.breaches.extend(showing.breach(path, &Shows::Anything, saved.clone()));
         }
         explored.breaches.extend(out_of_reach(&showing, &found));
+        let (lost, unconfirmed) = lost_by_copies(&showing, &found);
+        explored.breaches.extend(lost);
+        explored.unconfirmed += unconfirmed;
         if self.versions && place.0 == 1 && found.is_exhausted() {
             let now = Now { schema, projection: &projection, found: &found };
             explored.breaches.extend(given_by_steps(&now, budget));

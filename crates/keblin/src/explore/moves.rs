@@ -41,6 +41,8 @@ pub(super) enum MoveKind {
     Write(usize),
     /// Something that the game says a player can do.
     Player,
+    /// Another copy of the game has put its save in place of this one's.
+    Meet,
 }
 
 /// A move: one or more lines of a rehearsal.

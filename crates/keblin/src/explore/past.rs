@@ -1,14 +1,13 @@
 //! Saves of earlier versions: what the step makes of them is something that playing this version can lead to.
 
 use std::collections::HashMap;
-use std::mem::swap;
 use std::sync::Arc;
 
 use super::around::Around;
 use super::breach::{Breach, BreachCode};
 use super::found::Found;
 use super::moves::{Move, moves};
-use super::play::{Played, opened, played};
+use super::play::{opened, replayed};
 use super::promises::Promises;
 use super::question::Question;
 use super::question::questions;
@@ -39,7 +38,7 @@ pub(super) fn given_by_steps(now: &Now<'_>, budget: Budget) -> Vec<Breach> {
         let Some((found, all)) = searched(&past.schema, budget) else { continue };
         for state in 0..found.states() {
             let path = found.path(u32::try_from(state).unwrap_or(u32::MAX));
-            let Some(old) = replayed(&past.schema, &all, &path) else { continue };
+            let Some(old) = replayed(&start(&past.schema), &all, &path) else { continue };
             for (name, line) in now.given(&known, &old) {
                 if breaches.iter().any(|breach| breach.about == name) {
                     continue;
@@ -67,17 +66,6 @@ fn searched(schema: &Arc<Schema>, budget: Budget) -> Option<(Found, Vec<Move>)> 
 
 fn start(schema: &Arc<Schema>) -> Engine {
     Engine::new(Arc::clone(schema))
-}
-
-fn replayed(schema: &Arc<Schema>, all: &[Move], path: &[u16]) -> Option<Engine> {
-    let (mut engine, mut after) = (start(schema), start(schema));
-    for by in path {
-        let Played::Done(_) = played(&engine, all.get(usize::from(*by))?, &mut after, false) else {
-            return None;
-        };
-        swap(&mut engine, &mut after);
-    }
-    Some(engine)
 }
 
 impl Now<'_> {

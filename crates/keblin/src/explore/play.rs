@@ -1,5 +1,6 @@
 //! One move, played on a copy of a state.
 
+use std::mem::swap;
 use std::sync::Arc;
 
 use keblin_schema::model::SaveAt;
@@ -81,6 +82,18 @@ pub(super) fn played(before: &Engine, by: &Move, after: &mut Engine, thoroughly:
         }
     }
     Played::Done(Stepped { due, moments, deaths_told })
+}
+
+/// Returns the state after some moves; `None` if one is not possible.
+pub(super) fn replayed(start: &Engine, all: &[Move], path: &[u16]) -> Option<Engine> {
+    let (mut engine, mut after) = (start.clone(), start.clone());
+    for by in path {
+        let Played::Done(_) = played(&engine, all.get(usize::from(*by))?, &mut after, false) else {
+            return None;
+        };
+        swap(&mut engine, &mut after);
+    }
+    Some(engine)
 }
 
 /// Returns whether a level to enter is open, and no run to begin is in the way.

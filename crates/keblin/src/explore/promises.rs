@@ -167,7 +167,7 @@ impl Turn<'_> {
     }
 
     /// What holds for one value that has changed.
-    fn value(
+    pub(super) fn value(
         &self,
         promises: &Promises,
         (index, field): (usize, &FieldDef),

@@ -39,8 +39,12 @@ impl Showing<'_> {
     /// Returns a breach with its shortest rehearsal; `None` if it does not fail when it is played exactly.
     pub(super) fn breach(&self, path: Vec<u16>, shows: &Shows<'_>, broken: Unkept) -> Option<Breach> {
         let (path, broken) = self.shortest(path, shows, broken);
-        let lines = self.lines(&path, &broken);
-        let (last, report) = self.report(&lines)?;
+        self.played(&self.lines(&path, &broken), broken)
+    }
+
+    /// Returns a breach with its rehearsal; `None` if it does not fail when it is played exactly.
+    pub(super) fn played(&self, lines: &[String], broken: Unkept) -> Option<Breach> {
+        let (last, report) = self.report(lines)?;
         // After a power cut the game may not even open.
         let first = last - broken.then.len();
         let failure = report.failure.as_ref().filter(|failure| failure.line >= first)?;
@@ -55,7 +59,7 @@ impl Showing<'_> {
             message: broken.message,
             failure: failure.kind.to_string(),
             trace: trace.collect(),
-            script: script(self.from, &lines),
+            script: script(self.from, lines),
         })
     }
 
@@ -97,19 +101,24 @@ impl Showing<'_> {
     }
 
     fn lines(&self, path: &[u16], broken: &Unkept) -> Vec<String> {
+        let (before, last) = path.split_at(path.len().saturating_sub(1));
+        let mut lines = self.lines_of(before);
+        lines.extend(broken.holds.iter().cloned());
+        lines.extend(self.lines_of(last));
+        lines.extend(broken.then.iter().cloned());
+        lines.extend(broken.fails.iter().cloned());
+        lines
+    }
+
+    /// Returns the lines of some moves.
+    pub(super) fn lines_of(&self, path: &[u16]) -> Vec<String> {
         let mut lines = Vec::new();
-        for (place, by) in path.iter().enumerate() {
-            let Some(one) = self.moves.get(usize::from(*by)) else { continue };
-            if place + 1 == path.len() {
-                lines.extend(broken.holds.iter().cloned());
-            }
+        for one in path.iter().filter_map(|by| self.moves.get(usize::from(*by))) {
             lines.extend(one.lines.iter().cloned());
             if let (Some(name), Some(last)) = (&one.name, lines.last_mut()) {
                 *last = format!("{last}  # {name}");
             }
         }
-        lines.extend(broken.then.iter().cloned());
-        lines.extend(broken.fails.iter().cloned());
         lines
     }
 
