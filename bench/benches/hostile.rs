@@ -75,7 +75,7 @@ fn saved_often(areas: usize, area_bytes: usize, saves: i64) -> Vec<u8> {
     let schema = schema();
     let mut kept = Keeper::open(&slot, &schema).expect("a first run");
     for area in 0..areas {
-        kept.put_area(&format!("area_{area}"), Some(vec![7; area_bytes].into())).expect("an id");
+        kept.put_area(&format!("area_{area}"), Some(vec![7; area_bytes])).expect("an id");
     }
     for number in 0..saves {
         kept.set(schema.field::<i64>("shells").expect("a field"), number);

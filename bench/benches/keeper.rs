@@ -6,6 +6,7 @@
 
 use std::fs::{File, OpenOptions};
 use std::io::{Seek, SeekFrom, Write};
+use std::mem::take;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -219,12 +220,12 @@ fn areas() {
     let mut game = Keeper::open(&slot, &schema).expect("a first run");
     let fill = |number: usize| vec![(number % 251) as u8; AREA_BYTES];
     for area in 0..AREAS {
-        game.put_area(&format!("area_{area}"), Some(fill(area).into())).expect("a name");
+        game.put_area(&format!("area_{area}"), Some(fill(area))).expect("a name");
     }
     game.save_now().expect("a disk");
-    game.put_area("area_3", Some(fill(999).into())).expect("a name");
+    game.put_area("area_3", Some(fill(999))).expect("a name");
     game.save_now().expect("a disk");
-    game.put_area("area_7", Some(fill(1000).into())).expect("a name");
+    game.put_area("area_7", Some(fill(1000))).expect("a name");
     files.taken();
     game.save_now().expect("a disk");
     let (syncs, bytes) = files.taken();
@@ -236,11 +237,12 @@ fn areas() {
         put_in_redb(&by_redb, &[(area, &fill(area))]);
     }
     // The game's data is filled beforehand, not as part of saving.
-    let contents: Vec<Arc<[u8]>> = (0..SAVES + 10).map(|number| fill(number + 5).into()).collect();
+    let contents: Vec<Vec<u8>> = (0..SAVES + 10).map(|number| fill(number + 5)).collect();
+    let mut given = contents.clone();
     let [ours, overwrite, sqlite, redb] = in_turn([
         &mut |number| {
             let area = format!("area_{}", number * 7 % AREAS);
-            game.put_area(&area, Some(Arc::clone(&contents[number]))).expect("a name");
+            game.put_area(&area, Some(take(&mut given[number]))).expect("a name");
             game.save_now().expect("a disk");
         },
         &mut |number| file.save(number * 7 % AREAS * AREA_BYTES, &contents[number]),
@@ -266,7 +268,7 @@ fn frames() {
     let slot = SaveDir::at(folder.path()).slot("bench").expect("a name");
     let mut game = Keeper::open(&slot, &schema).expect("a first run");
     for area in 0..AREAS {
-        game.put_area(&format!("area_{area}"), Some(vec![1; AREA_BYTES].into())).expect("a name");
+        game.put_area(&format!("area_{area}"), Some(vec![1; AREA_BYTES])).expect("a name");
     }
     game.save_now().expect("a disk");
     let level = schema.level("level_0").expect("a level");
@@ -274,7 +276,7 @@ fn frames() {
     let mut while_writing = 0;
     for frame in 0..FRAMES {
         let area = format!("area_{}", frame % AREAS);
-        game.put_area(&area, Some(vec![(frame % 251) as u8; AREA_BYTES].into())).expect("a name");
+        game.put_area(&area, Some(vec![(frame % 251) as u8; AREA_BYTES])).expect("a name");
         game.begin_replacing(None);
         game.enter(level).expect("it is open");
         game.finish().expect("it is being played");

@@ -64,8 +64,8 @@ fn areas_that_states_share_are_shown_and_verified() {
     let slot = SaveDir::at(folder.path()).slot("heron").unwrap();
     let mut game = Keeper::open(&slot, &schema).unwrap();
     for round in 0..3 {
-        game.put_area("fens", Some(vec![7; 2000].into())).unwrap();
-        game.put_area("north", Some(vec![round; 300].into())).unwrap();
+        game.put_area("fens", Some(vec![7; 2000])).unwrap();
+        game.put_area("north", Some(vec![round; 300])).unwrap();
         game.save_now().unwrap();
     }
     drop(game);

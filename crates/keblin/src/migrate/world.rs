@@ -43,7 +43,7 @@ impl Applying<'_> {
             // Bytes that cannot be read stay as they are, as when they are recalled.
             let converted = match AreaBody::read(old, bytes) {
                 Ok(body) => self.body(&is, body)?.to_bytes(now),
-                Err(_) => Some(Arc::clone(bytes)),
+                Err(_) => Some(bytes.to_vec()),
             };
             // A copy without bytes says that nothing was known then.
             let converted = if start == AREA { converted } else { Some(converted.unwrap_or_default()) };

@@ -14,7 +14,7 @@ impl<G, P: Holder> Play<G, P> {
     /// Returns the bytes of an area, as last put or saved; `None` if there are none, or if those of a declared area can
     /// no longer be read from the file that was opened.
     #[must_use]
-    pub fn area(&self, name: &str) -> Option<&Arc<[u8]>> {
+    pub fn area(&self, name: &str) -> Option<&[u8]> {
         self.engine().area(name)
     }
 
@@ -23,13 +23,13 @@ impl<G, P: Holder> Play<G, P> {
     ///
     /// # Errors
     /// [`NameFault`] if the name is not an id.
-    pub fn put_area(&mut self, name: &str, bytes: Option<Arc<[u8]>>) -> Result<(), NameFault> {
+    pub fn put_area(&mut self, name: &str, bytes: Option<Vec<u8>>) -> Result<(), NameFault> {
         self.engine_mut().put_area(name, bytes)
     }
 }
 
 impl Engine {
-    pub(crate) fn area(&self, name: &str) -> Option<&Arc<[u8]>> {
+    pub(crate) fn area(&self, name: &str) -> Option<&[u8]> {
         self.areas.get(format!("{AREA}{name}").as_str())?.get().ok()
     }
 
@@ -51,7 +51,7 @@ impl Engine {
         }
     }
 
-    pub(crate) fn put_area(&mut self, name: &str, bytes: Option<Arc<[u8]>>) -> Result<(), NameFault> {
+    pub(crate) fn put_area(&mut self, name: &str, bytes: Option<Vec<u8>>) -> Result<(), NameFault> {
         let section = format!("{AREA}{}", Name::new(name)?);
         self.changed();
         let areas = Arc::make_mut(&mut self.areas);

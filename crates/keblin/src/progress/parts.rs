@@ -278,7 +278,7 @@ impl Part {
             Part::Area(area) => areas
                 .get(area)
                 .and_then(|area| area.get().ok())
-                .map_or(Value::Unset, |bytes| Value::Bytes(Arc::clone(bytes))),
+                .map_or(Value::Unset, |bytes| Value::Bytes(bytes.into())),
             Part::Unknown(place) => {
                 carried.bytes_at(place).map_or(Value::Unset, |bytes| Value::Bytes(Arc::from(bytes)))
             }

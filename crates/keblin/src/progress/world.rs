@@ -275,7 +275,7 @@ impl Engine {
     }
 
     /// Puts what is known of an area: the bytes of its body, or `None` if it says nothing.
-    pub(super) fn put_body(&mut self, area: usize, bytes: Option<Arc<[u8]>>) {
+    pub(super) fn put_body(&mut self, area: usize, bytes: Option<Vec<u8>>) {
         let Some(id) = self.schema.areas.id(area) else { return };
         let section = format!("{AREA}{id}");
         let held = self.areas.get(section.as_str());
@@ -283,16 +283,17 @@ impl Engine {
         if held.is_some_and(|held| held.is(bytes.as_deref())) || (held.is_none() && bytes.is_none()) {
             return;
         }
-        let held = held.cloned().unwrap_or_else(|| AreaBytes::from(<Arc<[u8]>>::default()));
+        let held = held.cloned().unwrap_or_else(|| AreaBytes::from(Vec::new()));
         self.changed();
         let copies = self.copies_taken();
         let areas = Arc::make_mut(&mut self.areas);
         for start in copies {
             areas.entry(format!("{start}{id}").into()).or_insert_with(|| held.clone());
         }
-        match bytes {
-            Some(bytes) => _ = areas.insert(section.into(), AreaBytes::from(bytes)),
-            None => _ = areas.remove(section.as_str()),
+        match (bytes, areas.get_mut(section.as_str())) {
+            (Some(bytes), Some(held)) => *held = AreaBytes::from(bytes),
+            (Some(bytes), None) => _ = areas.insert(section.into(), AreaBytes::from(bytes)),
+            (None, _) => _ = areas.remove(section.as_str()),
         }
     }
 

@@ -2,7 +2,6 @@
 //! and everything else are read and compared as always.
 
 use std::ops::Range;
-use std::sync::Arc;
 
 use super::block::{Block, Budget, Section};
 use super::error::{Fault, ReadError};
@@ -64,7 +63,7 @@ impl LeftOut {
     ///
     /// # Errors
     /// [`ReadError`] if they are not the ones that the state was saved with.
-    pub(crate) fn bytes_of(&self, block: &[u8]) -> Result<Arc<[u8]>, ReadError> {
+    pub(crate) fn bytes_of(&self, block: &[u8]) -> Result<Vec<u8>, ReadError> {
         let in_file = |error: ReadError| ReadError { offset: error.offset + self.offset, ..error };
         let limits = SaveLimits::default();
         let found = Block::at(block, 0, &limits, &mut Budget::of(block, &limits)).map_err(in_file)?;
@@ -76,7 +75,7 @@ impl LeftOut {
     }
 
     /// Returns the same bytes from another file, if an intact block of it has them.
-    pub(crate) fn bytes_in(&self, file: &[u8]) -> Option<Arc<[u8]>> {
+    pub(crate) fn bytes_in(&self, file: &[u8]) -> Option<Vec<u8>> {
         let sections = whole(file).sections.into_iter().filter(|section| section.name == self.name);
         sections.rev().find_map(|section| self.bytes_of(section.block).ok())
     }

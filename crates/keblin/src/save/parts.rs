@@ -1,16 +1,15 @@
 //! Bytes in several parts that are not copied together: those written for a save, and between them the areas of the
-//! world as the game holds them, which are large.
-
-use std::sync::Arc;
+//! world, which are large.
 
 use super::layout::{Digest, digest};
+use crate::snapshot::AreaBytes;
 
 /// Bytes in parts.
 #[derive(Debug, Default)]
 pub(crate) struct Parts {
     own: Vec<u8>,
     /// Foreign bytes, each with the number of our own bytes before it.
-    held: Vec<(usize, Arc<[u8]>)>,
+    held: Vec<(usize, AreaBytes)>,
     held_len: usize,
 }
 
@@ -43,10 +42,10 @@ impl Parts {
         &mut self.own
     }
 
-    /// Adds foreign bytes after the others, without copying them.
-    pub(super) fn hold(&mut self, bytes: &Arc<[u8]>) {
-        self.held.push((self.own.len(), Arc::clone(bytes)));
-        self.held_len += bytes.len();
+    /// Adds the bytes of an area after the others, without copying them. Those that cannot be read are left out.
+    pub(super) fn hold(&mut self, bytes: AreaBytes) {
+        self.held_len += bytes.get().map_or(0, <[u8]>::len);
+        self.held.push((self.own.len(), bytes));
     }
 
     /// Returns the position after the last byte.
@@ -78,7 +77,7 @@ impl Parts {
 
     fn since(&self, mark: Mark) -> impl Iterator<Item = &[u8]> {
         let held = self.held.get(mark.held..).unwrap_or_default();
-        let ends = held.iter().map(|(at, bytes)| (*at, Some(bytes.as_ref())));
+        let ends = held.iter().map(|(at, bytes)| (*at, bytes.get().ok()));
         let mut from = mark.own;
         let pairs = ends.chain([(self.own.len(), None)]).flat_map(move |(to, bytes)| {
             let own = self.own.get(from..to).unwrap_or_default();

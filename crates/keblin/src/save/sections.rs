@@ -13,10 +13,10 @@ use crate::snapshot::{Areas, MAX_PICTURE_BYTES, Picture};
 
 impl Section<'_> {
     /// Returns the bytes of an area.
-    pub(crate) fn area(&self) -> Result<Arc<[u8]>, ReadError> {
+    pub(crate) fn area(&self) -> Result<Vec<u8>, ReadError> {
         let bytes = |item: &Item<'_>| {
             item.whole(|cursor| {
-                cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(Arc::from)
+                cursor.next(|| "the bytes of an area", minicbor::Decoder::bytes).map(<[u8]>::to_vec)
             })
         };
         let Some(len) = self.unpacked_len else { return bytes(&self.item()) };

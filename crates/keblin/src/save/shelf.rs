@@ -83,10 +83,9 @@ impl Shelf {
         self.order = order.into_iter().map(|(_, at)| at).collect();
     }
 
-    /// Returns the name of an area's section, and its bytes; `None` if they cannot be read.
-    pub(super) fn area(&self, at: usize) -> Option<(Arc<str>, Arc<[u8]>)> {
-        let area = self.areas.get(at)?;
-        Some((Arc::clone(&area.name), Arc::clone(area.bytes.get().ok()?)))
+    /// Returns the name of an area's section, and its bytes.
+    pub(super) fn area(&self, at: usize) -> Option<(Arc<str>, AreaBytes)> {
+        self.areas.get(at).map(|area| (Arc::clone(&area.name), area.bytes.clone()))
     }
 
     /// Notes where an area was written: after all others.

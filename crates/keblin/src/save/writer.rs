@@ -172,9 +172,11 @@ impl<'s> Writing<'s> {
     /// Writes the areas whose current bytes are not in the file. They are large, so they are not copied.
     fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize], packs: bool) {
         for at in fresh {
-            let Some((name, bytes)) = shelf.area(*at) else { continue };
+            let Some((name, area)) = shelf.area(*at) else { continue };
+            // One that cannot be read any more is in neither file.
+            let Ok(bytes) = area.get() else { continue };
             let (offset, begin) = (self.offset(), self.out.mark());
-            let body = || encoded(|out| out.bytes(&bytes).map(drop));
+            let body = || encoded(|out| out.bytes(bytes).map(drop));
             if let Some(packed) = packs.then(|| packed(&body())).flatten() {
                 self.put(|out| {
                     section_start(out, &name, CODEC_ZSTD, item_len(bytes.len()))?;
@@ -186,7 +188,7 @@ impl<'s> Writing<'s> {
                     // The body is one item: the bytes.
                     out.bytes_len(bytes.len() as u64).map(drop)
                 });
-                self.out.hold(&bytes);
+                self.out.hold(area.clone());
             }
             let row = self.row(&name, offset, begin);
             shelf.wrote(*at, &row, &mut self.table);

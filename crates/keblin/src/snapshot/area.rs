@@ -8,7 +8,7 @@ use std::sync::{Arc, OnceLock};
 pub(crate) struct AreaBytes(Arc<Place>);
 
 struct Place {
-    bytes: OnceLock<Arc<[u8]>>,
+    bytes: OnceLock<Vec<u8>>,
     filed: Option<Filed>,
 }
 
@@ -17,7 +17,7 @@ pub(crate) struct Filed {
     /// The digest of its block, which also covers its name.
     pub(crate) digest: [u8; 32],
     /// Reads them; an error says why they cannot be read.
-    pub(crate) read: Box<dyn Fn() -> Result<Arc<[u8]>, String> + Send + Sync>,
+    pub(crate) read: Box<dyn Fn() -> Result<Vec<u8>, String> + Send + Sync>,
 }
 
 impl AreaBytes {
@@ -27,7 +27,7 @@ impl AreaBytes {
 
     /// Returns the bytes, and reads them if that was not done yet. An error says why they cannot be read; the next call
     /// tries again.
-    pub(crate) fn get(&self) -> Result<&Arc<[u8]>, String> {
+    pub(crate) fn get(&self) -> Result<&[u8], String> {
         let Place { bytes, filed } = &*self.0;
         match (bytes.get(), filed) {
             (Some(bytes), _) => Ok(bytes),
@@ -46,7 +46,7 @@ impl AreaBytes {
 
     /// Returns whether they are these bytes; not if they cannot be read.
     pub(crate) fn is(&self, bytes: Option<&[u8]>) -> bool {
-        bytes.is_some_and(|bytes| self.get().is_ok_and(|held| **held == *bytes))
+        bytes.is_some_and(|bytes| self.get().is_ok_and(|held| held == bytes))
     }
 
     /// Returns whether they are in memory.
@@ -55,8 +55,8 @@ impl AreaBytes {
     }
 }
 
-impl From<Arc<[u8]>> for AreaBytes {
-    fn from(held: Arc<[u8]>) -> AreaBytes {
+impl From<Vec<u8>> for AreaBytes {
+    fn from(held: Vec<u8>) -> AreaBytes {
         AreaBytes(Arc::new(Place { bytes: OnceLock::from(held), filed: None }))
     }
 }

@@ -131,7 +131,7 @@ impl Snapshot {
 
     /// Returns the areas of the world by their names, each with its bytes. An area that can no longer be read from the
     /// file that was opened is left out.
-    pub fn areas(&self) -> impl Iterator<Item = (&str, &Arc<[u8]>)> {
+    pub fn areas(&self) -> impl Iterator<Item = (&str, &[u8])> {
         self.areas
             .iter()
             .filter_map(|(section, bytes)| Some((section.strip_prefix(AREA)?, bytes.get().ok()?)))

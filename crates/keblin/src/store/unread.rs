@@ -108,7 +108,7 @@ impl OpenSave {
         (name, AreaBytes::filed(Filed { digest, read }))
     }
 
-    fn read(&self, area: &LeftOut) -> Result<Arc<[u8]>, String> {
+    fn read(&self, area: &LeftOut) -> Result<Vec<u8>, String> {
         let block = self.parts.read(area.offset as u64, area.len_bytes as u64);
         let read = block.map_err(|error| error.to_string());
         let read = read.and_then(|block| area.bytes_of(&block).map_err(|error| error.to_string()));

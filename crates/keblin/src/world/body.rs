@@ -1,7 +1,6 @@
 //! Areas: the rows of each kind, as bytes and back.
 
 use std::convert::Infallible;
-use std::sync::Arc;
 
 use keblin_schema::model::ObjectKindDef;
 use keblin_schema::{Model, Time};
@@ -73,17 +72,17 @@ impl<'b> AreaBody<'b> {
     }
 
     /// Returns the bytes; `None` if there is nothing to say.
-    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Arc<[u8]>> {
+    pub(crate) fn to_bytes(&self, model: &Model) -> Option<Vec<u8>> {
         let some: Vec<_> =
             model.object_kinds.iter().zip(&self.kinds).filter(|(_, rows)| !rows.is_empty()).collect();
         if some.is_empty() && self.unknown.is_empty() {
             return None;
         }
-        // Counted first, so that they are written where they stay. Writing to memory that is long enough cannot fail.
+        // Counted first, because the bytes stay where they are written. Writing to memory cannot fail.
         let mut count = Encoder::new(Count(0));
         write(&mut count, &some, &self.unknown).ok()?;
-        let mut bytes: Arc<[u8]> = std::iter::repeat_n(0, count.writer().0).collect();
-        write(&mut Encoder::new(Arc::get_mut(&mut bytes)?), &some, &self.unknown).ok()?;
+        let mut bytes = Vec::with_capacity(count.writer().0);
+        write(&mut Encoder::new(&mut bytes), &some, &self.unknown).ok()?;
         Some(bytes)
     }
 

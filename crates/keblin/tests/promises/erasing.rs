@@ -169,7 +169,7 @@ fn erasing_the_profile_lists_everything_that_goes() {
     game.suppose_asked(&named(&schema, "levels.long_mere.neap.finished").unwrap(), Value::Bool(true))
         .unwrap();
     game.suppose_asked(&named(&schema, "unlocked.fog_lamp").unwrap(), Value::Bool(true)).unwrap();
-    game.put_area("reeds", Some(Arc::from(&b"cut"[..]))).unwrap();
+    game.put_area("reeds", Some(b"cut".to_vec())).unwrap();
     let would = game.erase(&Erase::Profile, false).unwrap_err().to_string();
     for name in
         ["a run is in progress", "level of the run", "difficulty", "furthest level", "time played", "letters"]

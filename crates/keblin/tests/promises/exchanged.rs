@@ -190,7 +190,7 @@ fn a_rotten_byte_never_becomes_the_copy_before() {
     let (memory, slot) = in_memory();
     memory.set_clock(1_000_000);
     let mut kept = Keeper::open(&slot, schema).unwrap();
-    kept.put_area("west", Some(vec![7; 4000].into())).unwrap();
+    kept.put_area("west", Some(vec![7; 4000])).unwrap();
     kept.save_now().unwrap();
     let rot = |from: u8| {
         let mut bytes = memory.files()[&slot.path()].clone();
@@ -199,11 +199,11 @@ fn a_rotten_byte_never_becomes_the_copy_before() {
         // On the same file: a disk rots, but nobody has replaced the file.
         memory.rot(&slot.path(), at + 9, bytes[at + 9]);
     };
-    kept.put_area("fens", Some(vec![8; 4000].into())).unwrap();
+    kept.put_area("fens", Some(vec![8; 4000])).unwrap();
     kept.save_now().unwrap();
     rot(7);
     memory.set_clock(1_000_000 + 16 * 60 * 1000);
-    kept.put_area("fens", Some(vec![9; 4000].into())).unwrap();
+    kept.put_area("fens", Some(vec![9; 4000])).unwrap();
     kept.set(shells, 5);
     let saved = kept.save_now().unwrap().unwrap();
     assert_eq!(saved.written_bytes, saved.len_bytes, "a whole file, from what the game holds");

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use keblin::save::{SealKey, Stamp, read, write, write_sealed};
 use keblin::store::backend::Memory;
 use keblin::verify::verify;
-use keblin::{Date, Instant, ObjectId, SaveDir, Snapshot, Time, WorldObject};
+use keblin::{Date, Instant, ObjectId, SaveDir, Schema, Snapshot, Time, WorldObject};
 
 use minicbor::Decoder;
 use minicbor::data::Type;
@@ -17,6 +17,10 @@ use crate::forged::Forge;
 keblin::schema!(world, "../../data/golden/world/world.toml");
 
 use world::{areas, checkpoints, fields, kinds, levels, lists};
+
+pub(crate) fn schema() -> &'static Arc<Schema> {
+    world::schema()
+}
 
 #[derive(Clone, Debug, PartialEq, WorldObject)]
 #[world(kinds::boat)]

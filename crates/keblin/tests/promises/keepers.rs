@@ -274,13 +274,13 @@ fn areas_are_written_when_they_change_and_shared_when_they_do_not() {
     let mut kept = Keeper::open(&slot, schema).unwrap();
     let size = 20_000;
     for area in 0..10 {
-        kept.put_area(&format!("area_{area}"), Some(vec![area; size].into())).unwrap();
+        kept.put_area(&format!("area_{area}"), Some(vec![area; size])).unwrap();
     }
     let first = kept.save_now().unwrap().unwrap();
     assert!(first.written_bytes > 10 * size);
-    kept.put_area("area_3", Some(vec![77; size].into())).unwrap();
+    kept.put_area("area_3", Some(vec![77; size])).unwrap();
     // Putting the same bytes again is not a change.
-    kept.put_area("area_4", Some(vec![4; size].into())).unwrap();
+    kept.put_area("area_4", Some(vec![4; size])).unwrap();
     kept.add(field, 1);
     let second = kept.save_now().unwrap().unwrap();
     assert!(
@@ -294,7 +294,7 @@ fn areas_are_written_when_they_change_and_shared_when_they_do_not() {
     // A file with much stale data is published anew.
     let mut lengths = Vec::new();
     for number in 0..20 {
-        kept.put_area("area_5", Some(vec![100 + number; size].into())).unwrap();
+        kept.put_area("area_5", Some(vec![100 + number; size])).unwrap();
         lengths.push(kept.save_now().unwrap().unwrap().len_bytes);
     }
     assert!(lengths.windows(2).any(|pair| pair[1] < pair[0]), "{lengths:?}");

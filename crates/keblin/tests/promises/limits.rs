@@ -31,13 +31,13 @@ fn a_hundred_megabytes_in_seven_areas_open_again() {
     let Game { ref schema, .. } = game();
     let mut kept = Keeper::open(&slot, schema).unwrap();
     for name in 0..7 {
-        kept.put_area(&area(name), Some(vec![7; 10 << 20].into())).unwrap();
+        kept.put_area(&area(name), Some(vec![7; 10 << 20])).unwrap();
     }
     kept.save_now().unwrap();
     // More than half of the file becomes stale: it grows, is published anew, and still opens.
     for round in 0..3 {
         for name in 0..7 {
-            kept.put_area(&area(name), Some(vec![round; 10 << 20].into())).unwrap();
+            kept.put_area(&area(name), Some(vec![round; 10 << 20])).unwrap();
             kept.save_now().unwrap();
         }
     }
@@ -74,7 +74,7 @@ fn what_could_not_be_read_again_is_refused_before_anything_is_written() {
         let mut acknowledged = None;
         let refused = (0..1000_usize).find_map(|name| {
             kept.set(shells, i64::try_from(name).unwrap());
-            kept.put_area(&area(name), Some(vec![1; 1000].into())).unwrap();
+            kept.put_area(&area(name), Some(vec![1; 1000])).unwrap();
             match kept.save_now() {
                 Ok(_) => {
                     acknowledged = Some(i64::try_from(name).unwrap());
@@ -136,7 +136,7 @@ proptest! {
         let mut kept = Keeper::open(&slot, &schema).unwrap();
         for (number, (name, len, items, letters)) in (1..).zip(saves) {
             kept.set(shells, number);
-            let bytes = (len > 0).then(|| vec![u8::try_from(number).unwrap(); len].into());
+            let bytes = (len > 0).then(|| vec![u8::try_from(number).unwrap(); len]);
             kept.put_area(&area(name), bytes).unwrap();
             for (at, (most_items, most_letters)) in fields.iter().enumerate() {
                 let field = schema.field::<Vec<String>>(&format!("words_{at}")).unwrap();

@@ -91,7 +91,7 @@ fn session(schema: &Arc<Schema>) -> Session {
             for (area, every) in [(0, 7), (1, 16)] {
                 if number % every == 12 % every {
                     held.areas[area] += 1;
-                    game.put_area(AREAS[area], Some(vec![held.areas[area]; 3000].into())).unwrap();
+                    game.put_area(AREAS[area], Some(vec![held.areas[area]; 3000])).unwrap();
                 }
             }
             match number {

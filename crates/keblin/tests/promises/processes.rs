@@ -43,7 +43,7 @@ fn the_other_process() {
             for number in first + 1.. {
                 game.set(shells, number);
                 let area = vec![u8::try_from(number % 251).unwrap(); 3000];
-                game.put_area("fens", Some(area.into())).unwrap();
+                game.put_area("fens", Some(area)).unwrap();
                 if number % 50 == 0 {
                     game.pin("here").unwrap();
                 }
@@ -69,8 +69,7 @@ fn the_other_process() {
             let mut game = Keeper::open(&slot, &schema).unwrap();
             for number in 1.. {
                 game.set(shells, number);
-                game.put_area("fens", Some([7_u8; 1000].repeat(usize::try_from(number).unwrap()).into()))
-                    .unwrap();
+                game.put_area("fens", Some([7_u8; 1000].repeat(usize::try_from(number).unwrap()))).unwrap();
                 match game.save_now() {
                     Ok(_) => println!("\nsaved {number}"),
                     Err(SaveError::Disk(error)) => {

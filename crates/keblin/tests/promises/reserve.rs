@@ -107,7 +107,7 @@ fn the_list_finds_the_state_before_any_room_and_behind_areas_of_zeros() {
     let (memory, slot) = in_memory();
     let Game { ref schema, shells, .. } = game();
     let mut kept = Keeper::open(&slot, schema).unwrap();
-    kept.put_area("fens", Some(vec![0; 300_000].into())).unwrap();
+    kept.put_area("fens", Some(vec![0; 300_000])).unwrap();
     for count in 1..=3 {
         kept.set(shells, count);
         kept.save_now().unwrap();

@@ -77,12 +77,12 @@ fn a_damaged_area_costs_only_the_states_that_share_it() {
     let game = game();
     let mut kept = Keeper::open(&slot, &game.schema).unwrap();
     for area in 0..10 {
-        kept.put_area(&format!("area_{area}"), Some(vec![area; 60_000].into())).unwrap();
+        kept.put_area(&format!("area_{area}"), Some(vec![area; 60_000])).unwrap();
     }
     let mut changed_in = 0;
     for number in 1..=60 {
         if number == 31 {
-            kept.put_area("area_9", Some(vec![99; 60_000].into())).unwrap();
+            kept.put_area("area_9", Some(vec![99; 60_000])).unwrap();
         }
         kept.add(game.shells, 1);
         let saved = kept.save_now().unwrap().unwrap().number;

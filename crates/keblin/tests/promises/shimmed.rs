@@ -55,7 +55,7 @@ fn the_session() {
         game.set(shells, number);
         game.submit(best, number);
         game.set(volume, number % 10);
-        game.put_area("fens", Some(vec![u8::try_from(number % 251).unwrap(); 3000].into())).unwrap();
+        game.put_area("fens", Some(vec![u8::try_from(number % 251).unwrap(); 3000])).unwrap();
         if number == first + 2 {
             drop(game.pin("here"));
         }

@@ -217,8 +217,8 @@ fn a_clock_that_goes_back_takes_no_save_with_it() {
         memory.set_clock(now);
         kept.set(field, number);
         let area = u8::try_from(number).unwrap();
-        kept.put_area("fens", Some(vec![area; 2000].into())).unwrap();
-        kept.put_area("west", Some(vec![7; 2000].into())).unwrap();
+        kept.put_area("fens", Some(vec![area; 2000])).unwrap();
+        kept.put_area("west", Some(vec![7; 2000])).unwrap();
         assert_eq!(kept.save_now().unwrap().unwrap().number, number.unsigned_abs());
         assert_eq!(shells(&slot, &game()), number);
     }
@@ -235,7 +235,7 @@ fn the_copy_of_a_file_that_rots_after_many_saves_is_no_strangers() {
     let (memory, slot) = in_memory();
     memory.set_clock(1_000_000);
     let mut kept = Keeper::open(&slot, schema).unwrap();
-    kept.put_area("west", Some(vec![7; 400].into())).unwrap();
+    kept.put_area("west", Some(vec![7; 400])).unwrap();
     // More than a state names as predecessors.
     for _ in 0..MAX_PREDECESSORS + 20 {
         kept.add(shells, 1);
@@ -245,7 +245,7 @@ fn the_copy_of_a_file_that_rots_after_many_saves_is_no_strangers() {
     let at = bytes.windows(64).position(|part| part == [7; 64]).unwrap();
     memory.rot(&slot.path(), at + 9, 1);
     memory.set_clock(1_000_000 + 16 * 60 * 1000);
-    kept.put_area("fens", Some(vec![9; 400].into())).unwrap();
+    kept.put_area("fens", Some(vec![9; 400])).unwrap();
     kept.set(shells, 500);
     let saved = kept.save_now().unwrap().unwrap();
     assert_eq!(saved.written_bytes, saved.len_bytes, "a whole file");

@@ -141,7 +141,7 @@ fn verify_names_each_field_whose_object_is_gone() {
     hall.put_by(&mut game, old::areas::HALL);
     assert_eq!(findings(&game), [gone(1, "7"), gone(2, "made 1")]);
     // If the yard cannot be read, nobody knows what is in it.
-    game.put_area("yard", Some(vec![0xFF].into())).unwrap();
+    game.put_area("yard", Some(vec![0xFF])).unwrap();
     let found = findings(&game);
     assert!(found.len() == 1 && found[0].starts_with("area.yard: warning"), "{found:?}");
 }

@@ -14,6 +14,11 @@ use crate::tables::project;
 keblin::schema!(old, "tests/promises/marsh/frozen/v1.toml");
 keblin::schema!(marsh, "tests/promises/marsh/progress.toml");
 
+/// The declarations of version 1 and of this version.
+pub(crate) fn schemas() -> [&'static Arc<Schema>; 2] {
+    [old::schema(), marsh::schema()]
+}
+
 #[derive(WorldObject)]
 #[world(old::kinds::sluice)]
 struct Sluice {
@@ -48,7 +53,7 @@ fn sluice(number: u32, open: i64) -> Sluice {
 
 /// A save of version 1: sluice 2 was open when the level was entered; since then 1 is gone, 3 is open wide, and one was
 /// built. The moor has a sluice too.
-fn save_of_version_1() -> (Vec<u8>, ObjectId) {
+pub(crate) fn save_of_version_1() -> (Vec<u8>, ObjectId) {
     let mut game = old::Progress::new();
     game.begin(None).unwrap();
     let mut sluices = vec![sluice(1, 0), sluice(2, 0), sluice(3, 0)];

@@ -60,7 +60,7 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
         let (start, id) = copy.unwrap_or((AREA, &name));
         let id = Name::new(id)
             .map_err(|fault| wrong(&format!("areas.{name}"), format!("`{name}` is not an id: {fault}")))?;
-        areas.insert(Arc::from(format!("{start}{id}")), <Arc<[u8]>>::from(bytes).into());
+        areas.insert(Arc::from(format!("{start}{id}")), bytes.into());
     }
     let snapshot = Snapshot {
         carried: Arc::new(carried),

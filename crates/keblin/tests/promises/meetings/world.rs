@@ -257,8 +257,8 @@ impl World {
         let Some((kept, end)) = &mut self.keepers[who] else { return };
         end.watcher.left.store(calls, Ordering::SeqCst);
         kept.submit(best(), value);
-        kept.put_area("west", Some(vec![7; 100].into())).unwrap();
-        kept.put_area("fens", Some(value.to_be_bytes().repeat(8).into())).unwrap();
+        kept.put_area("west", Some(vec![7; 100])).unwrap();
+        kept.put_area("fens", Some(value.to_be_bytes().repeat(8))).unwrap();
         let erased = self.next;
         if erases {
             kept.erase(&Erase::Field(SCHEMA.field_named("best").unwrap().0), true).unwrap();
