@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use crate::migrate::{Account, migrate};
 use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
-use crate::save::layout::{AREA, PROFILE, RUN};
+use crate::save::layout::{AREA, AT_CHECKPOINT, AT_ENTRY, PROFILE, RUN};
 use crate::save::search::{self, Whole};
 use crate::save::{Fault, ReadError, Section, is_area};
 use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot, title};
@@ -23,7 +23,7 @@ pub struct Salvaged {
     /// The result for each area of the world that the last state names; if no state names any, for each with an intact block.
     pub areas: Vec<Part>,
     /// What became of the values, if the sections are from an earlier version. Only a state names its version, and no
-    /// state is intact: each section is read as the latest version that has exactly its keys.
+    /// state is intact: the sections are read as the latest version that has exactly their keys, and those of the areas.
     pub account: Option<Account>,
 }
 
@@ -54,7 +54,7 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
         let expected = "an intact section of a slot".to_string();
         return Err(ReadError::new("file", 0, Fault::Cut { expected }));
     };
-    let of = written_by(first, schema);
+    let of = written_by(first, &sections, schema);
     let slot = &of.plan().slot;
     let (decoded, mut faults) = decode_apart(slot.iter().filter_map(|body| last(&body.name)), of);
     let mut snapshot = decoded.snapshot;
@@ -123,9 +123,25 @@ fn most_made(schema: &Schema, bytes: &AreaBytes) -> Option<u64> {
     ids.filter_map(|id| ObjectId::of_number(*id).made_as()).max()
 }
 
-/// Returns the latest version that writes a section like this; this version if there is none.
-fn written_by<'s>(section: &Section<'_>, schema: &'s Arc<Schema>) -> &'s Arc<Schema> {
-    let past = schema.past().iter().rev().map(|past| &past.schema);
-    let mut versions = std::iter::once(schema).chain(past);
-    versions.find(|version| is_written_by(section, version)).unwrap_or(schema)
+/// Returns the version that wrote the sections: of those that write a slot like this, the one with the kinds and fields of
+/// the most areas, and of several the latest; this version if there is none.
+fn written_by<'s>(slot: &Section<'_>, sections: &[Section<'_>], schema: &'s Arc<Schema>) -> &'s Arc<Schema> {
+    let areas = sections.iter().filter(|section| is_area(section.name));
+    let areas: BTreeMap<&str, &Section<'_>> = areas.map(|section| (section.name, section)).collect();
+    let areas: Vec<(&str, Vec<u8>)> =
+        areas.into_iter().filter_map(|(name, section)| Some((name, section.area().ok()?))).collect();
+    let fitting = |version: &&Arc<Schema>| {
+        let is_declared = |name: &str| id_of(name).is_some_and(|id| version.areas.position(id).is_some());
+        areas
+            .iter()
+            .filter(|(name, bytes)| is_declared(name) && AreaBody::is_written_by(version, bytes))
+            .count()
+    };
+    let versions = schema.past().iter().map(|past| &past.schema).chain([schema]);
+    versions.filter(|version| is_written_by(slot, version)).max_by_key(fitting).unwrap_or(schema)
+}
+
+/// Returns the id of an area from the name of its section, or of the section of its copy.
+fn id_of(section: &str) -> Option<&str> {
+    [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| section.strip_prefix(start))
 }

@@ -91,6 +91,13 @@ impl<'b> AreaBody<'b> {
         AreaBody::read_but(model, bytes, |_| false)
     }
 
+    /// Returns whether a version has exactly the kinds and fields of these bytes.
+    pub(crate) fn is_written_by(model: &Model, bytes: &[u8]) -> bool {
+        AreaBody::read(model, bytes).is_ok_and(|body| {
+            body.unknown.is_empty() && body.to_bytes(model).is_some_and(|written| written == bytes)
+        })
+    }
+
     /// Reads the bytes of an area, of some kinds only which objects are gone: to record all others anew.
     pub(crate) fn read_but(
         model: &Model,

@@ -73,6 +73,7 @@ mod resets;
 mod round_trip;
 mod rules;
 mod runs;
+mod salvaged;
 mod save_points;
 mod seals;
 mod shared;
