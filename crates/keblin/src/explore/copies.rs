@@ -45,7 +45,8 @@ pub(super) fn lost_by_copies(showing: &Showing<'_>, found: &Found) -> (Vec<Breac
             let ways = Ways::of(here, far);
             for lost in ways.lost(showing).unwrap_or_default() {
                 if tried.insert((lost.code, lost.about.clone())) {
-                    let shown = ways.clone().shortest(showing, &lost).shown(showing, lost);
+                    let (shortest, lost) = ways.clone().shortest(showing, lost);
+                    let shown = shortest.shown(showing, lost);
                     unconfirmed += usize::from(shown.is_none());
                     breaches.extend(shown);
                 }
@@ -104,11 +105,11 @@ impl Ways {
         Some(lost)
     }
 
-    /// Leaves out every move that can be left out.
-    fn shortest(mut self, showing: &Showing<'_>, lost: &Unkept) -> Ways {
-        let is_lost = |ways: &Ways| {
-            let all = ways.lost(showing).unwrap_or_default();
-            all.iter().any(|other| (other.code, &other.about) == (lost.code, &lost.about))
+    /// Leaves out every move that can be left out; returns what is lost then.
+    fn shortest(mut self, showing: &Showing<'_>, mut lost: Unkept) -> (Ways, Unkept) {
+        let still = |ways: &Ways, lost: &Unkept| {
+            let mut all = ways.lost(showing)?.into_iter();
+            all.find(|other| (other.code, &other.about) == (lost.code, &lost.about))
         };
         let mut has_changed = true;
         while has_changed {
@@ -117,13 +118,13 @@ impl Ways {
                 for at in (0..part(&mut self).len()).rev() {
                     let mut shorter = self.clone();
                     part(&mut shorter).remove(at);
-                    if is_lost(&shorter) {
-                        (self, has_changed) = (shorter, true);
+                    if let Some(still) = still(&shorter, &lost) {
+                        (self, lost, has_changed) = (shorter, still, true);
                     }
                 }
             }
         }
-        self
+        (self, lost)
     }
 
     /// Returns the breach; `None` if nothing is lost when it is played exactly.
