@@ -12,7 +12,7 @@ use super::apply::{Applying, too_large};
 use super::places::Places;
 use super::scalar::Scalars;
 use super::{Became, StepFault};
-use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY, Areas};
+use crate::snapshot::{AREA, Areas, area_of};
 use crate::world::{AreaBody, Column, ObjectId, Rows};
 
 impl Applying<'_> {
@@ -26,9 +26,8 @@ impl Applying<'_> {
         self.tell_of_computed();
         let (mut areas, mut of_game) = (Areas::new(), Vec::new());
         for (section, bytes) in self.before.areas.iter() {
-            let start = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find(|start| section.starts_with(**start));
-            let named = start.and_then(|start| Some((*start, section.strip_prefix(start)?)));
-            let declared = named.and_then(|(start, id)| Some((start, id, old.areas.position(id)?)));
+            let declared =
+                area_of(section).and_then(|(start, id)| Some((start, id, old.areas.position(id)?)));
             let Some((start, id, was)) = declared else {
                 of_game.push((section, bytes));
                 continue;

@@ -9,7 +9,7 @@ use keblin_schema::model::ObjectKindDef;
 use super::Engine;
 use super::put::Origin;
 use crate::broken::Broken;
-use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY, State};
+use crate::snapshot::{AT_CHECKPOINT, AT_ENTRY, State, area_of};
 use crate::world::{AreaBody, Rows};
 
 impl Engine {
@@ -98,12 +98,7 @@ impl Engine {
 
     /// Returns the declared areas that say something, or did when a copy was taken.
     fn areas_with_bytes(&self) -> Vec<usize> {
-        let of = |section: &Arc<str>| {
-            [AREA, AT_ENTRY, AT_CHECKPOINT]
-                .iter()
-                .find_map(|start| section.strip_prefix(start).map(str::to_string))
-        };
-        let areas = self.areas.keys().filter_map(|section| self.schema.areas.position(&of(section)?));
+        let areas = self.areas.keys().filter_map(|section| self.schema.areas.position(area_of(section)?.1));
         let mut areas: Vec<usize> = areas.collect();
         areas.sort_unstable();
         areas.dedup();

@@ -10,10 +10,11 @@ use keblin_schema::Name;
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    AREA, AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, CODEC_ZSTD, DEVICE, DIGEST_BYTES,
-    Digest, PICTURE, PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
+    BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, CODEC_ZSTD, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN,
+    SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
 };
 use super::map::Item;
+use crate::snapshot::area_of;
 
 /// The sections that this version knows.
 const KNOWN: [&str; 4] = [PROFILE, RUN, DEVICE, PICTURE];
@@ -223,8 +224,7 @@ fn is_of_schema(name: &str) -> bool {
 
 /// Returns whether a name is that of the section of an area of the world.
 pub(crate) fn is_area(name: &str) -> bool {
-    let id = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| name.strip_prefix(start));
-    id.is_some_and(|id| Name::new(id).is_ok())
+    area_of(name).is_some_and(|(_, id)| Name::new(id).is_ok())
 }
 
 /// Returns whether a text may be printed as the name of a section.

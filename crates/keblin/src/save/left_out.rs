@@ -6,16 +6,15 @@ use std::ops::Range;
 use super::block::{Block, Budget, Section};
 use super::error::{Fault, ReadError};
 use super::file::{SaveFile, foot_at_the_end, header, state_at};
-use super::layout::{AREA, AT_CHECKPOINT, AT_ENTRY, SaveLimits};
+use super::layout::SaveLimits;
 use super::search::whole;
 use super::state::StateBlock;
 use super::table::LeftOut;
-use crate::snapshot::Schema;
+use crate::snapshot::{Schema, area_of};
 
 /// Returns whether a section is an area that a schema declares, or a copy of one.
 pub(super) fn is_left_out(name: &str, schema: &Schema) -> bool {
-    let id = [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| name.strip_prefix(start));
-    id.is_some_and(|id| schema.areas.position(id).is_some())
+    area_of(name).is_some_and(|(_, id)| schema.areas.position(id).is_some())
 }
 
 /// Returns which bytes of a file are needed, from its last ones, which have the whole last state; `end` is where that

@@ -69,6 +69,11 @@ pub(crate) const AT_ENTRY: &str = "entry.";
 /// The start of the section name of an area as it was at the last checkpoint, if it has changed since.
 pub(crate) const AT_CHECKPOINT: &str = "checkpoint.";
 
+/// Returns how the name of a section starts, and the id of its area; `None` if it is not an area, nor a copy of one.
+pub(crate) fn area_of(section: &str) -> Option<(&'static str, &str)> {
+    [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| Some((*start, section.strip_prefix(*start)?)))
+}
+
 /// The areas of the world by their names, each with its bytes.
 pub(crate) type Areas = BTreeMap<Arc<str>, AreaBytes>;
 

@@ -6,10 +6,10 @@ use std::sync::Arc;
 
 use crate::migrate::{Account, migrate};
 use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
-use crate::save::layout::{AREA, AT_CHECKPOINT, AT_ENTRY, PROFILE, RUN};
+use crate::save::layout::{AREA, PROFILE, RUN};
 use crate::save::search::{self, Whole};
 use crate::save::{Fault, ReadError, Section, is_area};
-use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot, title};
+use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot, area_of, title};
 use crate::world::{AreaBody, ObjectId};
 
 /// What could be recovered from a file.
@@ -126,22 +126,21 @@ fn most_made(schema: &Schema, bytes: &AreaBytes) -> Option<u64> {
 /// Returns the version that wrote the sections: of those that write a slot like this, the one with the kinds and fields of
 /// the most areas, and of several the latest; this version if there is none.
 fn written_by<'s>(slot: &Section<'_>, sections: &[Section<'_>], schema: &'s Arc<Schema>) -> &'s Arc<Schema> {
-    let areas = sections.iter().filter(|section| is_area(section.name));
-    let areas: BTreeMap<&str, &Section<'_>> = areas.map(|section| (section.name, section)).collect();
-    let areas: Vec<(&str, Vec<u8>)> =
-        areas.into_iter().filter_map(|(name, section)| Some((name, section.area().ok()?))).collect();
-    let fitting = |version: &&Arc<Schema>| {
-        let is_declared = |name: &str| id_of(name).is_some_and(|id| version.areas.position(id).is_some());
-        areas
-            .iter()
-            .filter(|(name, bytes)| is_declared(name) && AreaBody::is_written_by(version, bytes))
-            .count()
-    };
     let versions = schema.past().iter().map(|past| &past.schema).chain([schema]);
-    versions.filter(|version| is_written_by(slot, version)).max_by_key(fitting).unwrap_or(schema)
-}
-
-/// Returns the id of an area from the name of its section, or of the section of its copy.
-fn id_of(section: &str) -> Option<&str> {
-    [AREA, AT_ENTRY, AT_CHECKPOINT].iter().find_map(|start| section.strip_prefix(start))
+    let mut versions: Vec<_> =
+        versions.filter(|version| is_written_by(slot, version)).map(|version| (0, version)).collect();
+    // Mostly the keys of the slot are enough, and the areas need not be read.
+    if versions.len() > 1 {
+        let last: BTreeMap<&str, &Section<'_>> =
+            sections.iter().map(|section| (section.name, section)).collect();
+        let areas = last.into_iter().filter_map(|(name, section)| Some((area_of(name)?.1, section)));
+        for (id, section) in areas {
+            let Ok(bytes) = section.area() else { continue };
+            for (fitting, version) in &mut versions {
+                let is_declared = version.areas.position(id).is_some();
+                *fitting += usize::from(is_declared && AreaBody::is_written_by(version, &bytes));
+            }
+        }
+    }
+    versions.into_iter().max_by_key(|(fitting, _)| *fitting).map_or(schema, |(_, version)| version)
 }
