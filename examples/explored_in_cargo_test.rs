@@ -1,7 +1,7 @@
 //! What a game puts into its tests: each rehearsal of a folder as a test, and an exploration that finds nothing.
 //!
-//! `cargo run -p keblin --example explored_in_cargo_test` explores and prints how far it got;
-//! `cargo test -p keblin --example explored_in_cargo_test` runs the tests.
+//! `cargo run --example explored_in_cargo_test` explores and prints how far it got;
+//! `cargo test --example explored_in_cargo_test` runs the tests.
 
 #![expect(clippy::print_stdout, reason = "a program prints")]
 

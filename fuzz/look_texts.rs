@@ -3,7 +3,6 @@
 
 use std::sync::{Arc, LazyLock};
 
-use keblin::condition::Program;
 use keblin::rehearse::Rehearsal;
 use keblin::save::{Stamp, write};
 use keblin::verify::verify;
@@ -103,7 +102,7 @@ fn steps(text: &str) -> bool {
 
 /// It can be asked, at first and in a run.
 fn condition(text: &str) -> bool {
-    let Ok((program, kind)) = Program::compile_any(&SCHEMA, text) else { return false };
+    let Ok((program, kind)) = keblin::condition::compile_any(&SCHEMA, text) else { return false };
     let mut game = Progress::new(Arc::clone(&SCHEMA));
     drop(program.outcome(&game, 0, kind));
     drop(game.begin(None));

@@ -5,7 +5,6 @@ use std::hint::black_box;
 use std::time::Duration;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use keblin::condition::Program;
 use keblin::{Field, Progress};
 use keblin_bench::{fen_post, in_play};
 
@@ -131,7 +130,7 @@ fn conditions(c: &mut Criterion) {
     let state = State { fields: vec![60, 28, 120], stars: vec![2; 4], finished: vec![true; 4] };
     let context = other_context(&progress);
     for Rule { name, source, tree } in rules() {
-        let program = Program::compile(&schema, source).expect("a sound rule");
+        let program = keblin::condition::compile(&schema, source).expect("a sound rule");
         let other = cel::Program::compile(source).expect("a rule of the standard");
         assert!(program.holds(&progress, 0));
         assert!(matches!(tree.eval(&state), Val::Bool(true)));

@@ -73,9 +73,9 @@ fn main() {
     for (name, text) in declarations {
         let (mut checked, mut read, mut started) = (Vec::new(), Vec::new(), Vec::new());
         let embedded =
-            Declaration::parse("progress.toml", &text).ok().map(|parsed| parsed.declaration.to_embedded());
+            keblin_schema::parse("progress.toml", &text).ok().map(|parsed| parsed.declaration.to_embedded());
         for _ in 0..RUNS {
-            checked.push(took(|| _ = black_box(Declaration::parse("progress.toml", &text).is_ok())));
+            checked.push(took(|| _ = black_box(keblin_schema::parse("progress.toml", &text).is_ok())));
             read.push(took(|| _ = black_box(text.parse::<toml::Table>().is_ok())));
             if let Some(bytes) = &embedded {
                 started.push(took(|| _ = black_box(Declaration::from_embedded(bytes).is_some())));

@@ -4,7 +4,7 @@
 #![expect(clippy::disallowed_methods, reason = "time is what is measured")]
 
 #[expect(dead_code, reason = "the tests use more of it")]
-#[path = "../../crates/keblin/tests/promises/forged.rs"]
+#[path = "../../crates/keblin-tests/tests/promises/forged.rs"]
 mod forged;
 
 use std::hint::black_box;

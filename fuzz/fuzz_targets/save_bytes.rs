@@ -4,7 +4,7 @@
 
 use libfuzzer_sys::fuzz_target;
 
-#[path = "../../crates/keblin/tests/promises/forged.rs"]
+#[path = "../../crates/keblin-tests/tests/promises/forged.rs"]
 mod forged;
 
 #[path = "../look.rs"]

@@ -8,7 +8,7 @@ use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use keblin_schema::{Declaration, Files, Findings, Severity, TextFile, version_of_file};
+use keblin_schema::{Declaration, Files, Findings, Severity, TextFile, parse_with_past, version_of_file};
 use syn::LitStr;
 
 /// A declaration that was read.
@@ -37,7 +37,7 @@ pub(crate) fn load(given: &LitStr) -> syn::Result<Loaded> {
     let mut paths = vec![path.display().to_string()];
     paths.extend(of_versions(path, &name, "frozen", given, &mut files.frozen)?);
     paths.extend(of_versions(path, &name, "migrations", given, &mut files.steps)?);
-    let parsed = Declaration::parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
+    let parsed = parse_with_past(&files).map_err(|findings| faults(given, [&findings]))?;
     if parsed.of_past.iter().any(Findings::has_errors) {
         // The compiler reports a version that cannot be migrated, before players do.
         return Err(faults(given, &parsed.of_past));

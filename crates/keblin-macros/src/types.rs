@@ -75,7 +75,6 @@ fn of_ids(schema: &Model, ids: Ids) -> TokenStream {
         Ids::Checkpoints => quote!(::keblin::Checkpoint<super::Game>),
         Ids::Difficulties => quote!(::keblin::Difficulty<super::Game>),
         Ids::Unlocks => quote!(::keblin::Unlock<super::Game>),
-        _ => quote!(::keblin::Value),
     }
 }
 
@@ -85,7 +84,5 @@ pub(crate) fn of_axis(schema: &Model, axis: Axis) -> TokenStream {
         Axis::Level => of_ids(schema, Ids::Levels),
         Axis::Difficulty => of_ids(schema, Ids::Difficulties),
         Axis::List(list) => of_ids(schema, Ids::List(list)),
-        // An axis that this version does not know has no names.
-        _ => quote!(::core::convert::Infallible),
     }
 }

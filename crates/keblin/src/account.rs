@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use keblin_schema::Value;
+use keblin_model::Value;
 
 /// What became of every value of a save, step by step. A value that is not listed was not in the save, or has its
 /// default.

@@ -1,7 +1,7 @@
-//! Builds with saving, progress or the world broken on purpose, to check that the tests notice. `.ci/faults` makes one with `--cfg
-//! keblin_fault="any"`, and names the fault in the environment. Other builds contain nothing of this.
+//! Saving, progress or the world broken on purpose, to check that the tests notice. The feature `faults` makes it possible,
+//! and the environment names the fault when a program starts. Builds without that feature contain nothing of this.
 
-/// Ways in which they can be broken.
+/// Ways in which the library can be broken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Broken {
     /// Nothing is synced.
@@ -48,16 +48,16 @@ pub(crate) enum Broken {
 
 impl Broken {
     /// Returns whether this is broken here.
-    #[cfg(not(keblin_fault = "any"))]
+    #[cfg(not(feature = "faults"))]
     pub(crate) fn is(self) -> bool {
         false
     }
 
-    #[cfg(keblin_fault = "any")]
+    #[cfg(feature = "faults")]
     #[expect(clippy::disallowed_methods, reason = "a build that is never released reads how to break")]
     pub(crate) fn is(self) -> bool {
-        static NAMED: std::sync::OnceLock<String> = std::sync::OnceLock::new();
-        let named = NAMED.get_or_init(|| std::env::var("KEBLIN_FAULT").unwrap_or_default());
-        *named == format!("{self:?}")
+        static NAMED: std::sync::OnceLock<Option<String>> = std::sync::OnceLock::new();
+        let named = NAMED.get_or_init(|| std::env::var("KEBLIN_FAULT").ok());
+        named.as_ref().is_some_and(|named| *named == format!("{self:?}"))
     }
 }

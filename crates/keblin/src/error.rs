@@ -1,8 +1,10 @@
 //! One error type for everything, for games that pass errors up with `?`.
 
-use keblin_schema::name::NameFault;
-use keblin_schema::time::TimeFault;
-use keblin_schema::{Findings, LookupError};
+use keblin_model::LookupError;
+use keblin_model::name::NameFault;
+use keblin_model::time::TimeFault;
+#[cfg(feature = "parse")]
+use keblin_schema::Findings;
 use thiserror::Error as Derive;
 
 use crate::game::InstallError;
@@ -39,6 +41,7 @@ use crate::world::WorldError;
 #[non_exhaustive]
 pub enum Error {
     /// A declaration has errors.
+    #[cfg(feature = "parse")]
     Declaration(#[from] Findings),
     /// A name is not declared, or has another type.
     Lookup(#[from] LookupError),
@@ -77,4 +80,4 @@ pub enum Error {
     Key(#[from] KeyTooShort),
 }
 
-keblin_schema::debug_as_display!(Error);
+keblin_model::debug_as_display!(Error);

@@ -17,7 +17,7 @@ pub struct Fullness {
     pub most: u64,
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// What a limit counts.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]

@@ -68,9 +68,9 @@
 //! | save in your own way, or on the web | [`Slot`](store::Slot), [`Keeper::from_bytes`], [`store::backend`] |
 //! | open saves of earlier versions | `docs/compatibility.md`, [`Account`](migrate::Account) |
 //! | check saves in a tool | [`verify`] |
-//! | test play-throughs | [`rehearse`], [`rehearsals!`](rehearsals) (feature `testing`) |
-//! | find what nobody thought to test | [`explore`] (feature `testing`) |
-//! | look up names at run time | [`Schema::parse`], [`Model::field`] |
+//! | test play-throughs | `rehearse`, `rehearsals!` (feature `testing`) |
+//! | find what nobody thought to test | `explore` (feature `testing`) |
+//! | look up names at run time | [`Model::field`], and `Schema::parse` (feature `parse`) |
 //!
 //! # Features
 //!
@@ -79,8 +79,9 @@
 //! | `serde` | serde's traits for lists, shapes, times and names, for your own files and messages |
 //! | `seal` | keys that seal saves, so that the game notices saves that it did not write |
 //! | `json` | saves as JSON and back, and the JSON Schema of a game's saves |
-//! | `zstd` | areas of the world packed in the save ([`SaveDir::packing_areas`]); it brings a C library |
+//! | `zstd` | areas of the world packed in the save (`SaveDir::packing_areas`); it brings a C library |
 //! | `tracing` | spans around opening, saving and migrating, for games that use the `tracing` facade |
+//! | `parse` | declarations and conditions as text while the program runs, as tools need them |
 //! | `testing` | rehearsals, exploring, made-up states, and files that fail or lose power, for tests and tools |
 //!
 //! # What it is not
@@ -159,15 +160,22 @@ pub use keblin_macros::schema;
 pub use keblin_macros::rehearsals;
 
 pub use keblin_macros::{Carry, WorldObject};
-pub use keblin_schema::shown as text;
+pub use keblin_model::shown as text;
+#[cfg(not(feature = "parse"))]
+pub use keblin_model::versions::step as steps;
+pub use keblin_model::{
+    AnyGame, Area, Chapter, Checkpoint, Constant, Date, Difficulty, Field, FieldId, FieldPer, Instant, Item,
+    Keep, Kind, Level, LookupError, MaybeUnset, Model, Moment, Name, ObjectKind, PerField, Reset, Severity,
+    Time, Unlock, Value, date, kind, limits, model, name, survival, time, typed, value,
+};
+#[cfg(feature = "parse")]
 pub use keblin_schema::{
-    AnyGame, Area, Chapter, Checkpoint, Code, Constant, Date, Difficulty, Field, FieldId, FieldPer, Files,
-    Finding, Findings, Instant, Item, Keep, Kind, Level, LookupError, MaybeUnset, Model, Moment, Name,
-    ObjectKind, PerField, Reset, Severity, TextFile, Time, Unlock, Value, condition, date, diff, kind,
-    limits, model, name, source, steps, survival, time, typed, value, version_of_file,
+    Code, Files, Finding, Findings, TextFile, condition, diff, source, steps, version_of_file,
 };
 pub use progress::reconcile;
 pub use progress::{Game, Notice, Phase, Play, Progress, ProgressOf, Refused};
-pub use snapshot::{MAX_TITLE_CHARS, Parsed, PastVersion, Schema, Snapshot, TitleFault};
+#[cfg(feature = "parse")]
+pub use snapshot::Parsed;
+pub use snapshot::{MAX_TITLE_CHARS, PastVersion, Schema, Snapshot, TitleFault};
 pub use store::{Keeper, KeeperOf, SaveDir};
 pub use world::{ObjectId, WorldObject};

@@ -9,6 +9,8 @@
 
 mod browser;
 mod check;
+#[path = "../../../keblin-tests/tests/promises/compiled.rs"]
+mod compiled;
 mod demo;
 mod edits;
 mod explore;
@@ -16,6 +18,8 @@ mod first_steps;
 mod folders;
 mod hostile;
 mod levels;
+#[path = "../../../keblin-tests/tests/promises/long.rs"]
+mod long;
 mod process;
 mod rehearse;
 mod report;

@@ -1,13 +1,25 @@
 //! Calculations: numbers, times, days and instants, and which of them go together.
 
 use super::check::{Checked, Compiler, Typed};
-use super::parse::Expr;
+use super::parse::{Expr, Node};
 use crate::program::{Arithmetic, Failing, Op, Type, small};
 
 impl Compiler<'_> {
-    pub(super) fn arithmetic(&mut self, how: Arithmetic, left: &Expr, right: &Expr) -> Checked {
+    /// Emits a row of calculations from the left. A row may be long, so it is not a call in a call.
+    pub(super) fn calculations(&mut self, expr: &Expr) -> Checked {
+        let (mut first, mut row) = (expr, Vec::new());
+        while let Node::Arithmetic(how, left, right) = &first.node {
+            row.push((*how, &**left, &**right));
+            first = left;
+        }
+        let first = self.expr(first)?;
+        let mut rest = row.into_iter().rev();
+        rest.try_fold(first, |typed, (how, left, right)| self.arithmetic(how, (left, typed), right))
+    }
+
+    fn arithmetic(&mut self, how: Arithmetic, (left, typed): (&Expr, Typed), right: &Expr) -> Checked {
         let is_sum = matches!(how, Arithmetic::Add | Arithmetic::Subtract);
-        let (a, b) = (self.operand(left, is_sum)?, self.operand(right, is_sum)?);
+        let (a, b) = (self.as_operand(left, typed, is_sum)?, self.operand(right, is_sum)?);
         if let Some(typed) = self.of_days(how, a, b) {
             return Ok(typed);
         }

@@ -3,13 +3,14 @@
 use std::fmt::Display;
 use std::str::FromStr;
 
+use super::Part;
 use super::check::{Checked, Compiler, Typed};
-use super::parse::{Expr, Node, Part};
+use super::parse::{Expr, Node};
 use super::{ConditionError, meant};
+use crate::date::{Date, Instant};
+use crate::name::nearest;
 use crate::program::{Failing, Op, Type};
-use crate::text::date::{Date, Instant};
-use crate::text::name::nearest;
-use crate::text::time::Time;
+use crate::time::Time;
 use crate::value::Value;
 
 /// The functions that can be called.

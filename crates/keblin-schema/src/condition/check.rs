@@ -7,10 +7,11 @@ use std::sync::Arc;
 use super::fuse::{literal_kind, sides, within};
 use super::guards::guarded_names;
 use super::parse::{Expr, Node};
-use super::{ConditionError, meant, names};
+use super::{ConditionError, meant};
 use crate::model::Model;
-use crate::program::{Comparison, Failing, Load, Op, Read, Type, Word, small};
-use crate::text::name::nearest;
+use crate::name::nearest;
+use crate::names;
+use crate::program::{Comparison, Failing, Load, Op, Program, Read, Type, Word, small};
 use crate::value::Value;
 use crate::value::kind::{Holds, Ids, Kind};
 
@@ -63,6 +64,27 @@ impl<'s> Compiler<'s> {
         }
     }
 
+    /// Returns the program of everything that was emitted.
+    pub(super) fn program(self, source: &str) -> Program {
+        let model = self.model;
+        let difficulties = if model.level_facts_per_difficulty { model.difficulties.len().max(1) } else { 1 };
+        Program {
+            source: Arc::from(source),
+            root: self.ops.last().copied().unwrap_or(Op::Null),
+            ops: self.ops.into(),
+            texts: self.texts.into(),
+            lists: self.lists.into(),
+            sums: self.sums.into(),
+            wholes: self.wholes.into(),
+            spans: self.spans.into(),
+            difficulties: small(difficulties),
+            reads: self.reads.into(),
+            bool_cells: self.bool_cells.into(),
+            can_fail: self.can_fail,
+            asks_in_question: self.asks_in_question,
+        }
+    }
+
     pub(super) fn mismatch(&self, expr: &Expr, expected: &str, found: Type) -> ConditionError {
         ConditionError::new(expr.span.clone(), format!("expected {expected}, but found {found}"))
             .instead_if(meant::of_type(self.model, expr, expected, found))
@@ -96,7 +118,7 @@ impl<'s> Compiler<'s> {
             Node::And(..) => self.row(expr, Comparison::NotEqual, Op::Both, Op::All),
             Node::Or(..) => self.row(expr, Comparison::Equal, Op::Either, Op::Any),
             Node::Compare(how, left, right) => self.compare(*how, left, right),
-            Node::Arithmetic(how, left, right) => self.arithmetic(*how, left, right),
+            Node::Arithmetic(..) => self.calculations(expr),
             Node::In(what, list) => self.is_in(what, list),
             Node::Choose(condition, yes, no) => self.choose(condition, yes, no),
             Node::Call(name, arguments) => self.call(expr, name, arguments),
@@ -173,6 +195,11 @@ impl<'s> Compiler<'s> {
     /// Checks that an operand is a number or a time, or, if they are taken, a day or an instant.
     pub(super) fn operand(&mut self, expr: &Expr, takes_days: bool) -> Checked {
         let typed = self.expr(expr)?;
+        self.as_operand(expr, typed, takes_days)
+    }
+
+    /// Checks the same for an expression that is emitted already.
+    pub(super) fn as_operand(&mut self, expr: &Expr, typed: Typed, takes_days: bool) -> Checked {
         let fits = match typed.kind {
             Type::Int | Type::Time | Type::Float => true,
             Type::Date | Type::Instant => takes_days,

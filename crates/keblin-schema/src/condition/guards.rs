@@ -1,6 +1,7 @@
 //! Guards: what is known to be set on the right side of `x != null && …` or `x == null || …`.
 
-use super::parse::{Expr, Node, Part};
+use super::Part;
+use super::parse::{Expr, Node};
 use crate::program::Comparison;
 use crate::value::Value;
 

@@ -1,14 +1,11 @@
 //! Names that a rule says for whatever level it is about: `this` and `previous`. They, and the constants of levels, are
 //! replaced when a rule is compiled, so that nothing is looked up when it is evaluated.
 
-use super::parse::{Expr, Node, Part, parse};
-use super::{ConditionError, names};
+use super::parse::{Expr, Node, parse};
+use super::{ConditionError, Part};
 use crate::model::Model;
-use crate::text::name::nearest;
+use crate::names::{self, PREVIOUS, THIS};
 use crate::value::Value;
-
-const THIS: &str = "this";
-const PREVIOUS: &str = "previous";
 
 /// Parses a condition, with constants as literals. `level` is the level that `this` means; `None` if there is none.
 ///
@@ -114,9 +111,4 @@ fn constant(model: &Model, path: &[Part]) -> Result<Option<Value>, ConditionErro
         }
         _ => Ok(None),
     }
-}
-
-/// Returns the words that a name may begin with, for suggestions.
-pub(super) fn begins(word: &str) -> Option<&'static str> {
-    nearest(word, ["levels", "chapters", "totals", "unlocked", THIS, PREVIOUS])
 }

@@ -1,15 +1,15 @@
 //! Emits the operations that load names, and notes what each reads, so that a change of it re-evaluates the rule.
 
 use super::ConditionError;
-use super::asked::ids_of;
 use super::check::{Checked, Compiler, Typed};
 use super::guards::dotted;
-use super::names::{Asked, Fact, On, resolve};
-use super::parse::{Expr, Part};
+use super::parse::Expr;
 use crate::model::{At, Axis};
+use crate::names::{Asked, Part, ids_of, resolve};
 use crate::program::Type;
+use crate::program::{Fact, On};
 use crate::program::{Load, Op, Read, Word, small};
-use crate::text::time::Time;
+use crate::time::Time;
 use crate::value::kind::Kind;
 use crate::value::{Float, Value};
 

@@ -18,19 +18,9 @@
 use std::ops::Range;
 
 use super::lex::{Lexeme, Token, lex};
-use super::{ConditionError, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, meant};
+use super::{ConditionError, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Part, meant};
 use crate::program::{Arithmetic, Comparison};
 use crate::value::Value;
-
-/// One part of a name made of parts.
-#[doc(hidden)]
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Part {
-    /// The word.
-    pub word: String,
-    /// The place: a range of bytes in the condition.
-    pub span: Range<usize>,
-}
 
 /// An expression and its place.
 #[doc(hidden)]

@@ -1,45 +1,31 @@
 //! A condition split at its `&&`, so that the missing parts can be reported one by one.
 
+use super::compile::{compile_expr, condition};
 use super::here::parse_in;
-use super::names::{Asked, resolve};
 use super::{ConditionError, Expr, Node};
 use crate::model::{Model, Rule, RuleAsks, RulePart, Threshold};
-use crate::program::{Comparison, Fact, Program, Read, Type};
+use crate::names::{Asked, resolve};
+use crate::program::{Comparison, Fact, Read, Type};
 
-impl Rule {
-    /// Compiles a condition as a rule.
-    ///
-    /// # Errors
-    /// As [`Program::compile`].
-    pub fn compile(model: &Model, source: &str) -> Result<Rule, ConditionError> {
-        Rule::compile_in(model, source, None)
-    }
+/// Compiles a condition as a rule of a level, or of none.
+pub(crate) fn rule_in(model: &Model, source: &str, level: Option<usize>) -> Result<Rule, ConditionError> {
+    let expr = parse_in(model, source, level)?;
+    let program = condition(model, source, &expr)?;
+    let mut parts = Vec::new();
+    take_apart(model, source, &expr, &mut parts)?;
+    Ok(Rule { program, parts })
+}
 
-    /// Compiles a condition as a rule of a level.
-    pub(crate) fn compile_in(
-        model: &Model,
-        source: &str,
-        level: Option<usize>,
-    ) -> Result<Rule, ConditionError> {
-        let expr = parse_in(model, source, level)?;
-        let program = Program::condition(model, source, &expr)?;
-        let mut parts = Vec::new();
-        take_apart(model, source, &expr, &mut parts)?;
-        Ok(Rule { program, parts })
-    }
-
-    /// Compiles two conditions as one rule; both must be true. Its parts are those of the first, then those of the
-    /// second.
-    pub(crate) fn of_both(
-        model: &Model,
-        (first, second): (&str, &str),
-        level: Option<usize>,
-    ) -> Result<Rule, ConditionError> {
-        let rules = [Rule::compile_in(model, first, level)?, Rule::compile_in(model, second, level)?];
-        let both = format!("({first}) && ({second})");
-        let program = Program::condition(model, &both, &parse_in(model, &both, level)?)?;
-        Ok(Rule { program, parts: rules.into_iter().flat_map(|rule| rule.parts).collect() })
-    }
+/// Compiles two conditions as one rule; both must be true. Its parts are those of the first, then those of the second.
+pub(crate) fn rule_of_both(
+    model: &Model,
+    (first, second): (&str, &str),
+    level: Option<usize>,
+) -> Result<Rule, ConditionError> {
+    let rules = [rule_in(model, first, level)?, rule_in(model, second, level)?];
+    let both = format!("({first}) && ({second})");
+    let program = condition(model, &both, &parse_in(model, &both, level)?)?;
+    Ok(Rule { program, parts: rules.into_iter().flat_map(|rule| rule.parts).collect() })
 }
 
 fn take_apart(
@@ -52,7 +38,7 @@ fn take_apart(
         take_apart(model, source, left, parts)?;
         return take_apart(model, source, right, parts);
     }
-    let (program, _) = Program::of_expr(model, source, expr)?;
+    let (program, _) = compile_expr(model, source, expr)?;
     let asks = match &expr.node {
         Node::Path(path) => match resolve(model, path)? {
             Asked::Fact { level, on, fact: Fact::Finished } => RuleAsks::Finished { level, on },
@@ -73,8 +59,8 @@ fn number(
     left: &Expr,
     right: &Expr,
 ) -> Result<RuleAsks, ConditionError> {
-    let (held, kind) = Program::of_expr(model, source, left)?;
-    let (needed, _) = Program::of_expr(model, source, right)?;
+    let (held, kind) = compile_expr(model, source, left)?;
+    let (needed, _) = compile_expr(model, source, right)?;
     if !matches!(kind, Type::Int | Type::Time | Type::Float) {
         return Ok(RuleAsks::Other);
     }

@@ -73,12 +73,10 @@ impl Unnamed {
     }
 }
 
-impl Model {
-    /// Reads a value as a declaration writes it: `["F-04"]`, `{ lit = true }`, `"90s"`.
-    ///
-    /// # Errors
-    /// What is wrong with the text, as a sentence without a full stop.
-    pub fn written(&self, holds: Holds, text: &str) -> Result<Value, String> {
-        parse::value::written(self, holds, text)
-    }
+/// Reads a value as a declaration writes it: `["F-04"]`, `{ lit = true }`, `"90s"`.
+///
+/// # Errors
+/// What is wrong with the text, as a sentence without a full stop.
+pub fn written(model: &Model, holds: Holds, text: &str) -> Result<Value, String> {
+    parse::value::written(model, holds, text)
 }

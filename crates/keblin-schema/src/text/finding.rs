@@ -4,23 +4,12 @@
 use std::fmt;
 use std::ops::Range;
 
-use crate::text::shown::Shown;
+use keblin_model::Severity;
+use keblin_model::shown::Shown;
+
 use crate::text::source::{Position, Source};
 
-crate::words! {
-    /// How severe a finding is.
-    #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-    pub enum Severity {
-        /// The declaration cannot be used until this is fixed.
-        Error = "error",
-        /// Allowed, but players are likely to suffer from it.
-        Warning = "warning",
-        /// Allowed and probably intended; worth a look.
-        Hint = "hint",
-    }
-}
-
-crate::words! {
+keblin_model::words! {
     /// The code of a finding, a stable word.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     #[non_exhaustive]
@@ -159,7 +148,7 @@ pub struct Findings {
     more: usize,
 }
 
-crate::debug_as_display!(Findings);
+keblin_model::debug_as_display!(Findings);
 
 /// How many findings of one source are kept, at most; the others are counted.
 pub const MAX_FINDINGS: usize = 100;

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use crate::text::shown::acts_on_a_terminal;
+use crate::shown::acts_on_a_terminal;
 
 /// A named text.
 #[derive(Clone, Debug)]

@@ -13,11 +13,8 @@ pub mod steps;
 /// A declaration with its past versions.
 mod declaration;
 
-/// The same as the bytes that a game contains.
-mod embedded;
-
 /// The frozen versions before a declaration, and the steps from them.
 mod past;
 
-pub use declaration::{Declaration, Parsed};
-pub use past::{Files, Past, TextFile, version_of_file};
+pub use declaration::{Parsed, parse, parse_with_past};
+pub use past::{Files, TextFile, version_of_file};

@@ -3,11 +3,15 @@
 use std::collections::BTreeMap;
 
 use super::diff::{Class, differences};
-use super::steps::{Resolved, Step};
+use keblin_model::Past;
+use keblin_model::versions::step::Step;
+
+use super::steps::{Resolved, resolve};
 use crate::declare::Declared;
 use crate::model::Model;
-use crate::text::finding::{Code, Finding, Findings, Severity};
+use crate::text::finding::{Code, Finding, Findings};
 use crate::text::source::Source;
+use keblin_model::Severity;
 
 /// A text with its name in messages, usually its path.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -35,16 +39,6 @@ pub fn version_of_file(name: &str) -> Option<u32> {
     let digits = name.strip_prefix('v')?.strip_suffix(".toml")?;
     let is_plain = digits.bytes().all(|digit| digit.is_ascii_digit()) && !digits.starts_with('0');
     digits.parse().ok().filter(|_| is_plain)
-}
-
-/// A past version: its model, and the step to the next version.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Past {
-    /// Its model.
-    pub model: Model,
-    /// The step from it.
-    pub step: Step,
 }
 
 /// Returns the past versions of a model, and the findings about their texts.
@@ -169,7 +163,7 @@ impl Looking<'_> {
         let file = self.files.steps.get(&to).cloned();
         let is_there = file.is_some();
         let file = file.unwrap_or(TextFile { name: name.clone(), text: String::new() });
-        let Resolved { step, findings, lacks } = Step::resolve(before, now, &file.name, &file.text);
+        let Resolved { step, findings, lacks } = resolve(before, now, &file.name, &file.text);
         if !is_there && findings.has_errors() {
             let from = before.version;
             self.told_of_version(|span| {
@@ -202,7 +196,7 @@ impl Looking<'_> {
         let next = now.version + 1;
         let as_next = Model { version: next, ..now.clone() };
         let Resolved { findings, lacks, .. } =
-            Step::resolve(&frozen, &as_next, &format!("migrations/v{next}.toml"), "");
+            resolve(&frozen, &as_next, &format!("migrations/v{next}.toml"), "");
         if findings.has_errors() {
             self.told_of_version(|span| {
                 let message = format!("the shape of version {} changed after it was frozen", now.version);

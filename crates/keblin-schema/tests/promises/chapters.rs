@@ -43,7 +43,7 @@ next = ["clay_03", "slip_01"]
 "#;
 
 fn model(text: &str) -> Declaration {
-    match Declaration::parse("progress.toml", text) {
+    match keblin_schema::parse("progress.toml", text) {
         Ok(parsed) => parsed.declaration,
         Err(findings) => panic!("{findings}"),
     }
@@ -98,7 +98,7 @@ fn levels_are_put_in_wherever_the_one_they_name_is_declared() {
     let order = model(&format!("{KILN}{chain}"));
     assert_eq!(names(&order)[5..9], ["clay_03", "second", "third", "fourth"]);
     let circle = format!("{KILN}{}{}", put_in("one", "other"), put_in("other", "one"));
-    let told = Declaration::parse("x", &circle).unwrap_err().to_string();
+    let told = keblin_schema::parse("x", &circle).unwrap_err().to_string();
     assert!(told.contains("`other` comes after this level in turn"), "{told}");
 }
 
@@ -106,12 +106,12 @@ fn levels_are_put_in_wherever_the_one_they_name_is_declared() {
 #[test]
 fn the_normal_form_reads_back() {
     let before = model(KILN);
-    let text = before.normal_text();
+    let text = keblin_schema::normal_text(&before);
     let after = model(&text);
     assert_eq!(differences(&before, &after), [], "{text}");
     assert_eq!(differences(&after, &before), []);
     assert_eq!(names(&before), names(&after));
-    assert_eq!(after.normal_text(), text);
+    assert_eq!(keblin_schema::normal_text(&after), text);
     for (one, other) in before.levels.iter().zip(&after.levels) {
         assert_eq!((&one.lock, &one.next, &one.constants), (&other.lock, &other.next, &other.constants));
     }
@@ -181,7 +181,7 @@ fn each_mistake_has_its_place() {
     ] {
         let text = KILN.replacen(from, to, 1);
         assert_ne!(text, KILN, "{from}");
-        let found = match Declaration::parse("progress.toml", &text) {
+        let found = match keblin_schema::parse("progress.toml", &text) {
             Ok(parsed) => parsed.findings.to_string(),
             Err(findings) => findings.to_string(),
         };

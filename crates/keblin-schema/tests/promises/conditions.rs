@@ -3,24 +3,24 @@
 use std::fs;
 use std::path::Path;
 
-use keblin_schema::condition::names::{Asked, Fact, On, named};
-use keblin_schema::condition::{
-    Facts, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Program, Word,
-};
+use keblin_schema::condition::{Facts, MAX_CALCULATIONS, MAX_CONDITION_BYTES, MAX_CONDITION_DEPTH, Word};
 use keblin_schema::model::At;
+use keblin_schema::names::{Asked, named};
+use keblin_schema::program::{Fact, On};
 use keblin_schema::{Declaration, Kind};
 use proptest::prelude::*;
 
+use crate::long::tries;
 use crate::played::{Played, schema};
 
 fn fen_post() -> Declaration {
-    Declaration::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().declaration
+    keblin_schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().declaration
 }
 
 /// What to write instead may follow; `data/mistakes.txt` has those.
 #[track_caller]
 fn assert_refused(text: &str, message: &str) {
-    let found = Program::compile(&fen_post(), text).unwrap_err().to_string();
+    let found = keblin_schema::condition::compile(&fen_post(), text).unwrap_err().to_string();
     let rest = found.strip_prefix(message);
     assert!(rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(" (")), "{text}: {found}");
 }
@@ -73,7 +73,12 @@ fn a_text_that_is_no_condition_is_refused_at_its_place() {
         "at byte 8: expected a whole number of at most 64 bits, but found `9223372036854775808`",
     );
     let long = format!("oil == {}", "1".repeat(MAX_CONDITION_BYTES));
-    assert!(Program::compile(&fen_post(), &long).unwrap_err().to_string().contains("has at most 4096 bytes"));
+    assert!(
+        keblin_schema::condition::compile(&fen_post(), &long)
+            .unwrap_err()
+            .to_string()
+            .contains("has at most 4096 bytes")
+    );
 }
 
 #[test]
@@ -82,21 +87,23 @@ fn what_is_nested_too_deep_is_refused_and_does_not_exhaust_the_stack() {
     let deep =
         |n: usize| [format!("{}oil > 3{}", "(".repeat(n), ")".repeat(n)), format!("{}true", "!".repeat(n))];
     for text in deep(MAX_CONDITION_DEPTH / 2) {
-        assert!(Program::compile(&schema, &text).is_ok(), "{text}");
+        assert!(keblin_schema::condition::compile(&schema, &text).is_ok(), "{text}");
     }
     let row = |n: usize| vec!["oil > 3"; n].join(" && ");
     for text in deep(1000) {
-        let message = Program::compile(&schema, &text).unwrap_err().to_string();
+        let message = keblin_schema::condition::compile(&schema, &text).unwrap_err().to_string();
         assert!(message.contains("a condition may be nested 48 deep"), "{message}");
     }
     let sum = |n: usize| format!("{} > 3", vec!["1"; n].join("+"));
-    let message = Program::compile(&schema, &sum(MAX_CALCULATIONS + 2)).unwrap_err().to_string();
+    let message =
+        keblin_schema::condition::compile(&schema, &sum(MAX_CALCULATIONS + 2)).unwrap_err().to_string();
     assert!(message.contains("a condition has at most 256 calculations"), "{message}");
     // As long as a condition can be, in half a megabyte.
     let small = std::thread::Builder::new().stack_size(512 << 10).spawn(move || {
         let nested = (0..16).fold("oil".to_string(), |inner, _| format!("({inner}){}", "-1".repeat(16)));
         for text in [row(350), row(350).replace("&&", "||"), sum(MAX_CALCULATIONS), format!("{nested} < 9")] {
-            let rule = Program::compile(&schema, &text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+            let rule = keblin_schema::condition::compile(&schema, &text)
+                .unwrap_or_else(|error| panic!("{error}\n{text}"));
             assert!(rule.holds(&Full, 0), "{text}");
         }
     });
@@ -227,7 +234,10 @@ fn names_stand_for_fields_facts_and_what_the_engine_keeps() {
 fn a_program_says_where_it_can_fail_and_where_it_leaves_the_difficulty_open() {
     let schema = schema();
     let fails = |text: &str| {
-        Program::compile(&schema, text).unwrap().can_fail().map(|(span, _)| text[span].to_string())
+        keblin_schema::condition::compile(&schema, text)
+            .unwrap()
+            .can_fail()
+            .map(|(span, _)| text[span].to_string())
     };
     assert_eq!(fails("best > 3").as_deref(), Some("best"));
     assert_eq!(fails("best != null && best > 3"), None);
@@ -235,7 +245,8 @@ fn a_program_says_where_it_can_fail_and_where_it_leaves_the_difficulty_open() {
     assert_eq!(fails("best == null && best > 3").as_deref(), Some("best"), "this guard guards nothing");
     assert_eq!(fails("oil / letters > 3").as_deref(), Some("letters"));
     assert_eq!(fails("oil / 3 > letters % 2"), None);
-    let open = |text: &str| Program::compile(&schema, text).unwrap().asks_in_question().is_some();
+    let open =
+        |text: &str| keblin_schema::condition::compile(&schema, text).unwrap().asks_in_question().is_some();
     assert!(open("levels.reedgate.finished") && open("totals.stars > 3") && open("tide_lead > 3"));
     assert!(!open("levels.reedgate.neap.finished && totals.all.stars > 3 && oil > 3 && tide_lead.neap > 3"));
 }
@@ -243,7 +254,7 @@ fn a_program_says_where_it_can_fail_and_where_it_leaves_the_difficulty_open() {
 proptest! {
     #[test]
     fn no_text_makes_the_parser_panic_or_point_outside(text in "[a-z_.0-9 '\"()=<>!&|?:+*/%,\\[\\]äß-]{0,60}") {
-        if let Err(error) = Program::compile(&fen_post(), &text) {
+        if let Err(error) = keblin_schema::condition::compile(&fen_post(), &text) {
             prop_assert!(error.span.start <= error.span.end && error.span.end <= text.len());
         }
     }
@@ -251,7 +262,7 @@ proptest! {
 
 /// Nearly valid sources: valid conditions with a word or two replaced.
 #[test]
-fn a_hundred_thousand_spoilt_conditions_are_refused_inside_the_text() {
+fn spoilt_conditions_are_refused_inside_the_text() {
     let sound = [
         "oil > 3 && levels . reedgate . finished || best_letters != null",
         "( oil + letters ) * 2 >= totals . all . stars",
@@ -296,9 +307,10 @@ fn a_hundred_thousand_spoilt_conditions_are_refused_inside_the_text() {
         usize::try_from(seed >> 33).unwrap() % sides
     };
     for text in sound {
-        Program::compile(&schema, text).unwrap_or_else(|error| panic!("{text}: {error}"));
+        keblin_schema::condition::compile(&schema, text).unwrap_or_else(|error| panic!("{text}: {error}"));
     }
-    for _ in 0..100_000 {
+    let all = tries(8_000, 100_000);
+    for _ in 0..all {
         let mut text: Vec<&str> = sound[roll(sound.len())].split(' ').collect();
         for _ in 0..=roll(2) {
             let at = roll(text.len());
@@ -309,12 +321,12 @@ fn a_hundred_thousand_spoilt_conditions_are_refused_inside_the_text() {
             }
         }
         let text = text.join(" ");
-        if let Err(error) = Program::compile(&schema, &text) {
+        if let Err(error) = keblin_schema::condition::compile(&schema, &text) {
             assert!(error.span.start <= error.span.end && error.span.end <= text.len(), "{text}: {error:?}");
             assert!(text.is_char_boundary(error.span.start), "{text}");
             refused += 1;
         }
     }
-    println!("{refused} of 100000 refused, each with a place inside the text");
-    assert!((80_000..100_000).contains(&refused), "{refused}");
+    println!("{refused} of {all} refused, each with a place inside the text");
+    assert!((all * 8 / 10..all).contains(&refused), "{refused}");
 }

@@ -1,13 +1,13 @@
 //! What a declaration means by default.
 
+use keblin_schema::Value;
 use keblin_schema::model::{AfterLast, OnDeath, OnReset, OnRetry, Resume, Scope};
 use keblin_schema::survival::{Fate, Row, fate, is_override};
-use keblin_schema::{Declaration, Value};
 
 #[test]
 fn the_smallest_declaration_is_four_lines() {
     let text = "game = 'otter'\nversion = 1\n[fields]\ncoppers = { type = 'int', scope = 'profile' }\n";
-    let parsed = Declaration::parse("progress.toml", text).unwrap();
+    let parsed = keblin_schema::parse("progress.toml", text).unwrap();
     assert!(parsed.findings.list().is_empty());
     let schema = parsed.declaration;
     assert_eq!(schema.fields[0].default, Value::Int(0));
@@ -29,7 +29,7 @@ fn every_field_has_exactly_one_default_and_records_start_unset() {
         best = { type = "int", scope = "profile", keep = "highest", min = 0 }
         fastest = { type = "time", scope = "profile", keep = "lowest", min = "1ms" }
     "#;
-    let schema = Declaration::parse("progress.toml", text).unwrap().declaration;
+    let schema = keblin_schema::parse("progress.toml", text).unwrap().declaration;
     let defaults: Vec<String> = schema.fields.iter().map(|field| field.default.to_string()).collect();
     assert_eq!(defaults, ["7", "0", "false", "0s", "\"\"", "unset", "unset"]);
 }
@@ -38,7 +38,7 @@ fn every_field_has_exactly_one_default_and_records_start_unset() {
 fn a_field_that_says_nothing_lives_as_its_scope_does() {
     let text = "game = 'otter'\nversion = 1\n[fields]\na = { type = 'int', scope = 'level' }\n\
                 b = { type = 'int', scope = 'run' }\nc = { type = 'int', scope = 'profile' }\n[[levels]]\nid = 'x'\n";
-    let schema = Declaration::parse("progress.toml", text).unwrap().declaration;
+    let schema = keblin_schema::parse("progress.toml", text).unwrap().declaration;
     let words = |scope| schema.fields.iter().find(|field| field.scope == scope).unwrap().survival;
     let (level, run) = (words(Scope::Level), words(Scope::Run));
     assert_eq!((level.on_death, level.on_retry), (OnDeath::Stays, OnRetry::Entry));

@@ -33,7 +33,8 @@ fn declarations(folder: &Path, found: &mut Vec<(PathBuf, Declaration)>) {
             let (frozen, steps) =
                 (versions(&path.with_file_name("frozen")), versions(&path.with_file_name("migrations")));
             let files = Files { declaration: text(&path), frozen, steps };
-            found.extend(Declaration::parse_with_past(&files).ok().map(|parsed| (path, parsed.declaration)));
+            found
+                .extend(keblin_schema::parse_with_past(&files).ok().map(|parsed| (path, parsed.declaration)));
         }
     }
 }
@@ -64,7 +65,7 @@ fn the_bytes_of_every_declaration_say_what_its_text_says() {
 
 #[test]
 fn bytes_that_were_cut_or_changed_or_belong_to_another_version_are_no_declaration() {
-    let bytes = Declaration::parse("progress.toml", &text(&project("demo/progress.toml")).text)
+    let bytes = keblin_schema::parse("progress.toml", &text(&project("demo/progress.toml")).text)
         .unwrap()
         .declaration
         .to_embedded();

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use keblin_schema::{Code, Declaration, Findings};
+use keblin_schema::{Code, Findings};
 
 fn folder() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../data/faulty")
@@ -20,7 +20,7 @@ fn faulty() -> Vec<(String, Findings)> {
     names.sort();
     let parse = |path: &PathBuf| {
         let name = path.file_name().unwrap().to_str().unwrap().to_string();
-        let findings = match Declaration::parse(&name, &fs::read_to_string(path).unwrap()) {
+        let findings = match keblin_schema::parse(&name, &fs::read_to_string(path).unwrap()) {
             Ok(parsed) => parsed.findings,
             Err(findings) => findings,
         };
@@ -53,7 +53,7 @@ fn every_code_has_a_planted_fault_that_only_it_finds() {
         let text =
             fs::read_to_string(planted.join(&name)).unwrap_or_else(|_| panic!("nothing planted: {name}"));
         // Unused fields are reported only if there are rehearsals; here an empty one is enough for that code.
-        let findings = match Declaration::parse(&name, &text) {
+        let findings = match keblin_schema::parse(&name, &text) {
             Ok(parsed) if code == Code::UnnamedField => {
                 parsed.unnamed.beside([""], &parsed.declaration, &parsed.findings)
             }
@@ -81,6 +81,7 @@ fn the_first_line_of_a_finding_begins_with_its_place() {
 
 #[test]
 fn the_demos_declaration_has_nothing_to_find() {
-    let parsed = Declaration::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap();
+    let parsed =
+        keblin_schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap();
     assert_eq!(parsed.findings.to_string(), "");
 }

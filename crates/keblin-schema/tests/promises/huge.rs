@@ -21,7 +21,7 @@ fn declared(many: usize, each: impl Fn(usize) -> String) -> String {
 #[track_caller]
 fn took(text: &str) -> Result<Declaration, keblin_schema::Findings> {
     let begun = Instant::now();
-    let parsed = Declaration::parse("progress.toml", text);
+    let parsed = keblin_schema::parse("progress.toml", text);
     assert!(begun.elapsed() < SOON, "{:?}", begun.elapsed());
     parsed.map(|parsed| parsed.declaration)
 }
@@ -73,7 +73,7 @@ fn thousands_of_findings_are_told_in_part_and_counted() {
     let near = "game = 'x'\nversion = 1\n[fields]\nlantern = { type = 'bool', scope = 'profile' }\n\
                 lamtern = { type = 'bool', scope = 'profile' }\nlanternt = { type = 'bool', scope = 'profile' }\n\
                 gate_1 = { type = 'bool', scope = 'profile' }\ngate_2 = { type = 'bool', scope = 'profile' }\n";
-    let hints = Declaration::parse("progress.toml", near).unwrap().findings;
+    let hints = keblin_schema::parse("progress.toml", near).unwrap().findings;
     let near: Vec<&str> = hints
         .list()
         .iter()

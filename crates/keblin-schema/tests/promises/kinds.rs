@@ -25,7 +25,7 @@ const GAME: &str = "
 ";
 
 fn game() -> Declaration {
-    Declaration::parse("kinds", GAME).unwrap_or_else(|findings| panic!("{findings}")).declaration
+    keblin_schema::parse("kinds", GAME).unwrap_or_else(|findings| panic!("{findings}")).declaration
 }
 
 fn holds(schema: &Declaration, id: &str) -> Holds {
@@ -48,7 +48,7 @@ fn values_are_shown_as_people_write_them() {
         ("lanterns", "[{ oil = 1 }]", "[{oil: 1, lamp: unset}]"),
     ];
     for (field, written, shown) in shown {
-        let value = schema.written(holds(&schema, field), written);
+        let value = keblin_schema::written(&schema, holds(&schema, field), written);
         assert_eq!(value.map(|value| value.to_string()), Ok(shown.to_string()), "{field}: {written}");
     }
 }
@@ -69,7 +69,7 @@ fn what_is_no_value_of_a_type_is_told() {
     ];
     for (field, written, message) in told {
         assert_eq!(
-            schema.written(holds(&schema, field), written),
+            keblin_schema::written(&schema, holds(&schema, field), written),
             Err(message.to_string()),
             "{field}: {written}"
         );
@@ -81,7 +81,7 @@ fn what_a_value_may_be_is_held_inside_it_too() {
     let schema = game();
     let fit = |id: &str, written: &str| {
         let (_, field) = schema.field_named(id).unwrap();
-        let value = schema.written(field.holds(), written).unwrap();
+        let value = keblin_schema::written(&schema, field.holds(), written).unwrap();
         schema.fit(field, &value).map_err(|unfit| unfit.to_string())
     };
     assert_eq!(fit("splits", "['2s', '1s']"), Ok(()));
@@ -125,13 +125,13 @@ fn every_word_of_a_type_leads_to_its_kind_and_back() {
 fn what_a_game_says_of_saving_is_kept_in_its_order() {
     let every = SaveAt::Every(Time::from_millis(90_000));
     assert_eq!(game().autosave, [SaveAt::Leave, every, SaveAt::Change]);
-    let silent = Declaration::parse("x", "game = 'x'\nversion = 1\n").unwrap().declaration;
+    let silent = keblin_schema::parse("x", "game = 'x'\nversion = 1\n").unwrap().declaration;
     assert_eq!(silent.autosave, SaveAt::BY_ITSELF);
     let said =
-        |list: &str| Declaration::parse("x", &format!("game = 'x'\nversion = 1\nautosave = ['{list}']\n"));
+        |list: &str| keblin_schema::parse("x", &format!("game = 'x'\nversion = 1\nautosave = ['{list}']\n"));
     let spaced = said("change every 5s").unwrap().declaration;
     assert_eq!(spaced.autosave, [SaveAt::ChangeEvery(Time::from_millis(5000))]);
-    assert!(spaced.normal_text().contains("autosave = [\"change every 5s\"]"));
+    assert!(keblin_schema::normal_text(&spaced).contains("autosave = [\"change every 5s\"]"));
     assert!(said("change every").unwrap_err().to_string().contains("write a time after `every`"));
     assert!(said("changed").unwrap_err().to_string().contains("write \"change\""));
 }

@@ -1,12 +1,11 @@
 //! The layout: every value has one cell, and every handle finds its own.
 
-use keblin_schema::condition::Program;
 use keblin_schema::condition::names::named;
 use keblin_schema::model::{At, Axis, Scope};
 use keblin_schema::{Declaration, Difficulty, Field, FieldPer, Item, Level, LookupError, Time};
 
 fn fen_post() -> Declaration {
-    Declaration::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().declaration
+    keblin_schema::parse("progress.toml", include_str!("../../../../demo/progress.toml")).unwrap().declaration
 }
 
 #[test]
@@ -92,7 +91,7 @@ fn a_wrong_name_or_type_is_told_at_the_look_up() {
 fn a_handle_knows_its_schema() {
     let (schema, same) = (fen_post(), fen_post());
     let text = include_str!("../../../../demo/progress.toml").replace("max = 90", "max = 91");
-    let other = Declaration::parse("progress.toml", &text).unwrap().declaration;
+    let other = keblin_schema::parse("progress.toml", &text).unwrap().declaration;
     let oil: Field<i64> = schema.field("oil").unwrap();
     assert!(oil.belongs_to(&schema) && oil.belongs_to(&same) && !oil.belongs_to(&other));
 }
@@ -116,7 +115,7 @@ const LAMPS: &str = "
 
 #[test]
 fn items_of_lists_are_axes_like_levels_and_difficulties() {
-    let schema = Declaration::parse("lamps", LAMPS).unwrap().declaration;
+    let schema = keblin_schema::parse("lamps", LAMPS).unwrap().declaration;
     let (_, cut) = schema.field_named("cut").unwrap();
     assert_eq!(cut.cells.len(), 2 * 2 * 3 * 2);
     let per: FieldPer<i64, (Item, Level, Item, Difficulty)> = schema.field_per("cut").unwrap();
@@ -136,7 +135,7 @@ fn items_of_lists_are_axes_like_levels_and_difficulties() {
                     assert_eq!(schema.place_text(&owner.per, at), format!("{reed}, {level}, {lamp}, {tide}"));
                     assert_eq!(schema.cell(cut, at), Some(cell));
                     let name = format!("levels.{level}.{tide}.cut.{reed}.{lamp}");
-                    let program = Program::compile(&schema, &format!("{name} > 0")).unwrap();
+                    let program = keblin_schema::condition::compile(&schema, &format!("{name} > 0")).unwrap();
                     assert!(
                         format!("{program:?}").contains(&format!("Cells({cell}..{})", cell + 1)),
                         "{name}"
@@ -151,7 +150,7 @@ fn items_of_lists_are_axes_like_levels_and_difficulties() {
 
 #[test]
 fn a_name_says_the_items_it_means() {
-    let schema = Declaration::parse("lamps", LAMPS).unwrap().declaration;
+    let schema = keblin_schema::parse("lamps", LAMPS).unwrap().declaration;
     for sound in ["lit.wick", "burnt.neap.rush", "burnt.sedge", "levels.mere.cut.rush.glass"] {
         assert!(named(&schema, sound).is_ok(), "{sound}");
     }
@@ -172,7 +171,7 @@ fn a_name_says_the_items_it_means() {
 #[test]
 #[should_panic(expected = "this field does not have a value at this place")]
 fn an_item_of_another_list_is_no_place_of_a_field() {
-    let schema = Declaration::parse("lamps", LAMPS).unwrap().declaration;
+    let schema = keblin_schema::parse("lamps", LAMPS).unwrap().declaration;
     let lit: FieldPer<i64, Item> = schema.field_per("lit").unwrap();
     let _ = lit.at(schema.item("reeds", "rush").unwrap());
 }

@@ -18,6 +18,8 @@ mod faults;
 mod huge;
 mod kinds;
 mod layout;
+#[path = "../../../keblin-tests/tests/promises/long.rs"]
+mod long;
 mod meeting;
 mod mistakes;
 mod mutation;

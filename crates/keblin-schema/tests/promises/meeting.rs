@@ -7,6 +7,8 @@ use keblin_schema::value::ValueSet;
 use keblin_schema::{Keep, Value};
 use proptest::prelude::*;
 
+use crate::long::tries;
+
 const PLACES: usize = 5;
 
 /// Values that a field with a rule may have: a table of best values, the best first, or one value.
@@ -39,7 +41,7 @@ fn three() -> impl Strategy<Value = (Keep, [Vec<Value>; 3])> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(10_000))]
+    #![proptest_config(ProptestConfig::with_cases(tries(2_000, 10_000)))]
 
     #[test]
     fn it_does_not_matter_which_save_meets_which_how_often_or_in_which_order((rule, [a, b, c]) in three()) {

@@ -4,7 +4,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use keblin_schema::{Declaration, Findings};
+use keblin_schema::Findings;
 use toml::de::{DeTable, DeValue};
 
 fn data(name: &str) -> PathBuf {
@@ -54,7 +54,7 @@ fn mistakes() -> Vec<Mistake> {
 }
 
 fn found(declaration: &str) -> Findings {
-    match Declaration::parse("progress.toml", declaration) {
+    match keblin_schema::parse("progress.toml", declaration) {
         Ok(parsed) => parsed.findings,
         Err(findings) => findings,
     }

@@ -1,14 +1,15 @@
 //! Damaged declarations: whatever is done to the text, the result is a schema or findings that point into it.
 
-use keblin_schema::Declaration;
 use proptest::prelude::*;
+
+use crate::long::tries;
 
 const TEXT: &str = include_str!("../../../../demo/progress.toml");
 
 /// Returns whether there is a schema; every finding must point into the text.
 #[track_caller]
 fn parses(text: &str) -> bool {
-    let (findings, parses) = match Declaration::parse("progress.toml", text) {
+    let (findings, parses) = match keblin_schema::parse("progress.toml", text) {
         Ok(parsed) => (parsed.findings, true),
         Err(findings) => {
             assert!(findings.has_errors());
@@ -44,7 +45,7 @@ fn a_key_misspelt_is_complained_about_on_its_line_with_the_right_one() {
         };
         let mut lines: Vec<String> = TEXT.lines().map(str::to_string).collect();
         lines[number] = format!("{} = {rest}", misspelt(key));
-        let findings = Declaration::parse("progress.toml", &lines.join("\n")).unwrap_err();
+        let findings = keblin_schema::parse("progress.toml", &lines.join("\n")).unwrap_err();
         let on_line = |finding: &&keblin_schema::Finding| findings.position(finding).line == number + 1;
         let complaint = findings.list().iter().find(on_line);
         let complaint =
@@ -58,7 +59,7 @@ fn a_key_misspelt_is_complained_about_on_its_line_with_the_right_one() {
 
 /// Returns the ids that the declaration uses in other places than their own, with the line and place of each use.
 fn uses() -> Vec<(usize, usize, String)> {
-    let schema = Declaration::parse("progress.toml", TEXT).unwrap().declaration;
+    let schema = keblin_schema::parse("progress.toml", TEXT).unwrap().declaration;
     let mut ids: Vec<String> = schema.fields.iter().map(|field| field.name.to_string()).collect();
     ids.extend(schema.levels.iter().map(|level| level.name.to_string()));
     ids.extend(schema.unlocks.iter().map(|unlock| unlock.name.to_string()));
@@ -90,7 +91,7 @@ fn an_id_misspelt_where_it_is_used_is_complained_about_on_its_line_with_the_righ
     for (number, at, word) in &uses {
         let mut lines: Vec<String> = TEXT.lines().map(str::to_string).collect();
         lines[*number].replace_range(*at..at + word.len(), &misspelt(word));
-        let findings = Declaration::parse("progress.toml", &lines.join("\n")).unwrap_err();
+        let findings = keblin_schema::parse("progress.toml", &lines.join("\n")).unwrap_err();
         let on_line = |finding: &&keblin_schema::Finding| findings.position(finding).line == number + 1;
         let complaint =
             findings.list().iter().find(on_line).unwrap_or_else(|| panic!("{}: {findings}", lines[*number]));
@@ -112,7 +113,7 @@ fn a_line_doubled_is_complained_about_on_one_of_the_two() {
     {
         let mut doubled = lines.clone();
         doubled.insert(number, line);
-        let findings = Declaration::parse("progress.toml", &doubled.join("\n")).unwrap_err();
+        let findings = keblin_schema::parse("progress.toml", &doubled.join("\n")).unwrap_err();
         let near = |finding: &keblin_schema::Finding| {
             (number..=number + 2).contains(&findings.position(finding).line)
         };
@@ -130,8 +131,8 @@ const SHORT: &str = "game = 'x'\nversion = 1\n[lives]\nfield = 'a'\n[fields.a]\n
     [[unlocks]]\nid = 'three'\nwhen = 'a > 3 && levels.one.finished'\nlatch = true\n";
 
 #[test]
-fn a_hundred_thousand_spoilt_declarations_never_panic_and_every_complaint_points_inside() {
-    assert!(Declaration::parse("x", SHORT).is_ok());
+fn spoilt_declarations_never_panic_and_every_complaint_points_inside() {
+    assert!(keblin_schema::parse("x", SHORT).is_ok());
     let pieces =
         ["'", "\"", "=", "[", "]", "\n", "a", "9", ".", "levels", " ", "#", "é", "null", "min = 3\n", "&&"];
     let (mut seed, mut refused) = (3_u64, 0);
@@ -139,7 +140,8 @@ fn a_hundred_thousand_spoilt_declarations_never_panic_and_every_complaint_points
         seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         usize::try_from(seed >> 33).unwrap() % sides
     };
-    for _ in 0..100_000 {
+    let all = tries(3_000, 100_000);
+    for _ in 0..all {
         let mut text = SHORT.to_string();
         for _ in 0..=roll(2) {
             let start = (0..=roll(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
@@ -149,8 +151,8 @@ fn a_hundred_thousand_spoilt_declarations_never_panic_and_every_complaint_points
         }
         refused += usize::from(!parses(&text));
     }
-    println!("{refused} of 100000 refused, each finding inside the text");
-    assert!(refused > 80_000);
+    println!("{refused} of {all} refused, each finding inside the text");
+    assert!(refused > all * 8 / 10);
 }
 
 #[test]
@@ -164,7 +166,8 @@ fn a_line_cut_or_doubled_or_shortened_never_panics() {
         let mut doubled = lines.clone();
         doubled.insert(number, line);
         refused += usize::from(!parses(&doubled.join("\n")));
-        for end in (0..line.len()).filter(|end| line.is_char_boundary(*end)) {
+        let ends = (0..line.len()).filter(|end| line.is_char_boundary(*end));
+        for end in ends.skip(number % 5).step_by(tries(5, 1)) {
             let mut shortened = lines.clone();
             shortened[number] = &line[..end];
             refused += usize::from(!parses(&shortened.join("\n")));
@@ -174,7 +177,7 @@ fn a_line_cut_or_doubled_or_shortened_never_panics() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(400))]
+    #![proptest_config(ProptestConfig::with_cases(tries(80, 400)))]
 
     #[test]
     fn bytes_put_anywhere_never_panic(at in 0..TEXT.len(), put in "[\\[\\]{}='\"#a-z0-9.\n,é-]{1,12}", take in 0..30_usize) {

@@ -1,7 +1,7 @@
 //! Ids.
 
+use keblin_schema::Name;
 use keblin_schema::name::{MAX_NAME_CHARS, NameFault, as_people_read, nearest, one_letter_apart, repaired};
-use keblin_schema::{Declaration, Name};
 
 #[track_caller]
 fn assert_refused(text: &str, message: &str) {
@@ -48,7 +48,7 @@ fn a_word_is_reserved_only_where_it_would_clash() {
     assert_eq!(device.to_string(), "this word is reserved by file systems, for a device");
 
     // A member and an item with a word of the engine are read in rules, and are not mistaken for it.
-    let model = Declaration::parse(
+    let model = keblin_schema::parse(
         "progress.toml",
         r#"
         game = "fen_post"

@@ -21,8 +21,8 @@ fn every_example_of_the_page_is_sound() {
         page.split("```toml\n").skip(1).map(|rest| rest.split("```").next().unwrap()).collect();
     assert!(examples.len() >= 6);
     for example in examples {
-        let parsed =
-            Declaration::parse("example", example).unwrap_or_else(|findings| panic!("{findings}\n{example}"));
+        let parsed = keblin_schema::parse("example", example)
+            .unwrap_or_else(|findings| panic!("{findings}\n{example}"));
         assert_eq!(parsed.findings.to_string(), "", "{example}");
         // Every key has an example, and so its place in the bytes that a game contains.
         let embedded = Declaration::from_embedded(&parsed.declaration.to_embedded()).unwrap();
@@ -33,7 +33,7 @@ fn every_example_of_the_page_is_sound() {
 /// Returns the keys that a table of the declaration takes, as the message about an unknown key lists them.
 fn keys(table: &str) -> Vec<String> {
     let text = format!("game = 'x'\nversion = 1\n{table}\nzzzzzzzzzzzzzzzz = 1\n");
-    let findings = Declaration::parse("x", &text).unwrap_err();
+    let findings = keblin_schema::parse("x", &text).unwrap_err();
     let known = findings
         .list()
         .iter()

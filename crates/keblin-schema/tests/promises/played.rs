@@ -1,7 +1,7 @@
 //! A made-up state to evaluate conditions on, and its declaration.
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::condition::{Facts, Program, Val, Word};
+use keblin_schema::condition::{Facts, Val, Word};
+use keblin_schema::program::Fact;
 use keblin_schema::{Declaration, Value};
 
 pub(crate) const GAME: &str = r#"
@@ -47,7 +47,7 @@ pub(crate) const GAME: &str = r#"
 "#;
 
 pub(crate) fn schema() -> Declaration {
-    Declaration::parse("progress.toml", GAME).unwrap_or_else(|findings| panic!("{findings}")).declaration
+    keblin_schema::parse("progress.toml", GAME).unwrap_or_else(|findings| panic!("{findings}")).declaration
 }
 
 /// Values by field, facts by index.
@@ -67,15 +67,20 @@ impl Played {
                     "letters" => Value::Int(-4),
                     "most" => Value::Int(i64::MAX),
                     "depth" => Value::float(2.5).unwrap(),
-                    "satchel" => schema.written(field.holds(), "['F-04', 'F-11', 'F-11']").unwrap(),
-                    "scores" => schema.written(field.holds(), "[3, 17, -4]").unwrap(),
-                    "worn" => schema.written(field.holds(), "{ wick = 12, glass = 0 }").unwrap(),
-                    "lit" => schema.written(field.holds(), "['wick']").unwrap(),
-                    "lamp" => schema.written(field.holds(), "'glass'").unwrap(),
-                    "lantern" => {
-                        schema.written(field.holds(), "{ oil = 3, lit = true, name = 'Ot' }").unwrap()
+                    "satchel" => {
+                        keblin_schema::written(&schema, field.holds(), "['F-04', 'F-11', 'F-11']").unwrap()
                     }
-                    "buoy" => schema.written(field.holds(), "[0.5, -2]").unwrap(),
+                    "scores" => keblin_schema::written(&schema, field.holds(), "[3, 17, -4]").unwrap(),
+                    "worn" => {
+                        keblin_schema::written(&schema, field.holds(), "{ wick = 12, glass = 0 }").unwrap()
+                    }
+                    "lit" => keblin_schema::written(&schema, field.holds(), "['wick']").unwrap(),
+                    "lamp" => keblin_schema::written(&schema, field.holds(), "'glass'").unwrap(),
+                    "lantern" => {
+                        keblin_schema::written(&schema, field.holds(), "{ oil = 3, lit = true, name = 'Ot' }")
+                            .unwrap()
+                    }
+                    "buoy" => keblin_schema::written(&schema, field.holds(), "[0.5, -2]").unwrap(),
                     "met" => Value::Bool(true),
                     "name" => Value::text("Otter"),
                     "clock" => Value::Time("1m30s".parse().unwrap()),
@@ -90,8 +95,8 @@ impl Played {
     /// Evaluates an expression, on spring.
     #[track_caller]
     pub(crate) fn value(&self, source: &str) -> String {
-        let (program, _) =
-            Program::compile_any(&self.schema, source).unwrap_or_else(|error| panic!("{source}: {error}"));
+        let (program, _) = keblin_schema::condition::compile_any(&self.schema, source)
+            .unwrap_or_else(|error| panic!("{source}: {error}"));
         match program.value(self, 1) {
             Val::Error => "error".into(),
             Val::Null => "null".into(),

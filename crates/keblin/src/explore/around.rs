@@ -5,10 +5,10 @@ use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
 use std::hash::{Hash, Hasher};
 
-use keblin_schema::condition::{Program, Read};
-use keblin_schema::model::{Bound, FieldDef};
-use keblin_schema::value::Float;
-use keblin_schema::{Date, Instant, Keep, Kind, Model, Time, Value};
+use keblin_model::model::{Bound, FieldDef};
+use keblin_model::program::{Program, Read};
+use keblin_model::value::Float;
+use keblin_model::{Date, Instant, Keep, Kind, Model, Time, Value};
 
 use super::cone::Cone;
 
@@ -65,7 +65,7 @@ impl Around {
     }
 
     fn note(&mut self, model: &Model, program: &Program) {
-        use keblin_schema::condition::names::Fact;
+        use keblin_model::program::Fact;
         for compared in program.compared() {
             let number = compared.with.number();
             match compared.read {

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-keblin_schema::words! {
+keblin_model::words! {
     /// A promise that is not kept.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     #[non_exhaustive]

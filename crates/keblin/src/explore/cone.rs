@@ -3,10 +3,10 @@
 
 use std::collections::BTreeSet;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::condition::{Program, Read, Word};
-use keblin_schema::model::{AfterLast, Bound, FeedAt};
-use keblin_schema::{Keep, Model};
+use keblin_model::model::{AfterLast, Bound, FeedAt};
+use keblin_model::program::Fact;
+use keblin_model::program::{Program, Read, Word};
+use keblin_model::{Keep, Model};
 
 /// What a question depends on, as positions in the schema.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -138,7 +138,6 @@ impl Cone {
                     }
                 }
                 Read::Played => self.reads_played = true,
-                _ => {}
             }
         }
     }
@@ -150,7 +149,7 @@ impl Cone {
 
     /// Returns whether it matters which difficulty is played.
     pub(super) fn knows_difficulty(&self, model: &Model) -> bool {
-        use keblin_schema::model::Axis;
+        use keblin_model::model::Axis;
         let by_field = |field: &usize| {
             model.fields.get(*field).is_some_and(|field| field.per.contains(&Axis::Difficulty))
         };

@@ -4,8 +4,8 @@
 use std::cell::OnceCell;
 use std::collections::BTreeSet;
 
-use keblin_schema::Keep;
-use keblin_schema::model::Scope;
+use keblin_model::Keep;
+use keblin_model::model::Scope;
 
 use super::breach::{Breach, Unkept};
 use super::found::Found;

@@ -1,9 +1,9 @@
 //! What holds when a level, a run or a life ends: records take what was better, a death costs one life, and what counts is
 //! saved.
 
-use keblin_schema::model::{At, AtZero, FeedAt, OnReset, Scope};
-use keblin_schema::value::keep::meet;
-use keblin_schema::{Difficulty, Keep, Kind, Level, Value};
+use keblin_model::model::{At, AtZero, FeedAt, OnReset, Scope};
+use keblin_model::value::keep::meet;
+use keblin_model::{Difficulty, Keep, Kind, Level, Value};
 
 use super::breach::{BreachCode, Unkept};
 use super::moves::MoveKind;

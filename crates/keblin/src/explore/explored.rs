@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use keblin_schema::Model;
-use keblin_schema::model::CheckpointLasts;
-use keblin_schema::survival::Row;
+use keblin_model::Model;
+use keblin_model::model::CheckpointLasts;
+use keblin_model::survival::Row;
 
 use super::breach::Breach;
 use super::found::Found;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use keblin_schema::Model;
+use keblin_model::Model;
 
 use super::breach::{Breach, BreachCode, Unkept};
 use super::found::Found;

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::model::Scope;
-use keblin_schema::{Keep, Kind};
+use keblin_model::model::Scope;
+use keblin_model::{Keep, Kind};
 
 use super::breach::{Breach, BreachCode};
 use super::moves::some_of;

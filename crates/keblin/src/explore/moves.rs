@@ -3,10 +3,10 @@
 
 use std::collections::BTreeSet;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::FieldDef;
-use keblin_schema::survival::Row;
-use keblin_schema::{Keep, Kind, Model, Value};
+use keblin_model::model::FieldDef;
+use keblin_model::program::Fact;
+use keblin_model::survival::Row;
+use keblin_model::{Keep, Kind, Model, Value};
 
 use super::around::{Around, around, step_of};
 use super::cone::Cone;

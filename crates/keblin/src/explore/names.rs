@@ -1,7 +1,7 @@
 //! Names and values as the lines of a rehearsal write them.
 
-use keblin_schema::model::{At, Axis};
-use keblin_schema::{Kind, Model, Value};
+use keblin_model::model::{At, Axis};
+use keblin_model::{Kind, Model, Value};
 
 /// Returns the name of a value, such as `oil`, `levels.reedgate.neap.best_crossing` or `worn.wick`; `None` for a cell that
 /// a line cannot name.

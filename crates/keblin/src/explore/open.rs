@@ -1,6 +1,6 @@
 //! What was reached stays: facts, unlocks and open levels; a locked level stays locked, and an invariant true.
 
-use keblin_schema::Difficulty;
+use keblin_model::Difficulty;
 
 use super::breach::{BreachCode, Unkept};
 use super::moves::MoveKind;

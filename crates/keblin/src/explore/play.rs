@@ -3,8 +3,8 @@
 use std::mem::swap;
 use std::sync::Arc;
 
-use keblin_schema::model::SaveAt;
-use keblin_schema::{Difficulty, Moment};
+use keblin_model::model::SaveAt;
+use keblin_model::{Difficulty, Moment};
 
 use super::moves::{Move, MoveKind};
 use super::player::Part;

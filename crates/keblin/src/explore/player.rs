@@ -3,9 +3,10 @@
 
 use std::collections::BTreeSet;
 
-use keblin_schema::condition::names::Asked;
+use keblin_model::Name;
+use keblin_model::names::Asked;
 use keblin_schema::source::Source;
-use keblin_schema::{Code, Finding, Findings, Name};
+use keblin_schema::{Code, Finding, Findings};
 
 use crate::progress::Engine;
 use crate::rehearse::{Expectation, Step, bad, parsed};

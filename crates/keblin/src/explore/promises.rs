@@ -4,12 +4,12 @@ use std::cell::OnceCell;
 use std::cmp::Ordering;
 use std::collections::BTreeSet;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::condition::{Read, Word};
-use keblin_schema::model::{AtZero, Bound, FieldDef, OnReset};
-use keblin_schema::survival::{Fate, Row, fate};
-use keblin_schema::value::keep::meet;
-use keblin_schema::{Keep, Model, Value};
+use keblin_model::model::{AtZero, Bound, FieldDef, OnReset};
+use keblin_model::program::Fact;
+use keblin_model::program::{Read, Word};
+use keblin_model::survival::{Fate, Row, fate};
+use keblin_model::value::keep::meet;
+use keblin_model::{Keep, Model, Value};
 
 use super::breach::{BreachCode, Unkept};
 use super::moves::{Move, MoveKind};

@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::model::{CheckpointLasts, MemberDef, ObjectKindDef};
-use keblin_schema::survival::{Fate, Row, fate_of_kind};
-use keblin_schema::{ObjectId, Value};
+use keblin_model::model::{CheckpointLasts, MemberDef, ObjectKindDef};
+use keblin_model::survival::{Fate, Row, fate_of_kind};
+use keblin_model::{ObjectId, Value};
 
 use super::proof::{Proof, Proven, first_level, happens};
 use crate::migrate::another_of_object;

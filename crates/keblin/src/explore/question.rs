@@ -2,8 +2,8 @@
 
 use std::collections::BTreeSet;
 
-use keblin_schema::Model;
-use keblin_schema::model::{Bound, OnReset};
+use keblin_model::Model;
+use keblin_model::model::{Bound, OnReset};
 
 use super::cone::{Cone, Need};
 use super::player::PlayerMove;

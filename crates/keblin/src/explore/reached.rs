@@ -2,8 +2,8 @@
 
 use std::collections::{BTreeSet, HashSet};
 
-use keblin_schema::Difficulty;
-use keblin_schema::survival::Row;
+use keblin_model::Difficulty;
+use keblin_model::survival::Row;
 
 use super::tell::Projection;
 use crate::progress::Engine;

@@ -8,7 +8,7 @@ use std::panic::resume_unwind;
 use std::sync::Arc;
 use std::thread;
 
-use keblin_schema::Moment;
+use keblin_model::Moment;
 
 use super::breach::{BreachCode, Unkept};
 use super::found::{Found, Way};

@@ -4,8 +4,8 @@
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::ops::Range;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::{Model, Value};
+use keblin_model::program::Fact;
+use keblin_model::{Model, Value};
 
 use super::around::{Apart, Around};
 use super::cone::Cone;

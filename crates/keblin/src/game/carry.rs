@@ -7,8 +7,8 @@
 use std::marker::PhantomData;
 use std::ops::{Deref, DerefMut};
 
-use keblin_schema::Value;
-use keblin_schema::typed::{FieldType, Member};
+use keblin_model::Value;
+use keblin_model::typed::{FieldType, Member};
 
 use crate::progress::journal::Cause;
 use crate::progress::{Engine, FieldOf, Holder, Play};

@@ -1,8 +1,8 @@
 //! Events and erasures as values, with a game's names, for systems that queue what happens.
 
-use keblin_schema::condition::names::Asked;
-use keblin_schema::typed::FieldType;
-use keblin_schema::{Field, Value};
+use keblin_model::names::Asked;
+use keblin_model::typed::FieldType;
+use keblin_model::{Field, Value};
 
 use crate::progress::{Amount, Erase, Event, FieldOf, Game, Ordered, UnsettableOf, WholeField, Write};
 

@@ -29,7 +29,7 @@ pub enum InstallError {
     Missing,
 }
 
-keblin_schema::debug_as_display!(InstallError);
+keblin_model::debug_as_display!(InstallError);
 
 /// Takes the installed keeper out when it is dropped, so that it saves. Hold one in `main`, because an installed
 /// keeper is in a static, and statics are not dropped when a program ends.

@@ -6,10 +6,10 @@ use std::sync::{Arc, OnceLock};
 pub use serde;
 
 use crate::snapshot::Schema;
-pub use keblin_schema::key::{Axial, Compiled};
-pub use keblin_schema::typed::{Bytes, Declared, item_of, item_value, member_of, member_value, shape_value};
-pub use keblin_schema::value::Opaque;
-use keblin_schema::{Declaration, Value};
+pub use keblin_model::key::{Axial, Compiled};
+pub use keblin_model::typed::{Bytes, Declared, item_of, item_value, member_of, member_value, shape_value};
+pub use keblin_model::value::Opaque;
+use keblin_model::{Declaration, Value};
 
 /// Returns the schema of a declaration that was checked when the game was compiled, with its past versions.
 ///
@@ -19,7 +19,7 @@ use keblin_schema::{Declaration, Value};
 pub fn schema_of<G: Compiled>(once: &'static OnceLock<Arc<Schema>>, embedded: &[u8]) -> &'static Arc<Schema> {
     once.get_or_init(|| match Declaration::from_embedded(embedded) {
         Some(declaration) => {
-            keblin_schema::key::know::<G>();
+            keblin_model::key::know::<G>();
             Arc::new(declaration.into())
         }
         None => panic!("the macros of keblin have another version than keblin: run `cargo update`"),

@@ -1,8 +1,8 @@
 //! What each section of a save contains, in order. This is the only place that lists it: the writer, both readers and
 //! the page about the format go by it. A new value of a section is a [`Leaf`] and a line here.
 
-use keblin_schema::Model;
-use keblin_schema::model::{Again, Axis, CheckpointLasts, FieldDef, LevelDef, Scope};
+use keblin_model::Model;
+use keblin_model::model::{Again, Axis, CheckpointLasts, FieldDef, LevelDef, Scope};
 
 use super::{PROFILE, RUN, WORLD};
 
@@ -45,7 +45,7 @@ pub(crate) enum Leaf {
     CheckpointAt,
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// A fact of a level on a difficulty.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     pub(crate) enum FactOf {

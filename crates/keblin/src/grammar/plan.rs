@@ -1,8 +1,8 @@
 //! How the saves of a schema are written: the tapes of its sections, made once.
 
-use keblin_schema::Model;
-use keblin_schema::kind::{Holds, Kind};
-use keblin_schema::model::FieldDef;
+use keblin_model::Model;
+use keblin_model::kind::{Holds, Kind};
+use keblin_model::model::FieldDef;
 
 use super::listed::{self, Listed, Map};
 use super::tape::{self, ByPath, Tape};

@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::model::Scope;
-use keblin_schema::steps::FieldStep;
+use keblin_model::Value;
+use keblin_model::model::Scope;
+use keblin_model::versions::step::FieldStep;
 
 use super::fates::fates;
 use super::places::{Kept, Places};

@@ -4,10 +4,10 @@
 use std::cell::OnceCell;
 use std::sync::Arc;
 
-use keblin_schema::keep::meet;
-use keblin_schema::model::{FieldDef, Scope};
-use keblin_schema::steps::{Carrying, FieldStep};
-use keblin_schema::{Keep, Kind, Name, Value};
+use keblin_model::keep::meet;
+use keblin_model::model::{FieldDef, Scope};
+use keblin_model::versions::step::{Carrying, FieldStep};
+use keblin_model::{Keep, Kind, Name, Value};
 
 use super::convert::{Converted, Converting};
 use super::places::{Kept, Places};

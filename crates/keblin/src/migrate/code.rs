@@ -3,9 +3,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::condition::names::resolve;
-use keblin_schema::condition::{Node, parse};
+use keblin_model::Value;
+use keblin_model::names::named;
 use thiserror::Error;
 
 use crate::progress::journal::Target;
@@ -30,7 +29,7 @@ pub enum CodeError {
     },
 }
 
-keblin_schema::debug_as_display!(CodeError);
+keblin_model::debug_as_display!(CodeError);
 
 /// Registers a function that runs after the declared part of the step to version `to`. Call it once, before you open
 /// any save. The fields it sets have `by = "code"` in the step. If the function returns an error, the error is
@@ -73,9 +72,7 @@ impl Rewriting {
     /// A sentence, for a name that is not a field or fact of this version, or a value that does not fit.
     pub fn put(&mut self, name: &str, value: Value) -> Result<(), String> {
         let schema = Arc::clone(&self.snapshot.schema);
-        let expr = parse(name).map_err(|error| error.to_string())?;
-        let Node::Path(path) = &expr.node else { return Err(format!("`{name}` is not a name")) };
-        let asked = resolve(&schema, path).map_err(|error| error.to_string())?;
+        let asked = named(&schema, name).map_err(|error| error.to_string())?;
         let mut view = self.progress();
         let cell = match view.target(&asked) {
             Some(Target::Cell(cell)) => cell,
@@ -89,7 +86,7 @@ impl Rewriting {
         };
         let Some(field) = schema.field_at(cell) else { return Err(format!("`{name}` is not a field")) };
         let value = match (&value, field.kind) {
-            (Value::Text(text), keblin_schema::Kind::Id(ids)) => schema.id_value(ids, text).unwrap_or(value),
+            (Value::Text(text), keblin_model::Kind::Id(ids)) => schema.id_value(ids, text).unwrap_or(value),
             _ => value,
         };
         schema.fit(field, &value).map_err(|unfit| format!("{name}: {unfit}"))?;

@@ -3,12 +3,12 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::kind::Kind;
-use keblin_schema::model::{Bound, FieldDef, Limits};
-use keblin_schema::steps::Misfit;
-use keblin_schema::value::Best;
-use keblin_schema::value::ValueSet;
+use keblin_model::Value;
+use keblin_model::kind::Kind;
+use keblin_model::model::{Bound, FieldDef, Limits};
+use keblin_model::value::Best;
+use keblin_model::value::ValueSet;
+use keblin_model::versions::step::Misfit;
 
 use super::scalar::Scalars;
 

@@ -1,9 +1,9 @@
 //! Everything that is kept without being a field: the facts of levels, unlocks, moments, the difficulty, the furthest
 //! level.
 
-use keblin_schema::Value;
-use keblin_schema::condition::Type;
-use keblin_schema::condition::names::Fact;
+use keblin_model::Value;
+use keblin_model::program::Fact;
+use keblin_model::program::Type;
 
 use super::apply::{Applying, too_large};
 use super::fates::said;

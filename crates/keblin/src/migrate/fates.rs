@@ -1,7 +1,7 @@
 //! What became of the facts of a level.
 
-use keblin_schema::Value;
-use keblin_schema::condition::names::Fact;
+use keblin_model::Value;
+use keblin_model::program::Fact;
 
 use super::Became;
 use crate::snapshot::LevelFacts;

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::kind::Kind;
-use keblin_schema::model::{Limits, MemberDef};
-use keblin_schema::steps::Misfit;
-use keblin_schema::{Name, Value};
+use keblin_model::kind::Kind;
+use keblin_model::model::{Limits, MemberDef};
+use keblin_model::versions::step::Misfit;
+use keblin_model::{Name, Value};
 
 use super::convert::{Fit, Unfit, unfit, within};
 use super::places::Places;

@@ -43,6 +43,7 @@ mod places;
 mod code;
 
 /// A save with something in every field.
+#[cfg(feature = "parse")]
 mod sample;
 
 pub use crate::account::{Account, AccountEntry, Became};
@@ -50,6 +51,7 @@ pub use crate::save::error::StepFault;
 pub use code::{CodeError, Rewriting, set_code};
 #[cfg(feature = "testing")]
 pub(crate) use sample::{another_of_object, another_value};
+#[cfg(feature = "parse")]
 pub use sample::{sample, sample_file, sample_of};
 
 use std::sync::Arc;

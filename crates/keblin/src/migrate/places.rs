@@ -1,10 +1,10 @@
 //! Converts old positions to new ones: ids, axes, cells and facts, by the names in a step.
 
 use crate::snapshot::Schema;
-use keblin_schema::Value;
-use keblin_schema::kind::Ids;
-use keblin_schema::model::{Axis, FieldDef, Scope};
-use keblin_schema::steps::{Carrying, Step, Take};
+use keblin_model::Value;
+use keblin_model::kind::Ids;
+use keblin_model::model::{Axis, FieldDef, Scope};
+use keblin_model::versions::step::{Carrying, Step, Take};
 
 /// Two versions with the step between them.
 #[derive(Clone, Copy)]
@@ -38,7 +38,6 @@ impl<'s> Places<'s> {
             Ids::Difficulties => (of, now_of(&self.step.difficulties, before)?),
             Ids::Unlocks => (of, self.step.unlocks.iter().position(|unlock| unlock.from == Some(before))?),
             Ids::Checkpoints => (of, self.checkpoint_id(before)?),
-            _ => return None,
         };
         let index = u16::try_from(at).ok()?;
         Some(Value::Id { of, index, name: self.now.id_at(of, index)? })
@@ -78,7 +77,6 @@ impl<'s> Places<'s> {
             Axis::Level => &self.step.levels,
             Axis::Difficulty => &self.step.difficulties,
             Axis::List(list) => &self.step.lists.get(usize::from(list))?.parts,
-            _ => return None,
         };
         froms.get(now).copied().flatten()
     }

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::model::OnDeath;
+use keblin_model::Value;
+use keblin_model::model::OnDeath;
 
 use super::apply::Applying;
 use super::places::{Places, now_of};

@@ -3,11 +3,11 @@
 
 use std::sync::Arc;
 
-use keblin_schema::kind::Kind;
-use keblin_schema::model::{Bound, CheckpointLasts, FieldDef, Items, Limits};
-use keblin_schema::value::{Best, Opaque};
-use keblin_schema::value::{ValueMap, ValueSet};
-use keblin_schema::{Date, Instant, Keep, Time, Value};
+use keblin_model::kind::Kind;
+use keblin_model::model::{Bound, CheckpointLasts, FieldDef, Items, Limits};
+use keblin_model::value::{Best, Opaque};
+use keblin_model::value::{ValueMap, ValueSet};
+use keblin_model::{Date, Instant, Keep, Time, Value};
 
 use crate::progress::Engine;
 use crate::save::{Stamp, read, write};
@@ -120,7 +120,7 @@ pub(crate) fn another_value(schema: &Schema, field: &FieldDef, number: i64) -> V
 #[cfg(feature = "testing")]
 pub(crate) fn another_of_object(
     schema: &Schema,
-    field: &keblin_schema::model::MemberDef,
+    field: &keblin_model::model::MemberDef,
     number: i64,
 ) -> Value {
     one(schema, field.kind, &field.limits, number)
@@ -165,7 +165,7 @@ fn some_items(schema: &Schema, kind: Kind, items: &Items, count: i64) -> Value {
 fn one(schema: &Schema, kind: Kind, limits: &Limits, count: i64) -> Value {
     let small = |count: i64| i16::try_from(count % 1000).unwrap_or(1);
     let part =
-        |more: i64| keblin_schema::value::Part::new(f32::from(small(count + more)) + 0.5).unwrap_or_default();
+        |more: i64| keblin_model::value::Part::new(f32::from(small(count + more)) + 0.5).unwrap_or_default();
     let number = |value: Value| {
         use std::cmp::Ordering;
         // From the lower bound up, so that numbers within narrow bounds differ too.

@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::kind::Kind;
-use keblin_schema::steps::{Carrying, Scale};
-use keblin_schema::{Time, Value};
+use keblin_model::kind::Kind;
+use keblin_model::versions::step::{Carrying, Scale};
+use keblin_model::{Time, Value};
 
 use super::convert::{Fit, Unfit, unfit};
 use super::places::Places;
@@ -93,7 +93,6 @@ impl Scalars<'_> {
             Some(Scale::By(by)) => rough * by,
             Some(Scale::ToTime(time)) => rough * time.as_nanos() as f64,
             Some(Scale::FromTime(time)) => rough / time.as_nanos() as f64,
-            Some(_) => rough,
         };
         if is == Kind::Float {
             let number = exact.map_or(scaled, |exact| exact as f64);

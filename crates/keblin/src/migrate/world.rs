@@ -2,11 +2,11 @@
 
 use std::sync::Arc;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::condition::{Facts, Val, Word};
-use keblin_schema::model::{Areas as AreasDef, ObjectKindDef};
-use keblin_schema::steps::{Carrying, ShapeStep};
-use keblin_schema::{Kind, Name, Value};
+use keblin_model::model::{Areas as AreasDef, ObjectKindDef};
+use keblin_model::program::Fact;
+use keblin_model::program::{Facts, Val, Word};
+use keblin_model::versions::step::{Carrying, ShapeStep};
+use keblin_model::{Kind, Name, Value};
 
 use super::apply::{Applying, too_large};
 use super::places::Places;

@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Name;
-use keblin_schema::name::NameFault;
+use keblin_model::Name;
+use keblin_model::name::NameFault;
 
 use super::{Engine, Holder, Play};
 use crate::progress::Notice;

@@ -3,9 +3,9 @@
 use std::slice::from_ref;
 use std::sync::Arc;
 
-use keblin_schema::keep::meet_all;
-use keblin_schema::model::{Again, FieldDef, OnReset, SaveAt, Scope};
-use keblin_schema::{Keep, Value};
+use keblin_model::keep::meet_all;
+use keblin_model::model::{Again, FieldDef, OnReset, SaveAt, Scope};
+use keblin_model::{Keep, Value};
 
 use super::journal::{Cause, Journal};
 use super::meeting::{By, Meeting, Side};

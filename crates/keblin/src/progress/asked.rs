@@ -1,9 +1,10 @@
 //! Values by name, for conditions and tools: a resolved name gives a value, and what last changed it.
 
-use keblin_schema::condition::names::{Asked, Fact, On};
-use keblin_schema::condition::{Facts, Word};
-use keblin_schema::model::{At, LevelDef};
-use keblin_schema::{Name, Value};
+use keblin_model::model::{At, LevelDef};
+use keblin_model::names::Asked;
+use keblin_model::program::{Fact, On};
+use keblin_model::program::{Facts, Word};
+use keblin_model::{Name, Value};
 
 use super::journal::Target;
 use super::{Engine, Holder, Play};

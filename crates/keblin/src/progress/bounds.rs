@@ -3,8 +3,8 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::model::{Bound, FieldDef};
+use keblin_model::Value;
+use keblin_model::model::{Bound, FieldDef};
 
 use super::Engine;
 use super::journal::Cause;
@@ -18,7 +18,6 @@ impl Engine {
                 let difficulty = self.here().difficulty.unwrap_or(0);
                 program.outcome(self, difficulty, field.holds().into()).filter(|value| *value != Value::Unset)
             }
-            _ => None,
         }
     }
 

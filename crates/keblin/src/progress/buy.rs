@@ -2,8 +2,8 @@
 
 use std::cmp::Ordering;
 
-use keblin_schema::condition::Comparison;
-use keblin_schema::{AnyGame, Name, OfGame, Unlock, Value};
+use keblin_model::program::Comparison;
+use keblin_model::{AnyGame, Name, OfGame, Unlock, Value};
 
 use super::journal::Cause;
 use super::notice::Notice;

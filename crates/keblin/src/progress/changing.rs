@@ -1,8 +1,8 @@
 //! Changing a value in place: a member of a shape, an item of a list, an entry of a map. What is written back is clamped
 //! as a plain value is. Looking up one item or entry is here too.
 
-use keblin_schema::Value;
-use keblin_schema::typed::FieldType;
+use keblin_model::Value;
+use keblin_model::typed::FieldType;
 
 use super::fields::Change;
 use super::items::ItemPlace;

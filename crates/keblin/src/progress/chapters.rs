@@ -1,6 +1,6 @@
 //! Chapters: what a map of the world shows of each.
 
-use keblin_schema::{AnyGame, Chapter, Difficulty, OfGame};
+use keblin_model::{AnyGame, Chapter, Difficulty, OfGame};
 
 use super::standing::Standing;
 use super::{Engine, Holder, Play};

@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{AtZero, CheckpointOrder, SaveAt};
-use keblin_schema::{AnyGame, Checkpoint, OfGame, Value};
+use keblin_model::model::{AtZero, CheckpointOrder, SaveAt};
+use keblin_model::program::Fact;
+use keblin_model::{AnyGame, Checkpoint, OfGame, Value};
 
 use super::journal::Cause;
 use super::notice::Notice;

@@ -2,8 +2,8 @@
 //! written here. The keeper takes the mark at the end of a frame. So a save holds the values after the event,
 //! whatever the order of the calls, and several events cause one save.
 
-use keblin_schema::Time;
-use keblin_schema::model::{SaveAt, Scope};
+use keblin_model::Time;
+use keblin_model::model::{SaveAt, Scope};
 
 use super::Engine;
 use super::erase::Erase;

@@ -3,9 +3,10 @@
 
 use std::sync::Arc;
 
-use keblin_schema::condition::names::{Asked, Fact, On};
-use keblin_schema::model::{At, Axis};
-use keblin_schema::{AnyGame, Difficulty, Level, Reset, Value};
+use keblin_model::model::{At, Axis};
+use keblin_model::names::Asked;
+use keblin_model::program::{Fact, On};
+use keblin_model::{AnyGame, Difficulty, Level, Reset, Value};
 
 use super::journal::{Cause, Target};
 use super::notice::Notice;
@@ -30,7 +31,7 @@ pub enum Erase<G = AnyGame> {
     Named(Asked),
     /// What a declared reset erases.
     Reset(Reset<G>),
-    /// A field with all its values, as a position in [`Model::fields`](keblin_schema::Model::fields).
+    /// A field with all its values, as a position in [`Model::fields`](keblin_model::Model::fields).
     Field(usize),
 }
 

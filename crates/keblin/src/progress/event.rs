@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Field, Level, OfGame, Unlock, Value};
+use keblin_model::{AnyGame, Checkpoint, Difficulty, Field, Level, OfGame, Unlock, Value};
 
 use super::Engine;
 use super::buy::Bought;

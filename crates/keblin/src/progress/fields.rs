@@ -4,10 +4,10 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::keep::meet;
-use keblin_schema::limits::Unfit;
-use keblin_schema::model::{Bound, FieldDef, Scope};
-use keblin_schema::{Field, Keep, Name, Time, Value};
+use keblin_model::keep::meet;
+use keblin_model::limits::Unfit;
+use keblin_model::model::{Bound, FieldDef, Scope};
+use keblin_model::{Field, Keep, Name, Time, Value};
 
 use super::Engine;
 use super::journal::Cause;

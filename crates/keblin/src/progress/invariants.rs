@@ -1,7 +1,7 @@
 //! Invariants: conditions that must always be true. A game that breaks one has a mistake in it; nothing is refused for
 //! it, because that would only be another mistake.
 
-use keblin_schema::Name;
+use keblin_model::Name;
 
 use super::{Engine, Holder, Play};
 

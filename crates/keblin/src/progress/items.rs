@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::typed::{FieldType, Scalar};
-use keblin_schema::value::{ValueMap, ValueSet};
-use keblin_schema::{Keep, Name, Value};
+use keblin_model::typed::{FieldType, Scalar};
+use keblin_model::value::{ValueMap, ValueSet};
+use keblin_model::{Keep, Name, Value};
 
 use super::fields::{Change, write_event};
 use super::journal::Cause;

@@ -1,9 +1,9 @@
 //! The journal: which event last changed each value, and why. It is not part of the state: a cloned progress starts
 //! with an empty journal, and it is neither compared nor saved.
 
-use keblin_schema::Value;
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{At, FieldDef};
+use keblin_model::Value;
+use keblin_model::model::{At, FieldDef};
+use keblin_model::program::Fact;
 
 use super::place::{FACT_AXES, Place, RunEnd};
 use crate::snapshot::Schema;

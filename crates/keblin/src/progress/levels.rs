@@ -1,9 +1,9 @@
 //! Levels: their facts, their ratings, their order.
 
-use keblin_schema::condition::Facts;
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{At, StarsBy};
-use keblin_schema::{AnyGame, Chapter, Difficulty, Level, Name, OfGame, Value};
+use keblin_model::model::{At, StarsBy};
+use keblin_model::program::Fact;
+use keblin_model::program::Facts;
+use keblin_model::{AnyGame, Chapter, Difficulty, Level, Name, OfGame, Value};
 
 use super::journal::Cause;
 use super::phase::EventName;

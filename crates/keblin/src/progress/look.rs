@@ -4,8 +4,8 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use keblin_schema::model::{At, FieldDef, Scope};
-use keblin_schema::{AnyGame, Level, Name, OfGame, Value};
+use keblin_model::model::{At, FieldDef, Scope};
+use keblin_model::{AnyGame, Level, Name, OfGame, Value};
 
 use super::journal::{Entry, Target};
 use super::{Engine, Holder, Notice, Phase, Play};

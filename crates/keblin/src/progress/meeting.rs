@@ -1,8 +1,8 @@
 //! How the values of two saves meet: the one place for copies of a game, data that arrives late, pins and tools.
 
-use keblin_schema::keep::meet_all;
-use keblin_schema::model::{Again, FieldDef};
-use keblin_schema::{Keep, Model, Value};
+use keblin_model::keep::meet_all;
+use keblin_model::model::{Again, FieldDef};
+use keblin_model::{Keep, Model, Value};
 
 use crate::snapshot::{LevelFacts, State};
 

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use keblin_schema::Value;
+use keblin_model::Value;
 
 use super::meeting::Side;
 use super::parts::Part;
@@ -29,7 +29,7 @@ pub struct Met {
     pub lost: Option<Side>,
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// Whose value was kept.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]

@@ -166,8 +166,8 @@ use std::collections::VecDeque;
 use std::fmt;
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::model::{Again, At, OnReset, Resume};
+use keblin_model::Value;
+use keblin_model::model::{Again, At, OnReset, Resume};
 
 use crate::broken::Broken;
 use crate::snapshot::{Areas, Carried, Run, Schema, Snapshot, State, Stay, Visit};

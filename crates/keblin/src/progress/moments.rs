@@ -1,6 +1,6 @@
 //! Moments: conditions that are reported once when they become true, even if a value jumps past the threshold.
 
-use keblin_schema::model::{Again, RuleId};
+use keblin_model::model::{Again, RuleId};
 
 use super::notice::Notice;
 use super::{Engine, Phase, Stage};

@@ -3,10 +3,10 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use keblin_schema::model::At;
-use keblin_schema::shown::Shown;
-use keblin_schema::typed::FieldType;
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Unlock, Value};
+use keblin_model::model::At;
+use keblin_model::shown::Shown;
+use keblin_model::typed::FieldType;
+use keblin_model::{AnyGame, Checkpoint, Difficulty, Level, Moment, Name, Unlock, Value};
 
 use super::place::{FACT_AXES, Place, RunEnd};
 use super::typed::RecordOf;
@@ -14,7 +14,7 @@ use crate::account::Account;
 use crate::fullness::Fullness;
 use crate::snapshot::Schema;
 
-keblin_schema::words! {
+keblin_model::words! {
 /// How a level came to be played.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]
@@ -155,7 +155,7 @@ pub enum Notice<G = AnyGame> {
     Erased,
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// Why a file was set aside.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]

@@ -1,6 +1,6 @@
 //! Results of events, with a game's names: every handle belongs to the game, because its progress does.
 
-use keblin_schema::OfGame;
+use keblin_model::OfGame;
 
 use super::{
     Asks, Begun, Covered, Death, Entered, Fed, Finished, LevelCard, NewRecord, Next, Notice, Place,

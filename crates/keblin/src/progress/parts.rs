@@ -4,10 +4,10 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::kind::Ids;
-use keblin_schema::model::{Again, LevelDef};
-use keblin_schema::{Keep, Name, Value};
+use keblin_model::kind::Ids;
+use keblin_model::model::{Again, LevelDef};
+use keblin_model::program::Fact;
+use keblin_model::{Keep, Name, Value};
 
 use super::journal::Target;
 use super::place::FACT_AXES;

@@ -3,7 +3,7 @@
 
 use std::fmt;
 
-keblin_schema::words! {
+keblin_model::words! {
     /// Where a player is.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub enum Phase {
@@ -26,7 +26,7 @@ impl fmt::Display for Phase {
     }
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// An event or write that progress can refuse.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]

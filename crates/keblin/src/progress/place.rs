@@ -1,7 +1,7 @@
 //! Results that events share: a place to respawn, the end of a run.
 
-use keblin_schema::model::Axis;
-use keblin_schema::{AnyGame, Checkpoint, Level};
+use keblin_model::model::Axis;
+use keblin_model::{AnyGame, Checkpoint, Level};
 
 /// The axes of facts, as far as they are kept per level and difficulty.
 pub(crate) const FACT_AXES: [Axis; 2] = [Axis::Level, Axis::Difficulty];
@@ -15,7 +15,7 @@ pub struct Place<G = AnyGame> {
     pub checkpoint: Option<Checkpoint<G>>,
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// How a run ended.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     #[non_exhaustive]

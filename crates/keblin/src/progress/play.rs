@@ -6,8 +6,8 @@ use std::marker::PhantomData;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::SaveAt;
-use keblin_schema::{AnyGame, OfGame};
+use keblin_model::model::SaveAt;
+use keblin_model::{AnyGame, OfGame};
 
 use super::Engine;
 use super::event::{Event, Outcome};

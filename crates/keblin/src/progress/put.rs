@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{At, FieldDef, OnDeath, OnReset};
+use keblin_model::Value;
+use keblin_model::model::{At, FieldDef, OnDeath, OnReset};
+use keblin_model::program::Fact;
 
 use super::Engine;
 use super::journal::{Cause, Journal, Target};

@@ -5,9 +5,9 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_schema::keep::meet_all;
-use keblin_schema::model::{Feed, FeedAt, FieldDef, Scope};
-use keblin_schema::{Keep, Model, Value};
+use keblin_model::keep::meet_all;
+use keblin_model::model::{Feed, FeedAt, FieldDef, Scope};
+use keblin_model::{Keep, Model, Value};
 use thiserror::Error;
 
 use super::Engine;
@@ -53,7 +53,7 @@ pub struct NotTheSameGame {
     pub theirs: String,
 }
 
-keblin_schema::debug_as_display!(NotTheSameGame);
+keblin_model::debug_as_display!(NotTheSameGame);
 
 /// Returns what two saves of one game have together, and can give an account of it. `base` is a save that both continue, if it is
 /// known.

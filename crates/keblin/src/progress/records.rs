@@ -3,11 +3,11 @@
 
 use std::sync::Arc;
 
-use keblin_schema::keep::meet;
-use keblin_schema::model::{At, Axis, FeedAt, FieldDef};
-use keblin_schema::typed::FieldType;
-use keblin_schema::value::Best;
-use keblin_schema::{Keep, Value};
+use keblin_model::keep::meet;
+use keblin_model::model::{At, Axis, FeedAt, FieldDef};
+use keblin_model::typed::FieldType;
+use keblin_model::value::Best;
+use keblin_model::{Keep, Value};
 
 use super::fields::Change;
 use super::journal::Cause;

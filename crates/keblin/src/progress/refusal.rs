@@ -2,8 +2,8 @@
 
 use std::fmt;
 
-use keblin_schema::limits::Unfit;
-use keblin_schema::{Name, Value};
+use keblin_model::limits::Unfit;
+use keblin_model::{Name, Value};
 
 use super::phase::{Answer, EventName, Phase};
 use super::{Engine, Stage};
@@ -21,7 +21,7 @@ pub struct Refused {
     pub why: Box<Why>,
 }
 
-keblin_schema::debug_as_display!(Refused);
+keblin_model::debug_as_display!(Refused);
 
 /// Why a call was refused.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{Again, Extent};
-use keblin_schema::{Reset, Time};
+use keblin_model::model::{Again, Extent};
+use keblin_model::program::Fact;
+use keblin_model::{Reset, Time};
 
 use super::journal::Target;
 use super::{Engine, Stage};

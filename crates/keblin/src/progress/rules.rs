@@ -2,9 +2,9 @@
 //! the level select and the door ask here. Whatever opens or becomes true is reported once. Only rules that name a
 //! changed value are evaluated again.
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::RuleId;
-use keblin_schema::{Difficulty, Level, OfGame, Unlock};
+use keblin_model::model::RuleId;
+use keblin_model::program::Fact;
+use keblin_model::{Difficulty, Level, OfGame, Unlock};
 
 use super::notice::Notice;
 use super::refusal::Why;
@@ -249,7 +249,6 @@ impl Engine {
                 RuleId::Unlock(unlock) => self.ask_unlock(unlock as usize, &mut opened),
                 RuleId::Moment(moment) => self.ask_moment(moment as usize, quiet),
                 RuleId::Invariant(invariant) => self.ask_invariant(invariant as usize),
-                _ => {}
             }
         }
         self.rules.again.clear();

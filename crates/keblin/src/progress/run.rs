@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::model::{Again, FeedAt, SaveAt};
-use keblin_schema::{AnyGame, Checkpoint, Difficulty, Level, OfGame, Unlock};
+use keblin_model::model::{Again, FeedAt, SaveAt};
+use keblin_model::{AnyGame, Checkpoint, Difficulty, Level, OfGame, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice};

@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Value;
-use keblin_schema::model::{Again, CheckpointLasts, Scope};
+use keblin_model::Value;
+use keblin_model::model::{Again, CheckpointLasts, Scope};
 
 use super::journal::Cause;
 use super::place::Place;

@@ -2,7 +2,7 @@
 //! fires once when it becomes true and is re-armed by the first frame of play in which it was not true. The armed
 //! state is not saved.
 
-use keblin_schema::{AnyGame, Checkpoint, OfGame};
+use keblin_model::{AnyGame, Checkpoint, OfGame};
 
 use super::death::{Death, Reached};
 use super::refusal::Refused;

@@ -1,10 +1,10 @@
 //! The parts of a rule: what each asks for, what the player has and what is needed. Level cards, refusals and the
 //! result of a finish all report them in the same way.
 
-use keblin_schema::condition::names::{Fact, On};
-use keblin_schema::condition::{Comparison, Program};
-use keblin_schema::model::{Rule, RuleAsks, RulePart, Threshold};
-use keblin_schema::{AnyGame, Chapter, Difficulty, Level, Unlock, Value};
+use keblin_model::model::{Rule, RuleAsks, RulePart, Threshold};
+use keblin_model::program::{Comparison, Program};
+use keblin_model::program::{Fact, On};
+use keblin_model::{AnyGame, Chapter, Difficulty, Level, Unlock, Value};
 
 use super::Engine;
 use crate::snapshot::Schema;

@@ -5,10 +5,11 @@
 #[cfg(feature = "testing")]
 use std::sync::Arc;
 
-use keblin_schema::condition::names::{Asked, Fact};
-use keblin_schema::kind::Ids;
-use keblin_schema::model::{FieldDef, OnReset};
-use keblin_schema::{Time, Value};
+use keblin_model::kind::Ids;
+use keblin_model::model::{FieldDef, OnReset};
+use keblin_model::names::Asked;
+use keblin_model::program::Fact;
+use keblin_model::{Time, Value};
 
 use super::journal::{Cause, Target};
 use super::phase::EventName;
@@ -22,7 +23,7 @@ use super::{
 #[cfg(feature = "testing")]
 use crate::snapshot::Snapshot;
 #[cfg(feature = "testing")]
-use keblin_schema::typed::FieldType;
+use keblin_model::typed::FieldType;
 
 /// With the feature `testing`: a released game cannot lower a record with it.
 #[cfg(feature = "testing")]
@@ -107,7 +108,7 @@ impl Engine {
 
     /// Sets whether a moment was reported.
     #[cfg(feature = "testing")]
-    pub(crate) fn suppose_reported(&mut self, moment: keblin_schema::Moment, yes: bool) {
+    pub(crate) fn suppose_reported(&mut self, moment: keblin_model::Moment, yes: bool) {
         self.state.told.get_mut(moment.index()).into_iter().for_each(|held| *held = yes);
         self.changed();
     }

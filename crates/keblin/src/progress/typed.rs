@@ -5,8 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::snapshot::Schema;
-use keblin_schema::typed::{FieldType, Scalar};
-use keblin_schema::{AnyGame, Compiled, Field, PerField};
+use keblin_model::typed::{FieldType, Scalar};
+use keblin_model::{AnyGame, Compiled, Field, PerField};
 
 /// A game with a schema of its own, as a type. The macro [`schema!`](crate::schema) makes one.
 pub trait Game: Compiled {

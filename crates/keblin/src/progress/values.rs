@@ -1,7 +1,7 @@
 //! Reading and writing values by a field of the game. `fields` does the writing.
 
-use keblin_schema::typed::{FieldType, Scalar};
-use keblin_schema::{Date, Instant, Time, Value};
+use keblin_model::typed::{FieldType, Scalar};
+use keblin_model::{Date, Instant, Time, Value};
 
 use super::fields::Change;
 use super::journal::Cause;
@@ -85,7 +85,7 @@ impl<G, P: Holder> Play<G, P> {
 
     /// Returns the value of a field. With no run active, run- and level-scope fields return the values the saved run
     /// would resume with, or those a new run would start with. A list, set or map is a view of its items; a field that
-    /// may be unset is a [`MaybeUnset`](keblin_schema::MaybeUnset).
+    /// may be unset is a [`MaybeUnset`](keblin_model::MaybeUnset).
     ///
     /// # Panics
     /// If the field was looked up in another schema.

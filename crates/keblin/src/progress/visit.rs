@@ -4,8 +4,8 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::{AfterLast, Again, FeedAt, FieldDef, OnRetry, SaveAt};
-use keblin_schema::{AnyGame, Difficulty, Level, Name, OfGame, Time, Unlock};
+use keblin_model::model::{AfterLast, Again, FeedAt, FieldDef, OnRetry, SaveAt};
+use keblin_model::{AnyGame, Difficulty, Level, Name, OfGame, Time, Unlock};
 
 use super::journal::Cause;
 use super::notice::{Arrival, NewRecord, Notice};

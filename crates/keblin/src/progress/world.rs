@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::{Area, Model, OfGame, Time};
+use keblin_model::{Area, Model, OfGame, Time};
 
 use super::{Engine, Holder, Play};
 use crate::broken::Broken;

@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
-use keblin_schema::Time;
-use keblin_schema::model::ObjectKindDef;
+use keblin_model::Time;
+use keblin_model::model::ObjectKindDef;
 
 use super::Engine;
 use super::put::Origin;

@@ -1,6 +1,7 @@
 //! Parses the steps that are events: begin, reach, tick, finish, erase and feed.
 
-use keblin_schema::{Finding, Unlock};
+use keblin_model::Unlock;
+use keblin_schema::Finding;
 
 use super::parse::{Words, bad, meant};
 use super::step::{Feed, Step};

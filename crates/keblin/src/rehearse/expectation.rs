@@ -1,9 +1,12 @@
 //! Expectations: conditions that can explain why they are not met: the actual value, and which names to trace.
 
-use keblin_schema::Value;
-use keblin_schema::condition::names::{ENGINE, Fact};
-use keblin_schema::condition::{Comparison, ConditionError, Expr, Node, Program, Read, Type, Word, parse_in};
-use keblin_schema::model::At;
+use keblin_model::Value;
+use keblin_model::model::At;
+use keblin_model::names::ConditionError;
+use keblin_model::names::ENGINE;
+use keblin_model::program::Fact;
+use keblin_model::program::{Comparison, Program, Read, Type, Word};
+use keblin_schema::condition::{Expr, Node, compile, compile_expr, parse_in};
 
 use crate::progress::Engine;
 use crate::progress::journal::Target;
@@ -36,8 +39,8 @@ pub(crate) struct Unmet {
 
 impl Expectation {
     pub(crate) fn compile(schema: &Schema, source: &str) -> Result<Expectation, ConditionError> {
-        let program = Program::compile(schema, source)?;
-        let side = |expr: &Expr| Program::of_expr(schema, source, expr);
+        let program = compile(schema, source)?;
+        let side = |expr: &Expr| compile_expr(schema, source, expr);
         let sides = match parse_in(schema, source, None)?.node {
             Node::Compare(comparison, left, right) => {
                 Some(Sides { left: side(&left)?, comparison, right: side(&right)? })
@@ -63,7 +66,7 @@ impl Expectation {
 
     /// Returns the actual value, if the expectation is not met.
     pub(crate) fn unmet(&self, progress: &Engine) -> Option<Unmet> {
-        let difficulty = progress.difficulty().map_or(0, keblin_schema::Difficulty::index);
+        let difficulty = progress.difficulty().map_or(0, keblin_model::Difficulty::index);
         if self.program.holds(progress, difficulty) {
             return None;
         }

@@ -2,8 +2,8 @@
 
 use std::ops::Range;
 
+use keblin_model::names::ConditionError;
 use keblin_schema::Finding;
-use keblin_schema::condition::ConditionError;
 
 use super::expectation::Expectation;
 use super::parse::{Words, bad, meant};

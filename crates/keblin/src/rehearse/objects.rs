@@ -2,7 +2,7 @@
 
 use std::fmt::Display;
 
-use keblin_schema::{AnyGame, Value};
+use keblin_model::{AnyGame, Value};
 
 use super::machine::Machine;
 use super::report::FailureKind;

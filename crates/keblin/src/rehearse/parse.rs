@@ -4,8 +4,9 @@
 use std::ops::Range;
 use std::time::Duration;
 
-use keblin_schema::name::nearest;
-use keblin_schema::{Code, Finding, Level, Name, Time};
+use keblin_model::name::nearest;
+use keblin_model::{Level, Name, Time};
+use keblin_schema::{Code, Finding};
 
 use super::step::{Step, WriteStep};
 use crate::snapshot::Schema;

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use keblin_schema::{Name, Value};
+use keblin_model::{Name, Value};
 
 use super::trace::Traced;
 use crate::progress::Refused;

@@ -3,8 +3,8 @@
 
 use std::time::Duration;
 
-use keblin_schema::model::At;
-use keblin_schema::{Difficulty, Level, Name};
+use keblin_model::model::At;
+use keblin_model::{Difficulty, Level, Name};
 
 use super::expectation::{Expectation, Unmet};
 use super::machine::Machine;

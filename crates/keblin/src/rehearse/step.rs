@@ -2,8 +2,8 @@
 
 use std::time::Duration;
 
-use keblin_schema::condition::names::Asked;
-use keblin_schema::{Checkpoint, Difficulty, Level, Moment, Unlock, Value};
+use keblin_model::names::Asked;
+use keblin_model::{Checkpoint, Difficulty, Level, Moment, Unlock, Value};
 
 use super::expectation::Expectation;
 use super::world::WorldStep;
@@ -172,7 +172,7 @@ pub enum Feed {
     Reach(String),
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// A step of writing at which the power fails.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]

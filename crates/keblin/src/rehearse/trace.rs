@@ -3,9 +3,10 @@
 
 use std::collections::BTreeMap;
 
-use keblin_schema::Value;
-use keblin_schema::condition::names::{Asked, ENGINE, Fact};
-use keblin_schema::model::At;
+use keblin_model::Value;
+use keblin_model::model::At;
+use keblin_model::names::{Asked, ENGINE};
+use keblin_model::program::Fact;
 
 use crate::progress::Engine;
 use crate::progress::journal::Target;

@@ -3,11 +3,12 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use keblin_schema::condition::names::{Asked, named};
-use keblin_schema::kind::{Holds, Ids};
-use keblin_schema::model::Again;
-use keblin_schema::value::Best;
-use keblin_schema::{Finding, Kind, Value};
+use keblin_model::kind::{Holds, Ids};
+use keblin_model::model::Again;
+use keblin_model::names::{Asked, named};
+use keblin_model::value::Best;
+use keblin_model::{Kind, Value};
+use keblin_schema::Finding;
 
 use super::parse::{Words, bad, meant};
 use super::step::Step;

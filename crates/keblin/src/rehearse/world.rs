@@ -1,8 +1,9 @@
 //! Steps about the world, and parsing them: which areas are needed, what the game loads and unloads, and what happens
 //! to its objects.
 
-use keblin_schema::kind::Holds;
-use keblin_schema::{Finding, Value};
+use keblin_model::Value;
+use keblin_model::kind::Holds;
+use keblin_schema::Finding;
 
 use super::parse::{Words, bad, meant};
 use crate::world::ObjectId;
@@ -37,7 +38,7 @@ pub enum WorldStep {
     ExpectThere(usize, usize, ObjectId, bool),
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// What a game is to do with an area.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]

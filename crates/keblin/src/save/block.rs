@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::fmt;
 use std::ops::Range;
 
-use keblin_schema::Name;
+use keblin_model::Name;
 
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};

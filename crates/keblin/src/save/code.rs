@@ -3,7 +3,7 @@
 
 use std::fmt;
 
-keblin_schema::words! {
+keblin_model::words! {
     /// The code of a finding about a save, for games and tools that act on it. Its word in text and JSON never
     /// changes.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

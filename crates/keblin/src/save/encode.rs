@@ -1,7 +1,7 @@
 //! Writes a snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. `reading`
 //! is the reverse.
 
-use keblin_schema::{Model, Name, Value};
+use keblin_model::{Model, Name, Value};
 use minicbor::Encoder;
 
 use super::facts;

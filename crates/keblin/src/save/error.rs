@@ -2,10 +2,10 @@
 
 use std::fmt::{self, Write};
 
-use keblin_schema::shown::Shown;
+use keblin_model::shown::Shown;
 
 use super::code::SaveCode;
-use keblin_schema::{Name, Value};
+use keblin_model::{Name, Value};
 
 /// Why bytes could not be read as a save of a game.
 #[derive(Clone, PartialEq, Eq)]
@@ -19,7 +19,7 @@ pub struct ReadError {
     pub fault: Fault,
 }
 
-keblin_schema::debug_as_display!(ReadError);
+keblin_model::debug_as_display!(ReadError);
 
 /// What is wrong with some bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -297,7 +297,7 @@ pub struct StepFault {
     pub needs_game: bool,
 }
 
-keblin_schema::debug_as_display!(StepFault);
+keblin_model::debug_as_display!(StepFault);
 
 impl fmt::Display for StepFault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

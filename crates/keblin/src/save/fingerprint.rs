@@ -3,8 +3,8 @@
 
 use std::fmt;
 
-use keblin_schema::model::{Axis, Bound, FieldDef, StarsBy};
-use keblin_schema::{Kind, Model, Name, Value};
+use keblin_model::model::{Axis, Bound, FieldDef, StarsBy};
+use keblin_model::{Kind, Model, Name, Value};
 use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;

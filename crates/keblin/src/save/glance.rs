@@ -1,8 +1,8 @@
 //! A quick check of a save without making its values: whether each has its type and is within its limits. For folders
 //! of thousands of saves. Anything unusual is left to `decode`, which makes the values and reports what is wrong.
 
-use keblin_schema::model::{Bound, FieldDef, Limits};
-use keblin_schema::{Kind, Model, Value};
+use keblin_model::model::{Bound, FieldDef, Limits};
+use keblin_model::{Kind, Model, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;

@@ -3,9 +3,9 @@
 use std::cell::RefCell;
 use std::sync::Arc;
 
-use keblin_schema::kind::Kind;
-use keblin_schema::value::Best;
-use keblin_schema::{Time, Value};
+use keblin_model::kind::Kind;
+use keblin_model::value::Best;
+use keblin_model::{Time, Value};
 use minicbor::Decoder;
 
 use super::cursor::Cursor;
@@ -216,7 +216,7 @@ fn id<'b>(cursor: &mut Cursor<'b>, expected: &str) -> Result<Option<&'b str>, Re
     if cursor.null() { Ok(None) } else { cursor.text(expected).map(Some) }
 }
 
-fn yes_or_no(cursor: &mut Cursor<'_>, name: Option<&keblin_schema::Name>) -> Result<bool, ReadError> {
-    let name = name.map_or("", keblin_schema::Name::as_str);
+fn yes_or_no(cursor: &mut Cursor<'_>, name: Option<&keblin_model::Name>) -> Result<bool, ReadError> {
+    let name = name.map_or("", keblin_model::Name::as_str);
     cursor.next(|| format!("{name} as true or false"), Decoder::bool)
 }

@@ -4,7 +4,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::{Model, Value};
+use keblin_model::{Model, Value};
 
 use super::block::Section;
 use super::cursor::Cursor;

@@ -2,8 +2,8 @@
 
 use std::cell::RefCell;
 
-use keblin_schema::typed::FieldType;
-use keblin_schema::{Field, Name, Time, Value};
+use keblin_model::typed::FieldType;
+use keblin_model::{Field, Name, Time, Value};
 use minicbor::{Decoder, Encoder};
 
 use super::cursor::Cursor;

@@ -4,10 +4,10 @@
 use std::cell::RefCell;
 use std::sync::Arc;
 
-use keblin_schema::kind::{Holds, Kind};
-use keblin_schema::value::{Float, Opaque, Part};
-use keblin_schema::value::{ValueMap, ValueSet};
-use keblin_schema::{Date, Instant, Model, Time, Value};
+use keblin_model::kind::{Holds, Kind};
+use keblin_model::value::{Float, Opaque, Part};
+use keblin_model::value::{ValueMap, ValueSet};
+use keblin_model::{Date, Instant, Model, Time, Value};
 use minicbor::data::Type;
 use minicbor::{Decoder, Encoder};
 

@@ -10,6 +10,10 @@ mod carried;
 /// The schema that a game opens its saves with.
 mod schema;
 
+/// The same from text.
+#[cfg(feature = "parse")]
+mod parsed;
+
 /// Titles of slots and pins.
 mod title;
 
@@ -17,12 +21,14 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
-use keblin_schema::{Model, Time, Value};
+use keblin_model::{Model, Time, Value};
 use thiserror::Error;
 
 pub(crate) use area::{AreaBytes, Filed};
 pub(crate) use carried::Carried;
-pub use schema::{Parsed, PastVersion, Schema};
+#[cfg(feature = "parse")]
+pub use parsed::Parsed;
+pub use schema::{PastVersion, Schema};
 pub(crate) use title::title;
 pub use title::{MAX_TITLE_CHARS, TitleFault};
 
@@ -99,7 +105,7 @@ pub struct PictureTooLarge {
     pub bytes: usize,
 }
 
-keblin_schema::debug_as_display!(PictureTooLarge);
+keblin_model::debug_as_display!(PictureTooLarge);
 
 impl Picture {
     /// Makes a picture of some media type, such as `image/png`.
@@ -185,7 +191,7 @@ impl Eq for Snapshot {}
 pub(crate) struct State {
     /// By cell of the layout.
     pub(crate) cells: Vec<Value>,
-    /// By [`Model::fact_index`](keblin_schema::Model::fact_index).
+    /// By [`Model::fact_index`](keblin_model::Model::fact_index).
     pub(crate) facts: Vec<LevelFacts>,
     pub(crate) furthest: Option<usize>,
     pub(crate) played: Time,
@@ -260,7 +266,7 @@ pub(crate) struct Visit {
     pub(crate) at_checkpoint: Option<Arc<[Value]>>,
 }
 
-keblin_schema::words! {
+keblin_model::words! {
     /// The state of a visit.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
     pub(crate) enum Stay {

@@ -4,15 +4,16 @@ use std::fmt;
 use std::ops::Deref;
 use std::sync::{Arc, OnceLock};
 
-use keblin_schema::steps::Step;
-use keblin_schema::{Declaration, Files, Findings, Model, Unnamed};
+use keblin_model::versions::step::Step;
+use keblin_model::{Declaration, Model};
 
 use super::Snapshot;
 use crate::grammar::plan::Plan;
 use crate::grammar::tape::ByPath;
 
 /// A game's declaration, checked, with its past versions. It dereferences to its [`Model`].
-/// [`schema!`](crate::schema) makes one at compile time; [`Schema::parse`] makes one at run time.
+/// [`schema!`](crate::schema) makes one at compile time; with the feature
+/// `parse`, `Schema::parse` makes one at run time.
 pub struct Schema {
     model: Model,
     past: Vec<PastVersion>,
@@ -92,60 +93,7 @@ impl Deref for Schema {
     }
 }
 
-/// A schema, with the warnings and hints about its texts.
-#[derive(Debug)]
-#[non_exhaustive]
-pub struct Parsed {
-    /// The schema.
-    pub schema: Schema,
-    /// Warnings and hints.
-    pub findings: Findings,
-    /// Findings about the past versions, text by text.
-    pub of_past: Vec<Findings>,
-    unnamed: Unnamed,
-}
-
-impl From<keblin_schema::Parsed> for Parsed {
-    fn from(parsed: keblin_schema::Parsed) -> Parsed {
-        let keblin_schema::Parsed { declaration, findings, of_past, unnamed, .. } = parsed;
-        Parsed { schema: declaration.into(), findings, of_past, unnamed }
-    }
-}
-
-impl Parsed {
-    /// Returns the findings, with a hint for every field that no rule or record names, nor any of some other texts,
-    /// such as rehearsals.
-    #[must_use]
-    pub fn findings_beside<'t>(&self, texts: impl IntoIterator<Item = &'t str>) -> Findings {
-        self.unnamed.beside(texts, &self.schema, &self.findings)
-    }
-}
-
 impl Schema {
-    /// Parses and checks a declaration. `source_name` is the name of the text in messages, usually its path.
-    ///
-    /// ```
-    /// let text = "game = 'otter'\nversion = 1\n[fields.coppers]\ntype = 'int'\nscope = 'profile'\n";
-    /// let parsed = keblin::Schema::parse("progress.toml", text)?;
-    /// assert_eq!(parsed.schema.fields[0].name.as_str(), "coppers");
-    /// # Ok::<(), keblin::Findings>(())
-    /// ```
-    ///
-    /// # Errors
-    /// All [`Findings`], if at least one of them is an error.
-    pub fn parse(source_name: &str, text: &str) -> Result<Parsed, Findings> {
-        Declaration::parse(source_name, text).map(Parsed::from)
-    }
-
-    /// Parses and checks a declaration with its past versions. Findings about these are in [`Parsed::of_past`]; if
-    /// one of them is an error, the schema opens no earlier saves.
-    ///
-    /// # Errors
-    /// As [`Schema::parse`], for the declaration itself.
-    pub fn parse_with_past(files: &Files) -> Result<Parsed, Findings> {
-        Declaration::parse_with_past(files).map(Parsed::from)
-    }
-
     /// Returns the past versions whose saves it opens, the oldest first, without a gap.
     #[must_use]
     pub fn past(&self) -> &[PastVersion] {

@@ -27,7 +27,7 @@ pub enum TitleFault {
     },
 }
 
-keblin_schema::debug_as_display!(TitleFault);
+keblin_model::debug_as_display!(TitleFault);
 
 /// Checks a title; an empty text stands for no title.
 pub(crate) fn title(text: &str) -> Result<Option<Arc<str>>, TitleFault> {

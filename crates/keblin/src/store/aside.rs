@@ -3,7 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
-use keblin_schema::Name;
+use keblin_model::Name;
 
 use super::error::DiskError;
 use super::savedir::{ENDING, FRESH, SaveDir};

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use keblin_schema::AnyGame;
+use keblin_model::AnyGame;
 
 use super::keeper::{Keeper, Saving};
 use super::keeping::Destination;

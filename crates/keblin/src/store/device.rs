@@ -8,8 +8,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::model::Scope;
-use keblin_schema::{Severity, Value};
+use keblin_model::model::Scope;
+use keblin_model::{Severity, Value};
 
 use super::backend::Lock;
 use super::error::{DiskError, failed};

@@ -18,11 +18,11 @@ pub struct DiskError {
     pub source: io::Error,
 }
 
-keblin_schema::debug_as_display!(DiskError);
+keblin_model::debug_as_display!(DiskError);
 
 /// Returns a path for a message, with control characters escaped.
 pub(super) fn shown(path: &Path) -> String {
-    keblin_schema::shown::Shown(&path.to_string_lossy()).to_string()
+    keblin_model::shown::Shown(&path.to_string_lossy()).to_string()
 }
 
 impl DiskError {

@@ -1,6 +1,6 @@
 //! What the clones of a slot share: its lock, and what is known about its files.
 
-use keblin_schema::Value;
+use keblin_model::Value;
 
 use super::backend::Lock;
 use super::error::DiskError;

@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
 
-use keblin_schema::{AnyGame, OfGame};
+use keblin_model::{AnyGame, OfGame};
 
 use super::keeping::{Destination, Keeping};
 use super::opened::{OpenError, Opened, Origin};

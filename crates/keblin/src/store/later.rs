@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::thread::JoinHandle;
 
-use keblin_schema::AnyGame;
+use keblin_model::AnyGame;
 
 use super::error::failed;
 use super::keeper::{Keeper, Saving};

@@ -3,7 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
-use keblin_schema::Name;
+use keblin_model::Name;
 use thiserror::Error;
 
 use super::error::{DiskError, shown};
@@ -80,7 +80,7 @@ pub enum SlotError {
     Disk(#[from] DiskError),
 }
 
-keblin_schema::debug_as_display!(SlotError);
+keblin_model::debug_as_display!(SlotError);
 
 /// The two ends of a file.
 pub(super) struct Ends {

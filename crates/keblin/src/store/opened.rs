@@ -87,7 +87,7 @@ pub enum OpenError {
     Disk(#[from] DiskError),
 }
 
-keblin_schema::debug_as_display!(OpenError);
+keblin_model::debug_as_display!(OpenError);
 
 impl Opened {
     pub(super) fn first_run(schema: &Arc<Schema>, settings: &ReadSettings) -> Opened {

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use keblin_schema::{AnyGame, Value};
+use keblin_model::{AnyGame, Value};
 
 use super::saved::SaveError;
 use super::savedir::SaveDir;

@@ -4,8 +4,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use keblin_schema::Name;
-use keblin_schema::name::NameFault;
+use keblin_model::Name;
+use keblin_model::name::NameFault;
 use thiserror::Error;
 
 use super::error::{DiskError, shown};
@@ -70,7 +70,7 @@ pub enum PinError {
     Save(#[from] SaveError),
 }
 
-keblin_schema::debug_as_display!(PinError);
+keblin_model::debug_as_display!(PinError);
 
 impl From<DiskError> for PinError {
     fn from(error: DiskError) -> PinError {

@@ -22,7 +22,7 @@ pub struct Ruin {
     earlier: Option<(PathBuf, StateHead)>,
 }
 
-keblin_schema::debug_as_display!(Ruin);
+keblin_model::debug_as_display!(Ruin);
 
 impl Ruin {
     /// Makes the ruin of a slot, with the newest intact save among its files that were set aside.

@@ -92,4 +92,4 @@ pub enum SaveError {
     Disk(#[from] DiskError),
 }
 
-keblin_schema::debug_as_display!(SaveError);
+keblin_model::debug_as_display!(SaveError);

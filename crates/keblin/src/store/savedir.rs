@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use keblin_schema::Name;
-use keblin_schema::name::NameFault;
+use keblin_model::Name;
+use keblin_model::name::NameFault;
 use thiserror::Error;
 
 use super::append::SMALL_BYTES;
@@ -53,7 +53,7 @@ pub struct SlotNameError {
     pub fault: NameFault,
 }
 
-keblin_schema::debug_as_display!(SlotNameError);
+keblin_model::debug_as_display!(SlotNameError);
 
 impl SaveDir {
     /// Returns the saves in a folder on the disk. A relative path is resolved now, and stays the same folder later.

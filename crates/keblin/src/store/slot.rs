@@ -4,7 +4,7 @@ use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use keblin_schema::Name;
+use keblin_model::Name;
 
 use super::aside::is_fresh;
 use super::backend::LeftAt;

@@ -23,7 +23,7 @@ pub enum SwitchError {
     Open(#[from] OpenError),
 }
 
-keblin_schema::debug_as_display!(SwitchError);
+keblin_model::debug_as_display!(SwitchError);
 
 impl<G> Play<G, Saving> {
     /// Switches to another slot, or reloads this one: saves the current progress, opens the slot, and is its keeper

@@ -6,7 +6,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 
-use keblin_schema::Value;
+use keblin_model::Value;
 
 use super::error::{DiskError, failed};
 use super::saved::{SaveError, Saved};

@@ -4,7 +4,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use keblin_schema::Severity;
+use keblin_model::Severity;
 
 use super::check_file;
 use super::finding::SaveFinding;

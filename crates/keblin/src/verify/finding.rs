@@ -2,8 +2,8 @@
 
 use std::fmt;
 
-use keblin_schema::Severity;
-use keblin_schema::shown::Shown;
+use keblin_model::Severity;
+use keblin_model::shown::Shown;
 
 use crate::save::SaveCode;
 

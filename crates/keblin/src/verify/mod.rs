@@ -43,7 +43,7 @@ pub use states::{common_state, verify_state};
 
 use std::sync::Arc;
 
-use keblin_schema::{Severity, Value};
+use keblin_model::{Severity, Value};
 
 use crate::migrate::Account;
 use crate::progress::reconcile::{Playing, Side, meet};

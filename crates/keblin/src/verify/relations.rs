@@ -3,9 +3,9 @@
 use std::cell::OnceCell;
 use std::cmp::Ordering;
 
-use keblin_schema::condition::names::Fact;
-use keblin_schema::model::{At, Axis, Bound, Extent, FeedAt, FieldDef, Scope};
-use keblin_schema::{Severity, Value};
+use keblin_model::model::{At, Axis, Bound, Extent, FeedAt, FieldDef, Scope};
+use keblin_model::program::Fact;
+use keblin_model::{Severity, Value};
 
 use super::finding::SaveFinding;
 use crate::progress::Engine;

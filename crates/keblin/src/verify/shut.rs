@@ -1,7 +1,7 @@
 //! Finished levels that an update of the game has shut: a rule asks for more than before, or a level was put in.
 
-use keblin_schema::Level;
-use keblin_schema::model::At;
+use keblin_model::Level;
+use keblin_model::model::At;
 
 use super::finding::SaveFinding;
 use super::relations::place;

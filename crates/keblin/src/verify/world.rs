@@ -4,8 +4,8 @@
 use std::cmp::Ordering;
 use std::collections::HashSet;
 
-use keblin_schema::model::MemberDef;
-use keblin_schema::{Kind, Model, Value};
+use keblin_model::model::MemberDef;
+use keblin_model::{Kind, Model, Value};
 
 use super::finding::SaveFinding;
 use crate::save::SaveCode;

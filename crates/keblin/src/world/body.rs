@@ -2,8 +2,8 @@
 
 use std::convert::Infallible;
 
-use keblin_schema::model::ObjectKindDef;
-use keblin_schema::{Model, Time};
+use keblin_model::model::ObjectKindDef;
+use keblin_model::{Model, Time};
 use minicbor::data::Tag;
 use minicbor::encode::{Error, Write};
 use minicbor::{Decoder, Encoder};

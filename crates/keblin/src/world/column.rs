@@ -2,10 +2,10 @@
 
 use std::borrow::Cow;
 
-use keblin_schema::kind::Kind;
-use keblin_schema::typed::{finite_f32, finite_f64};
-use keblin_schema::value::{Float, Part};
-use keblin_schema::{Date, Instant, Model, ObjectId, Time, Value};
+use keblin_model::kind::Kind;
+use keblin_model::typed::{finite_f32, finite_f64};
+use keblin_model::value::{Float, Part};
+use keblin_model::{Date, Instant, Model, ObjectId, Time, Value};
 use minicbor::data::{Tag, Type};
 use minicbor::encode::{Error, Write};
 use minicbor::{Decoder, Encoder};

@@ -1,6 +1,6 @@
 //! What is known of the areas of a save, for tools.
 
-use keblin_schema::Name;
+use keblin_model::Name;
 
 use super::body::AreaBody;
 use super::fault::AreaFault;

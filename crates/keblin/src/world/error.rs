@@ -2,8 +2,8 @@
 
 use std::fmt;
 
-use keblin_schema::ObjectId;
-use keblin_schema::limits::Unfit;
+use keblin_model::ObjectId;
+use keblin_model::limits::Unfit;
 
 use super::fault::AreaFault;
 
@@ -17,7 +17,7 @@ pub struct WorldError {
     pub why: WorldWhy,
 }
 
-keblin_schema::debug_as_display!(WorldError);
+keblin_model::debug_as_display!(WorldError);
 
 /// Why a call about the world failed.
 #[derive(Clone, Debug, PartialEq, Eq)]

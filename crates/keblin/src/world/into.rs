@@ -2,8 +2,8 @@
 
 use std::marker::PhantomData;
 
-use keblin_schema::typed::{FieldType, Member};
-use keblin_schema::{Model, ObjectField, ObjectId, Time, Value};
+use keblin_model::typed::{FieldType, Member};
+use keblin_model::{Model, ObjectField, ObjectId, Time, Value};
 
 use super::body::{AreaBody, Rows};
 use super::column::Column;

@@ -50,7 +50,7 @@ pub use counts::{ObjectCount, counts};
 pub use error::{WorldError, WorldWhy};
 pub use fault::{AreaFault, AreaFaultKind};
 pub use into::{AreaIn, RowIn};
-pub use keblin_schema::{ObjectField, ObjectId};
+pub use keblin_model::{ObjectField, ObjectId};
 pub(crate) use needs::Needs;
 pub use needs::{AreaChange, AreaGuard};
 pub use object::WorldObject;

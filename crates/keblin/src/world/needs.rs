@@ -5,7 +5,7 @@ use std::fmt;
 use std::marker::PhantomData;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use keblin_schema::{AnyGame, Area, OfGame};
+use keblin_model::{AnyGame, Area, OfGame};
 
 /// How many guards each area has.
 #[derive(Debug, Default)]

@@ -1,6 +1,6 @@
 //! What a game's own struct says of itself.
 
-use keblin_schema::{ObjectId, ObjectKind, Time};
+use keblin_model::{ObjectId, ObjectKind, Time};
 
 use super::into::RowIn;
 use super::out::ColumnsOut;

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::hash::BuildHasher;
 
-use keblin_schema::ObjectId;
+use keblin_model::ObjectId;
 
 /// A collection of the objects of one kind in one area, as the game holds them. Implemented for `Vec`, `VecDeque`, and
 /// maps by [`ObjectId`]; implement it for your own storage.

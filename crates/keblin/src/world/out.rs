@@ -3,10 +3,10 @@
 use std::borrow::Cow;
 use std::marker::PhantomData;
 
-use keblin_schema::Model;
-use keblin_schema::model::ObjectKindDef;
-use keblin_schema::typed::{FieldType, Member};
-use keblin_schema::{ObjectField, ObjectId, Value};
+use keblin_model::Model;
+use keblin_model::model::ObjectKindDef;
+use keblin_model::typed::{FieldType, Member};
+use keblin_model::{ObjectField, ObjectId, Value};
 
 use super::body::Rows;
 use super::column::Column;

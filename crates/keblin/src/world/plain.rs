@@ -1,6 +1,6 @@
 //! Objects without a struct of a game: a rehearsal has only the declaration.
 
-use keblin_schema::{Model, ObjectId, Value};
+use keblin_model::{Model, ObjectId, Value};
 
 use super::into::AreaIn;
 use super::out::{AreaOut, ColumnsOut};

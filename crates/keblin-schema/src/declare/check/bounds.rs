@@ -2,10 +2,11 @@
 
 use std::cmp::Ordering;
 
-use crate::condition::names::Fact;
+use crate::condition::compile_any;
 use crate::condition::{Facts, Program, Read, Type, Word};
 use crate::declare::parse::{BoundDecl, Declarations, Placed};
 use crate::model::{Bound, Model};
+use crate::program::Fact;
 use crate::text::finding::{Code, Finding};
 use crate::value::Value;
 
@@ -18,7 +19,7 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
         for (is_max, bound) in [(false, &field.min), (true, &field.max)] {
             let Some(Placed { value: BoundDecl::Follows(source), .. }) = bound else { continue };
             let kind = model.fields.get(index).map(|field| Type::from(field.holds()));
-            match Program::compile_any(model, &source.text) {
+            match compile_any(model, &source.text) {
                 Ok((program, found_kind)) if Some(found_kind) == kind => {
                     bounds.push((index, is_max, program))
                 }

@@ -2,12 +2,15 @@
 
 use std::collections::HashSet;
 
-use crate::condition::names::Fact;
+use crate::condition::range::possible;
+use crate::condition::rule_of_both;
 use crate::condition::{Comparison, Expr, Failing, Node, Program, Read, names_previous, parse};
 use crate::declare::parse::{BoundDecl, ConditionDecl, Declarations, StarsDecl};
 use crate::model::{Bound, Model, Rule, RuleId, Watch};
-use crate::text::finding::{Code, Finding, Severity};
+use crate::program::Fact;
+use crate::text::finding::{Code, Finding};
 use crate::value::Value;
+use keblin_model::Severity;
 
 use super::bounds::programs;
 use super::place::{misplaced, place};
@@ -26,7 +29,7 @@ fn rule_in(
     level: Option<usize>,
     found: &mut Vec<Finding>,
 ) -> Option<Rule> {
-    match Rule::compile_in(model, &condition.text, level) {
+    match crate::condition::rule_in(model, &condition.text, level) {
         Ok(rule) => {
             stray_checkpoints(model, condition, found);
             Some(rule)
@@ -52,7 +55,7 @@ pub(super) fn compile(declared: &Declarations, model: &mut Model, found: &mut Ve
             level.chapter.and_then(|at| Some((chapters.get(at)?.as_ref()?, of_chapters.get(at)?)));
         let lock = match (of_chapter, own) {
             (Some((chapter, Some(_))), Some(own)) if unlock.is_some() => {
-                Rule::of_both(model, (&chapter.text, &own.text), Some(index)).ok()
+                rule_of_both(model, (&chapter.text, &own.text), Some(index)).ok()
             }
             (Some((_, of_chapter)), None) => of_chapter.clone(),
             _ => unlock.clone(),
@@ -234,7 +237,7 @@ fn doubt(
         let finding = Finding::error(Code::FailingRule, place(&span, condition), message);
         found.push(finding.as_severity(Severity::Warning).instead(instead));
     }
-    let possible = program.possible(reachable);
+    let possible = possible(program, reachable);
     if possible.yes && possible.no {
         return;
     }

@@ -8,10 +8,11 @@ use crate::limits::{Unfit, fit_length};
 use crate::model::{
     Axis, Bound, FieldDef, Items, MAX_AXES, Model, OnDeath, OnReset, OnRetry, Scope, Survival,
 };
-use crate::text::finding::{Code, Finding, Severity};
+use crate::text::finding::{Code, Finding};
 use crate::value::Value;
 use crate::value::keep::Keep;
 use crate::value::kind::{Holds, Kind};
+use keblin_model::Severity;
 
 pub(super) fn resolve(field: &FieldDecl, declared: &Declarations, found: &mut Vec<Finding>) -> FieldDef {
     let keep = field.keep.as_ref().map_or(Keep::Latest, |keep| keep.value);

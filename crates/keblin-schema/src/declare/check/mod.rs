@@ -47,10 +47,9 @@ pub(crate) mod reach;
 mod shut;
 
 use crate::declare::parse::{Declarations, InvariantDecl, MomentDecl};
-use crate::embed;
 use crate::model::{Axis, CheckpointLasts, Index, Model, Scope};
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 
 /// The most cells a layout may have.
 const MAX_CELLS: usize = 1 << 20;
@@ -115,7 +114,7 @@ pub(crate) fn resolve(
     if declared.broken_syntax {
         found.retain(|finding| finding.code != Code::UnknownName);
     }
-    model.tag = embed::tag_of(&model);
+    model.tag = keblin_model::tag_of(&model);
     let unnamed = named::unnamed(&declared, &model);
     fits.then_some((model, unnamed))
 }

@@ -3,7 +3,8 @@
 use crate::condition::{Program, Read};
 use crate::declare::parse::Declarations;
 use crate::model::Model;
-use crate::text::finding::{Code, Finding, Severity};
+use crate::text::finding::{Code, Finding};
+use keblin_model::Severity;
 
 use super::bounds::programs;
 

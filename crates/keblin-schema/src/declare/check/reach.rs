@@ -2,9 +2,10 @@
 
 use std::collections::HashMap;
 
-use crate::condition::names::Fact;
-use crate::condition::{Ranges, Read};
+use crate::condition::Read;
+use crate::condition::range::{Ranges, possible};
 use crate::model::{Bound, Model};
+use crate::program::Fact;
 use crate::value::Value;
 use crate::value::kind::Kind;
 
@@ -56,7 +57,8 @@ impl Reachable<'_> {
                 (self.unlocks.get(at), self.model.unlocks.get(at).map(|unlock| &unlock.when))
             }
         };
-        let opens = rule.is_some_and(|rule| rule.as_ref().is_none_or(|rule| rule.program.possible(self).yes));
+        let opens =
+            rule.is_some_and(|rule| rule.as_ref().is_none_or(|rule| possible(&rule.program, self).yes));
         if reached != Some(&false) || !opens {
             return false;
         }

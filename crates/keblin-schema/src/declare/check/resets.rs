@@ -3,10 +3,11 @@
 use crate::condition::{Program, Read};
 use crate::declare::parse::{Declarations, Placed};
 use crate::model::{Axis, Extent, FeedAt, FieldDef, Model, ResetDef, ResetLevels, ResetPart, Scope};
+use crate::name::nearest;
 use crate::program::Fact;
-use crate::text::finding::{Code, Finding, Severity};
-use crate::text::name::nearest;
+use crate::text::finding::{Code, Finding};
 use crate::value::keep::Keep;
+use keblin_model::Severity;
 
 use super::bounds::programs;
 
@@ -160,7 +161,7 @@ fn left<T>(reset: &Placed<T>, message: String, instead: &str) -> Finding {
 }
 
 /// A value that stays is clamped to a bound that goes.
-fn bounds(model: &Model, extent: &Extent, reset: &Placed<crate::text::name::Name>, found: &mut Vec<Finding>) {
+fn bounds(model: &Model, extent: &Extent, reset: &Placed<crate::name::Name>, found: &mut Vec<Finding>) {
     for (index, field) in model.fields.iter().enumerate().filter(|(_, field)| field.scope == Scope::Profile) {
         let stays = field.cells.clone().any(|cell| !extent.has_cell(cell));
         if stays && programs(model, index).any(|bound| asks(model, extent, bound, true)) {
@@ -172,12 +173,7 @@ fn bounds(model: &Model, extent: &Extent, reset: &Placed<crate::text::name::Name
 }
 
 /// An invariant compares what stays with what goes.
-fn invariants(
-    model: &Model,
-    extent: &Extent,
-    reset: &Placed<crate::text::name::Name>,
-    found: &mut Vec<Finding>,
-) {
+fn invariants(model: &Model, extent: &Extent, reset: &Placed<crate::name::Name>, found: &mut Vec<Finding>) {
     for invariant in &model.invariants {
         let Some(rule) = &invariant.holds else { continue };
         if [true, false].into_iter().all(|erased| asks(model, extent, &rule.program, erased)) {
@@ -191,7 +187,7 @@ fn invariants(
 }
 
 /// A sum that stays counts a level again that can be finished again.
-fn sums(model: &Model, extent: &Extent, reset: &Placed<crate::text::name::Name>, found: &mut Vec<Finding>) {
+fn sums(model: &Model, extent: &Extent, reset: &Placed<crate::name::Name>, found: &mut Vec<Finding>) {
     let unfinishes = (0..model.fact_count()).any(|index| extent.has_fact(index, Fact::Finished));
     let fed = |at| {
         move |field: &&FieldDef| {

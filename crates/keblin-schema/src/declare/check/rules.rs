@@ -2,8 +2,8 @@
 
 use crate::declare::parse::{Declarations, Placed};
 use crate::model::{Bound, Lives, Model, OnDeath, OnRetry, Scope};
+use crate::name::nearest;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::nearest;
 use crate::value::Value;
 use crate::value::keep::Keep;
 use crate::value::kind::Kind;

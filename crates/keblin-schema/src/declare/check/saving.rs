@@ -2,7 +2,8 @@
 
 use crate::declare::parse::Declarations;
 use crate::model::{FeedAt, Model, SaveAt};
-use crate::text::finding::{Code, Finding, Severity};
+use crate::text::finding::{Code, Finding};
+use keblin_model::Severity;
 
 pub(super) fn saving(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     let Some(autosave) = &declared.autosave else { return };

@@ -1,11 +1,12 @@
 //! What keeps something locked for ever: itself, something that can never open either, or a number out of reach.
 
-use crate::condition::{Comparison, Expr, Node, Program, Read, parse_in};
+use crate::condition::range::{numbers, possible};
+use crate::condition::{Comparison, Expr, Node, Program, Read, compile_expr, parse_in};
 use crate::declare::parse::ConditionDecl;
 use crate::model::Model;
 use crate::program::Type;
 use crate::text::finding::{Code, Finding};
-use crate::text::time::Time;
+use crate::time::Time;
 
 use super::reach::Reachable;
 
@@ -73,8 +74,8 @@ pub(super) fn unreached(
         match &part.node {
             Node::And(left, right) => parts.extend([right.as_ref(), left.as_ref()]),
             Node::Compare(how, left, right) => {
-                let (program, _) = Program::of_expr(model, source, part).ok()?;
-                if !program.possible(reachable).yes {
+                let (program, _) = compile_expr(model, source, part).ok()?;
+                if !possible(&program, reachable).yes {
                     return of_comparison(model, reachable, source, (*how, left, right));
                 }
             }
@@ -96,8 +97,8 @@ fn of_comparison(
         (Node::Literal(_), _) => (right, matches!(how, Comparison::Less | Comparison::LessOrEqual)),
         _ => return None,
     };
-    let (program, kind) = Program::of_expr(model, source, named).ok()?;
-    let (low, high) = program.numbers(reachable)?;
+    let (program, kind) = compile_expr(model, source, named).ok()?;
+    let (low, high) = numbers(&program, reachable)?;
     let name = source.get(named.span.clone())?;
     let shown = |number: i128| {
         let number = i64::try_from(number).ok()?;

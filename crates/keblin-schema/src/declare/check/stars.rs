@@ -3,7 +3,8 @@
 use crate::condition::{Comparison, Val};
 use crate::declare::parse::ConditionDecl;
 use crate::model::{LevelDef, Model, Rule, RuleAsks, StarsBy};
-use crate::text::finding::{Code, Finding, Severity};
+use crate::text::finding::{Code, Finding};
+use keblin_model::Severity;
 
 /// Warns about stars that compare one number with several thresholds, but not from easy to hard.
 pub(super) fn unordered(rules: &[Rule], stars: &[ConditionDecl], found: &mut Vec<Finding>) {

@@ -4,8 +4,8 @@
 use super::rules::field_named;
 use crate::declare::parse::{Declarations, FieldDecl, Placed};
 use crate::model::{MemberDef, Model, With};
+use crate::name::nearest;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::nearest;
 
 pub(super) fn with(declared: &Declarations, model: &mut Model, found: &mut Vec<Finding>) {
     for (index, field) in declared.fields.iter().enumerate() {

@@ -3,9 +3,9 @@
 use super::Placed;
 use super::table::Reader;
 use crate::model::SaveAt;
+use crate::name::nearest;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::nearest;
-use crate::text::time::Time;
+use crate::time::Time;
 
 /// Reads the list; `None` if the game declares none.
 pub(super) fn list(top: &Reader<'_, '_>, found: &mut Vec<Finding>) -> Option<Placed<Vec<SaveAt>>> {

@@ -10,8 +10,8 @@ use super::level::{ConditionDecl, LevelDecl, LevelEntry, LevelKeys, condition, k
 use super::table::{Item, Reader};
 use super::{Placed, constant, named_tables};
 use crate::model::{ChapterDef, ConstantDef};
+use crate::name::{Name, nearest};
 use crate::text::finding::{Code, Finding};
-use crate::text::name::{Name, nearest};
 use crate::value::Value;
 
 /// A chapter as declared.

@@ -6,8 +6,8 @@ use super::level::is_key;
 use super::table::{Item, Reader};
 use super::{Placed, clashes, value};
 use crate::model::{ConstantDef, Model};
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 use crate::value::Value;
 use crate::value::kind::{Holds, Kind};
 

@@ -4,8 +4,8 @@ use toml::de::DeValue;
 
 use super::table::Reader;
 use super::{Placed, clashes};
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 
 /// A group as declared.
 #[derive(Debug)]

@@ -8,8 +8,9 @@ use toml::de::{DeString, DeTable, DeValue};
 
 use super::Placed;
 use super::table::{Item, Reader};
-use crate::text::finding::{Code, Finding, Severity};
-use crate::text::name::{Name, NameFault, as_people_read, one_letter_apart, repaired};
+use crate::name::{Name, NameFault, as_people_read, one_letter_apart, repaired};
+use crate::text::finding::{Code, Finding};
+use keblin_model::Severity;
 
 impl<'a, 'i> Reader<'a, 'i> {
     /// Reads the value of a key as an id.

@@ -8,8 +8,8 @@ use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, named_tables};
 use crate::model::InvariantDef;
+use crate::name::Name;
 use crate::text::finding::Finding;
-use crate::text::name::Name;
 
 /// An invariant as declared.
 #[derive(Debug)]

@@ -9,8 +9,8 @@ use super::star::{StarsDecl, stars};
 use super::table::{Item, Reader};
 use super::{Placed, named_tables};
 use crate::model::{AtZero, CheckpointOrder, ConstantDef, LevelDef};
+use crate::name::Name;
 use crate::text::finding::Finding;
-use crate::text::name::Name;
 use crate::value::Value;
 
 /// What an entry of `[[levels]]` says, or a chapter says for all levels that it makes.

@@ -3,8 +3,8 @@
 use super::table::Reader;
 use super::{Placed, clashes};
 use crate::model::ListDef;
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 use crate::value::kind::{Ids, Kind};
 
 /// A closed list as declared.

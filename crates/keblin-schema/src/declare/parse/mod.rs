@@ -72,8 +72,8 @@ use std::ops::Range;
 use toml::de::DeTable;
 
 use crate::model::{AfterLast, CheckpointLasts, Model, Resume, SaveAt, StarsBy};
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 
 use chapter::ChapterDecl;
 pub(crate) use field::{BoundDecl, FieldDecl};

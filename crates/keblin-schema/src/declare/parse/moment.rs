@@ -8,8 +8,8 @@ use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, named_tables};
 use crate::model::{Again, MomentDef};
+use crate::name::Name;
 use crate::text::finding::Finding;
-use crate::text::name::Name;
 
 /// A moment as declared.
 #[derive(Debug)]

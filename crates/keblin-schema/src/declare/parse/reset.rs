@@ -6,8 +6,8 @@ use toml::de::DeTable;
 
 use super::table::Reader;
 use super::{Placed, named_tables};
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 
 /// A reset as declared.
 #[derive(Debug)]

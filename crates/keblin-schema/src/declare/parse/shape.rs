@@ -7,8 +7,8 @@ use super::length::length;
 use super::table::Reader;
 use super::{Placed, clashes, value};
 use crate::model::{Items, Limits, MemberDef, Model, ShapeDef};
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 use crate::value::Value;
 use crate::value::kind::{Holds, Kind};
 

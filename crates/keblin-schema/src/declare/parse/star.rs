@@ -7,8 +7,8 @@ use super::ids::clashes;
 use super::level::{ConditionDecl, condition};
 use super::table::{Item, Reader, type_text};
 use crate::model::MAX_STARS;
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 
 /// A level's rating as declared.
 #[derive(Clone, Debug)]

@@ -8,8 +8,8 @@ use toml::de::{DeTable, DeValue};
 
 use super::Placed;
 use super::meant::{instead_of, key_meant, without_key};
+use crate::name::nearest;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::nearest;
 
 pub(crate) type Item<'i> = Spanned<DeValue<'i>>;
 

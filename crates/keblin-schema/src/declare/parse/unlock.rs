@@ -8,8 +8,8 @@ use super::level::{ConditionDecl, condition};
 use super::table::Reader;
 use super::{Placed, named_tables};
 use crate::model::UnlockDef;
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 use crate::value::Value;
 
 /// An unlock as declared.

@@ -9,9 +9,9 @@ use toml::de::{DeTable, DeValue};
 use super::Placed;
 use super::table::{Item, Reader};
 use crate::model::Model;
+use crate::name::nearest;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::nearest;
-use crate::text::time::Time;
+use crate::time::Time;
 use crate::value::kind::{Holds, Kind};
 use crate::value::{Part, Value, ValueMap, ValueSet};
 

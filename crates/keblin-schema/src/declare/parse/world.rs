@@ -8,8 +8,9 @@ use super::shape::members_of;
 use super::table::{Item, Reader};
 use super::{Placed, clashes, named_tables};
 use crate::model::{AreaDef, Areas, Model, ObjectKindDef, OnDeath, OnReset, OnRetry};
-use crate::text::finding::{Code, Finding, Severity};
-use crate::text::name::{Name, nearest};
+use crate::name::{Name, nearest};
+use crate::text::finding::{Code, Finding};
+use keblin_model::Severity;
 
 /// The most areas, and the most from one side of a grid to the other.
 const MAX_AREAS: usize = 1_000_000;

@@ -3,7 +3,7 @@
 use super::names::names_of;
 use super::{Change, Class, Found, What};
 use crate::model::{LevelDef, Model, ResetDef};
-use crate::text::name::Name;
+use crate::name::Name;
 use crate::versions::normal::{id_list, literal};
 
 impl Found<'_> {

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use super::names::names_of;
 use super::{Class, Found, What};
 use crate::model::{Bound, FieldDef, Limits, MemberDef, Model};
-use crate::text::name::Name;
+use crate::name::Name;
 use crate::value::Value;
 
 /// Which bound of a range.

@@ -19,9 +19,9 @@ mod rules;
 use std::fmt;
 
 use crate::model::Model;
-use crate::text::name::Name;
+use crate::name::Name;
 
-crate::words! {
+keblin_model::words! {
     /// What a difference means for existing saves.
     #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
     #[non_exhaustive]
@@ -204,10 +204,10 @@ impl fmt::Display for Difference {
 /// Version numbers and texts for people (`about`, titles) are not compared.
 ///
 /// ```
-/// use keblin_schema::{Declaration, diff::{Class, differences}};
+/// use keblin_schema::diff::{Class, differences};
 ///
 /// let text = "game = 'otter'\nversion = 1\n[fields.oil]\ntype = 'int'\nscope = 'run'\nmax = 60\non_death = 'stays'\n";
-/// let schema = |text: &str| Declaration::parse("progress.toml", text).map(|parsed| parsed.declaration);
+/// let schema = |text: &str| keblin_schema::parse("progress.toml", text).map(|parsed| parsed.declaration);
 /// let (before, now) = (schema(text)?, schema(&text.replace("60", "40"))?);
 /// let found = differences(&before, &now);
 /// assert_eq!(found[0].to_string(), "field oil: max 60 -> 40");

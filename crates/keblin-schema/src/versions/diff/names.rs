@@ -2,7 +2,7 @@
 
 use super::{Change, Class, Found, What};
 use crate::model::ListDef;
-use crate::text::name::{Name, nearest};
+use crate::name::{Name, nearest};
 
 /// Returns the names that both versions have, with their positions.
 pub(super) fn in_both(before: &[&Name], now: &[&Name]) -> Vec<(usize, usize)> {

@@ -4,6 +4,7 @@ use super::names::names_of;
 use super::{Change, Class, Found, What};
 use crate::condition::Comparison;
 use crate::model::{LevelDef, Model, MomentDef, Rule, RuleAsks, RulePart, StarsBy, UnlockDef};
+use crate::versions::normal::costs_text;
 
 /// Returns whether a rule asks for more than another: for everything that one asked for, or a higher number of it,
 /// and for something more. Some stricter rules are not recognised.
@@ -104,7 +105,7 @@ impl Found<'_> {
             self.latch(&what, unlock.latch, same.latch);
             let costs = |model: &Model, unlock: &UnlockDef| match unlock.costs.is_empty() {
                 true => String::new(),
-                false => model.costs_text(unlock),
+                false => costs_text(model, unlock),
             };
             self.key(Class::Rule, &what, "costs", costs(before, unlock), costs(now, same));
         }

@@ -3,7 +3,7 @@
 use super::names::names_of;
 use super::{Class, Found, What};
 use crate::model::{Areas, MemberDef, Model, ObjectKindDef};
-use crate::text::name::Name;
+use crate::name::Name;
 
 impl Found<'_> {
     pub(super) fn world(&mut self) {

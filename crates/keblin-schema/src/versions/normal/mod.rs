@@ -19,66 +19,62 @@ use crate::value::kind::{Holds, Ids, Kind};
 
 pub(crate) use written::{literal, quoted};
 
-impl Model {
-    /// Returns the declaration in its normal form: a text of TOML that reads back as this model, apart from titles
-    /// and `about`.
-    ///
-    /// ```
-    /// let text = "version = 1\ngame = 'otter'\n[fields]\nfish = { scope = 'profile', type = 'int', max = 9 }\n";
-    /// let schema = keblin_schema::Declaration::parse("progress.toml", text)?.declaration;
-    /// assert!(schema.normal_text().ends_with("[fields.fish]\ntype = \"int\"\nscope = \"profile\"\nmax = 9\n"));
-    /// # Ok::<(), keblin_schema::Findings>(())
-    /// ```
-    #[must_use]
-    pub fn normal_text(&self) -> String {
-        let mut out = Normal { model: self, text: String::new() };
-        out.declaration();
-        out.lists();
-        out.shapes();
-        out.world();
-        self.fields.iter().for_each(|field| out.field(field));
-        out.groups();
-        out.constants();
-        out.chapters();
-        out.levels();
-        out.unlocks();
-        out.moments();
-        out.invariants();
-        out.resets();
-        out.text
-    }
+/// Returns a declaration in its normal form: a text of TOML that reads back as this model, apart from titles and
+/// `about`.
+///
+/// ```
+/// let text = "version = 1\ngame = 'otter'\n[fields]\nfish = { scope = 'profile', type = 'int', max = 9 }\n";
+/// let model = keblin_schema::parse("progress.toml", text)?.declaration.model;
+/// let normal = keblin_schema::normal_text(&model);
+/// assert!(normal.ends_with("[fields.fish]\ntype = \"int\"\nscope = \"profile\"\nmax = 9\n"));
+/// # Ok::<(), keblin_schema::Findings>(())
+/// ```
+#[must_use]
+pub fn normal_text(model: &Model) -> String {
+    let mut out = Normal { model, text: String::new() };
+    out.declaration();
+    out.lists();
+    out.shapes();
+    out.world();
+    model.fields.iter().for_each(|field| out.field(field));
+    out.groups();
+    out.constants();
+    out.chapters();
+    out.levels();
+    out.unlocks();
+    out.moments();
+    out.invariants();
+    out.resets();
+    out.text
+}
 
-    /// Returns the type of a field as a declaration writes it: each key with its value.
-    pub(crate) fn kind_words(&self, field: &FieldDef) -> Vec<(&'static str, String)> {
-        self.words_of(field.holds())
-    }
+/// Returns the type of a field as a declaration writes it: each key with its value.
+pub(crate) fn kind_words(model: &Model, field: &FieldDef) -> Vec<(&'static str, String)> {
+    words_of(model, field.holds())
+}
 
-    /// Returns a type as a declaration writes it: each key with its value.
-    pub(crate) fn words_of(&self, holds: Holds) -> Vec<(&'static str, String)> {
-        let mut words = self.words_of_kind(holds.kind);
-        words.extend(holds.of.map(|of| ("of", quoted(&self.item_word(of)))));
-        words.extend(holds.key.map(|key| ("key", quoted(&self.item_word(key)))));
-        words
-    }
+/// Returns a type as a declaration writes it: each key with its value.
+pub(crate) fn words_of(model: &Model, holds: Holds) -> Vec<(&'static str, String)> {
+    let kind = holds.kind;
+    let named =
+        matches!(kind, Kind::Id(_) | Kind::Shape(_) | Kind::Object(_)).then(|| item_word(model, kind));
+    let mut words = vec![("type", quoted(kind.as_str()))];
+    words.extend(named.map(|name| ("of", quoted(&name))));
+    words.extend(holds.of.map(|of| ("of", quoted(&item_word(model, of)))));
+    words.extend(holds.key.map(|key| ("key", quoted(&item_word(model, key)))));
+    words
+}
 
-    fn words_of_kind(&self, kind: Kind) -> Vec<(&'static str, String)> {
-        let named =
-            matches!(kind, Kind::Id(_) | Kind::Shape(_) | Kind::Object(_)).then(|| self.item_word(kind));
-        let of = named.map(|name| ("of", quoted(&name)));
-        [("type", quoted(kind.as_str()))].into_iter().chain(of).collect()
-    }
-
-    /// Returns the word for the contents of a list, set or map, or for the list, shape or kind of objects of a type.
-    pub(crate) fn item_word(&self, kind: Kind) -> String {
-        let named = match kind {
-            Kind::Id(Ids::List(list)) => self.lists.get(usize::from(list)).map(|list| list.name.as_str()),
-            Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
-            Kind::Shape(shape) => self.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
-            Kind::Object(of) => self.object_kinds.get(usize::from(of)).map(|kind| kind.name.as_str()),
-            plain => Some(plain.as_str()),
-        };
-        named.unwrap_or_default().to_string()
-    }
+/// Returns the word for the contents of a list, set or map, or for the list, shape or kind of objects of a type.
+pub(crate) fn item_word(model: &Model, kind: Kind) -> String {
+    let named = match kind {
+        Kind::Id(Ids::List(list)) => model.lists.get(usize::from(list)).map(|list| list.name.as_str()),
+        Kind::Id(ids) => Ids::BUILT_IN.iter().find(|(_, known)| *known == ids).map(|(word, _)| *word),
+        Kind::Shape(shape) => model.shapes.get(usize::from(shape)).map(|shape| shape.name.as_str()),
+        Kind::Object(of) => model.object_kinds.get(usize::from(of)).map(|kind| kind.name.as_str()),
+        plain => Some(plain.as_str()),
+    };
+    named.unwrap_or_default().to_string()
 }
 
 /// Returns a bound as a declaration writes it.
@@ -100,14 +96,12 @@ struct Normal<'s> {
     text: String,
 }
 
-impl Model {
-    /// Returns what an unlock costs, as a declaration writes it.
-    pub(crate) fn costs_text(&self, unlock: &UnlockDef) -> String {
-        let costs = unlock.costs.iter().filter_map(|(field, price)| {
-            Some(format!("{} = {}", self.fields.get(*field)?.name, literal(price)?))
-        });
-        format!("{{ {} }}", costs.collect::<Vec<_>>().join(", "))
-    }
+/// Returns what an unlock costs, as a declaration writes it.
+pub(crate) fn costs_text(model: &Model, unlock: &UnlockDef) -> String {
+    let costs = unlock.costs.iter().filter_map(|(field, price)| {
+        Some(format!("{} = {}", model.fields.get(*field)?.name, literal(price)?))
+    });
+    format!("{{ {} }}", costs.collect::<Vec<_>>().join(", "))
 }
 
 impl Normal<'_> {
@@ -188,7 +182,7 @@ impl Normal<'_> {
     }
 
     fn member(&mut self, member: &MemberDef) {
-        for (key, word) in self.model.words_of(member.holds()) {
+        for (key, word) in words_of(self.model, member.holds()) {
             self.key(key, &word);
         }
         self.default(&member.default, member.kind);
@@ -213,7 +207,7 @@ impl Normal<'_> {
 
     fn field(&mut self, field: &FieldDef) {
         self.heading(&format!("[fields.{}]", field.name));
-        for (key, word) in self.model.kind_words(field) {
+        for (key, word) in kind_words(self.model, field) {
             self.key(key, &word);
         }
         self.word("scope", field.scope.as_str());
@@ -348,7 +342,7 @@ impl Normal<'_> {
             self.word("id", unlock.name.as_str());
             self.maybe("when", unlock.when.as_ref().map(|rule| quoted(rule.program.source())));
             if !unlock.costs.is_empty() {
-                self.key("costs", &self.model.costs_text(unlock));
+                self.key("costs", &costs_text(self.model, unlock));
             } else if unlock.latch {
                 self.key("latch", "true");
             }

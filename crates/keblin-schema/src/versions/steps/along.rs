@@ -1,7 +1,7 @@
 //! Axes: where the old values go on new axes, and which are taken from removed axes.
 
 use crate::model::{Axis, FieldDef};
-use crate::text::name::Name;
+use crate::name::Name;
 use crate::value::keep::Keep;
 
 use super::Take;

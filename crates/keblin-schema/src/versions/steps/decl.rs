@@ -8,7 +8,7 @@ use toml::de::{DeTable, DeValue};
 use crate::declare::parse::level::{ConditionDecl, condition};
 use crate::declare::parse::table::{Item, Reader, type_text};
 use crate::text::finding::{Code, Finding};
-use crate::text::time::Time;
+use crate::time::Time;
 use crate::versions::normal::quoted;
 
 use super::Misfit;

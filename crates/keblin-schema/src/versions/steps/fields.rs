@@ -2,7 +2,7 @@
 //! shape, with the new declaration's words, so that an accidental change is found.
 
 use crate::model::{FieldDef, Model, Scope};
-use crate::text::name::Name;
+use crate::name::Name;
 use crate::value::Value;
 use crate::value::kind::Kind;
 use crate::versions::normal::quoted;
@@ -252,8 +252,8 @@ impl Resolving<'_> {
             let plain = matches!(was, Kind::Bool | Kind::Int | Kind::Float);
             let written = if plain { old_text.value.clone() } else { quoted(&old_text.value) };
             let read = [
-                (before.written(was.into(), &written), &old_text.span, before.version),
-                (now.written(is.into(), &new_text.value), &new_text.span, now.version),
+                (crate::written(before, was.into(), &written), &old_text.span, before.version),
+                (crate::written(now, is.into(), &new_text.value), &new_text.span, now.version),
             ];
             let [old_value, new_value] = read.map(|(value, span, version)| {
                 value.map_err(|why| {

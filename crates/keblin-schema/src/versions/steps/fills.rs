@@ -1,14 +1,17 @@
 //! Values computed from old ones: facts of levels, unlocks, fields; and where facts go that are now kept per
 //! difficulty, or no longer are.
 
-use crate::condition::names::Fact;
+use crate::condition::compile_any;
+use crate::condition::range::can_overflow;
 use crate::condition::{Failing, Program, Type};
 use crate::declare::check::place::misplaced;
 use crate::declare::check::reach::Reachable;
 use crate::declare::parse::level::ConditionDecl;
 use crate::model::{FieldDef, Model};
-use crate::text::finding::{Code, Finding, Severity};
-use crate::text::name::Name;
+use crate::name::Name;
+use crate::program::Fact;
+use crate::text::finding::{Code, Finding};
+use keblin_model::Severity;
 
 use super::resolve::{Paste, Resolving};
 use super::{FactsStep, FieldStep, Take};
@@ -189,7 +192,7 @@ impl Resolving<'_> {
             text = text.replace("{number}", &(index + 1).to_string());
         }
         let is_plain = !has_placeholder(&fill.text);
-        let compiled = Program::compile_any(model, &text);
+        let compiled = compile_any(model, &text);
         match compiled {
             Ok((program, kind)) => {
                 if let Some((_, why)) = program.can_fail() {
@@ -204,7 +207,7 @@ impl Resolving<'_> {
                 }
                 // Reported once for all places.
                 let is_told = |told: &Finding| told.code == Code::FailingRule && told.span == fill.span;
-                if program.can_overflow(&Reachable::everything(model)) && !self.found.iter().any(is_told) {
+                if can_overflow(&program, &Reachable::everything(model)) && !self.found.iter().any(is_told) {
                     let message = format!(
                         "a number in `{text}` can exceed 64 bits; a save with such a value is left untouched and does not open"
                     );

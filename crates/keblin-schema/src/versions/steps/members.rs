@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 
 use crate::model::MemberDef;
 use crate::value::kind::Kind;
-use crate::versions::normal::literal;
+use crate::versions::normal::{literal, words_of};
 
 use super::resolve::{Paste, Resolving};
 use super::shape::is_same;
@@ -89,7 +89,7 @@ impl Resolving<'_> {
 
     fn declared_of_member(&self, member: &MemberDef) -> Vec<(&'static str, String)> {
         let limits = member.items.as_ref().map_or(&member.limits, |items| &items.limits);
-        let mut words = self.now.words_of(member.holds());
+        let mut words = words_of(self.now, member.holds());
         words.extend(limits.min.as_ref().and_then(literal).map(|min| ("min", min)));
         words.extend(limits.max.as_ref().and_then(literal).map(|max| ("max", max)));
         words.extend(limits.max_len.map(|len| ("max_len", len.to_string())));

@@ -1,7 +1,7 @@
 //! Lists of names: the old name of each new one, from the step, or else the same name.
 
+use crate::name::{Name, nearest};
 use crate::text::finding::{Code, Finding};
-use crate::text::name::{Name, nearest};
 
 use super::decl::{NamedDecl, Said};
 use super::pairs::Pairs;

@@ -1,6 +1,6 @@
 //! Lists of names in two versions.
 
-use crate::text::name::{Name, nearest};
+use crate::name::{Name, nearest};
 
 /// A list of names in two versions.
 pub(super) struct Pairs<'n> {

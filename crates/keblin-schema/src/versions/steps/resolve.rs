@@ -3,8 +3,8 @@
 use std::ops::Range;
 
 use crate::model::{Axis, Model, ShapeDef};
+use crate::name::{Name, nearest};
 use crate::text::finding::{Code, Finding};
-use crate::text::name::{Name, nearest};
 use crate::value::kind::{Ids, Kind};
 use crate::versions::normal::{id_list, quoted};
 

@@ -3,10 +3,10 @@
 use std::cmp::Ordering;
 
 use crate::model::{Axis, Bound, FieldDef, Limits, Model};
-use crate::text::time::Time;
+use crate::time::Time;
 use crate::value::Value;
 use crate::value::kind::Kind;
-use crate::versions::normal::{bound_text, id_list, literal, quoted};
+use crate::versions::normal::{bound_text, id_list, kind_words, literal, quoted};
 
 use super::decl::FieldDecl;
 use super::resolve::Resolving;
@@ -26,7 +26,7 @@ impl Resolving<'_> {
             && kind_now(old_holds.key) == holds.key
             && old_holds.of.is_some() == holds.of.is_some();
         if !same {
-            changed.extend(now.kind_words(field));
+            changed.extend(kind_words(now, field));
         }
         let mut word = |key, was: &str, is: &str| {
             if was != is {
@@ -115,9 +115,10 @@ impl Resolving<'_> {
                 "group" => {
                     Some(now.group_of(field).map_or("false".to_string(), |group| quoted(group.name.as_str())))
                 }
-                of_kind => {
-                    now.kind_words(field).into_iter().find(|(word, _)| *word == of_kind).map(|(_, text)| text)
-                }
+                of_kind => kind_words(now, field)
+                    .into_iter()
+                    .find(|(word, _)| *word == of_kind)
+                    .map(|(_, text)| text),
             };
             if declared.as_ref().is_some_and(|declared| is_same(declared, &text.value)) {
                 continue;

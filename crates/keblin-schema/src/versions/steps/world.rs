@@ -1,8 +1,8 @@
 //! Kinds of objects with their fields, and areas.
 
 use crate::model::ObjectKindDef;
+use crate::name::Name;
 use crate::text::finding::{Code, Finding};
-use crate::text::name::Name;
 use crate::versions::diff::{Change, Class, differences_of_the_world};
 
 use super::pairs::Pairs;

@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use keblin_schema::name::nearest;
-use keblin_schema::{Name, Time, Value};
+use keblin_model::name::nearest;
+use keblin_model::{Name, Time, Value};
 use serde_json::{Map as Object, Value as Json};
 
 use super::value::{best_of_json, of_hex, shortened};

@@ -12,7 +12,7 @@ mod import;
 
 use std::collections::BTreeMap;
 
-use keblin_schema::Value;
+use keblin_model::Value;
 use serde_json::{Map as Object, Value as Json, json};
 use thiserror::Error;
 
@@ -42,7 +42,7 @@ pub struct JsonError {
     pub message: String,
 }
 
-keblin_schema::debug_as_display!(JsonError);
+keblin_model::debug_as_display!(JsonError);
 
 /// Returns a save as JSON: everything in it, and what it says about itself.
 ///

@@ -1,10 +1,10 @@
 //! The JSON Schema of a game's saves: what `import` accepts, with the bounds and lengths of the declaration. Other
 //! programs can check an edited save with it before it is imported.
 
-use keblin_schema::kind::Kind;
-use keblin_schema::model::{Bound, FieldDef, Items, Limits};
-use keblin_schema::name::MAX_NAME_CHARS;
-use keblin_schema::{Model, Value};
+use keblin_model::kind::Kind;
+use keblin_model::model::{Bound, FieldDef, Items, Limits};
+use keblin_model::name::MAX_NAME_CHARS;
+use keblin_model::{Model, Value};
 use serde_json::{Map as Object, Value as Json, json};
 
 use super::{JSON_FORMAT, RAW};

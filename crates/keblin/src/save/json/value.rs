@@ -3,10 +3,10 @@
 
 use std::sync::Arc;
 
-use keblin_schema::kind::{Holds, Kind};
-use keblin_schema::model::FieldDef;
-use keblin_schema::value::{Best, Opaque, Part};
-use keblin_schema::{Model, Value};
+use keblin_model::kind::{Holds, Kind};
+use keblin_model::model::FieldDef;
+use keblin_model::value::{Best, Opaque, Part};
+use keblin_model::{Model, Value};
 use serde_json::{Map as Object, Value as Json, json};
 
 /// What is wrong with a value: the path below it, and a sentence.

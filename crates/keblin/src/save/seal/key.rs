@@ -28,7 +28,7 @@ pub struct KeyTooShort {
     pub bytes: usize,
 }
 
-keblin_schema::debug_as_display!(KeyTooShort);
+keblin_model::debug_as_display!(KeyTooShort);
 
 /// Hides the key bytes so that they never reach a log.
 impl fmt::Debug for SealKey {

@@ -17,7 +17,7 @@ pub use key::{KeyTooShort, MIN_KEY_BYTES, SealKey};
 #[cfg(not(feature = "seal"))]
 pub use no_key::SealKey;
 
-keblin_schema::words! {
+keblin_model::words! {
     /// The result of checking a seal.
     #[derive(Clone, Copy, Debug, PartialEq, Eq)]
     #[non_exhaustive]
