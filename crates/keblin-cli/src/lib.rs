@@ -11,6 +11,7 @@ mod files;
 mod cmd;
 
 /// The page of `keblin report`.
+#[cfg(feature = "report")]
 mod report;
 
 /// How output looks.
@@ -127,9 +128,15 @@ pub fn run(
         Command::Verify { files, key, set_aside } => {
             cmd::verify::run(&mut console, &args, files, (key.as_deref(), *set_aside))
         }
+        #[cfg(feature = "report")]
         Command::Report { saves, to, csv, key } => {
             let asked = cmd::report::Asked { saves, to, csv: csv.as_deref(), key: key.as_deref() };
             cmd::report::run(&mut console, &args, &asked)
+        }
+        #[cfg(not(feature = "report"))]
+        Command::Report { .. } => {
+            let why = "this build of the tool cannot make reports: build it with its default features";
+            Err(Trouble::Told(why.to_string()))
         }
         Command::Freeze => cmd::freeze::run(&mut console, &args),
         Command::Migrate { files, write, key } => {

@@ -58,6 +58,7 @@ pub(crate) mod why;
 mod pages;
 
 /// `keblin report`
+#[cfg(feature = "report")]
 pub(crate) mod report;
 
 /// `keblin rehearse`

@@ -22,7 +22,9 @@ use crate::Trouble;
 use crate::args::Args;
 use crate::out::{counted, shown};
 
-pub(crate) use write::{is_free, make_folder_of, now, overwrite, publish, renew, sweep, write_anew};
+#[cfg(feature = "report")]
+pub(crate) use write::renew;
+pub(crate) use write::{is_free, make_folder_of, now, overwrite, publish, sweep, write_anew};
 
 /// The longest key that is read, in bytes.
 const MAX_KEY_BYTES: u64 = 4096;

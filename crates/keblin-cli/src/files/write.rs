@@ -5,7 +5,9 @@
     reason = "the command line reads the files it is given and stamps what it writes"
 )]
 
-use std::io::{ErrorKind, Read, Write};
+#[cfg(feature = "report")]
+use std::io::Read;
+use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
@@ -13,6 +15,7 @@ use crate::Trouble;
 use crate::out::shown;
 
 /// How many bytes of a file are searched for its mark.
+#[cfg(feature = "report")]
 const MARKED_BYTES: u64 = 1024;
 
 /// Writes a file that must not exist yet.
@@ -30,6 +33,7 @@ pub(crate) fn write_anew(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
 
 /// Writes a file that is made again each time, such as a report. What is there already must have a mark in its first
 /// bytes that says so; anything else is not overwritten.
+#[cfg(feature = "report")]
 pub(crate) fn renew(path: &Path, bytes: &[u8], mark: &str) -> Result<(), Trouble> {
     let told = |error: std::io::Error| Trouble::Told(format!("{}: {error}", shown(path)));
     if is_free(path) {
