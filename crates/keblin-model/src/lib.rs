@@ -12,6 +12,9 @@
 //!
 //! The modules below are in the order in which they build on each other. Each uses only those before it.
 
+/// One sort for all types.
+pub mod order;
+
 /// Texts: the ids and times they contain, and how they are shown.
 mod text;
 

@@ -1,6 +1,7 @@
 //! Ids. Takes a text, returns a `Name` or what is wrong with it; also finds the known id that was probably meant.
 //! This module decides which ids of one list clash; the parser collects the lists.
 
+use crate::order::sort_by;
 use std::borrow::Borrow;
 use std::fmt;
 use std::str::FromStr;
@@ -267,13 +268,17 @@ pub fn one_letter_apart(a: &str, b: &str) -> bool {
 /// differ, or one.
 #[must_use]
 pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    nearest_of(wrong, &mut known.into_iter())
+}
+
+/// Returns the same for words of any kind, compiled once.
+fn nearest_of<'a>(wrong: &str, known: &mut dyn Iterator<Item = &'a str>) -> Option<&'a str> {
     let wrong = wrong.to_lowercase();
     let near = |word: &str| (word.chars().count().max(wrong.chars().count()) / 3).max(1);
-    let candidates =
-        known.into_iter().enumerate().map(|(order, word)| (at_least_apart(&wrong, word), order, word));
+    let candidates = known.enumerate().map(|(order, word)| (at_least_apart(&wrong, word), order, word));
     let mut candidates: Vec<_> = candidates.filter(|(least, _, word)| *least <= near(word)).collect();
     // Of thousands of similar words, those with nearly the same letters.
-    candidates.sort_unstable();
+    sort_by(&mut candidates, Ord::cmp);
     candidates.truncate(MAX_COMPARED);
     candidates
         .into_iter()

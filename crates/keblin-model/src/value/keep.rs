@@ -1,5 +1,6 @@
 //! Keep rules, in one place for writes, replays and saves that meet.
 
+use crate::order::sort_by;
 use std::cmp::Ordering;
 use std::sync::Arc;
 
@@ -107,7 +108,7 @@ fn best_of(rule: Keep, ours: &[Value], theirs: &[Value], base: Option<&[Value]>)
         };
         best.extend(std::iter::repeat_n(value.clone(), copies));
     }
-    best.sort_by(|one, other| {
+    sort_by(&mut best, |one, other| {
         let order = one.order(other).unwrap_or(Ordering::Equal);
         let order = if rule == Keep::Highest { order.reverse() } else { order };
         // Of two equal ones, the order does not depend on whose they are.

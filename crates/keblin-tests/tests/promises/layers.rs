@@ -50,8 +50,8 @@ const IN_ORDER: [InOrder; 2] = [
     InOrder {
         krate: "crates/keblin-model",
         stages: &[
-            "text", "value", "program", "model", "embed", "limits", "clamp", "survival", "names", "versions",
-            "key", "typed", "lookup", "named", "readable",
+            "order", "text", "value", "program", "model", "embed", "limits", "clamp", "survival", "names",
+            "versions", "key", "typed", "lookup", "named", "readable",
         ],
         uses: 100,
     },

@@ -3,6 +3,7 @@
 use keblin_model::Model;
 use keblin_model::kind::{Holds, Kind};
 use keblin_model::model::FieldDef;
+use keblin_model::order::sort_by;
 
 use super::listed::{self, Listed, Map};
 use super::tape::{self, ByPath, Tape};
@@ -49,7 +50,7 @@ impl ShapeOrder {
             inside: ShapeOrder::of(model, member.holds()),
         });
         let mut members: Vec<MemberOrder> = members.collect();
-        members.sort_by(|one, other| one.key.cmp(&other.key));
+        sort_by(&mut members, |one, other| one.key.cmp(&other.key));
         ShapeOrder { head: encoded(|out| out.map(members.len() as u64).map(drop)), members }
     }
 }

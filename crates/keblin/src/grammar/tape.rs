@@ -1,6 +1,7 @@
 //! A map of the grammar as bytes with gaps for the values. All names are already encoded, in deterministic order, so
 //! writing is copying, and reading a save of the same schema is comparing.
 
+use keblin_model::order::sort_by;
 use std::collections::BTreeMap;
 
 use super::encoded;
@@ -40,7 +41,7 @@ impl Tape {
         let unknown = carried.iter().filter(|(key, _)| map.keeps_unknown && is_here(key));
         let unknown = unknown.filter_map(|(key, bytes)| Some((key.last()?.as_str(), Err(bytes))));
         let mut entries: Vec<_> = known.chain(unknown).map(|(key, value)| (text(key), key, value)).collect();
-        entries.sort_unstable_by(|(one, ..), (other, ..)| one.cmp(other));
+        sort_by(&mut entries, |(one, ..), (other, ..)| one.cmp(other));
         self.bytes.extend(encoded(|out| out.map(entries.len() as u64).map(drop)));
         for (encoded, key, value) in entries {
             self.bytes.extend(encoded);

@@ -1,6 +1,7 @@
 //! Levels: their facts, their ratings, their order.
 
 use keblin_model::model::{At, StarsBy};
+use keblin_model::order::sort_by;
 use keblin_model::program::Fact;
 use keblin_model::program::Facts;
 use keblin_model::{AnyGame, Chapter, Difficulty, Level, Name, OfGame, Value};
@@ -123,7 +124,7 @@ impl Engine {
             Some(Next { level: self.schema.level_at(index)?, open: self.is_open_at(index, difficulty) })
         };
         let mut next: Vec<Next> = levels.filter_map(next).collect();
-        next.sort_by_key(|next| !next.open);
+        sort_by(&mut next, |one, other| other.open.cmp(&one.open));
         next
     }
 

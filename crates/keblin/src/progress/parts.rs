@@ -1,11 +1,11 @@
 //! What a snapshot has, part by part, with a name for each as people read it: for comparing two of them.
 
-use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
 
 use keblin_model::kind::Ids;
 use keblin_model::model::{Again, LevelDef};
+use keblin_model::order::each_once;
 use keblin_model::program::Fact;
 use keblin_model::{Keep, Name, Value};
 
@@ -116,10 +116,10 @@ impl Part {
         parts.extend(unlike(&a.latched, &b.latched).map(Part::Latched));
         parts.extend(unlike(&a.opened, &b.opened).map(Part::Opened));
         parts.extend(unlike(&a.told, &b.told).map(Part::Told));
-        let areas: BTreeSet<_> = one.areas.keys().chain(other.areas.keys()).cloned().collect();
+        let areas = each_once(one.areas.keys().chain(other.areas.keys()).cloned());
         let areas = areas.into_iter().filter(|area| one.areas.get(area) != other.areas.get(area));
         parts.extend(areas.map(Part::Area));
-        let unknown: BTreeSet<String> = one.carried.names().chain(other.carried.names()).collect();
+        let unknown = each_once(one.carried.names().chain(other.carried.names()));
         let unknown = unknown.into_iter().map(Part::Unknown);
         parts.extend(unknown.filter(|part| part.value(one) != part.value(other)));
         parts

@@ -1,7 +1,7 @@
 //! One block: its word, its content, and the digest over both. Nothing in a block is trusted before its digest
 //! matches, so damage is never mistaken for something that a later version wrote.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::fmt;
 use std::ops::Range;
 
@@ -49,7 +49,7 @@ pub(super) struct Walked<'b> {
     /// The intact blocks, in order: the offset of each, and the end of its content.
     pub(super) whole: Vec<(usize, usize)>,
     /// The fault at each offset without an intact block.
-    pub(super) faults: BTreeMap<usize, ReadError>,
+    pub(super) faults: HashMap<usize, ReadError>,
     /// Sections that states have named; most of them were named by the previous state too.
     pub(super) sections: HashMap<usize, Named<'b>>,
 }

@@ -2,7 +2,6 @@
 //! keys.
 
 use std::cmp::Ordering;
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::block::Section;
@@ -126,16 +125,16 @@ fn redeclared(
 pub(crate) fn decode_apart<'b>(
     sections: impl IntoIterator<Item = &'b Section<'b>>,
     schema: &Arc<Schema>,
-) -> (Decoded, BTreeMap<&'b str, ReadError>) {
+) -> (Decoded, Vec<(&'b str, ReadError)>) {
     let plan = schema.plan();
     let mut reading = Reading::new(schema, plan);
-    let mut faults = BTreeMap::new();
+    let mut faults = Vec::new();
     for section in sections {
         let Some(body) = plan.section(section.name) else { continue };
         let before = reading.state.clone();
         if let Err(error) = reading.by_keys(section, body) {
             reading.state = before;
-            faults.insert(section.name, error);
+            faults.push((section.name, error));
         }
     }
     let Reading { state, carried, missing, .. } = reading;

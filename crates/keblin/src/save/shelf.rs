@@ -1,6 +1,7 @@
 //! The areas of the world in a file, and the table of a state that shares them. There are many, and most stay
 //! unchanged from one state to the next, so their rows are copied as they were written.
 
+use keblin_model::order::sort_by;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -79,7 +80,7 @@ impl Shelf {
         }
         let rows = self.areas.iter().enumerate();
         let mut order: Vec<_> = rows.filter_map(|(at, area)| Some((area.row.as_ref()?.start, at))).collect();
-        order.sort_unstable();
+        sort_by(&mut order, Ord::cmp);
         self.order = order.into_iter().map(|(_, at)| at).collect();
     }
 

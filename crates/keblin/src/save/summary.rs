@@ -1,5 +1,6 @@
 //! The summary of a save for lists of slots: read from its state alone, without its values.
 
+use keblin_model::order::sort_by;
 use std::cell::RefCell;
 
 use keblin_model::typed::FieldType;
@@ -183,7 +184,7 @@ fn encoded_fields(snapshot: &Snapshot) -> Vec<(String, Vec<u8>)> {
             Some((def.name.to_string(), encoded(|out| values::write(out, value))))
         })
         .collect();
-    fields.sort_by(|(one, _), (other, _)| one.len().cmp(&other.len()).then_with(|| one.cmp(other)));
+    sort_by(&mut fields, |(one, _), (other, _)| one.len().cmp(&other.len()).then_with(|| one.cmp(other)));
     fields
 }
 

@@ -1,6 +1,7 @@
 //! Writes values as CBOR and reads them back. A number with a fraction takes the shortest form that keeps it (RFC
 //! 8949, section 4.2.1), a time is its nanoseconds, an id its text, a shape a map by its members' names.
 
+use keblin_model::order::sort_by;
 use std::cell::RefCell;
 use std::sync::Arc;
 
@@ -79,7 +80,7 @@ fn array<'v>(
 fn map(out: &mut Out<'_>, entries: &ValueMap, order: &ShapeOrder) -> Result<(), Failure> {
     let mut entries: Vec<(Vec<u8>, &Value)> =
         entries.iter().map(|(key, value)| (encoded(|out| write(out, key)), value)).collect();
-    entries.sort_unstable_by(|(one, _), (other, _)| one.cmp(other));
+    sort_by(&mut entries, |(one, _), (other, _)| one.cmp(other));
     out.map(entries.len() as u64)?;
     for (key, value) in entries {
         out.writer_mut().extend_from_slice(&key);

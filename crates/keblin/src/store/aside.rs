@@ -1,6 +1,7 @@
 //! Files that were set aside: their names, which say why, and how long they stay. Nothing that was saved is removed
 //! at once. The oldest files are removed when there are many of them and they are old.
 
+use keblin_model::order::sort_by;
 use std::path::{Path, PathBuf};
 
 use keblin_model::Name;
@@ -107,7 +108,7 @@ impl SaveDir {
         if total <= ASIDE_BYTES {
             return Vec::new();
         }
-        set_aside.sort_by_key(|file| file.written_unix_ms);
+        sort_by(&mut set_aside, |one, other| one.written_unix_ms.cmp(&other.written_unix_ms));
         let now = self.files().now_unix_ms();
         let mut going = Vec::new();
         for (at, file) in set_aside.iter().enumerate() {

@@ -1,6 +1,7 @@
 //! The list of slots, and operations on whole slots. The list reads only the two ends of each file, so it is fast
 //! even if saves are large. If a file ends in a reserve, that is searched too, from its end.
 
+use keblin_model::order::sort_by;
 use std::path::{Path, PathBuf};
 
 use keblin_model::Name;
@@ -114,7 +115,7 @@ impl SaveDir {
                 entries.push(SlotEntry { name, len_bytes: 0, head });
             }
         }
-        entries.sort_by(|one, other| one.name.cmp(&other.name));
+        sort_by(&mut entries, |one, other| one.name.cmp(&other.name));
         Ok(entries)
     }
 

@@ -157,8 +157,8 @@ fn readable(section: &Section<'_>, schema: &Arc<Schema>) -> Result<(), ReadError
     if is_written_by(section, schema) {
         return Ok(());
     }
-    let (_, mut faults) = decode_apart([section], schema);
-    faults.remove(section.name).map_or(Ok(()), Err)
+    let (_, faults) = decode_apart([section], schema);
+    faults.into_iter().next().map_or(Ok(()), |(_, error)| Err(error))
 }
 
 impl SaveFinding {

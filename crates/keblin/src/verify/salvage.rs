@@ -56,12 +56,12 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     };
     let of = written_by(first, &sections, schema);
     let slot = &of.plan().slot;
-    let (decoded, mut faults) = decode_apart(slot.iter().filter_map(|body| last(&body.name)), of);
+    let (decoded, faults) = decode_apart(slot.iter().filter_map(|body| last(&body.name)), of);
     let mut snapshot = decoded.snapshot;
     let said = state.as_ref().and_then(|state| state.title.as_deref());
     snapshot.title = said.and_then(|text| title(text).ok().flatten());
     let parts = slot.iter().map(|body| {
-        let fault = faults.remove(body.name.as_str());
+        let fault = faults.iter().find(|(section, _)| *section == body.name).map(|(_, error)| error.clone());
         Part {
             offset: last(&body.name).filter(|_| fault.is_none()).map(Section::offset),
             whole: sections.iter().filter(|section| section.name == body.name).count(),
@@ -91,8 +91,8 @@ fn areas(
 ) -> Vec<Part> {
     let belongs = |name: &str| is_area(name) && (has_run || name.starts_with(AREA));
     let names = named.unwrap_or_default().iter().filter(|name| belongs(name));
-    let mut by_name: BTreeMap<&str, (usize, Option<&Section<'_>>)> =
-        names.map(|name| (*name, (0, None))).collect();
+    let mut by_name: BTreeMap<&str, (usize, Option<&Section<'_>>)> = BTreeMap::new();
+    by_name.extend(names.map(|name| (*name, (0, None))));
     for section in sections.iter().filter(|section| belongs(section.name)) {
         // An area that the last state does not name was not there any more.
         if named.is_none() || by_name.contains_key(section.name) {
@@ -131,9 +131,9 @@ fn written_by<'s>(slot: &Section<'_>, sections: &[Section<'_>], schema: &'s Arc<
         versions.filter(|version| is_written_by(slot, version)).map(|version| (0, version)).collect();
     // Mostly the keys of the slot are enough, and the areas need not be read.
     if versions.len() > 1 {
-        let last: BTreeMap<&str, &Section<'_>> =
-            sections.iter().map(|section| (section.name, section)).collect();
-        let areas = last.into_iter().filter_map(|(name, section)| Some((area_of(name)?.1, section)));
+        let is_last = |at: usize, name| sections.iter().skip(at + 1).all(|later| later.name != name);
+        let last = sections.iter().enumerate().filter(|(at, section)| is_last(*at, section.name));
+        let areas = last.filter_map(|(_, section)| Some((area_of(section.name)?.1, section)));
         for (id, section) in areas {
             let Ok(bytes) = section.area() else { continue };
             for (fitting, version) in &mut versions {

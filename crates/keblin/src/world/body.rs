@@ -1,5 +1,6 @@
 //! Areas: the rows of each kind, as bytes and back.
 
+use keblin_model::order::sort_by;
 use std::convert::Infallible;
 
 use keblin_model::model::ObjectKindDef;
@@ -152,7 +153,7 @@ fn write<W: Write>(
     let known = kinds.iter().map(|(kind, rows)| (kind.name.as_str(), Ok((*kind, *rows))));
     let unknown = unknown.iter().map(|(name, bytes)| (name.as_str(), Err(*bytes)));
     let mut kinds: Vec<(&str, Result<_, &[u8]>)> = known.chain(unknown).collect();
-    kinds.sort_by_key(|(name, _)| in_order_of_keys(name));
+    sort_by(&mut kinds, |(one, _), (other, _)| in_order_of_keys(one).cmp(&in_order_of_keys(other)));
     for (name, kind) in kinds {
         out.str(name)?;
         match kind {
@@ -181,7 +182,7 @@ fn write_rows<W: Write>(
     }
     let mut columns: Vec<(&str, &Column<'_>)> =
         kind.fields.iter().map(|field| field.name.as_str()).zip(&rows.columns).collect();
-    columns.sort_by_key(|(name, _)| in_order_of_keys(name));
+    sort_by(&mut columns, |(one, _), (other, _)| in_order_of_keys(one).cmp(&in_order_of_keys(other)));
     out.str(FIELDS)?.map(columns.len() as u64)?;
     for (name, column) in columns {
         column.write(out.str(name)?)?;

@@ -1,5 +1,6 @@
 //! From a game's objects to rows.
 
+use keblin_model::order::sort_by;
 use std::borrow::Cow;
 use std::marker::PhantomData;
 
@@ -120,7 +121,7 @@ impl<'a, G> AreaOut<'a, G> {
         let ids = |objects: &[&T]| objects.iter().map(|object| id_of(object).number()).collect::<Vec<u64>>();
         let mut rows = Rows { ids: ids(&objects), ..Rows::of(kind) };
         if !rows.ids.is_sorted() {
-            objects.sort_by_key(|object| id_of(object).number());
+            sort_by(&mut objects, |one, other| id_of(one).number().cmp(&id_of(other).number()));
             rows.ids = ids(&objects);
         }
         if let Some([id, _]) = rows.ids.array_windows().find(|[one, next]| one == next) {

@@ -4,7 +4,8 @@
 
 #![expect(clippy::disallowed_methods, reason = "this is the one place for files and the clock")]
 
-use std::collections::BTreeMap;
+use keblin_model::order::sort_by;
+use std::collections::HashMap;
 use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
@@ -64,7 +65,7 @@ fn open_regular(options: &mut OpenOptions, path: &Path) -> io::Result<File> {
 #[derive(Debug, Default)]
 pub struct Disk {
     /// Files that were appended to, by name: the next call usually syncs or appends to the same one.
-    kept: Mutex<BTreeMap<PathBuf, OpenFile>>,
+    kept: Mutex<HashMap<PathBuf, OpenFile>>,
 }
 
 /// An open file.
@@ -88,7 +89,7 @@ fn which_of(_: &Metadata) -> Which {
 }
 
 impl Disk {
-    fn kept(&self) -> MutexGuard<'_, BTreeMap<PathBuf, OpenFile>> {
+    fn kept(&self) -> MutexGuard<'_, HashMap<PathBuf, OpenFile>> {
         // Nothing panics while it is held.
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -255,7 +256,7 @@ impl Backend for Disk {
             let entry = entry.map_err(failed("listing", folder))?;
             names.extend(entry.file_name().into_string());
         }
-        names.sort();
+        sort_by(&mut names, Ord::cmp);
         Ok(names)
     }
 

@@ -1,10 +1,11 @@
 //! Where the files of saves are kept: on a disk, in memory, or wherever a platform keeps them. The duties written
 //! down here are what makes saving safe.
 
-use std::collections::BTreeSet;
 use std::fmt;
 use std::hash::{BuildHasher, RandomState};
 use std::path::{Path, PathBuf};
+
+use keblin_model::order::each_once;
 
 use super::error::DiskError;
 use crate::broken::Broken;
@@ -244,7 +245,7 @@ pub(super) trait Steps: Backend {
     }
 
     fn set_aside_by_steps(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
-        let folders: BTreeSet<&Path> = moves.iter().filter_map(|(_, to)| to.parent()).collect();
+        let folders = each_once(moves.iter().filter_map(|(_, to)| to.parent()));
         folders.into_iter().try_for_each(|folder| self.make_folder(folder))?;
         self.rename_for_good(moves)
     }
@@ -255,8 +256,9 @@ pub(super) trait Steps: Backend {
             return Ok(());
         }
         // The new names first: a file with two names is found, one without a name is not.
-        let new: BTreeSet<&Path> = moves.iter().filter_map(|(_, to)| to.parent()).collect();
-        let old: BTreeSet<&Path> = moves.iter().filter_map(|(path, _)| path.parent()).collect();
-        new.iter().chain(old.difference(&new)).try_for_each(|folder| self.sync_folder(folder))
+        let new = each_once(moves.iter().filter_map(|(_, to)| to.parent()));
+        let old = each_once(moves.iter().filter_map(|(path, _)| path.parent()));
+        let old = old.iter().filter(|folder| !new.contains(folder));
+        new.iter().chain(old).try_for_each(|folder| self.sync_folder(folder))
     }
 }
