@@ -1,4 +1,4 @@
-//! What people write for a name who know other games' words, and what it is called here.
+//! Other words that people write for a name, and what to write here.
 
 use super::Part;
 use crate::model::Model;

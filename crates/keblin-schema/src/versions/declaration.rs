@@ -38,7 +38,7 @@ pub fn parse(source_name: &str, text: &str) -> Result<Parsed, Findings> {
 }
 
 /// Parses and checks a declaration with its past versions. Findings about these are in [`Parsed::of_past`]; if one of
-/// them is an error, the declaration has no past.
+/// them is an error, the past versions are left out.
 ///
 /// # Errors
 /// As [`parse`], for the declaration itself.

@@ -56,7 +56,7 @@ fn unnoticed((fault, test): (&str, &str)) -> Option<String> {
         .output()
         .unwrap();
     let said = String::from_utf8_lossy(&output.stdout);
-    // A program that does not start, or that has no such test, has not noticed the fault.
+    // A program that does not start, or does not find the test, did not notice the fault.
     let noticed = said.contains("test result: FAILED. 0 passed; 1 failed");
     (!noticed).then(|| format!("{fault} is not noticed by {test}:\n{said}"))
 }

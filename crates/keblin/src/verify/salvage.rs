@@ -131,9 +131,10 @@ fn written_by<'s>(slot: &Section<'_>, sections: &[Section<'_>], schema: &'s Arc<
         versions.filter(|version| is_written_by(slot, version)).map(|version| (0, version)).collect();
     // Mostly the keys of the slot are enough, and the areas need not be read.
     if versions.len() > 1 {
-        let is_last = |at: usize, name| sections.iter().skip(at + 1).all(|later| later.name != name);
-        let last = sections.iter().enumerate().filter(|(at, section)| is_last(*at, section.name));
-        let areas = last.filter_map(|(_, section)| Some((area_of(section.name)?.1, section)));
+        // A hostile file may have a million sections, so the last of each name is looked up.
+        let mut last: BTreeMap<&str, &Section<'_>> = BTreeMap::new();
+        last.extend(sections.iter().map(|section| (section.name, section)));
+        let areas = last.into_iter().filter_map(|(name, section)| Some((area_of(name)?.1, section)));
         for (id, section) in areas {
             let Ok(bytes) = section.area() else { continue };
             for (fitting, version) in &mut versions {
