@@ -4,10 +4,24 @@
 use std::cmp::Ordering;
 
 use crate::limits::{Unfit, fit_length};
-use crate::model::{FieldDef, Items, Limits, MemberDef, Model};
+use crate::model::{Bound, FieldDef, Items, Limits, MemberDef, Model};
 use crate::value::kind::Kind;
 use crate::value::{Best, Value};
 use crate::value::{ValueMap, ValueSet};
+
+impl FieldDef {
+    /// Returns the bound of this field that a value is beyond, if the bound is a fixed number. If the bounds cross, the
+    /// upper one counts.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn clamped_to_fixed(&self, value: &Value) -> Option<Value> {
+        let outside = |bound: &Option<Bound>, side| {
+            let bound = bound.as_ref().and_then(Bound::fixed);
+            bound.filter(|bound| value.order(bound) == Some(side)).cloned()
+        };
+        outside(&self.max, Ordering::Greater).or_else(|| outside(&self.min, Ordering::Less))
+    }
+}
 
 impl Model {
     /// Returns a value with every number inside it clamped to its own bounds; `None` if all are within them.

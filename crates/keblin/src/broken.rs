@@ -30,6 +30,12 @@ pub(crate) enum Broken {
     AreaNotCopied,
     /// A column may have any length.
     AnyColumn,
+    /// What another build has saved in a value is not written back.
+    PartsForgotten,
+    /// What another build has saved of a visit is not written back.
+    VisitForgotten,
+    /// What another build has saved of an object is not written back.
+    ObjectPartsForgotten,
     /// The number of ids that were given is not saved.
     IdsGivenAgain,
     /// Opening a save resets the values of the run.

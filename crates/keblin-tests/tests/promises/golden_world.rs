@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use keblin::save::{SealKey, Stamp, read, write, write_sealed};
+use keblin::save::{Fingerprint, SaveCode, SealKey, Stamp, read, write, write_sealed};
 use keblin::store::backend::Memory;
 use keblin::verify::verify;
 use keblin::{Date, Instant, ObjectId, SaveDir, Schema, Snapshot, Time, WorldObject};
@@ -143,11 +143,12 @@ fn played() -> Snapshot {
     game.snapshot()
 }
 
-/// Returns every golden file, but for the packed one: its name, and its bytes as they are written today.
+/// Returns every golden file since the fingerprint covers the world, but for the packed one: its name, and its bytes as
+/// they are written today.
 fn files() -> Vec<(&'static str, Vec<u8>)> {
     let stamp = Stamp::first(1_700_000_000_000, "checkpoint");
     let key = SealKey::new(include_bytes!("../../../../data/golden/seal.key")).unwrap();
-    vec![("world", write(&played(), &stamp)), ("world_sealed", write_sealed(&played(), &stamp, &key))]
+    vec![("world_2", write(&played(), &stamp)), ("world_2_sealed", write_sealed(&played(), &stamp, &key))]
 }
 
 fn packed() -> Vec<u8> {
@@ -167,6 +168,29 @@ fn todays_library_writes_the_golden_files_of_the_world_byte_for_byte() {
     for (name, bytes) in files() {
         let held = std::fs::read(path(name)).unwrap_or_else(|error| panic!("{name}: {error}"));
         assert!(held == bytes, "{name} is written in another way than when its form was fixed");
+    }
+}
+
+/// The files from before the fingerprint covered the world have the fingerprint of this declaration all the same.
+#[test]
+fn the_first_golden_files_of_the_world_are_of_this_declaration() {
+    for name in ["world", "world_sealed", "world_packed"] {
+        let bytes = std::fs::read(path(name)).unwrap();
+        let fingerprint = read(&bytes).unwrap().head.fingerprint;
+        assert!(fingerprint.is_of(schema()) && fingerprint != Fingerprint::of(schema()), "{name}");
+        let save = verify(&bytes, schema()).unwrap();
+        assert!(*save.snapshot() == played(), "{name}");
+        assert!(save.findings().iter().all(|finding| finding.code == SaveCode::SealNotChecked), "{name}");
+    }
+}
+
+#[test]
+fn the_fingerprint_of_another_world_is_another() {
+    let text = std::fs::read_to_string(path("").with_file_name("world.toml")).unwrap();
+    let of = |text: &str| Fingerprint::of(&Schema::parse("world.toml", text).unwrap().schema);
+    let edits = [("height = {", "high = {"), ("id = \"west\"", "id = \"north\"")];
+    for (from, to) in edits {
+        assert_ne!(of(&text), of(&text.replace(from, to)), "{from}");
     }
 }
 

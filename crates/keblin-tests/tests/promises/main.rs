@@ -39,6 +39,8 @@ mod given_up;
 mod golden;
 mod golden_world;
 mod groups;
+mod growth;
+mod growth_world;
 mod hostile;
 mod inner_shapes;
 mod invariants;

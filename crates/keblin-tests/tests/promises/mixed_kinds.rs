@@ -86,12 +86,12 @@ fn an_id_that_is_no_longer_there_is_told_and_costs_one_value() {
                 type = 'id', of = 'lamps' }\n";
     let now = schema(text);
     let save = verify(&bytes, &now).unwrap();
-    let told = "value: warning: `glass` is no longer declared; the field is now unset [id_gone]";
+    let told = "value: warning: `glass` is not declared in this version of the game; it is preserved in the save [id_kept]";
     assert_eq!(save.findings()[0].to_string(), told);
     assert_eq!(save.into_progress().value_at(0), &Value::Unset, "and the rest of the save is intact");
 }
 
-/// In lists, sets, maps and shapes only the removed name is lost, reported once each.
+/// In lists, sets, maps and shapes only the removed name is left out, reported once each.
 #[test]
 fn an_id_that_is_gone_is_left_out_of_what_holds_it() {
     let with = |lamps: &str| {
@@ -121,7 +121,9 @@ fn an_id_that_is_gone_is_left_out_of_what_holds_it() {
     let save = verify(&write(&game.snapshot(), &stamp), &with("'wick', 'tallow'")).unwrap();
     let told: Vec<String> = save.findings().iter().map(ToString::to_string).collect();
     let gone = |field: &str| {
-        format!("{field}: warning: `glass` is no longer declared; the field is now unset [id_gone]")
+        format!(
+            "{field}: warning: `glass` is not declared in this version of the game; it is preserved in the save [id_kept]"
+        )
     };
     assert_eq!(told, ["row", "has", "hook", "wicks"].map(gone));
     let values: Vec<String> =

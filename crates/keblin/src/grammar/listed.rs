@@ -58,7 +58,7 @@ keblin_model::words! {
 }
 
 /// A map that may be null.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Branch {
     Run,
     Visit,

@@ -14,7 +14,7 @@ use super::places::{Kept, Places};
 use super::scalar::Scalars;
 use super::{AccountEntry, Became, StepFault, after};
 use crate::progress::Engine;
-use crate::snapshot::{Carried, PastVersion, Schema, Snapshot, State};
+use crate::snapshot::{Carried, Original, PastVersion, Schema, Snapshot, State};
 
 /// Applies one step to one snapshot of a slot.
 pub(super) fn slot(
@@ -269,6 +269,19 @@ impl Applying<'_> {
                     self.tell(place, None, Became::Dropped { before: value.clone() });
                 }
             }
+        }
+        for (cell, original) in &before.carried.values {
+            // A number beyond a bound was read in full.
+            let is_in_full = |field: &FieldDef, of: &Original| {
+                of.read.first().is_some_and(|read| field.clamped_to_fixed(read).is_some())
+            };
+            let original =
+                original.first().filter(|of| !old.field_at(*cell).is_some_and(|field| is_in_full(field, of)));
+            let Some((field, bytes)) = old.field_at(*cell).zip(original.map(|of| &of.bytes)) else {
+                continue;
+            };
+            let place = format!("{}, as another build saved it", Places::text(old, field, *cell));
+            self.tell(place, None, Became::Dropped { before: Value::Bytes(Arc::clone(bytes)) });
         }
         for (path, bytes) in &before.carried.fields {
             let fate = Became::Dropped { before: Value::Bytes(bytes.as_slice().into()) };

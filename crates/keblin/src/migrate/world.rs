@@ -41,7 +41,12 @@ impl Applying<'_> {
             let Some(is) = is else { continue };
             // Bytes that cannot be read stay as they are, as when they are recalled.
             let converted = match AreaBody::read(old, bytes) {
-                Ok(body) => self.body(&is, body)?.to_bytes(now),
+                Ok(body) => {
+                    if start == AREA {
+                        self.tell_of_unknown(id, &body);
+                    }
+                    self.body(&is, body)?.to_bytes(now)
+                }
                 Err(_) => Some(bytes.to_vec()),
             };
             // A copy without bytes says that nothing was known then.
@@ -136,6 +141,16 @@ impl Applying<'_> {
             None => {
                 let before = Value::text(&format!("{} bytes", bytes.len()));
                 self.tell(format!("area.{was}"), None, Became::Dropped { before });
+            }
+        }
+    }
+
+    /// Reports values of objects that the version before did not know: no step can carry them.
+    fn tell_of_unknown(&mut self, area: &str, body: &AreaBody<'_>) {
+        for (kind, rows) in self.places.old.object_kinds.iter().zip(&body.kinds) {
+            for (field, values) in &rows.beyond {
+                let before = Value::text(&format!("a value that is unknown, of {} objects", values.len()));
+                self.tell(format!("area.{area}.{}.{field}", kind.name), None, Became::Dropped { before });
             }
         }
     }

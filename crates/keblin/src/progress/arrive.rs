@@ -171,7 +171,7 @@ impl Engine {
         self.state.difficulty = chosen;
         let carried = Arc::make_mut(&mut self.carried);
         carried.join(&snapshot.carried);
-        carried.with_run_of(Some(&snapshot.carried));
+        carried.with_run_of(&schema, Some(&snapshot.carried));
         self.areas = Arc::clone(&snapshot.areas);
         self.world_was_replaced();
         let in_run = self.visit().is_some();

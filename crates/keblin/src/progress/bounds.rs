@@ -26,13 +26,7 @@ impl Engine {
     pub(super) fn clamped(&self, field: &FieldDef, value: &Value) -> Option<Value> {
         match (&field.min, &field.max) {
             (None, None) => None,
-            (None | Some(Bound::Fixed(_)), None | Some(Bound::Fixed(_))) => {
-                let outside = |bound: &Option<Bound>, side| {
-                    let bound = bound.as_ref().and_then(Bound::fixed);
-                    bound.filter(|bound| value.order(bound) == Some(side)).cloned()
-                };
-                outside(&field.max, Ordering::Greater).or_else(|| outside(&field.min, Ordering::Less))
-            }
+            (None | Some(Bound::Fixed(_)), None | Some(Bound::Fixed(_))) => field.clamped_to_fixed(value),
             _ => self.clamped_to_followed(field, value),
         }
     }

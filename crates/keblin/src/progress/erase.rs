@@ -242,6 +242,7 @@ impl Engine {
             Target::Cell(cell) => {
                 if let Some((field, _)) = schema.cell_owner(cell) {
                     self.put(cell, field.default.clone(), &Cause::Erase);
+                    self.forget_unknown_of(cell);
                 }
             }
             Target::Fact { at, fact } => self.put_fact(at, fact, never(fact), &Cause::Erase),

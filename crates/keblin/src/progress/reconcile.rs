@@ -233,7 +233,7 @@ fn carried(later: &Snapshot, earlier: &Snapshot, run: &Snapshot) -> Arc<Carried>
     }
     let mut carried = Carried::clone(&later.carried);
     carried.join(&earlier.carried);
-    carried.with_run_of(Some(&run.carried));
+    carried.with_run_of(&run.schema, Some(&run.carried));
     Arc::new(carried)
 }
 

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use keblin_model::model::{Again, FeedAt, SaveAt};
+use keblin_model::model::{Again, FeedAt, FieldDef, OnReset, SaveAt};
 use keblin_model::{AnyGame, Checkpoint, Difficulty, Level, OfGame, Unlock};
 
 use super::journal::Cause;
@@ -155,8 +155,25 @@ impl Engine {
 
     /// Removes what another build has saved of the run before: the next run starts without it.
     pub(super) fn forget_unknown_run(&mut self) {
-        if *self.carried != Carried::default() {
-            Arc::make_mut(&mut self.carried).with_run_of(None);
+        if *self.carried == Carried::default() {
+            return;
+        }
+        let schema = Arc::clone(&self.schema);
+        let carried = Arc::make_mut(&mut self.carried);
+        let mut kept = std::mem::take(&mut carried.values);
+        // What is not known of a value stays with it.
+        kept.retain(|cell, _| {
+            let is_reset = |field: &FieldDef| field.survival.on_new_run == OnReset::Default;
+            *cell >= schema.copied_cells || !schema.field_at(*cell).is_some_and(is_reset)
+        });
+        carried.with_run_of(&schema, None);
+        carried.values = kept;
+    }
+
+    /// Removes what another build has saved of a value.
+    pub(super) fn forget_unknown_of(&mut self, cell: usize) {
+        if self.carried.values.contains_key(&cell) {
+            Arc::make_mut(&mut self.carried).values.remove(&cell);
         }
     }
 

@@ -248,7 +248,8 @@ impl Engine {
         let Some(present) = self.world.present.get(&area) else {
             return Err(self.world_error(area, WorldWhy::NotPresent));
         };
-        let mut out = AreaOut::new(&schema, area);
+        let held = self.areas.get(format!("{AREA}{}", schema.areas.id(area).unwrap_or_default()).as_str());
+        let mut out = AreaOut::new(&schema, area, held.and_then(|held| held.get().ok()));
         objects(&mut out);
         let passed = out.done().map_err(|why| self.world_error(area, why))?;
         // What an event has put back is what the area says, whatever the game still has of it.
@@ -260,7 +261,11 @@ impl Engine {
         for (kind, (held, rows)) in body.kinds.iter_mut().zip(recorded).enumerate() {
             let Some(rows) = rows else { continue };
             let known = present.known.get(kind).map_or(&[][..], Vec::as_slice);
-            *held = with_gone(rows, known, &held.gone);
+            let mut now = with_gone(rows, known, &held.gone);
+            if let Some(def) = schema.object_kinds.get(kind) {
+                now.take_beyond_of(std::mem::take(&mut held.beyond), def);
+            }
+            *held = now;
             held.left = self.time_of(kind);
         }
         let bytes = body.to_bytes(&schema);

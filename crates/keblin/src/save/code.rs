@@ -91,10 +91,8 @@ keblin_model::words! {
         LevelGone = "level_gone",
         /// The saved checkpoint is no longer declared.
         CheckpointGone = "checkpoint_gone",
-        /// A level or difficulty is not declared here; it is preserved.
+        /// A level, a difficulty or an id in a field is not declared here; it is preserved.
         IdKept = "id_kept",
-        /// The id in a field is no longer declared.
-        IdGone = "id_gone",
         /// The objects of an area cannot be read.
         AreaUnreadable = "area_unreadable",
         /// A field of an object names an object that is gone.

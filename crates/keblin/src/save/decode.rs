@@ -7,7 +7,6 @@ use std::sync::Arc;
 use super::block::Section;
 use super::error::{Fault, MAX_CHANGES, ReadError};
 use super::file::{self, SaveFile};
-use super::fingerprint::Fingerprint;
 use super::layout::{DEVICE, HEADER, STATE, SaveLimits};
 use super::missing::Missing;
 use super::reading::Reading;
@@ -49,9 +48,8 @@ pub(crate) fn of_this_game(file: &SaveFile<'_>, schema: &Schema) -> Result<(), R
 
 /// Returns whether a save has exactly the shape of this version or of an earlier one.
 fn has_the_shape(file: &SaveFile<'_>, schema: &Schema) -> bool {
-    let has = |schema: &Schema| {
-        schema.version == file.head.schema_version && Fingerprint::of(schema) == file.head.fingerprint
-    };
+    let has =
+        |schema: &Schema| schema.version == file.head.schema_version && file.head.fingerprint.is_of(schema);
     has(schema) || schema.past().iter().any(|past| has(&past.schema))
 }
 
@@ -78,12 +76,18 @@ pub(crate) fn of_the_past<'s>(file: &SaveFile<'_>, schema: &'s Schema) -> Option
 pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decoded, ReadError> {
     let plan = schema.plan();
     let sections = file.of_slot(plan)?;
-    let mut reading = Reading::new(schema, plan);
+    let is_of_another = !file.head.fingerprint.is_of(schema);
+    let begin = || Reading::new(schema, plan).of_another(is_of_another);
+    let mut reading = begin();
     let followed = sections.iter().try_for_each(|(section, body)| reading.follow(section, body));
     if followed.is_none() {
-        reading = Reading::new(schema, plan);
-        let read = sections.iter().try_for_each(|(section, body)| reading.by_keys(section, body));
+        reading = begin();
+        // Groups first: the copies in the run begin with all values of the fields.
+        let (whole, groups): (Vec<_>, Vec<_>) = sections.iter().partition(|(_, body)| body.needed);
+        let mut in_turn = groups.into_iter().chain(whole);
+        let read = in_turn.try_for_each(|(section, body)| reading.by_keys(section, body));
         read.map_err(|error| redeclared(&error, file, schema, &sections).unwrap_or(error))?;
+        reading.finish();
     }
     let Reading { state, carried, missing, .. } = reading;
     let carried = Carried { blocks: file.carried_blocks(plan), ..carried };
@@ -106,7 +110,7 @@ fn redeclared(
     let is_whole = |(section, _): &(&Section<'_>, &Body)| {
         section.item().whole(|cursor| cursor.skip("a value", &SaveLimits::default())).is_ok()
     };
-    let is_other = file.head.fingerprint != Fingerprint::of(schema);
+    let is_other = !file.head.fingerprint.is_of(schema);
     if !is_other || !matches!(first.fault, Fault::Unexpected { .. }) || !sections.iter().all(is_whole) {
         return None;
     }
@@ -137,6 +141,7 @@ pub(crate) fn decode_apart<'b>(
             faults.push((section.name, error));
         }
     }
+    reading.finish();
     let Reading { state, carried, missing, .. } = reading;
     let snapshot = Snapshot { carried: Arc::new(carried), ..Snapshot::of_state(schema, state) };
     (Decoded { snapshot, missing }, faults)
@@ -151,7 +156,8 @@ pub(crate) fn is_written_by(section: &Section<'_>, schema: &Arc<Schema>) -> bool
 /// Reads a device file: a snapshot in which all but the values of device scope are the defaults.
 pub(crate) fn decode_device(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Snapshot, ReadError> {
     let plan = schema.plan();
-    let mut reading = Reading::new(schema, plan);
+    let is_of_another = !file.head.fingerprint.is_of(schema);
+    let mut reading = Reading::new(schema, plan).of_another(is_of_another);
     reading.by_keys(file.section(DEVICE)?, &plan.device)?;
     let Reading { state, carried, .. } = reading;
     Ok(Snapshot { carried: Arc::new(carried), ..Snapshot::of_state(schema, state) })

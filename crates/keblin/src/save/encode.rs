@@ -5,6 +5,7 @@ use keblin_model::{Model, Name, Value};
 use minicbor::Encoder;
 
 use super::facts;
+use super::originals::Originals;
 use super::values;
 use crate::broken::Broken;
 use crate::grammar::Failure;
@@ -23,6 +24,8 @@ pub(super) struct Filling<'s> {
     state: &'s State,
     carried: &'s Carried,
     visit: Option<&'s Visit>,
+    /// Whether the visit is that of the save point.
+    in_save_point: bool,
     /// The values of the fields: those of the state, or a copy.
     cells: &'s [Value],
 }
@@ -31,7 +34,7 @@ impl<'s> Filling<'s> {
     pub(super) fn of(snapshot: &'s Snapshot, plan: &'s Plan) -> Filling<'s> {
         let Snapshot { schema, state, carried, .. } = snapshot;
         let visit = state.run.as_ref().and_then(|run| run.visit.as_ref());
-        Filling { model: schema, plan, state, carried, visit, cells: &state.cells }
+        Filling { model: schema, plan, state, carried, visit, in_save_point: false, cells: &state.cells }
     }
 
     /// Writes a tape and fills its gaps.
@@ -46,9 +49,10 @@ impl<'s> Filling<'s> {
                         self.write(out, inside)?;
                     }
                 }
-                Gap::Branch(branch, inside) => match self.inside(*branch) {
-                    Some(filling) => filling.write(out, inside)?,
-                    None => out.null().map(drop)?,
+                Gap::Branch(branch, inside) => match (self.as_it_was(*branch), self.inside(*branch)) {
+                    (Some(bytes), _) => out.writer_mut().extend_from_slice(bytes),
+                    (None, Some(filling)) => filling.write(out, inside)?,
+                    (None, None) => out.null().map(drop)?,
                 },
             }
         }
@@ -63,13 +67,28 @@ impl<'s> Filling<'s> {
             Branch::Visit => return self.visit.map(|_| *self),
             Branch::SavePoint => {
                 let visit = self.state.run.as_ref()?.save_point.as_ref()?;
-                return Some(Filling { visit: Some(visit), ..*self });
+                return Some(Filling { visit: Some(visit), in_save_point: true, ..*self });
             }
             Branch::Entry => Some(self.visit?.entry.as_ref()),
             Branch::AtCheckpoint => self.visit?.at_checkpoint.as_deref(),
         };
         // A finished visit does not have a copy.
         cells.filter(|cells| cells.len() == self.model.copied_cells).map(|cells| Filling { cells, ..*self })
+    }
+
+    /// Returns a part of the run as another build wrote it, if this one does not know all of it and has not changed it.
+    fn as_it_was(&self, branch: Branch) -> Option<&'s [u8]> {
+        let part = (self.in_save_point || branch == Branch::SavePoint, branch);
+        let before = self.carried.visits.get(&part).filter(|_| !Broken::VisitForgotten.is())?;
+        let read = before.read.as_ref();
+        let is_same = match branch {
+            Branch::Run => false,
+            Branch::Visit => read == self.visit,
+            Branch::SavePoint => read == self.state.run.as_ref()?.save_point.as_ref(),
+            Branch::Entry => read?.entry == self.visit?.entry,
+            Branch::AtCheckpoint => read?.at_checkpoint == self.visit?.at_checkpoint,
+        };
+        is_same.then_some(&*before.bytes)
     }
 
     fn leaf(&self, out: &mut Out<'_>, leaf: Leaf) -> Result<(), Failure> {
@@ -112,6 +131,10 @@ impl<'s> Filling<'s> {
     }
 
     fn value(&self, out: &mut Out<'_>, cell: usize) -> Result<(), Failure> {
+        if let Some((originals, now)) = self.originals(cell, 1) {
+            out.writer_mut().extend(originals.of_value(now.first().unwrap_or(&Value::Unset)));
+            return Ok(());
+        }
         match self.cells.get(cell) {
             Some(Value::Bool(yes)) => bool(out, *yes),
             Some(Value::Int(number @ 0..)) => count(out, number.unsigned_abs()),
@@ -123,7 +146,18 @@ impl<'s> Filling<'s> {
         }
     }
 
+    /// Returns what another build wrote for some cells, with their values now, if this one does not know all of it.
+    fn originals(&self, first: usize, places: usize) -> Option<(Originals<'s>, &'s [Value])> {
+        let before = self.carried.values.get(&first).filter(|_| !Broken::PartsForgotten.is())?;
+        let (now, field) = (self.cells.get(first..first + places)?, self.model.field_at(first)?);
+        Some((Originals { model: self.model, field, order: self.plan.order(field), before }, now))
+    }
+
     fn table(&self, out: &mut Out<'_>, first: usize, places: usize) -> Result<(), Failure> {
+        if let Some((originals, now)) = self.originals(first, places) {
+            out.writer_mut().extend(originals.of_table(now));
+            return Ok(());
+        }
         let held = self.cells.get(first..first + places).unwrap_or_default();
         let taken = held.iter().take_while(|value| **value != Value::Unset).count();
         out.array(taken as u64)?;

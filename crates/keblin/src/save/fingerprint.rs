@@ -3,7 +3,7 @@
 
 use std::fmt;
 
-use keblin_model::model::{Axis, Bound, FieldDef, StarsBy};
+use keblin_model::model::{Areas, Axis, Bound, FieldDef, StarsBy};
 use keblin_model::{Kind, Model, Name, Value};
 use minicbor::{Decoder, Encoder};
 
@@ -15,27 +15,54 @@ use crate::grammar::{Failure, encoded};
 use crate::snapshot::Schema;
 
 /// The fingerprint of a schema. Two schemas with the same fingerprint have the same names, types, scopes, axes, keep
-/// rules, bounds and orders; conditions, titles, defaults and survival words may differ.
+/// rules, bounds and orders, of fields and of objects; conditions, titles, defaults and survival words may differ.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Fingerprint {
-    /// Which parts of a schema the digest covers, and how: today [`Fingerprint::SCHEME`].
+    /// Which parts of a schema the digest covers, and how: 1, or 2 for a schema with kinds of objects or areas.
     pub scheme: u32,
     /// The digest.
     pub digest: Digest,
 }
 
+/// The scheme that covers everything but the world.
+const FIELDS: u32 = 1;
+
+/// The scheme that also covers kinds of objects and areas.
+const FIELDS_AND_WORLD: u32 = 2;
+
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
-impl Fingerprint {
-    /// The scheme of this version.
-    pub const SCHEME: u32 = 1;
+fn has_world(model: &Model) -> bool {
+    !model.object_kinds.is_empty() || !model.areas.is_empty()
+}
 
+fn of_fields(model: &Model) -> Digest {
+    digest(&encoded(|out| shape(out, model)))
+}
+
+fn of_all(model: &Model) -> Digest {
+    digest(&encoded(|out| {
+        shape(out, model)?;
+        world(out, model)
+    }))
+}
+
+impl Fingerprint {
     /// Returns the fingerprint of a schema.
     #[must_use]
     pub fn of(schema: &Schema) -> Fingerprint {
-        let digest = schema.digest(|model| digest(&encoded(|out| shape(out, model))));
-        Fingerprint { scheme: Fingerprint::SCHEME, digest }
+        match has_world(schema) {
+            false => Fingerprint { scheme: FIELDS, digest: schema.digest(of_fields) },
+            true => Fingerprint { scheme: FIELDS_AND_WORLD, digest: schema.digest(of_all) },
+        }
+    }
+
+    /// Returns whether it is the fingerprint of a schema, also under a scheme of older builds of this library.
+    #[must_use]
+    pub fn is_of(&self, schema: &Schema) -> bool {
+        let is_older = self.scheme == FIELDS && has_world(schema);
+        *self == Fingerprint::of(schema) || is_older && self.digest == of_fields(schema)
     }
 
     pub(super) fn write(&self, out: &mut Out<'_>) -> Result<(), Failure> {
@@ -64,7 +91,27 @@ impl fmt::Debug for Fingerprint {
     }
 }
 
-/// Writes everything that is covered, in declared order, as CBOR.
+/// Writes the kinds of objects and the areas, in declared order, as CBOR.
+fn world(out: &mut Out<'_>, model: &Model) -> Result<(), Failure> {
+    out.array(2)?.array(model.object_kinds.len() as u64)?;
+    for kind in &model.object_kinds {
+        out.array(2)?.str(kind.name.as_str())?.array(kind.fields.len() as u64)?;
+        for field in &kind.fields {
+            out.array(5)?.str(field.name.as_str())?.str(&model.holds_text(field.holds()))?;
+            bounds(out, [field.limits.min.as_ref(), field.limits.max.as_ref()])?;
+            count(out, field.limits.max_len)?;
+        }
+    }
+    match &model.areas {
+        Areas::Grid(size) => out.encode(size).map(drop),
+        Areas::Named(areas) => {
+            out.array(areas.len() as u64)?;
+            areas.iter().try_for_each(|area| out.str(area.name.as_str()).map(drop))
+        }
+    }
+}
+
+/// Writes everything that is covered but the world, in declared order, as CBOR.
 fn shape(out: &mut Out<'_>, schema: &Model) -> Result<(), Failure> {
     out.array(8)?.str(schema.game.as_str())?;
     names(out, &schema.difficulties)?;

@@ -1,9 +1,9 @@
 //! Reads the single values of a section to a state: the reverse of what `encode` writes for each leaf of the grammar.
 
-use std::cell::RefCell;
 use std::sync::Arc;
 
 use keblin_model::kind::Kind;
+use keblin_model::model::FieldDef;
 use keblin_model::value::Best;
 use keblin_model::{Time, Value};
 use minicbor::Decoder;
@@ -13,7 +13,7 @@ use super::error::ReadError;
 use super::layout::SaveLimits;
 use super::missing::Missing;
 use super::reading::Reading;
-use super::values;
+use super::values::{self, Beyond};
 use crate::grammar::listed::{FactOf, Leaf};
 use crate::snapshot::Stay;
 
@@ -143,18 +143,22 @@ impl Reading<'_> {
                 None => Err(cursor.unexpected(cursor.offset(), "a value that is valid")),
             };
         }
-        if field.may_be_unset() && cursor.null() {
-            put(self.state.cells.get_mut(cell), Value::Unset);
+        if cursor.null() {
+            match field.may_be_unset() {
+                true => put(self.state.cells.get_mut(cell), Value::Unset),
+                // In another build the field may be unset.
+                false => self.has_more(),
+            }
             return Ok(());
         }
         let what = field.name.as_str();
         if field.kind == Kind::Int && field.with.is_none() {
             let number = cursor.int(|| format!("{what} as {}", Kind::Int))?;
-            put(self.state.cells.get_mut(cell), Value::Int(number));
+            self.put_value(field, cell, Value::Int(number));
             return Ok(());
         }
-        let gone = RefCell::default();
-        let with = values::Reading { schema: self.model, order, what, gone: Some(&gone) };
+        let beyond = Beyond::default();
+        let with = values::Reading { schema: self.model, order, what, beyond: Some(&beyond) };
         let value = match &field.with {
             None => values::read(cursor, field.holds(), with)?,
             Some(goes_with) => {
@@ -164,19 +168,30 @@ impl Reading<'_> {
                 Value::Best(Arc::new(Best { value, with: shape }))
             }
         };
-        let gone: Vec<String> = gone.take();
-        // As with a removed level: the rest of the save is intact, and the field has its default.
-        if gone.is_empty() || !matches!(field.kind, Kind::Id(_)) {
-            put(self.state.cells.get_mut(cell), value);
+        if beyond.is_any() {
+            self.has_more();
         }
-        for id in gone {
-            let missing = Missing::Id { field: what.to_string(), id };
+        let ids: Vec<String> = beyond.ids.take();
+        // As with a level that is not declared: the rest of the save is intact, and the field has its default.
+        if ids.is_empty() || !matches!(field.kind, Kind::Id(_)) {
+            self.put_value(field, cell, value);
+        }
+        for id in ids {
+            let missing = Missing::Kept { place: what.to_string(), id };
             // The copies of a visit name the same ids again.
             if !self.missing.contains(&missing) {
-                self.miss(missing);
+                self.missing.push(missing);
             }
         }
         Ok(())
+    }
+
+    /// Puts a value that was read. Another build may have kept a number that is beyond the bounds of this one.
+    fn put_value(&mut self, field: &FieldDef, cell: usize, value: Value) {
+        if self.is_of_another && !field.keep.is_record() && field.clamped_to_fixed(&value).is_some() {
+            self.has_more();
+        }
+        put(self.state.cells.get_mut(cell), value);
     }
 
     /// Reads a table of best values. A longer table keeps its best.
@@ -188,19 +203,24 @@ impl Reading<'_> {
         )?;
         let fits = taken.min(places as u64);
         (first..).zip(0..fits).try_for_each(|(cell, _)| self.cell(cursor, cell))?;
-        self.as_written &= taken == fits;
-        (fits..taken).try_for_each(|_| cursor.skip("a value", &SaveLimits::default()))
+        for cell in (first..first + places).skip(usize::try_from(fits).unwrap_or(places)) {
+            put(self.state.cells.get_mut(cell), Value::Unset);
+        }
+        (fits..taken).try_for_each(|_| {
+            self.has_more();
+            cursor.skip("a value", &SaveLimits::default())
+        })
     }
 
     /// Notes an id that is not declared here, to be preserved and reported.
     fn kept(&mut self, place: &'static str, id: Option<&str>, known: Option<usize>) -> Option<Arc<str>> {
         let id = id.filter(|_| known.is_none())?;
-        self.miss(Missing::Kept { place, id: id.to_string() });
+        self.miss(Missing::Kept { place: place.to_string(), id: id.to_string() });
         Some(id.into())
     }
 
     fn miss(&mut self, missing: Missing) {
-        self.as_written = false;
+        self.has_more();
         self.missing.push(missing);
     }
 }

@@ -10,14 +10,9 @@ pub(crate) enum Missing {
     },
     /// The level of a save point, or its checkpoint as `LEVEL.CHECKPOINT`.
     SavePoint(String),
-    /// A level or difficulty that is preserved although it is not declared.
+    /// A level, a difficulty or an id in a field that is preserved although it is not declared.
     Kept {
-        place: &'static str,
-        id: String,
-    },
-    /// The id in a field.
-    Id {
-        field: String,
+        place: String,
         id: String,
     },
 }

@@ -88,6 +88,9 @@ mod bits16;
 /// Values to CBOR and back.
 mod values;
 
+/// Values that another build wrote, with what this one does not know in them.
+mod originals;
+
 /// The facts of a level as one piece.
 mod facts;
 

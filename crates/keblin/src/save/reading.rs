@@ -13,10 +13,10 @@ use super::facts;
 use super::glance::Glance;
 use super::map::Item;
 use super::missing::Missing;
-use crate::grammar::listed::{Branch, Map, Node};
+use crate::grammar::listed::{Branch, Leaf, Map, Node};
 use crate::grammar::plan::{Body, Plan};
 use crate::grammar::tape::{Gap, Tape};
-use crate::snapshot::{Carried, Run, State, Stay, Visit};
+use crate::snapshot::{Carried, Original, Run, State, Stay, Visit, VisitBefore};
 
 /// A state being read.
 pub(super) struct Reading<'s> {
@@ -29,10 +29,14 @@ pub(super) struct Reading<'s> {
     pub(super) missing: Vec<Missing>,
     /// Whether everything was as this model writes it.
     pub(super) as_written: bool,
+    /// Whether another declaration of the same version wrote the save: it may have wider bounds.
+    pub(super) is_of_another: bool,
+    /// How many parts were not read, because this model does not know them.
+    beyond: usize,
     /// Whether the save point of the run is being read, in place of its visit.
     pub(super) in_save_point: bool,
     /// The values of the state, while a copy is read in their place.
-    outside: Vec<Value>,
+    outside: Option<Vec<Value>>,
     /// Only set for a quick check, which makes no values.
     pub(super) glance: Option<Glance>,
     /// Only set to collect what does not fit, instead of stopping at the first of it.
@@ -53,6 +57,11 @@ impl<'s> Reading<'s> {
         Reading::into(State::first(model), model, plan)
     }
 
+    /// Says whether another declaration of the same version wrote the save.
+    pub(super) fn of_another(self, is_of_another: bool) -> Reading<'s> {
+        Reading { is_of_another, ..self }
+    }
+
     /// Only checks the values.
     pub(super) fn glancing(model: &'s Model, plan: &'s Plan, glance: Glance) -> Reading<'s> {
         Reading { glance: Some(glance), ..Reading::into(State::without_cells(model), model, plan) }
@@ -66,8 +75,10 @@ impl<'s> Reading<'s> {
             carried: Carried::default(),
             missing: Vec::new(),
             as_written: true,
+            is_of_another: false,
+            beyond: 0,
             in_save_point: false,
-            outside: Vec::new(),
+            outside: None,
             glance: None,
             misfits: None,
         }
@@ -116,6 +127,13 @@ impl<'s> Reading<'s> {
         self.by_keys_in(section.name, &section.item(), &body.map)
     }
 
+    /// Called after all sections were read by their keys. If every value is known, what the copies had is known too.
+    pub(super) fn finish(&mut self) {
+        if self.carried.values.is_empty() {
+            self.carried.visits.retain(|_, before| before.has_more);
+        }
+    }
+
     /// Reads the contents of a section by its keys.
     pub(super) fn by_keys_in(&mut self, name: &str, item: &Item<'_>, map: &Map) -> Result<(), ReadError> {
         self.map(item, map, &mut vec![name.to_string()])
@@ -131,6 +149,7 @@ impl<'s> Reading<'s> {
                 continue;
             };
             path.push(key.clone());
+            let before = self.beyond;
             let read = match node {
                 Node::Leaf(leaf) => inside.whole(|cursor| self.leaf(cursor, *leaf)),
                 Node::Map(map) => self.map(&inside, map, path),
@@ -145,17 +164,49 @@ impl<'s> Reading<'s> {
                     read
                 }
             };
+            self.keep_original(node, inside.bytes(), self.beyond > before);
             match (read, &mut self.misfits) {
                 (Err(error), Some(misfits)) => misfits.push(misfit(path, &error.fault)),
                 (read, _) => read?,
             }
             path.pop();
         }
-        for (key, unknown) in found.into_iter().filter(|_| map.keeps_unknown) {
+        if !map.keeps_unknown {
+            // The part of the run around this map is kept as a whole.
+            (0..found.len()).for_each(|_| self.has_more());
+            return Ok(());
+        }
+        for (key, unknown) in found {
             let path = path.iter().map(String::as_str).chain([key]).map(ToString::to_string).collect();
             self.carried.fields.insert(path, unknown.bytes().to_vec());
         }
         Ok(())
+    }
+
+    /// Notes that a part was not read, because this model does not know it.
+    pub(super) fn has_more(&mut self) {
+        self.as_written = false;
+        self.beyond += 1;
+    }
+
+    /// Keeps a part as it is, if not all of it was read; the parts of a visit also to know what it had then.
+    fn keep_original(&mut self, node: &Node, bytes: &[u8], has_more: bool) {
+        let places = match *node {
+            Node::Leaf(Leaf::Cell(cell)) if has_more => cell..cell + 1,
+            Node::Leaf(Leaf::Table { first, places }) if has_more => first..first + places,
+            Node::Branch(branch, _) if branch != Branch::Run => {
+                let part = (self.in_save_point || branch == Branch::SavePoint, branch);
+                let read = self.visit_place_of(part.0).and_then(|visit| visit.clone());
+                self.carried.visits.insert(part, VisitBefore { read, bytes: bytes.into(), has_more });
+                return;
+            }
+            _ => return,
+        };
+        // The original of a copy is kept with the copy.
+        let read = self.state.cells.get(places.clone()).filter(|_| self.outside.is_none());
+        if let Some(read) = read.map(<[Value]>::to_vec) {
+            self.carried.values.insert(places.start, vec![Original { read, bytes: bytes.into() }]);
+        }
     }
 
     /// Called before the contents of a branch.
@@ -171,10 +222,9 @@ impl<'s> Reading<'s> {
                 self.visit_place().into_iter().for_each(|place| *place = Some(visit.clone()));
             }
             Branch::Entry | Branch::AtCheckpoint => {
-                let is_glance = self.glance.is_some();
-                let mut copy = if is_glance { Vec::new() } else { State::first_cells(self.model) };
-                copy.truncate(self.model.copied_cells);
-                self.outside = std::mem::replace(&mut self.state.cells, copy);
+                // What a build does not know, it neither copies nor changes: so the copy has it as it is now.
+                let copy = self.state.copy(self.model).to_vec();
+                self.outside = Some(std::mem::replace(&mut self.state.cells, copy));
             }
         }
     }
@@ -189,7 +239,7 @@ impl<'s> Reading<'s> {
             Branch::SavePoint => return self.end_save_point(),
             _ => {}
         }
-        let outside = std::mem::take(&mut self.outside);
+        let outside = self.outside.take().unwrap_or_default();
         let copy: Arc<[Value]> = std::mem::replace(&mut self.state.cells, outside).into();
         let Some(visit) = self.visit() else { return };
         match branch {
@@ -231,8 +281,12 @@ impl<'s> Reading<'s> {
 
     /// Returns the place of the visit that is being read.
     fn visit_place(&mut self) -> Option<&mut Option<Visit>> {
+        self.visit_place_of(self.in_save_point)
+    }
+
+    fn visit_place_of(&mut self, save_point: bool) -> Option<&mut Option<Visit>> {
         let run = self.state.run.as_mut()?;
-        Some(if self.in_save_point { &mut run.save_point } else { &mut run.visit })
+        Some(if save_point { &mut run.save_point } else { &mut run.visit })
     }
 
     pub(super) fn visit(&mut self) -> Option<&mut Visit> {

@@ -1,7 +1,6 @@
 //! The summary of a save for lists of slots: read from its state alone, without its values.
 
 use keblin_model::order::sort_by;
-use std::cell::RefCell;
 
 use keblin_model::typed::FieldType;
 use keblin_model::{Field, Name, Time, Value};
@@ -10,7 +9,7 @@ use minicbor::{Decoder, Encoder};
 use super::cursor::Cursor;
 use super::error::ReadError;
 use super::layout::{STATE, SaveLimits};
-use super::values;
+use super::values::{self, Beyond};
 use crate::grammar::plan::NO_SHAPE;
 use crate::grammar::{Failure, encoded};
 use crate::snapshot::LevelFacts;
@@ -110,8 +109,8 @@ impl Summary {
         if def.may_be_unset() && cursor.null() {
             return Some(Value::Unset);
         }
-        let gone = RefCell::default();
-        let with = values::Reading { schema, order: &NO_SHAPE, what: field, gone: Some(&gone) };
+        let beyond = Beyond::default();
+        let with = values::Reading { schema, order: &NO_SHAPE, what: field, beyond: Some(&beyond) };
         values::read(&mut cursor, def.holds(), with).ok().filter(|value| schema.fit(def, value).is_ok())
     }
 

@@ -2,7 +2,7 @@
 //! 8949, section 4.2.1), a time is its nanoseconds, an id its text, a shape a map by its members' names.
 
 use keblin_model::order::sort_by;
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::sync::Arc;
 
 use keblin_model::kind::{Holds, Kind};
@@ -120,9 +120,24 @@ pub(super) struct Reading<'s> {
     pub(super) order: &'s ShapeOrder,
     /// The value's name in messages.
     pub(super) what: &'s str,
-    /// Collects ids that are no longer declared: they are read as unset, and left out of lists, sets and maps.
-    /// Without it they are a fault.
-    pub(super) gone: Option<&'s RefCell<Vec<String>>>,
+    /// Notes what this declaration does not know. Without it an id that is not declared is a fault.
+    pub(super) beyond: Option<&'s Beyond>,
+}
+
+/// What a value has beyond this declaration: another build of the same version has written it.
+#[derive(Debug, Default)]
+pub(super) struct Beyond {
+    /// Ids that are not declared: read as unset, and left out of lists, sets and maps.
+    pub(super) ids: RefCell<Vec<String>>,
+    /// Whether there is anything else: a member, or no value where this declaration needs one.
+    pub(super) more: Cell<bool>,
+}
+
+impl Beyond {
+    /// Returns whether the value has anything that was not read.
+    pub(super) fn is_any(&self) -> bool {
+        self.more.get() || !self.ids.borrow().is_empty()
+    }
 }
 
 /// Reads the next value, of a type.
@@ -150,10 +165,10 @@ pub(super) fn read(cursor: &mut Cursor<'_>, holds: Holds, with: Reading<'_>) -> 
         }
         Kind::Id(ids) => {
             let id = cursor.next(expected, Decoder::str)?;
-            match (with.schema.id_value(ids, id), with.gone) {
+            match (with.schema.id_value(ids, id), with.beyond) {
                 (Some(value), _) => Ok(value),
-                (None, Some(gone)) => {
-                    gone.borrow_mut().push(id.to_string());
+                (None, Some(beyond)) => {
+                    beyond.ids.borrow_mut().push(id.to_string());
                     Ok(Value::Unset)
                 }
                 (None, None) => {
@@ -215,7 +230,7 @@ fn array_head(cursor: &mut Cursor<'_>, expected: impl FnOnce() -> String) -> Res
 }
 
 /// Reads a shape: as it is written today, else in any order. A missing member gets its default; an unknown one is
-/// skipped.
+/// skipped and noted.
 fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<Value, ReadError> {
     let members = with.schema.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
     let mut values = vec![None; members.len()];
@@ -233,6 +248,7 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
         let place = index.and_then(|index| Some((members.get(index)?, values.get_mut(index)?)));
         let Some((member, value)) = place else {
             cursor.skip("a member", &SaveLimits::default())?;
+            with.beyond.into_iter().for_each(|beyond| beyond.more.set(true));
             continue;
         };
         let what = member.name.as_str();
@@ -241,11 +257,17 @@ fn read_shape(cursor: &mut Cursor<'_>, shape: u16, with: Reading<'_>) -> Result<
         if value.is_some() {
             return Err(cursor.unexpected(start, format!("each member once, but `{what}` is repeated")));
         }
-        let is_unset = member.default == Value::Unset && cursor.null();
-        *value = match is_unset {
-            true => Some(Value::Unset),
-            false => Some(read(cursor, member.holds(), Reading { what, order: inside, ..with })?)
-                .filter(|value| *value != Value::Unset),
+        // In another build the member may be unset.
+        let may_be_null = member.default == Value::Unset || with.beyond.is_some();
+        *value = if may_be_null && cursor.null() {
+            with.beyond
+                .filter(|_| member.default != Value::Unset)
+                .into_iter()
+                .for_each(|beyond| beyond.more.set(true));
+            Some(member.default.clone())
+        } else {
+            Some(read(cursor, member.holds(), Reading { what, order: inside, ..with })?)
+                .filter(|value| *value != Value::Unset)
         };
     }
     let values = members

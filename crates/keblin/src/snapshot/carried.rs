@@ -3,7 +3,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use keblin_model::{Model, Value};
+
+use super::Visit;
 use crate::grammar::RUN;
+use crate::grammar::listed::Branch;
 
 /// Values in a save of the same version that this schema does not know. They are kept as encoded bytes and written
 /// back, so that a build without a new field or level does not lose what a build with it has saved.
@@ -19,6 +23,36 @@ pub(crate) struct Carried {
     pub(crate) difficulty: Option<Arc<str>>,
     /// The difficulty of the run, if this schema does not declare it.
     pub(crate) run_difficulty: Option<Arc<str>>,
+    /// Values that this schema knows only in part, by their cell; those of a table by its first. A merged value can have
+    /// several, that of the later save first.
+    pub(crate) values: BTreeMap<usize, Vec<Original>>,
+    /// Parts of the run that this schema knows only in part: the visit, the save point, and their copies.
+    pub(crate) visits: BTreeMap<VisitPart, VisitBefore>,
+}
+
+/// A value as another build wrote it: with a member that this schema does not have, an item that no list of it has, or
+/// a number beyond a bound.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Original {
+    /// What was read: the value of a cell, or those of a table.
+    pub(crate) read: Vec<Value>,
+    /// All of it, encoded.
+    pub(crate) bytes: Arc<[u8]>,
+}
+
+/// A part of the run, and whether it is of the save point.
+pub(crate) type VisitPart = (bool, Branch);
+
+/// A part of the run as another build wrote it: with a level, checkpoint or value that this schema does not have. It is
+/// written back as it was, until the player plays on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct VisitBefore {
+    /// What was read; a copy is read with its visit.
+    pub(crate) read: Option<Visit>,
+    /// All of it, encoded.
+    pub(crate) bytes: Arc<[u8]>,
+    /// Whether not all of it was read.
+    pub(crate) has_more: bool,
 }
 
 impl Carried {
@@ -34,10 +68,22 @@ impl Carried {
         let unknown = unknown.filter(|(name, _)| !is_of_run_named(name));
         let unknown: Vec<_> = unknown.cloned().collect();
         self.blocks.extend(unknown);
+        for (cell, originals) in &other.values {
+            let held = self.values.entry(*cell).or_default();
+            held.extend(
+                originals.iter().filter(|original| !held.contains(original)).cloned().collect::<Vec<_>>(),
+            );
+        }
     }
 
     /// Replaces the unknown values of the run by those of another save; `None` removes them.
-    pub(crate) fn with_run_of(&mut self, other: Option<&Carried>) {
+    pub(crate) fn with_run_of(&mut self, model: &Model, other: Option<&Carried>) {
+        let is_of_run_at = |cell: usize| cell < model.copied_cells;
+        self.values.retain(|cell, _| !is_of_run_at(*cell));
+        let theirs =
+            other.into_iter().flat_map(|other| &other.values).filter(|(cell, _)| is_of_run_at(**cell));
+        self.values.extend(theirs.map(|(cell, originals)| (*cell, originals.clone())));
+        self.visits = other.map(|other| other.visits.clone()).unwrap_or_default();
         self.fields.retain(|path, _| !is_of_run(path));
         let theirs = other.into_iter().flat_map(|other| &other.fields).filter(|(path, _)| is_of_run(path));
         self.fields.extend(theirs.map(|(path, value)| (path.clone(), value.clone())));
@@ -46,6 +92,12 @@ impl Carried {
         self.blocks.extend(theirs.filter(|(name, _)| is_of_run_named(name)).cloned());
         self.difficulty = other.and_then(|other| other.difficulty.clone());
         self.run_difficulty = other.and_then(|other| other.run_difficulty.clone());
+    }
+
+    /// Returns whether both have the same unknown values.
+    pub(crate) fn is_like(&self, other: &Carried) -> bool {
+        let ids = |of: &Carried| [of.furthest.clone(), of.difficulty.clone(), of.run_difficulty.clone()];
+        self.fields == other.fields && self.blocks == other.blocks && ids(self) == ids(other)
     }
 
     /// Returns the bytes of an unknown value, by its place in a save.

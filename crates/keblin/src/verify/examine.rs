@@ -12,7 +12,7 @@ use super::past::settings_in;
 use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
 use crate::save::reader::{at_the_end, is_final};
 use crate::save::search::History;
-use crate::save::{Fault, Fingerprint, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
+use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
 use crate::snapshot::Schema;
 
 /// The result of examining a file.
@@ -145,7 +145,7 @@ impl Readable<'_> {
             let at = (section.body_offset, schema.version);
             let read = self.looked_at.entry(at).or_insert_with(|| readable(section, schema));
             // What another declaration wrote is intact if its bytes are.
-            if let (Err(error), true) = (read, file.head.fingerprint == Fingerprint::of(schema)) {
+            if let (Err(error), true) = (read, file.head.fingerprint.is_of(schema)) {
                 return Err(error.clone());
             }
         }

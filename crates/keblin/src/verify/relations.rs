@@ -19,10 +19,21 @@ use crate::snapshot::{LevelFacts, Schema, Snapshot, State};
 pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     let mut found = of_values(&decoded.snapshot);
     found.extend(decoded.missing.iter().map(missing));
-    found.extend(decoded.snapshot.carried.names().map(|place| SaveFinding {
+    let carried = &decoded.snapshot.carried;
+    let hint = |place, message| SaveFinding {
         severity: Severity::Hint,
-        ..SaveFinding::warning(SaveCode::CarriedAlong, place, "unknown to this schema; preserved on save")
-    }));
+        ..SaveFinding::warning(SaveCode::CarriedAlong, place, message)
+    };
+    found.extend(carried.names().map(|place| hint(place, "unknown to this schema; preserved on save")));
+    let schema = &decoded.snapshot.schema;
+    let has_id = |place: &str| {
+        let is_of = |missing: &Missing| matches!(missing, Missing::Kept { place: of, .. } if of == place);
+        decoded.missing.iter().any(is_of)
+    };
+    let values = carried.values.keys().filter_map(|cell| schema.cell_owner(*cell));
+    let values = values.filter(|(field, _)| !has_id(field.name.as_str()));
+    let in_part = "this schema knows only a part of it; the rest is preserved on save";
+    found.extend(values.map(|(field, at)| hint(field_place(schema, field, at), in_part)));
     found
 }
 
@@ -203,13 +214,8 @@ fn missing(missing: &Missing) -> SaveFinding {
         ),
         Missing::Kept { place, id } => SaveFinding::warning(
             SaveCode::IdKept,
-            *place,
+            place.clone(),
             format!("`{id}` is not declared in this version of the game; it is preserved in the save"),
-        ),
-        Missing::Id { field, id } => SaveFinding::warning(
-            SaveCode::IdGone,
-            field.clone(),
-            format!("`{id}` is no longer declared; the field is now unset"),
         ),
         Missing::SavePoint(place) => SaveFinding::warning(
             SaveCode::CheckpointGone,

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use std::collections::HashSet;
 
 use keblin_model::model::MemberDef;
-use keblin_model::{Kind, Model, Value};
+use keblin_model::{Kind, Model, Severity, Value};
 
 use super::finding::SaveFinding;
 use crate::save::SaveCode;
@@ -37,6 +37,17 @@ pub(super) fn findings(snapshot: &Snapshot) -> Vec<SaveFinding> {
 /// Returns what is wrong with the values of an area.
 fn of_area(area: &str, body: &AreaBody<'_>, there: &There<'_>) -> Vec<SaveFinding> {
     let mut found = Vec::new();
+    let mut carried = |place| {
+        let what = "unknown to this schema; preserved on save";
+        found.push(SaveFinding {
+            severity: Severity::Hint,
+            ..SaveFinding::warning(SaveCode::CarriedAlong, place, what)
+        });
+    };
+    body.unknown_kinds().for_each(|kind| carried(format!("area.{area}.{kind}")));
+    for (kind, rows) in there.model.object_kinds.iter().zip(&body.kinds) {
+        rows.beyond.keys().for_each(|field| carried(format!("area.{area}.{}.{field}", kind.name)));
+    }
     for (kind, rows) in there.model.object_kinds.iter().zip(&body.kinds) {
         for (field, column) in kind.fields.iter().zip(&rows.columns) {
             for (row, id) in rows.ids.iter().enumerate() {

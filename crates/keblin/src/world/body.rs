@@ -9,16 +9,18 @@ use minicbor::data::Tag;
 use minicbor::encode::{Error, Write};
 use minicbor::{Decoder, Encoder};
 
+use super::beyond::{self, Beyond};
 use super::column::Column;
-use super::fault::{AreaFault, AreaFaultKind};
+use super::fault::AreaFault;
+use super::rows::{expected, read_before, read_rows, unexpected};
 use super::tags;
-use crate::broken::Broken;
 
 /// The keys of a kind.
-const IDS: &str = "ids";
-const GONE: &str = "gone";
-const LEFT: &str = "left";
-const FIELDS: &str = "fields";
+pub(super) const IDS: &str = "ids";
+pub(super) const GONE: &str = "gone";
+pub(super) const LEFT: &str = "left";
+pub(super) const FIELDS: &str = "fields";
+pub(super) const KEPT: &str = "kept";
 
 /// The objects of one kind in an area.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -31,6 +33,8 @@ pub(crate) struct Rows<'b> {
     pub(crate) left: Option<Time>,
     /// One column for each declared field.
     pub(crate) columns: Vec<Column<'b>>,
+    /// What this build does not know of them.
+    pub(crate) beyond: Beyond,
 }
 
 impl<'b> Rows<'b> {
@@ -43,7 +47,14 @@ impl<'b> Rows<'b> {
     pub(crate) fn picked(&self, rows: &[usize]) -> Rows<'b> {
         let ids = rows.iter().filter_map(|row| self.ids.get(*row).copied()).collect();
         let columns = self.columns.iter().map(|column| column.picked(rows)).collect();
-        Rows { ids, gone: self.gone.clone(), left: self.left, columns }
+        let mut picked =
+            Rows { ids, gone: self.gone.clone(), left: self.left, columns, beyond: Beyond::new() };
+        for (field, values) in &self.beyond {
+            let of_picked = values.iter().filter(|(id, _)| picked.ids.binary_search(id).is_ok());
+            let of_picked: Vec<_> = of_picked.map(|(id, unknown)| (*id, unknown.clone())).collect();
+            picked.keep(field, of_picked.into_iter());
+        }
+        picked
     }
 
     /// Returns whether the kind says nothing: its objects are as the game makes them.
@@ -95,11 +106,18 @@ impl<'b> AreaBody<'b> {
     /// Returns whether a version has exactly the kinds and fields of these bytes.
     pub(crate) fn is_written_by(model: &Model, bytes: &[u8]) -> bool {
         AreaBody::read(model, bytes).is_ok_and(|body| {
-            body.unknown.is_empty() && body.to_bytes(model).is_some_and(|written| written == bytes)
+            let knows_all = body.unknown.is_empty() && body.kinds.iter().all(|rows| rows.beyond.is_empty());
+            knows_all && body.to_bytes(model).is_some_and(|written| written == bytes)
         })
     }
 
-    /// Reads the bytes of an area, of some kinds only which objects are gone: to record all others anew.
+    /// Returns the kinds that this build does not declare.
+    pub(crate) fn unknown_kinds(&self) -> impl Iterator<Item = &str> {
+        self.unknown.iter().map(|(name, _)| name.as_str())
+    }
+
+    /// Reads the bytes of an area, of some kinds only which objects are gone and what this build does not know: to record
+    /// all others anew.
     pub(crate) fn read_but(
         model: &Model,
         bytes: &'b [u8],
@@ -116,7 +134,9 @@ impl<'b> AreaBody<'b> {
             let known = place
                 .and_then(|place| Some((place, model.object_kinds.get(place)?, body.kinds.get_mut(place)?)));
             match known {
-                Some((place, kind, rows)) if is_recorded(place) => rows.gone = read_gone(&mut from, kind)?,
+                Some((place, kind, rows)) if is_recorded(place) => {
+                    *rows = read_before(&mut from, (model, kind))?;
+                }
                 Some((_, kind, rows)) => *rows = read_rows(&mut from, (model, kind))?,
                 None => {
                     expected(&mut from, &name, "the objects of a kind", |from| from.skip().ok())?;
@@ -165,7 +185,7 @@ fn write<W: Write>(
 }
 
 /// RFC 8949, section 4.2.1: the keys of a map in the order of their encoded bytes, which begin with the length.
-fn in_order_of_keys(key: &str) -> (usize, &str) {
+pub(super) fn in_order_of_keys(key: &str) -> (usize, &str) {
     (key.len(), key)
 }
 
@@ -174,9 +194,13 @@ fn write_rows<W: Write>(
     kind: &ObjectKindDef,
     rows: &Rows<'_>,
 ) -> Result<(), Error<W::Error>> {
-    out.map(3 + u64::from(rows.left.is_some()))?;
+    out.map(3 + u64::from(rows.left.is_some()) + u64::from(!rows.beyond.is_empty()))?;
     write_ids(out.str(IDS)?, &rows.ids)?;
     write_ids(out.str(GONE)?, &rows.gone)?;
+    // After the ids, as the keys are in order.
+    if !rows.beyond.is_empty() {
+        beyond::write(out.str(KEPT)?, &rows.beyond)?;
+    }
     if let Some(left) = rows.left {
         out.str(LEFT)?.i64(left.as_nanos())?;
     }
@@ -190,7 +214,7 @@ fn write_rows<W: Write>(
     Ok(())
 }
 
-fn write_ids<W: Write>(out: &mut Encoder<W>, ids: &[u64]) -> Result<(), Error<W::Error>> {
+pub(super) fn write_ids<W: Write>(out: &mut Encoder<W>, ids: &[u64]) -> Result<(), Error<W::Error>> {
     out.tag(Tag::new(tags::U64))?.bytes_len(8 * ids.len() as u64)?;
     // Many at a time: each call has a price.
     let mut bytes = [[0; 8]; 64];
@@ -198,119 +222,6 @@ fn write_ids<W: Write>(out: &mut Encoder<W>, ids: &[u64]) -> Result<(), Error<W:
         bytes.iter_mut().zip(ids).for_each(|(bytes, id)| *bytes = id.to_le_bytes());
         let written = bytes.as_flattened().get(..8 * ids.len()).unwrap_or_default();
         out.writer_mut().write_all(written).map_err(Error::write)?;
-    }
-    Ok(())
-}
-
-fn unexpected(from: &Decoder<'_>, place: &str, what: &str) -> AreaFault {
-    fault(from, place, AreaFaultKind::Unexpected(what.to_string()))
-}
-
-fn fault(from: &Decoder<'_>, place: &str, kind: AreaFaultKind) -> AreaFault {
-    let place = if place.is_empty() { "the area" } else { place };
-    AreaFault { place: place.to_string(), offset: from.position(), kind }
-}
-
-fn expected<'b, T>(
-    from: &mut Decoder<'b>,
-    place: &str,
-    what: &str,
-    read: impl FnOnce(&mut Decoder<'b>) -> Option<T>,
-) -> Result<T, AreaFault> {
-    let at = from.position();
-    read(from).ok_or_else(|| {
-        from.set_position(at);
-        unexpected(from, place, what)
-    })
-}
-
-fn read_rows<'b>(
-    from: &mut Decoder<'b>,
-    (model, kind): (&Model, &ObjectKindDef),
-) -> Result<Rows<'b>, AreaFault> {
-    let place = kind.name.as_str();
-    let mut rows = Rows::default();
-    let mut columns: Vec<Option<Column<'b>>> = vec![None; kind.fields.len()];
-    let count = expected(from, place, "a map", |from| from.map().ok().flatten())?;
-    for _ in 0..count {
-        let key = expected(from, place, "a key", |from| from.str().ok())?;
-        match key {
-            IDS => rows.ids = read_ids(from, place)?,
-            GONE => rows.gone = read_ids(from, place)?,
-            LEFT => {
-                let left = expected(from, place, "a time in nanoseconds", |from| from.i64().ok())?;
-                rows.left = Some(Time::from_nanos(left)).filter(|_| kind.time_away);
-            }
-            FIELDS => read_columns(from, (model, kind), rows.ids.len(), &mut columns)?,
-            _ => expected(from, place, "a value", |from| from.skip().ok())?,
-        }
-    }
-    // The ids may come after the fields, or twice.
-    let objects = rows.ids.len();
-    let misfit = columns.iter().flatten().map(Column::len).find(|len| *len != Some(objects));
-    if let Some(found) = misfit.filter(|_| !Broken::AnyColumn.is()) {
-        let kind = AreaFaultKind::Length { objects, found: found.unwrap_or_default() };
-        return Err(fault(from, place, kind));
-    }
-    let columns = columns.into_iter().zip(&kind.fields).map(|(column, field)| {
-        // A field that is newer than the save.
-        column.unwrap_or_else(|| {
-            let mut column = Column::new(field.kind);
-            rows.ids.iter().for_each(|_| column.push(field.default.clone()));
-            column
-        })
-    });
-    rows.columns = columns.collect();
-    Ok(rows)
-}
-
-/// Reads which objects of a kind are gone, and skips the others.
-fn read_gone(from: &mut Decoder<'_>, kind: &ObjectKindDef) -> Result<Vec<u64>, AreaFault> {
-    let (place, mut gone) = (kind.name.as_str(), Vec::new());
-    let count = expected(from, place, "a map", |from| from.map().ok().flatten())?;
-    for _ in 0..count {
-        match expected(from, place, "a key", |from| from.str().ok())? {
-            GONE => gone = read_ids(from, place)?,
-            _ => expected(from, place, "a value", |from| from.skip().ok())?,
-        }
-    }
-    Ok(gone)
-}
-
-fn read_ids(from: &mut Decoder<'_>, place: &str) -> Result<Vec<u64>, AreaFault> {
-    let what = "ids: whole numbers of 64 bits";
-    let bytes = expected(from, place, what, |from| {
-        let tag = from.tag().ok().filter(|tag| tag.as_u64() == tags::U64);
-        tag.and_then(|_| from.bytes().ok()).filter(|bytes| bytes.len().is_multiple_of(8))
-    })?;
-    let ids: Vec<u64> = bytes.as_chunks().0.iter().map(|id| u64::from_le_bytes(*id)).collect();
-    match ids.windows(2).all(|pair| pair.first() < pair.last()) {
-        true => Ok(ids),
-        false => Err(fault(from, place, AreaFaultKind::Order)),
-    }
-}
-
-fn read_columns<'b>(
-    from: &mut Decoder<'b>,
-    (model, kind): (&Model, &ObjectKindDef),
-    objects: usize,
-    columns: &mut [Option<Column<'b>>],
-) -> Result<(), AreaFault> {
-    let count = expected(from, kind.name.as_str(), "a map of fields", |from| from.map().ok().flatten())?;
-    for _ in 0..count {
-        let name = expected(from, kind.name.as_str(), "the name of a field", |from| from.str().ok())?;
-        let place = format!("{}.{name}", kind.name);
-        let index = kind.fields.iter().position(|field| field.name.as_str() == name);
-        let known = index.and_then(|index| Some((kind.fields.get(index)?, columns.get_mut(index)?)));
-        let Some((field, column)) = known else {
-            expected(from, &place, "a column", |from| from.skip().ok())?;
-            continue;
-        };
-        let at = from.position();
-        *column = Some(Column::read(from, (model, field.kind), objects).map_err(|kind| {
-            from.set_position(at);
-            fault(from, &place, kind)
-        })?);
     }
     Ok(())
 }

@@ -77,6 +77,23 @@ impl<'b> Column<'b> {
         })
     }
 
+    /// Puts a value in a row; returns whether there is such a row.
+    pub(super) fn set(&mut self, row: usize, value: Value) -> bool {
+        match self {
+            Column::Items(items) => items.get_mut(row).map(|item| *item = value).is_some(),
+            Column::Packed { kind, bytes } => {
+                let width = packing(*kind).map_or(1, |(_, width)| width);
+                let mut packed = Vec::with_capacity(width);
+                push_value(&mut packed, value);
+                let place = bytes.to_mut().get_mut(row * width..(row + 1) * width);
+                place
+                    .filter(|place| place.len() == packed.len())
+                    .map(|place| place.copy_from_slice(&packed))
+                    .is_some()
+            }
+        }
+    }
+
     /// Returns the number of values; `None` if the last value is cut.
     pub(super) fn len(&self) -> Option<usize> {
         match self {
@@ -198,7 +215,7 @@ fn write_item<W: Write>(out: &mut Encoder<W>, value: &Value) -> Result<(), Error
     Ok(())
 }
 
-/// Reads an item. An id that was removed from the declaration is unset.
+/// Reads an item. An id that is not declared is unset.
 fn read_item(from: &mut Decoder<'_>, model: &Model, kind: Kind) -> Option<Value> {
     if from.datatype().ok()? == Type::Null {
         return from.null().ok().map(|()| Value::Unset);

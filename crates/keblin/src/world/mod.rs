@@ -16,6 +16,12 @@ mod column;
 /// Areas as bytes: the rows of each kind.
 mod body;
 
+/// Reading the objects of one kind.
+mod rows;
+
+/// Values of objects that this build does not know.
+mod beyond;
+
 /// What is wrong with the bytes of an area.
 mod fault;
 

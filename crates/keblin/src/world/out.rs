@@ -9,7 +9,7 @@ use keblin_model::model::ObjectKindDef;
 use keblin_model::typed::{FieldType, Member};
 use keblin_model::{ObjectField, ObjectId, Value};
 
-use super::body::Rows;
+use super::body::{AreaBody, Rows};
 use super::column::Column;
 use super::error::WorldWhy;
 use super::object::WorldObject;
@@ -20,6 +20,10 @@ pub struct ColumnsOut<'r> {
     model: &'r Model,
     kind: &'r ObjectKindDef,
     rows: &'r mut Rows<'static>,
+    /// The bytes of the area before.
+    held: Option<&'r [u8]>,
+    /// The rows of the kind before, once they were asked for.
+    before: Option<Rows<'r>>,
     /// The first value that cannot be kept.
     refused: Option<WorldWhy>,
 }
@@ -60,18 +64,32 @@ impl ColumnsOut<'_> {
 
     /// Writes the value of a row to the field at a position; `None` is one that cannot be written.
     pub(super) fn put_value(&mut self, field: usize, row: usize, value: Option<Value>) {
-        let (Some(def), Some(column)) = (self.kind.fields.get(field), self.rows.columns.get_mut(field))
-        else {
-            return;
+        let Some(def) = self.kind.fields.get(field) else { return };
+        let id = self.rows.ids.get(row).copied().unwrap_or_default();
+        let is_too_long = |value: &Value| {
+            def.limits.max_len.is_some_and(|max_len| def.kind.has_length() && value.len() > max_len)
         };
-        let kept = value.ok_or(None).and_then(|value| self.model.kept_of_object(def, value).map_err(Some));
+        let kept = match value {
+            // Another build, which allows more, has saved it.
+            Some(value) if is_too_long(&value) && self.had(field, id).as_ref() == Some(&value) => Ok(value),
+            value => value.ok_or(None).and_then(|value| self.model.kept_of_object(def, value).map_err(Some)),
+        };
         let value = kept.unwrap_or_else(|unfit| {
-            let id = ObjectId::of_number(self.rows.ids.get(row).copied().unwrap_or_default());
+            let id = ObjectId::of_number(id);
             let field = format!("{}.{}", self.kind.name, def.name);
             self.refused.get_or_insert(WorldWhy::Value { field, id, unfit });
             def.default.clone()
         });
-        column.push(value);
+        self.rows.columns.get_mut(field).into_iter().for_each(|column| column.push(value.clone()));
+    }
+
+    /// Returns the value that an object had before.
+    fn had(&mut self, field: usize, id: u64) -> Option<Value> {
+        let (model, kind, held) = (self.model, self.kind, self.held);
+        let place = model.object_kinds.iter().position(|of| of.name == kind.name)?;
+        let read = || AreaBody::read(model, held?).ok()?.kinds.into_iter().nth(place);
+        let rows = self.before.get_or_insert_with(|| read().unwrap_or_default());
+        rows.columns.get(field)?.get(rows.ids.binary_search(&id).ok()?)
     }
 }
 
@@ -80,6 +98,8 @@ impl ColumnsOut<'_> {
 pub struct AreaOut<'a, G> {
     model: &'a Model,
     area: usize,
+    /// What was known of the area before, as bytes.
+    held: Option<&'a [u8]>,
     /// By kind: its rows, once they were passed.
     rows: Vec<Option<Rows<'static>>>,
     /// The first mistake.
@@ -88,8 +108,15 @@ pub struct AreaOut<'a, G> {
 }
 
 impl<'a, G> AreaOut<'a, G> {
-    pub(crate) fn new(model: &'a Model, area: usize) -> AreaOut<'a, G> {
-        AreaOut { model, area, rows: vec![None; model.object_kinds.len()], mistake: None, of: PhantomData }
+    pub(crate) fn new(model: &'a Model, area: usize, held: Option<&'a [u8]>) -> AreaOut<'a, G> {
+        AreaOut {
+            model,
+            area,
+            held,
+            rows: vec![None; model.object_kinds.len()],
+            mistake: None,
+            of: PhantomData,
+        }
     }
 
     /// Passes all objects of one kind in the area, in any order.
@@ -129,7 +156,8 @@ impl<'a, G> AreaOut<'a, G> {
             self.mistake.get_or_insert_with(|| WorldWhy::Repeated { kind: named(), id });
             return;
         }
-        let mut columns = ColumnsOut { model, kind, rows: &mut rows, refused: None };
+        let mut columns =
+            ColumnsOut { model, kind, rows: &mut rows, held: self.held, before: None, refused: None };
         record(&objects, &mut columns);
         if let Some(refused) = columns.refused {
             self.mistake.get_or_insert(refused);

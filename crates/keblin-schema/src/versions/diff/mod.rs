@@ -47,7 +47,70 @@ pub struct Difference {
     pub change: Change,
 }
 
+/// Every way in which a declaration can grow within a version: of what, and how; `of fields` are fields in another order.
+/// An older build of the same version keeps what a newer one has saved of each.
+#[doc(hidden)]
+pub const GROWTHS: &[(&str, &str)] = &[
+    ("the declaration", "areas"),
+    ("the declaration", "areas.grid"),
+    ("the declaration", "difficulties"),
+    ("the declaration", "fields"),
+    ("the declaration", "kinds"),
+    ("the declaration", "levels"),
+    ("the declaration", "lists"),
+    ("the declaration", "moments"),
+    ("the declaration", "shapes"),
+    ("the declaration", "unlocks"),
+    ("area", "new"),
+    ("checkpoint", "new"),
+    ("difficulty", "new"),
+    ("field", "max"),
+    ("field", "max_items"),
+    ("field", "max_len"),
+    ("field", "may be unset"),
+    ("field", "min"),
+    ("field", "new"),
+    ("field", "places"),
+    ("field of a kind", "max"),
+    ("field of a kind", "max_len"),
+    ("field of a kind", "may be unset"),
+    ("field of a kind", "min"),
+    ("field of a kind", "new"),
+    ("item", "new"),
+    ("kind", "fields"),
+    ("kind", "new"),
+    ("level", "checkpoints"),
+    ("level", "new"),
+    ("level", "stars"),
+    ("list", "items"),
+    ("list", "new"),
+    ("member", "max"),
+    ("member", "max_items"),
+    ("member", "max_len"),
+    ("member", "may be unset"),
+    ("member", "min"),
+    ("member", "new"),
+    ("moment", "new"),
+    ("shape", "members"),
+    ("shape", "new"),
+    ("star", "new"),
+    ("unlock", "new"),
+];
+
 impl Difference {
+    /// Returns of what the difference is, and how it differs.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn of_and_how(&self) -> (&'static str, &'static str) {
+        let how = match &self.change {
+            Change::New => "new",
+            Change::Gone { .. } => "gone",
+            Change::Order { of } => of,
+            Change::Key { key, .. } => key,
+        };
+        (self.what.kind(), how)
+    }
+
     /// Returns whether a rule asks for more than before.
     #[must_use]
     pub fn is_stricter(&self) -> bool {
@@ -155,26 +218,54 @@ pub enum Change {
 
 impl fmt::Display for What {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let kind = self.kind();
         match self {
-            What::Declaration => write!(f, "the declaration"),
-            What::Field(id) => write!(f, "field {id}"),
-            What::Chapter(id) => write!(f, "chapter {id}"),
-            What::Constant(id) => write!(f, "constant {id}"),
-            What::Level(id) => write!(f, "level {id}"),
-            What::Checkpoint { level, id } => write!(f, "checkpoint {id} of {level}"),
-            What::Star { level, id } => write!(f, "star {id} of {level}"),
-            What::Difficulty(id) => write!(f, "difficulty {id}"),
-            What::Unlock(id) => write!(f, "unlock {id}"),
-            What::Moment(id) => write!(f, "moment {id}"),
-            What::Invariant(id) => write!(f, "invariant {id}"),
-            What::Reset(id) => write!(f, "reset {id}"),
-            What::List(id) => write!(f, "list {id}"),
-            What::Item { list, id } => write!(f, "item {id} of {list}"),
-            What::ObjectKind(id) => write!(f, "kind {id}"),
+            What::Declaration => f.write_str(kind),
             What::ObjectField { kind, id } => write!(f, "field {id} of kind {kind}"),
-            What::Area(id) => write!(f, "area {id}"),
-            What::Shape(id) => write!(f, "shape {id}"),
-            What::Member { shape, id } => write!(f, "member {id} of {shape}"),
+            What::Field(id)
+            | What::Chapter(id)
+            | What::Constant(id)
+            | What::Level(id)
+            | What::Difficulty(id)
+            | What::Unlock(id)
+            | What::Moment(id)
+            | What::Invariant(id)
+            | What::Reset(id)
+            | What::List(id)
+            | What::ObjectKind(id)
+            | What::Area(id)
+            | What::Shape(id) => write!(f, "{kind} {id}"),
+            What::Checkpoint { level: of, id }
+            | What::Star { level: of, id }
+            | What::Item { list: of, id }
+            | What::Member { shape: of, id } => write!(f, "{kind} {id} of {of}"),
+        }
+    }
+}
+
+impl What {
+    /// Returns what it is, in words.
+    fn kind(&self) -> &'static str {
+        match self {
+            What::Declaration => "the declaration",
+            What::Field(_) => "field",
+            What::Chapter(_) => "chapter",
+            What::Constant(_) => "constant",
+            What::Level(_) => "level",
+            What::Checkpoint { .. } => "checkpoint",
+            What::Star { .. } => "star",
+            What::Difficulty(_) => "difficulty",
+            What::Unlock(_) => "unlock",
+            What::Moment(_) => "moment",
+            What::Invariant(_) => "invariant",
+            What::Reset(_) => "reset",
+            What::List(_) => "list",
+            What::Item { .. } => "item",
+            What::ObjectKind(_) => "kind",
+            What::ObjectField { .. } => "field of a kind",
+            What::Area(_) => "area",
+            What::Shape(_) => "shape",
+            What::Member { .. } => "member",
         }
     }
 }
@@ -248,7 +339,10 @@ struct Found<'s> {
 
 impl Found<'_> {
     fn add(&mut self, class: Class, what: &What, change: Change) {
-        self.list.push(Difference { class, what: what.clone(), change });
+        let difference = Difference { class, what: what.clone(), change };
+        // So a new kind of growth is in the list, and the law of older builds is tried with it.
+        debug_assert!(class != Class::Growth || GROWTHS.contains(&difference.of_and_how()), "{difference}");
+        self.list.push(difference);
     }
 
     /// Adds a key, if its value differs.

@@ -28,8 +28,8 @@ type Done<T> = Result<T, JsonError>;
 /// # Errors
 /// [`JsonError`] with the path of the first mistake: another game or version, an unknown key, a value of another type.
 pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
-    const KEYS: [&str; 8] =
-        ["json_format", "game", "version", "save", "areas", "picture", "unknown", "title"];
+    const KEYS: [&str; 9] =
+        ["json_format", "game", "version", "save", "areas", "picture", "unknown", "originals", "title"];
     let top = object(json, "")?;
     let slot = listed::slot(schema);
     let keys: Vec<&str> = KEYS.into_iter().chain(slot.iter().map(|listed| listed.name.as_str())).collect();
@@ -37,20 +37,9 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
     equals(top, "json_format", &JSON_FORMAT.into())?;
     equals(top, "game", &schema.game.as_str().into())?;
     equals(top, "version", &schema.version.into())?;
-    let plan = schema.plan();
-    let mut reading = Reading::new(schema, plan);
-    for Listed { name, needed, map } in &slot {
-        let Some(section) = top.get(name) else {
-            if *needed {
-                return Err(wrong(name, "expected this section, but it is missing"));
-            }
-            continue;
-        };
-        let bytes = Importing { schema }.map(section, map, name)?;
-        let read = reading.by_keys_in(name, &Item::new(name, 0, &bytes), map);
-        read.map_err(|error| wrong(name, error.fault.to_string()))?;
-    }
-    let Reading { state, carried, .. } = reading;
+    let state = read(top, &slot, schema, &BTreeMap::new())?.state;
+    // What another build has saved is taken from its bytes; the values that are named in the document count.
+    let carried = read(top, &slot, schema, &named_bytes(top, "originals")?)?.carried;
     let blocks = named_bytes(top, "unknown")?.into_iter().map(|(name, bytes)| (name, Arc::from(bytes)));
     let carried = Carried { blocks: blocks.collect(), ..carried };
     let mut areas = Areas::new();
@@ -72,8 +61,32 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
     Ok((snapshot, stamp(top)?))
 }
 
+/// Reads the sections of a document; `originals` are bytes in place of what the document has at their path.
+fn read<'s>(
+    top: &Object<String, Json>,
+    slot: &[Listed],
+    schema: &'s Arc<Schema>,
+    originals: &BTreeMap<String, Vec<u8>>,
+) -> Done<Reading<'s>> {
+    let mut reading = Reading::new(schema, schema.plan());
+    for Listed { name, needed, map } in slot {
+        let Some(section) = top.get(name) else {
+            if *needed {
+                return Err(wrong(name, "expected this section, but it is missing"));
+            }
+            continue;
+        };
+        let bytes = Importing { schema, originals }.map(section, map, name)?;
+        let read = reading.by_keys_in(name, &Item::new(name, 0, &bytes), map);
+        read.map_err(|error| wrong(name, error.fault.to_string()))?;
+    }
+    reading.finish();
+    Ok(reading)
+}
+
 struct Importing<'s> {
     schema: &'s Schema,
+    originals: &'s BTreeMap<String, Vec<u8>>,
 }
 
 impl Importing<'_> {
@@ -107,6 +120,9 @@ impl Importing<'_> {
     }
 
     fn node(&self, json: &Json, node: &Node, path: &str) -> Done<Vec<u8>> {
+        if let Some(bytes) = self.originals.get(path) {
+            return Ok(bytes.clone());
+        }
         match node {
             Node::Leaf(leaf) => self.leaf(json, *leaf, path),
             Node::Branch(..) if json.is_null() => Ok(encoded(|out| out.null().map(drop))),

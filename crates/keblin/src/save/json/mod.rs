@@ -17,8 +17,8 @@ use serde_json::{Map as Object, Value as Json, json};
 use thiserror::Error;
 
 use super::stamp::Stamp;
-use crate::grammar::listed::{self, Branch, FactOf, Leaf, Map, Node};
-use crate::snapshot::{AREA, Picture, Snapshot, Visit};
+use crate::grammar::listed::{self, Branch, FactOf, Leaf, Listed, Map, Node};
+use crate::snapshot::{AREA, Carried, Picture, Snapshot, Visit};
 use value::hex;
 
 pub use import::import;
@@ -98,11 +98,61 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
         ("picture", json!(picture)),
         ("unknown", texts(&blocks.collect())),
     ];
-    // Most saves have no title.
+    // Most saves have no title, and most are of the build that reads them.
     let title = snapshot.title().map(|title| ("title", json!(title)));
+    let originals = originals(snapshot);
+    let originals = (!originals.is_empty()).then(|| ("originals", texts(&originals)));
     let fixed = |(key, value): (&str, Json)| (key.to_string(), value);
     let object = of_game.into_iter().map(fixed).chain(sections);
-    Json::Object(object.chain(rest.into_iter().chain(title).map(fixed)).collect())
+    Json::Object(object.chain(rest.into_iter().chain(title).chain(originals).map(fixed)).collect())
+}
+
+/// Returns the values and visits that this build knows only in part, as they are in the save, by their paths.
+fn originals(snapshot: &Snapshot) -> BTreeMap<String, String> {
+    let mut found = BTreeMap::new();
+    for Listed { name, map, .. } in listed::slot(&snapshot.schema) {
+        originals_in(&map, &name, false, &snapshot.carried, &mut found);
+    }
+    found
+}
+
+fn originals_in(
+    map: &Map,
+    path: &str,
+    save_point: bool,
+    carried: &Carried,
+    found: &mut BTreeMap<String, String>,
+) {
+    for (key, node) in &map.entries {
+        let path = format!("{path}.{key}");
+        let bytes = match *node {
+            Node::Leaf(Leaf::Cell(cell) | Leaf::Table { first: cell, .. }) => carried
+                .values
+                .get(&cell)
+                .and_then(|originals| originals.first())
+                .map(|original| &original.bytes),
+            Node::Branch(branch, _) => {
+                let part = (save_point || branch == Branch::SavePoint, branch);
+                carried.visits.get(&part).map(|before| &before.bytes)
+            }
+            _ => None,
+        };
+        if let Some(bytes) = bytes {
+            found.insert(path.clone(), hex(bytes));
+        }
+        match node {
+            Node::Map(map) | Node::Branch(Branch::Run, map) => {
+                originals_in(map, &path, save_point, carried, found)
+            }
+            // The values of the copies have their originals with the copies.
+            Node::Branch(branch @ (Branch::Visit | Branch::SavePoint), map) => {
+                let copies = map.entries.iter().filter(|(_, node)| matches!(node, Node::Branch(..)));
+                let copies = Map { entries: copies.cloned().collect(), ..map.clone() };
+                originals_in(&copies, &path, *branch == Branch::SavePoint, carried, found);
+            }
+            _ => {}
+        }
+    }
 }
 
 /// A snapshot that is being exported.

@@ -44,7 +44,8 @@ pub fn json_schema(schema: &Schema) -> Json {
         ("save", save),
         ("areas", areas),
         ("picture", or_null(picture)),
-        ("unknown", named_bytes),
+        ("unknown", named_bytes.clone()),
+        ("originals", named_bytes),
         ("title", json!({ "type": "string", "maxLength": MAX_TITLE_CHARS })),
     ]);
     let slot = listed::slot(schema);
