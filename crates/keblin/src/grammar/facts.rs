@@ -3,7 +3,7 @@
 use std::sync::LazyLock;
 
 use super::listed::{FactOf, Leaf, facts};
-use super::tape::{ByPath, Gap, Tape};
+use super::template::{ByPath, Hole, Template};
 
 const COUNT: usize = FactOf::ALL.len();
 
@@ -17,24 +17,24 @@ pub(crate) const LEN: usize = {
     len
 };
 
-/// The map, with gaps for the facts.
+/// The map, with holes for the facts.
 pub(crate) struct Piece {
-    /// Zero in the gaps.
+    /// Zero in the holes.
     pub(crate) bytes: [u8; LEN],
-    /// Zero in the gaps, and all ones elsewhere.
+    /// Zero in the holes, and all ones elsewhere.
     pub(crate) mask: [u8; LEN],
-    /// The position of each gap.
+    /// The position of each hole.
     pub(crate) at: [usize; COUNT],
 }
 
 pub(crate) static PIECE: LazyLock<Piece> = LazyLock::new(|| {
-    let tape = Tape::of(&facts(0), &[], &ByPath::new());
+    let template = Template::of(&facts(0), &[], &ByPath::new());
     let (mut bytes, mut mask, mut at) = (Vec::new(), Vec::new(), [0; COUNT]);
-    for (before, gap) in tape.gaps() {
+    for (before, hole) in template.holes() {
         bytes.extend(before);
         mask.extend(before.iter().map(|_| 0xff));
         for (place, fact) in at.iter_mut().zip(FactOf::ALL) {
-            if matches!(gap, Gap::Leaf(Leaf::Fact(of, _)) if of == fact) {
+            if matches!(hole, Hole::Leaf(Leaf::Fact(of, _)) if of == fact) {
                 *place = bytes.len();
             }
         }
@@ -45,7 +45,7 @@ pub(crate) static PIECE: LazyLock<Piece> = LazyLock::new(|| {
     Piece { bytes: whole(bytes), mask: whole(mask), at }
 });
 
-/// Returns whether a tape has only facts, and nothing unknown to keep.
-pub(super) fn are_alone(tape: &Tape) -> bool {
-    tape.len() + COUNT == LEN
+/// Returns whether a template has only facts, and nothing unknown to keep.
+pub(super) fn are_alone(template: &Template) -> bool {
+    template.len() + COUNT == LEN
 }

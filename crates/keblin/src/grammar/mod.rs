@@ -4,13 +4,13 @@
 /// The list.
 pub(crate) mod listed;
 
-/// A map as bytes with gaps for the values.
-pub(crate) mod tape;
+/// A map as bytes with holes for the values.
+pub(crate) mod template;
 
 /// The facts of a level as one piece.
 pub(crate) mod facts;
 
-/// The tapes of a schema.
+/// The templates of a schema.
 pub(crate) mod plan;
 
 use std::convert::Infallible;

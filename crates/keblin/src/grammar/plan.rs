@@ -1,4 +1,4 @@
-//! How the saves of a schema are written: the tapes of its sections, made once.
+//! How the saves of a schema are written: the templates of its sections, made once.
 
 use keblin_model::Model;
 use keblin_model::kind::{Holds, Kind};
@@ -6,7 +6,7 @@ use keblin_model::model::FieldDef;
 use keblin_model::order::sort_by;
 
 use super::listed::{self, Listed, Map};
-use super::tape::{self, ByPath, Tape};
+use super::template::{self, ByPath, Template};
 use super::{DEVICE, encoded};
 
 /// What is prepared from a schema for its saves.
@@ -45,7 +45,7 @@ impl ShapeOrder {
         let Kind::Shape(shape) = holds.of.unwrap_or(holds.kind) else { return NO_SHAPE.clone() };
         let declared = model.shapes.get(usize::from(shape)).map_or(&[][..], |shape| &shape.members);
         let members = declared.iter().enumerate().map(|(index, member)| MemberOrder {
-            key: tape::text(member.name.as_str()),
+            key: template::text(member.name.as_str()),
             index,
             inside: ShapeOrder::of(model, member.holds()),
         });
@@ -65,14 +65,14 @@ pub(crate) struct Body {
     /// Whether every save has it.
     pub(crate) needed: bool,
     pub(crate) map: Map,
-    pub(crate) tape: Tape,
+    pub(crate) template: Template,
 }
 
 impl Plan {
     /// Returns a plan that also writes unknown values that are kept.
     pub(crate) fn carrying(model: &Model, carried: &ByPath) -> Plan {
         let body = |Listed { name, needed, map }| Body {
-            tape: Tape::of(&map, &[&name], carried),
+            template: Template::of(&map, &[&name], carried),
             name,
             needed,
             map,
@@ -95,7 +95,7 @@ impl Plan {
 
     /// Returns how long a new file is about, in bytes.
     pub(crate) fn about(&self) -> usize {
-        self.slot.iter().map(|body| body.tape.about()).sum()
+        self.slot.iter().map(|body| body.template.about()).sum()
     }
 
     /// Returns the member order of the shape that a field's values are or contain.

@@ -1,4 +1,4 @@
-//! Writes a snapshot to the bodies of its sections: the tapes of the plan, with the values in their gaps. `reading`
+//! Writes a snapshot to the bodies of its sections: the templates of the plan, with the values in their holes. `reading`
 //! is the reverse.
 
 use keblin_model::{Model, Name, Value};
@@ -11,12 +11,12 @@ use crate::broken::Broken;
 use crate::grammar::Failure;
 use crate::grammar::listed::{Branch, FactOf, Leaf};
 use crate::grammar::plan::{NO_SHAPE, Plan};
-use crate::grammar::tape::{Gap, Tape};
+use crate::grammar::template::{Hole, Template};
 use crate::snapshot::{Carried, Snapshot, State, Stay, Visit};
 
 type Out<'o> = Encoder<&'o mut Vec<u8>>;
 
-/// Where the values for the gaps come from.
+/// Where the values for the holes come from.
 #[derive(Clone, Copy)]
 pub(super) struct Filling<'s> {
     model: &'s Model,
@@ -37,26 +37,26 @@ impl<'s> Filling<'s> {
         Filling { model: schema, plan, state, carried, visit, in_save_point: false, cells: &state.cells }
     }
 
-    /// Writes a tape and fills its gaps.
-    pub(super) fn write(&self, out: &mut Out<'_>, tape: &Tape) -> Result<(), Failure> {
-        for (before, gap) in tape.gaps() {
+    /// Writes a template and fills its holes.
+    pub(super) fn write(&self, out: &mut Out<'_>, template: &Template) -> Result<(), Failure> {
+        for (before, hole) in template.holes() {
             out.writer_mut().extend_from_slice(before);
-            match gap {
-                Gap::Leaf(leaf) => self.leaf(out, *leaf)?,
-                Gap::Facts(index, inside) => {
+            match hole {
+                Hole::Leaf(leaf) => self.leaf(out, *leaf)?,
+                Hole::Facts(index, inside) => {
                     let facts = self.state.facts_to_save(self.model, *index);
                     if !facts.is_some_and(|facts| facts::write_small(out.writer_mut(), &facts)) {
                         self.write(out, inside)?;
                     }
                 }
-                Gap::Branch(branch, inside) => match (self.as_it_was(*branch), self.inside(*branch)) {
+                Hole::Branch(branch, inside) => match (self.as_it_was(*branch), self.inside(*branch)) {
                     (Some(bytes), _) => out.writer_mut().extend_from_slice(bytes),
                     (None, Some(filling)) => filling.write(out, inside)?,
                     (None, None) => out.null().map(drop)?,
                 },
             }
         }
-        out.writer_mut().extend_from_slice(tape.rest());
+        out.writer_mut().extend_from_slice(template.rest());
         Ok(())
     }
 

@@ -65,7 +65,7 @@ pub(crate) mod parts;
 mod table;
 
 /// The table of a state, and the areas that are in a file already.
-mod shelf;
+mod area_table;
 
 /// Packed areas.
 mod pack;

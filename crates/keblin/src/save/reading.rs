@@ -1,5 +1,5 @@
-//! Reads the bodies of sections to a state. Bytes that this schema wrote are followed along the tapes of the plan:
-//! names are compared, and values read in the gaps. Anything else, down to a single byte, is read by its keys, in any
+//! Reads the bodies of sections to a state. Bytes that this schema wrote are followed along the templates of the plan:
+//! names are compared, and values read in the holes. Anything else, down to a single byte, is read by its keys, in any
 //! order: missing values get their defaults, unknown ones are preserved, and values of another type are refused.
 
 use std::sync::Arc;
@@ -15,7 +15,7 @@ use super::map::Item;
 use super::missing::Missing;
 use crate::grammar::listed::{Branch, Leaf, Map, Node};
 use crate::grammar::plan::{Body, Plan};
-use crate::grammar::tape::{Gap, Tape};
+use crate::grammar::template::{Hole, Template};
 use crate::snapshot::{Carried, Original, Run, State, Stay, Visit, VisitBefore};
 
 /// A state being read.
@@ -97,29 +97,29 @@ impl<'s> Reading<'s> {
     /// Reads a section as this model writes it; `None` if it differs, and then the state is useless.
     pub(super) fn follow(&mut self, section: &Section<'_>, body: &Body) -> Option<()> {
         let mut cursor = Cursor::new(section.name, section.body_offset, section.body);
-        self.tape(&mut cursor, &body.tape)?;
+        self.template(&mut cursor, &body.template)?;
         (cursor.is_at_end() && self.as_written).then_some(())
     }
 
-    fn tape(&mut self, cursor: &mut Cursor<'_>, tape: &Tape) -> Option<()> {
-        for (before, gap) in tape.gaps() {
+    fn template(&mut self, cursor: &mut Cursor<'_>, template: &Template) -> Option<()> {
+        for (before, hole) in template.holes() {
             cursor.passes(before).then_some(())?;
-            match gap {
-                Gap::Leaf(leaf) => self.leaf(cursor, *leaf).ok()?,
-                Gap::Facts(index, inside) => {
+            match hole {
+                Hole::Leaf(leaf) => self.leaf(cursor, *leaf).ok()?,
+                Hole::Facts(index, inside) => {
                     if !facts::read_small(cursor, self.state.facts.get_mut(*index)?) {
-                        self.tape(cursor, inside)?;
+                        self.template(cursor, inside)?;
                     }
                 }
-                Gap::Branch(branch, _) if cursor.null() => self.absent(*branch),
-                Gap::Branch(branch, inside) => {
+                Hole::Branch(branch, _) if cursor.null() => self.absent(*branch),
+                Hole::Branch(branch, inside) => {
                     self.begin(*branch);
-                    self.tape(cursor, inside)?;
+                    self.template(cursor, inside)?;
                     self.end(*branch);
                 }
             }
         }
-        cursor.passes(tape.rest()).then_some(())
+        cursor.passes(template.rest()).then_some(())
     }
 
     /// Reads a section by its keys.

@@ -4,6 +4,7 @@
 use minicbor::Encoder;
 use minicbor::data::Tag;
 
+use super::area_table::AreaTable;
 use super::block::Block;
 use super::encode::Filling;
 use super::file::SaveFile;
@@ -16,7 +17,6 @@ use super::layout::{
 use super::pack::packed;
 use super::parts::{Mark, Parts};
 use super::seal::SealKey;
-use super::shelf::Shelf;
 use super::stamp::{Lineage, Stamp};
 use super::state::{StateHead, write_content};
 use super::summary::Summary;
@@ -40,7 +40,7 @@ pub fn write_sealed(snapshot: &Snapshot, stamp: &Stamp, key: &SealKey) -> Vec<u8
 
 /// Returns a whole save of a slot, and where to append the next state.
 pub(crate) fn write_whole(snapshot: &Snapshot, stamp: &Stamp, wrapping: Wrapping<'_>) -> Written {
-    Writing::whole(snapshot, stamp).slot(Shelf::default(), wrapping)
+    Writing::whole(snapshot, stamp).slot(AreaTable::default(), wrapping)
 }
 
 /// Returns a whole device file: the values of device scope, which are not in a slot.
@@ -50,7 +50,7 @@ pub fn write_device(snapshot: &Snapshot, stamp: &Stamp) -> Vec<u8> {
     let own_plan = writing.own_plan();
     let plan = own_plan.as_ref().unwrap_or_else(|| snapshot.schema().plan());
     writing.body(plan, &plan.device);
-    writing.state(Shelf::default(), false, None).parts.into_bytes()
+    writing.state(AreaTable::default(), false, None).parts.into_bytes()
 }
 
 /// Returns the bytes of another state, to be written where the last state of a file ends ([`SaveFile::end`]).
@@ -78,12 +78,12 @@ pub(crate) fn write_after_tail(
     mut buffer: Vec<u8>,
 ) -> Written {
     buffer.clear();
-    let Tail { header_len, header_digest, end, shelf } = tail;
+    let Tail { header_len, header_digest, end, area_table } = tail;
     let header = Row { name: HEADER, offset: 0, len_bytes: header_len, digest: header_digest };
     let mut writing = Writing::new(snapshot, stamp, buffer, end);
-    writing.table = Table::with_buffer(shelf.rows_bytes());
+    writing.table = Table::with_buffer(area_table.rows_bytes());
     writing.begin(header);
-    writing.slot(shelf, wrapping)
+    writing.slot(area_table, wrapping)
 }
 
 /// A file, or the end of one, that is being written.
@@ -128,27 +128,27 @@ impl<'s> Writing<'s> {
     }
 
     /// Writes the sections of a slot and the state.
-    fn slot(mut self, mut shelf: Shelf, wrapping: Wrapping<'_>) -> Written {
+    fn slot(mut self, mut area_table: AreaTable, wrapping: Wrapping<'_>) -> Written {
         let Snapshot { schema, carried, picture, .. } = self.snapshot;
         let own_plan = self.own_plan();
         let plan = own_plan.as_ref().unwrap_or_else(|| schema.plan());
         // Shared areas come before everything that is written now.
-        let fresh = shelf.share(&self.snapshot.areas, &mut self.table);
+        let fresh = area_table.share(&self.snapshot.areas, &mut self.table);
         for body in &plan.slot {
             self.body(plan, body);
         }
         if let Some(picture) = picture {
             self.picture(picture);
         }
-        self.areas(&mut shelf, &fresh, wrapping.packs);
+        self.areas(&mut area_table, &fresh, wrapping.packs);
         for (name, bytes) in &carried.blocks {
             self.carried(name, bytes);
         }
         if self.stamp.erasures > 0 {
             self.erasures(self.stamp.erasures);
         }
-        let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < shelf.len();
-        self.state(shelf, has_new_areas, wrapping.key)
+        let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < area_table.len();
+        self.state(area_table, has_new_areas, wrapping.key)
     }
 
     /// Returns a plan that also writes unknown values, if there are any.
@@ -159,7 +159,7 @@ impl<'s> Writing<'s> {
 
     fn body(&mut self, plan: &Plan, body: &Body) {
         let filling = Filling::of(self.snapshot, plan);
-        self.section(&body.name, body.tape.about(), |out| filling.write(out, &body.tape));
+        self.section(&body.name, body.template.about(), |out| filling.write(out, &body.template));
     }
 
     fn picture(&mut self, picture: &Picture) {
@@ -170,9 +170,9 @@ impl<'s> Writing<'s> {
     }
 
     /// Writes the areas whose current bytes are not in the file. They are large, so they are not copied.
-    fn areas(&mut self, shelf: &mut Shelf, fresh: &[usize], packs: bool) {
+    fn areas(&mut self, area_table: &mut AreaTable, fresh: &[usize], packs: bool) {
         for at in fresh {
-            let Some((name, area)) = shelf.area(*at) else { continue };
+            let Some((name, area)) = area_table.area(*at) else { continue };
             // One that cannot be read any more is in neither file.
             let Ok(bytes) = area.get() else { continue };
             let (offset, begin) = (self.offset(), self.out.mark());
@@ -191,7 +191,7 @@ impl<'s> Writing<'s> {
                 self.out.hold(area.clone());
             }
             let row = self.row(&name, offset, begin);
-            shelf.wrote(*at, &row, &mut self.table);
+            area_table.wrote(*at, &row, &mut self.table);
         }
     }
 
@@ -241,7 +241,7 @@ impl<'s> Writing<'s> {
     }
 
     /// Writes the state over everything before it.
-    fn state(mut self, shelf: Shelf, has_new_areas: bool, key: Option<&SealKey>) -> Written {
+    fn state(mut self, area_table: AreaTable, has_new_areas: bool, key: Option<&SealKey>) -> Written {
         let (offset, begin, stamp) = (self.offset(), self.out.mark(), self.stamp);
         let mut predecessors = stamp.predecessors.clone();
         predecessors.truncate(MAX_PREDECESSORS);
@@ -281,7 +281,7 @@ impl<'s> Writing<'s> {
         };
         let (live, rows) = (table.items_bytes + (end - offset), table.count);
         let Row { len_bytes: header_len, digest: header_digest, .. } = self.header;
-        let tail = Tail { header_len, header_digest, end, shelf: shelf.with(table) };
+        let tail = Tail { header_len, header_digest, end, area_table: area_table.with(table) };
         Written { parts: self.out, lineage, tail, live, rows, has_new_areas }
     }
 

@@ -1,10 +1,10 @@
 //! What writing a save takes, and what it leaves: where the next state goes, and how full the save is.
 
+use super::area_table::AreaTable;
 use super::file::SaveFile;
 use super::layout::{Digest, SaveLimits};
 use super::parts::Parts;
 use super::seal::SealKey;
-use super::shelf::Shelf;
 use super::stamp::Lineage;
 use crate::fullness::{Fullness, Measure};
 
@@ -25,7 +25,7 @@ pub(crate) struct Tail {
     /// Where the last state ends, in bytes from the start of the file.
     pub(crate) end: usize,
     /// The areas of its last state, for the next one to share.
-    pub(super) shelf: Shelf,
+    pub(super) area_table: AreaTable,
 }
 
 impl Tail {
@@ -34,14 +34,14 @@ impl Tail {
             header_len: file.header_len,
             header_digest: file.header_digest,
             end: file.end(),
-            shelf: Shelf::default(),
+            area_table: AreaTable::default(),
         }
     }
 
     /// Takes the areas out instead of copying them: there are many.
     pub(crate) fn take(&mut self) -> Tail {
-        let shelf = std::mem::take(&mut self.shelf);
-        Tail { shelf, ..*self }
+        let area_table = std::mem::take(&mut self.area_table);
+        Tail { area_table, ..*self }
     }
 }
 

@@ -9,7 +9,7 @@ use keblin_model::{Declaration, Model};
 
 use super::Snapshot;
 use crate::grammar::plan::Plan;
-use crate::grammar::tape::ByPath;
+use crate::grammar::template::ByPath;
 
 /// A game's declaration, checked, with its past versions. It dereferences to its [`Model`].
 /// [`schema!`](crate::schema) makes one at compile time; with the feature
@@ -94,7 +94,7 @@ impl Deref for Schema {
 }
 
 impl Schema {
-    /// Returns the past versions whose saves it opens, the oldest first, without a gap.
+    /// Returns the past versions whose saves it opens, the oldest first, without a hole.
     #[must_use]
     pub fn past(&self) -> &[PastVersion] {
         &self.past

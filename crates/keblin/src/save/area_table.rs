@@ -10,7 +10,7 @@ use crate::snapshot::{AreaBytes, Areas};
 
 /// An area of a state.
 #[derive(Clone, Debug)]
-struct Shelved {
+struct AreaEntry {
     /// The name of its section.
     name: Arc<str>,
     bytes: AreaBytes,
@@ -22,27 +22,27 @@ struct Shelved {
 
 /// The areas of the last state of a file.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Shelf {
+pub(super) struct AreaTable {
     /// By name.
-    areas: Vec<Shelved>,
+    areas: Vec<AreaEntry>,
     /// Their positions in the order of the file.
     order: Vec<usize>,
     /// The rows of that state.
     rows: Vec<u8>,
 }
 
-impl Shelf {
+impl AreaTable {
     /// Sets the areas of a snapshot. The rows of areas that are in the file unchanged go into the table; the returned
     /// ones must be written.
     pub(super) fn share(&mut self, areas: &Areas, table: &mut Table) -> Vec<usize> {
         if self.renew(areas) {
-            let Shelf { areas, order, .. } = self;
+            let AreaTable { areas, order, .. } = self;
             order.retain(|at| areas.get(*at).is_some_and(|area| area.row.is_some()));
         } else {
             self.merge(areas);
         }
         for at in &self.order {
-            let Some(Shelved { len_bytes, row: Some(row), .. }) = self.areas.get_mut(*at) else { continue };
+            let Some(AreaEntry { len_bytes, row: Some(row), .. }) = self.areas.get_mut(*at) else { continue };
             let written = self.rows.get(row.clone()).unwrap_or_default();
             *row = table.push_written(written, *len_bytes);
         }
@@ -76,7 +76,7 @@ impl Shelf {
             let found = found.filter(|shelved| shelved.bytes == *bytes);
             let (name, bytes) = (Arc::clone(name), bytes.clone());
             let (len_bytes, row) = found.map_or((0, None), |shelved| (shelved.len_bytes, shelved.row));
-            self.areas.push(Shelved { name, bytes, len_bytes, row });
+            self.areas.push(AreaEntry { name, bytes, len_bytes, row });
         }
         let rows = self.areas.iter().enumerate();
         let mut order: Vec<_> = rows.filter_map(|(at, area)| Some((area.row.as_ref()?.start, at))).collect();
@@ -108,7 +108,7 @@ impl Shelf {
     }
 
     /// Returns these areas with the table of the state that was written.
-    pub(super) fn with(self, table: Table) -> Shelf {
-        Shelf { rows: table.rows, ..self }
+    pub(super) fn with(self, table: Table) -> AreaTable {
+        AreaTable { rows: table.rows, ..self }
     }
 }

@@ -1,4 +1,4 @@
-//! A map of the grammar as bytes with gaps for the values. All names are already encoded, in deterministic order, so
+//! A map of the grammar as bytes with holes for the values. All names are already encoded, in deterministic order, so
 //! writing is copying, and reading a save of the same schema is comparing.
 
 use keblin_model::order::sort_by;
@@ -11,28 +11,28 @@ use super::listed::{Branch, Leaf, Map, Node};
 /// Encoded values by their path of keys: unknown values that are kept.
 pub(crate) type ByPath = BTreeMap<Vec<String>, Vec<u8>>;
 
-/// Bytes with gaps.
+/// Bytes with holes.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Tape {
+pub(crate) struct Template {
     bytes: Vec<u8>,
-    gaps: Vec<(usize, Gap)>,
+    holes: Vec<(usize, Hole)>,
 }
 
-/// What belongs in a gap.
+/// What belongs in a hole.
 #[derive(Clone, Debug)]
-pub(crate) enum Gap {
+pub(crate) enum Hole {
     Leaf(Leaf),
-    Branch(Branch, Tape),
+    Branch(Branch, Template),
     /// The facts of a level on a difficulty, by their position, with no unknown values.
-    Facts(usize, Box<Tape>),
+    Facts(usize, Box<Template>),
 }
 
-impl Tape {
-    /// Makes the tape of a map at a path of keys, with the unknown values kept there.
-    pub(crate) fn of(map: &Map, path: &[&str], carried: &ByPath) -> Tape {
-        let mut tape = Tape::default();
-        tape.map(map, &mut path.iter().map(ToString::to_string).collect(), carried);
-        tape
+impl Template {
+    /// Makes the template of a map at a path of keys, with the unknown values kept there.
+    pub(crate) fn of(map: &Map, path: &[&str], carried: &ByPath) -> Template {
+        let mut template = Template::default();
+        template.map(map, &mut path.iter().map(ToString::to_string).collect(), carried);
+        template
     }
 
     fn map(&mut self, map: &Map, path: &mut Vec<String>, carried: &ByPath) {
@@ -49,54 +49,54 @@ impl Tape {
             match value {
                 Err(bytes) => self.bytes.extend(bytes),
                 Ok(Node::Map(inside)) => self.inside(inside, path, carried),
-                Ok(Node::Leaf(leaf)) => self.gaps.push((self.bytes.len(), Gap::Leaf(*leaf))),
+                Ok(Node::Leaf(leaf)) => self.holes.push((self.bytes.len(), Hole::Leaf(*leaf))),
                 Ok(Node::Branch(branch, inside)) => {
-                    let mut tape = Tape::default();
-                    tape.map(inside, path, carried);
-                    self.gaps.push((self.bytes.len(), Gap::Branch(*branch, tape)));
+                    let mut template = Template::default();
+                    template.map(inside, path, carried);
+                    self.holes.push((self.bytes.len(), Hole::Branch(*branch, template)));
                 }
             }
             path.pop();
         }
     }
 
-    /// Adds a map inside this one; facts are one gap.
+    /// Adds a map inside this one; facts are one hole.
     fn inside(&mut self, map: &Map, path: &mut Vec<String>, carried: &ByPath) {
         let Some((_, Node::Leaf(Leaf::Fact(_, index)))) = map.entries.first() else {
             return self.map(map, path, carried);
         };
-        let mut tape = Tape::default();
-        tape.map(map, path, carried);
-        match facts::are_alone(&tape) {
-            true => self.gaps.push((self.bytes.len(), Gap::Facts(*index, Box::new(tape)))),
+        let mut template = Template::default();
+        template.map(map, path, carried);
+        match facts::are_alone(&template) {
+            true => self.holes.push((self.bytes.len(), Hole::Facts(*index, Box::new(template)))),
             false => self.map(map, path, carried),
         }
     }
 
-    /// Returns the length without the gaps' contents, in bytes.
+    /// Returns the length without the holes' contents, in bytes.
     pub(crate) fn len(&self) -> usize {
         self.bytes.len()
     }
 
-    /// Returns the gaps, each with the bytes before it.
-    pub(crate) fn gaps(&self) -> impl Iterator<Item = (&[u8], &Gap)> {
+    /// Returns the holes, each with the bytes before it.
+    pub(crate) fn holes(&self) -> impl Iterator<Item = (&[u8], &Hole)> {
         let mut from = 0;
-        self.gaps.iter().map(move |(at, gap)| {
+        self.holes.iter().map(move |(at, hole)| {
             let before = self.bytes.get(from..*at).unwrap_or_default();
             from = *at;
-            (before, gap)
+            (before, hole)
         })
     }
 
-    /// Returns the bytes after the last gap.
+    /// Returns the bytes after the last hole.
     pub(crate) fn rest(&self) -> &[u8] {
-        let from = self.gaps.last().map_or(0, |(at, _)| *at);
+        let from = self.holes.last().map_or(0, |(at, _)| *at);
         self.bytes.get(from..).unwrap_or_default()
     }
 
-    /// Returns the approximate number of bytes with its gaps filled.
+    /// Returns the approximate number of bytes with its holes filled.
     pub(crate) fn about(&self) -> usize {
-        let facts = self.gaps.iter().filter(|(_, gap)| matches!(gap, Gap::Facts(..))).count();
+        let facts = self.holes.iter().filter(|(_, hole)| matches!(hole, Hole::Facts(..))).count();
         2 * self.bytes.len() + facts * facts::LEN + 256
     }
 }
