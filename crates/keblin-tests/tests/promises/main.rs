@@ -67,6 +67,7 @@ mod phases;
 mod power;
 mod processes;
 mod public;
+mod published;
 mod real_disk;
 mod rebuild;
 mod reconciled;

@@ -2,9 +2,9 @@
 
 use super::backend::LeftAt;
 use super::error::DiskError;
-use super::held::{Held, Left};
-use super::saved::{SaveError, Saved};
+use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
+use super::slot_state::{Left, SlotState};
 use crate::broken::Broken;
 use crate::save::Stamp;
 use crate::save::search::is_whole_throughout;
@@ -30,7 +30,7 @@ impl Slot {
     /// this one is needed, it would become too large, it is not as it was left, it was exchanged, or it is damaged.
     pub(super) fn put_behind(
         &self,
-        held: &mut Held,
+        held: &mut SlotState,
         left: Left,
         snapshot: &Snapshot,
         cause: &str,
@@ -45,7 +45,7 @@ impl Slot {
         if is_mostly_stale || !written.fits(limits) {
             return Ok(None);
         }
-        held.try_for(&written.lineage);
+        held.note_attempt(&written.lineage);
         // Checks as much of the reserve: a state that another program wrote there starts with a mark.
         let last = if Broken::AppendAfterFailure.is() { &[] } else { left.foot.as_slice() };
         let left_at = LeftAt { len: left.len_bytes as u64, end: from as u64, last };
@@ -71,7 +71,7 @@ impl Slot {
         let (number, written_bytes) = (stamp.number, written.parts.len());
         let (fullness, replaced) = (written.fullness(limits), None);
         let (set_aside, lost_areas) = (Vec::new(), Vec::new());
-        held.has_saved(written, next);
+        held.record_saved(written, next);
         Ok(Some(Saved { path, number, len_bytes, written_bytes, fullness, replaced, set_aside, lost_areas }))
     }
 

@@ -5,10 +5,10 @@ use std::sync::Arc;
 
 use keblin_model::AnyGame;
 
+use super::autosave::Destination;
 use super::keeper::{Keeper, Saving};
-use super::keeping::Destination;
-use super::opened::{Opened, Origin};
-use super::saved::SaveError;
+use super::open_result::{Opened, Origin};
+use super::save_result::SaveError;
 use crate::progress::{Notice, Play, Progress};
 use crate::save::writer::write_whole;
 use crate::save::written::Wrapping;

@@ -13,9 +13,9 @@ use keblin_model::{Severity, Value};
 
 use super::backend::Lock;
 use super::error::{DiskError, failed};
-use super::held::Held;
-use super::saved::SaveError;
+use super::save_result::SaveError;
 use super::savedir::{ENDING, SaveDir};
+use super::slot_state::SlotState;
 use crate::progress::reconcile::{Playing, Side, meet};
 use crate::save::decode::of_this_game;
 use crate::save::{Fault, Lineage, SaveCode, Stamp, read_within, write_device};
@@ -85,7 +85,11 @@ impl SaveDir {
 
     /// As [`SaveDir::save_settings`], for a slot that knows the settings when it last read or wrote them: only what
     /// it has changed since replaces what other slots have written.
-    pub(super) fn save_settings_held(&self, snapshot: &Snapshot, held: &mut Held) -> Result<(), SaveError> {
+    pub(super) fn save_settings_held(
+        &self,
+        snapshot: &Snapshot,
+        held: &mut SlotState,
+    ) -> Result<(), SaveError> {
         let is_as_before = |before: &Vec<Value>| snapshot.device_is(before);
         if !held.settings.as_ref().is_some_and(is_as_before) {
             // Without a file to read, the slot started with the defaults.

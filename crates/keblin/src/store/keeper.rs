@@ -6,9 +6,9 @@ use std::time::Duration;
 
 use keblin_model::{AnyGame, OfGame};
 
-use super::keeping::{Destination, Keeping};
-use super::opened::{OpenError, Opened, Origin};
-use super::saved::{SaveError, Saved};
+use super::autosave::{AutoSave, Destination};
+use super::open_result::{OpenError, Opened, Origin};
+use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
 use crate::progress::{Engine, Event, Holder, Outcome, Play, Refused, sealed};
 use crate::snapshot::{Picture, Schema};
@@ -51,7 +51,7 @@ pub type KeeperOf<G> = Play<G, Saving>;
 /// The holder of a keeper: the progress, and where it is saved.
 pub struct Saving {
     pub(super) engine: Engine,
-    pub(super) keeping: Keeping,
+    pub(super) keeping: AutoSave,
 }
 
 impl Holder for Saving {}
@@ -116,7 +116,7 @@ impl Play<AnyGame, Saving> {
 impl<G> Play<G, Saving> {
     pub(super) fn saved_at(opened: Opened, place: Destination) -> KeeperOf<G> {
         let Opened { progress, origin, findings } = opened;
-        let keeping = Keeping::of(origin, findings, place);
+        let keeping = AutoSave::of(origin, findings, place);
         Play::of(Saving { engine: progress.into_engine(), keeping })
     }
 

@@ -3,8 +3,8 @@
 //! save that failed, and `debug` every save.
 
 use super::error::shown;
-use super::opened::{OpenError, Opened, Origin};
-use super::saved::{SaveError, Saved};
+use super::open_result::{OpenError, Opened, Origin};
+use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
 use crate::save::SaveCode;
 use crate::spans::enter;

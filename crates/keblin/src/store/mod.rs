@@ -30,16 +30,16 @@ mod savedir;
 pub mod aside;
 
 /// What is known about a slot's files.
-mod held;
+mod slot_state;
 
 /// One slot: its files and its lock.
 mod slot;
 
 /// The result of saving.
-mod saved;
+mod save_result;
 
 /// Saving a slot.
-mod saving;
+mod save;
 
 /// Appending a state.
 mod append;
@@ -47,17 +47,20 @@ mod append;
 /// Replacing the file with a new one.
 mod publish;
 
+/// What replacing the file does with those that are there.
+mod plan;
+
 /// What is in the places that a save will take.
-mod there;
+mod existing;
 
 /// What opening a slot returns.
-mod opened;
+mod open_result;
 
 /// Opening a slot.
-mod opening;
+mod open;
 
 /// Areas that stay in the file until they are needed.
-mod unread;
+mod lazy_areas;
 
 /// What happens to slots, for the game's logger.
 mod logged;
@@ -75,7 +78,7 @@ mod pins;
 mod keeper;
 
 /// What a keeper does for its progress.
-mod keeping;
+mod autosave;
 
 /// Switching a keeper to another slot.
 mod switching;
@@ -84,7 +87,7 @@ mod switching;
 mod bytes;
 
 /// Opening in the background.
-mod later;
+mod background;
 
 /// The writer thread.
 mod writer;
@@ -98,16 +101,16 @@ mod device;
 /// Settings before a slot is chosen.
 mod options;
 
+pub use background::Opening;
 pub use bytes::DueSave;
 pub use error::DiskError;
 pub use keeper::{Keeper, KeeperOf, Saving};
-pub use later::Opening;
 pub use list::{SlotEntry, SlotError};
-pub use opened::{OpenError, Opened, Origin};
+pub use open_result::{OpenError, Opened, Origin};
 pub use options::{OnDevice, Settings, SettingsOf};
 pub use pins::{Pin, PinError};
 pub use ruin::Ruin;
-pub use saved::{Replaced, SaveError, Saved};
+pub use save_result::{Replaced, SaveError, Saved};
 pub use savedir::{SaveDir, SlotNameError};
 pub use slot::Slot;
 pub use switching::SwitchError;

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use keblin_model::{AnyGame, Value};
 
-use super::saved::SaveError;
+use super::save_result::SaveError;
 use super::savedir::SaveDir;
 use crate::progress::sealed::HasEngine;
 use crate::progress::{Engine, Game, Holder, Play};

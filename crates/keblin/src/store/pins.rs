@@ -9,11 +9,11 @@ use keblin_model::name::NameFault;
 use thiserror::Error;
 
 use super::error::{DiskError, shown};
-use super::held::Held;
 use super::keeper::Saving;
-use super::saved::SaveError;
+use super::save_result::SaveError;
 use super::savedir::ENDING;
 use super::slot::Slot;
+use super::slot_state::SlotState;
 use crate::progress::erase::Erase;
 use crate::progress::{AsideReason, Engine, Play, Refused};
 use crate::save::head::SlotHead;
@@ -147,7 +147,7 @@ impl Slot {
         self.pin_held(&held, name, snapshot)
     }
 
-    fn pin_held(&self, held: &Held, name: &str, snapshot: &Snapshot) -> Result<(), PinError> {
+    fn pin_held(&self, held: &SlotState, name: &str, snapshot: &Snapshot) -> Result<(), PinError> {
         let path = self.pin_path(&pin_name(name)?);
         Ok(self.write_pin(&path, held.known.as_ref(), snapshot, "pin")?)
     }
@@ -189,7 +189,7 @@ impl Slot {
     }
 
     /// The caller has the lock.
-    fn unpin_held(&self, _held: &Held, name: &str) -> Result<PathBuf, PinError> {
+    fn unpin_held(&self, _held: &SlotState, name: &str) -> Result<PathBuf, PinError> {
         let path = self.pin_path(&pin_name(name)?);
         match self.dir().exists(&path)? {
             true => Ok(self.set_aside(&path, "removed")?),
@@ -206,7 +206,7 @@ impl Slot {
     /// is unchanged.
     pub(super) fn erase_in_pins(
         &self,
-        held: &Held,
+        held: &SlotState,
         schema: &Arc<Schema>,
         erased: &[Erase],
     ) -> Result<(), SaveError> {

@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use super::aside::REDECLARED;
 use super::error::{DiskError, shown};
-use super::opened::OpenError;
-use super::opening::Found;
+use super::open::Found;
+use super::open_result::OpenError;
 use super::slot::Slot;
 use crate::save::{Fault, ReadError};
 use crate::snapshot::Schema;

@@ -5,8 +5,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::error::{DiskError, shown};
-use super::opened::{OpenError, Opened, Origin};
-use super::opening::Way;
+use super::open::Way;
+use super::open_result::{OpenError, Opened, Origin};
 use super::savedir::ENDING;
 use super::slot::Slot;
 use crate::save::{ReadError, StateHead};

@@ -9,8 +9,8 @@ use keblin_model::Name;
 use super::aside::is_fresh;
 use super::backend::LeftAt;
 use super::error::DiskError;
-use super::held::Held;
 use super::savedir::{ENDING, SaveDir};
+use super::slot_state::SlotState;
 use crate::broken::Broken;
 use crate::snapshot::{Picture, Schema};
 
@@ -24,7 +24,7 @@ use crate::snapshot::{Picture, Schema};
 pub struct Slot {
     dir: SaveDir,
     name: Name,
-    held: Arc<Mutex<Held>>,
+    held: Arc<Mutex<SlotState>>,
 }
 
 impl fmt::Debug for Slot {
@@ -71,7 +71,7 @@ impl Slot {
         self.dir.aside_path(self.name.as_str(), why)
     }
 
-    pub(super) fn held(&self) -> MutexGuard<'_, Held> {
+    pub(super) fn held(&self) -> MutexGuard<'_, SlotState> {
         // Nothing panics while it is held, and its contents are always valid.
         self.held.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -101,7 +101,7 @@ impl Slot {
     pub fn release(&self) {
         let mut held = self.held();
         if !held.is_played {
-            *held = Held::default();
+            *held = SlotState::default();
         }
     }
 
@@ -114,7 +114,7 @@ impl Slot {
             // With or without it, the file is the same save.
             let _ = self.dir.files().cut_reserve(&self.path(), &left);
         }
-        *held = Held::default();
+        *held = SlotState::default();
     }
 
     /// Returns the picture that the slot was saved with.

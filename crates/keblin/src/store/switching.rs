@@ -4,10 +4,10 @@ use std::sync::Arc;
 
 use thiserror::Error;
 
+use super::autosave::Destination;
 use super::keeper::{KeeperOf, Saving};
-use super::keeping::Destination;
-use super::opened::OpenError;
-use super::saved::SaveError;
+use super::open_result::OpenError;
+use super::save_result::SaveError;
 use super::slot::Slot;
 use crate::progress::Play;
 

@@ -9,7 +9,7 @@ use std::thread::JoinHandle;
 use keblin_model::Value;
 
 use super::error::{DiskError, failed};
-use super::saved::{SaveError, Saved};
+use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
 use crate::progress::erase::Erase;
 use crate::snapshot::Snapshot;
@@ -34,98 +34,98 @@ pub(super) struct Done {
 
 /// The thread, and what it shares with the keeper.
 pub(super) struct Writer {
-    desk: Arc<Desk>,
+    shared: Arc<Shared>,
     thread: Option<JoinHandle<()>>,
 }
 
 #[derive(Default)]
-struct Desk {
-    papers: Mutex<Papers>,
+struct Shared {
+    queue: Mutex<Queue>,
     /// A job was passed on, or is done.
     changed: Condvar,
 }
 
 #[derive(Default)]
-struct Papers {
+struct Queue {
     waiting: Option<Job>,
     done: Vec<Done>,
     writing: bool,
     closing: bool,
 }
 
-impl Desk {
-    fn papers(&self) -> MutexGuard<'_, Papers> {
+impl Shared {
+    fn queue(&self) -> MutexGuard<'_, Queue> {
         // Nothing panics while it is held.
-        self.papers.lock().unwrap_or_else(PoisonError::into_inner)
+        self.queue.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn wait<'d>(&self, papers: MutexGuard<'d, Papers>) -> MutexGuard<'d, Papers> {
-        self.changed.wait(papers).unwrap_or_else(PoisonError::into_inner)
+    fn wait<'d>(&self, queue: MutexGuard<'d, Queue>) -> MutexGuard<'d, Queue> {
+        self.changed.wait(queue).unwrap_or_else(PoisonError::into_inner)
     }
 }
 
 impl Writer {
     /// Starts the thread for a slot.
     pub(super) fn of(slot: &Slot) -> Result<Writer, DiskError> {
-        let desk = Arc::<Desk>::default();
-        let (at_work, its_slot) = (Arc::clone(&desk), slot.clone());
+        let shared = Arc::<Shared>::default();
+        let (at_work, its_slot) = (Arc::clone(&shared), slot.clone());
         let thread = std::thread::Builder::new().name(format!("keeper of {}", slot.name()));
         let thread = thread.spawn(move || work(&at_work, &its_slot));
         let thread = thread.map_err(failed("starting the writer of", &slot.path()))?;
-        Ok(Writer { desk, thread: Some(thread) })
+        Ok(Writer { shared, thread: Some(thread) })
     }
 
     /// Passes a job to the thread. A job that still waits is dropped, but its erasures are kept.
     pub(super) fn hand_over(&self, mut job: Job) {
-        let mut papers = self.desk.papers();
-        if let Some(before) = papers.waiting.take() {
+        let mut queue = self.shared.queue();
+        if let Some(before) = queue.waiting.take() {
             job.erased.splice(0..0, before.erased);
         }
-        papers.waiting = Some(job);
-        drop(papers);
-        self.desk.changed.notify_all();
+        queue.waiting = Some(job);
+        drop(queue);
+        self.shared.changed.notify_all();
     }
 
     /// Takes the finished jobs since the last call.
     pub(super) fn done(&self) -> Vec<Done> {
-        std::mem::take(&mut self.desk.papers().done)
+        std::mem::take(&mut self.shared.queue().done)
     }
 
     /// Waits until no job is running, and returns all finished ones. A job that still waits is dropped; its erasures
     /// are added to a later job.
     pub(super) fn finish(&self, later: &mut Job) -> Vec<Done> {
-        let mut papers = self.desk.papers();
-        if let Some(before) = papers.waiting.take() {
+        let mut queue = self.shared.queue();
+        if let Some(before) = queue.waiting.take() {
             later.erased.splice(0..0, before.erased);
         }
-        while papers.writing {
-            papers = self.desk.wait(papers);
+        while queue.writing {
+            queue = self.shared.wait(queue);
         }
-        std::mem::take(&mut papers.done)
+        std::mem::take(&mut queue.done)
     }
 
     /// Waits until every job is done, and returns the finished ones.
     pub(super) fn settle(&self) -> Vec<Done> {
-        let mut papers = self.desk.papers();
-        while papers.writing || papers.waiting.is_some() {
-            papers = self.desk.wait(papers);
+        let mut queue = self.shared.queue();
+        while queue.writing || queue.waiting.is_some() {
+            queue = self.shared.wait(queue);
         }
-        std::mem::take(&mut papers.done)
+        std::mem::take(&mut queue.done)
     }
 
     /// Returns whether no job waits or runs, and no failure waits for the keeper, which must still report it and try
     /// again.
     pub(super) fn is_idle(&self) -> bool {
-        let papers = self.desk.papers();
-        papers.waiting.is_none() && !papers.writing && papers.done.iter().all(|done| done.result.is_ok())
+        let queue = self.shared.queue();
+        queue.waiting.is_none() && !queue.writing && queue.done.iter().all(|done| done.result.is_ok())
     }
 }
 
 impl Drop for Writer {
     /// Waiting jobs are written first.
     fn drop(&mut self) {
-        self.desk.papers().closing = true;
-        self.desk.changed.notify_all();
+        self.shared.queue().closing = true;
+        self.shared.changed.notify_all();
         if let Some(thread) = self.thread.take() {
             // It does not panic; if it did, nothing could be done here.
             let _ = thread.join();
@@ -133,23 +133,23 @@ impl Drop for Writer {
     }
 }
 
-fn work(desk: &Desk, slot: &Slot) {
-    let mut papers = desk.papers();
+fn work(shared: &Shared, slot: &Slot) {
+    let mut queue = shared.queue();
     loop {
-        let Some(job) = papers.waiting.take() else {
-            if papers.closing {
+        let Some(job) = queue.waiting.take() else {
+            if queue.closing {
                 return;
             }
-            papers = desk.wait(papers);
+            queue = shared.wait(queue);
             continue;
         };
-        papers.writing = true;
-        drop(papers);
+        queue.writing = true;
+        drop(queue);
         let done = slot.keep(job);
-        papers = desk.papers();
-        papers.writing = false;
-        papers.done.push(done);
-        desk.changed.notify_all();
+        queue = shared.queue();
+        queue.writing = false;
+        queue.done.push(done);
+        shared.changed.notify_all();
     }
 }
 

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use super::device::ReadSettings;
 use super::error::DiskError;
 use super::logged;
-use super::opened::{OpenError, Opened, Origin};
+use super::open_result::{OpenError, Opened, Origin};
 use super::redeclared::is_misfit;
 use super::ruin::Ruin;
 use super::slot::Slot;

@@ -4,10 +4,10 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::opened::Origin;
-use super::saved::{SaveError, Saved};
+use super::lazy_areas::LostArea;
+use super::open_result::Origin;
+use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
-use super::unread::LostArea;
 use super::writer::{Done, Job, Writer};
 use crate::progress::erase::Erase;
 use crate::progress::{Engine, Notice};
@@ -20,7 +20,7 @@ const RETRY_FIRST: Duration = Duration::from_secs(1);
 const RETRY_LAST: Duration = Duration::from_secs(60);
 
 /// Keeps a progress saved. The progress is passed in where it is needed.
-pub(super) struct Keeping {
+pub(super) struct AutoSave {
     pub(super) origin: Origin,
     pub(super) findings: Vec<SaveFinding>,
     pub(super) place: Destination,
@@ -53,10 +53,10 @@ struct Retry {
     pause: Duration,
 }
 
-impl Keeping {
-    pub(super) fn of(origin: Origin, findings: Vec<SaveFinding>, place: Destination) -> Keeping {
+impl AutoSave {
+    pub(super) fn of(origin: Origin, findings: Vec<SaveFinding>, place: Destination) -> AutoSave {
         let (due, erased, picture, retry) = (None, Vec::new(), None, None);
-        Keeping { origin, findings, place, due, erased, picture, retry, is_nearly_full: false }
+        AutoSave { origin, findings, place, due, erased, picture, retry, is_nearly_full: false }
     }
 
     /// Returns whether it ever saves anything.

@@ -7,7 +7,7 @@ use keblin_model::AnyGame;
 
 use super::error::failed;
 use super::keeper::{Keeper, Saving};
-use super::opened::OpenError;
+use super::open_result::OpenError;
 use super::slot::Slot;
 use crate::progress::Play;
 use crate::snapshot::Schema;

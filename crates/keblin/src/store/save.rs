@@ -4,11 +4,11 @@
 
 use std::sync::MutexGuard;
 
-use super::held::Held;
 use super::logged;
 use super::publish::How;
-use super::saved::{SaveError, Saved};
+use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
+use super::slot_state::SlotState;
 use crate::snapshot::{AreaBytes, Snapshot};
 
 impl Slot {
@@ -49,7 +49,7 @@ impl Slot {
 
     pub(super) fn append_held(
         &self,
-        held: &mut Held,
+        held: &mut SlotState,
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
@@ -58,7 +58,7 @@ impl Slot {
 
     fn append_or_publish(
         &self,
-        held: &mut Held,
+        held: &mut SlotState,
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
@@ -97,7 +97,7 @@ impl Slot {
 
     pub(super) fn save_erased_held(
         &self,
-        held: &mut Held,
+        held: &mut SlotState,
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
@@ -106,7 +106,7 @@ impl Slot {
 
     fn publish_with_settings(
         &self,
-        held: &mut Held,
+        held: &mut SlotState,
         snapshot: &Snapshot,
         cause: &str,
         how: How,
@@ -117,7 +117,7 @@ impl Slot {
     }
 
     /// Takes the lock of the slot, for a caller that is not its keeper.
-    pub(super) fn to_save(&self) -> Result<MutexGuard<'_, Held>, SaveError> {
+    pub(super) fn to_save(&self) -> Result<MutexGuard<'_, SlotState>, SaveError> {
         let held = self.held();
         match held.is_played {
             true => Err(SaveError::InUse { lock: self.lock_path() }),
@@ -126,11 +126,14 @@ impl Slot {
     }
 
     /// Takes the lock of the slot, for its keeper.
-    pub(super) fn to_keep(&self) -> Result<MutexGuard<'_, Held>, SaveError> {
+    pub(super) fn to_keep(&self) -> Result<MutexGuard<'_, SlotState>, SaveError> {
         self.locked(self.held())
     }
 
-    fn locked<'s>(&self, mut held: MutexGuard<'s, Held>) -> Result<MutexGuard<'s, Held>, SaveError> {
+    fn locked<'s>(
+        &self,
+        mut held: MutexGuard<'s, SlotState>,
+    ) -> Result<MutexGuard<'s, SlotState>, SaveError> {
         match held.lock(self)? {
             true => Ok(held),
             false => Err(SaveError::InUse { lock: self.lock_path() }),

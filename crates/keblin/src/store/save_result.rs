@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use thiserror::Error;
 
 use super::error::{DiskError, shown};
-use super::unread::LostArea;
+use super::lazy_areas::LostArea;
 use crate::fullness::Fullness;
 use crate::progress::AsideReason;
 use crate::save::ReadError;

@@ -15,7 +15,7 @@ const MAX_BUFFER: usize = 1 << 20;
 
 /// What the clones of a slot share.
 #[derive(Default)]
-pub(super) struct Held {
+pub(super) struct SlotState {
     /// The lock, while it is held.
     lock: Option<Box<dyn Lock>>,
     /// Whether a keeper plays the slot.
@@ -64,20 +64,20 @@ impl Left {
 
 /// How a save in the file relates to the one that was last opened or saved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Standing {
+pub(super) enum Relation {
     /// It is that save, or one whose outcome is unknown.
     Latest,
     /// It is an earlier save of ours.
     Earlier,
     /// It is from before an erasure.
     BeforeErasing,
-    /// Opening has met it.
-    Met,
+    /// Opening has merged with it.
+    Merged,
     /// Ours knows nothing of it.
-    Strange,
+    Stranger,
 }
 
-impl Held {
+impl SlotState {
     /// Takes the lock of a slot, if it is not held; returns whether it is now.
     pub(super) fn lock(&mut self, slot: &Slot) -> Result<bool, DiskError> {
         if self.lock.is_none() {
@@ -92,36 +92,36 @@ impl Held {
     }
 
     /// Returns how a save in the file relates to ours.
-    pub(super) fn standing(&self, save: &Lineage) -> Standing {
+    pub(super) fn relation(&self, save: &Lineage) -> Relation {
         let is_tried = save.head().is_some_and(|state| self.tried.contains(state));
         match &self.known {
-            _ if is_tried => Standing::Latest,
-            _ if self.met.is_some() && save.head() == self.met.as_ref() => Standing::Met,
-            None if self.began_empty => Standing::Strange,
-            None => Standing::Latest,
-            Some(known) if known.head() == save.head() => Standing::Latest,
+            _ if is_tried => Relation::Latest,
+            _ if self.met.is_some() && save.head() == self.met.as_ref() => Relation::Merged,
+            None if self.began_empty => Relation::Stranger,
+            None => Relation::Latest,
+            Some(known) if known.head() == save.head() => Relation::Latest,
             Some(known) if known.has_erased_since(save) && !Broken::ErasuresForgotten.is() => {
-                Standing::BeforeErasing
+                Relation::BeforeErasing
             }
-            Some(known) if known.knows(save) && Broken::OlderBecomesCopy.is() => Standing::Latest,
-            Some(known) if known.knows(save) => Standing::Earlier,
-            Some(_) => Standing::Strange,
+            Some(known) if known.knows(save) && Broken::OlderBecomesCopy.is() => Relation::Latest,
+            Some(known) if known.knows(save) => Relation::Earlier,
+            Some(_) => Relation::Stranger,
         }
     }
 
     /// Returns whether a file is from before an erasure that only the backup knows of.
-    pub(super) fn is_of_before(&self, file: Option<&Lineage>, copy: Option<&Lineage>) -> bool {
+    pub(super) fn predates_erasure(&self, file: Option<&Lineage>, copy: Option<&Lineage>) -> bool {
         let erased = file.zip(copy).is_some_and(|(file, copy)| copy.has_erased_since(file));
-        erased && file.is_some_and(|file| self.standing(file) != Standing::BeforeErasing)
+        erased && file.is_some_and(|file| self.relation(file) != Relation::BeforeErasing)
     }
 
     /// Notes the pending write.
-    pub(super) fn try_for(&mut self, save: &Lineage) {
+    pub(super) fn note_attempt(&mut self, save: &Lineage) {
         self.tried.extend(save.head());
     }
 
     /// Records that the pending write is known to be on disk.
-    pub(super) fn has_saved(&mut self, written: Written, left: Option<Left>) {
+    pub(super) fn record_saved(&mut self, written: Written, left: Option<Left>) {
         self.tried.clear();
         self.met = None;
         (self.left, self.known) = (left, Some(written.lineage));

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::path::Path;
 use std::sync::Arc;
 
-use super::saved::SaveError;
+use super::save_result::SaveError;
 use super::slot::Slot;
 use crate::progress::AsideReason;
 use crate::save::decode::of_this_game;
@@ -15,14 +15,14 @@ use crate::snapshot::{Schema, Snapshot};
 use crate::verify::states::common;
 
 /// An existing file, as far as it can be read.
-pub(super) struct There {
+pub(super) struct ExistingFile {
     pub(super) bytes: Vec<u8>,
     /// Its last state; `None` if the file is not intact, to its end and block by block.
     pub(super) lineage: Option<Lineage>,
     /// The last intact state, whatever comes after it.
     pub(super) last: Option<Digest>,
     /// Every state that it continues, as far as they are listed.
-    pub(super) been: HashSet<Digest>,
+    pub(super) ancestors: HashSet<Digest>,
 }
 
 /// What was found in a place.
@@ -30,13 +30,13 @@ pub(super) enum Found {
     Missing,
     /// A file that cannot be read, or does not belong to this game.
     Unusable(AsideReason),
-    There(There),
+    File(ExistingFile),
 }
 
 impl Found {
     pub(super) fn bytes(&self) -> Option<&[u8]> {
         match self {
-            Found::There(there) => Some(&there.bytes),
+            Found::File(there) => Some(&there.bytes),
             _ => None,
         }
     }
@@ -45,24 +45,24 @@ impl Found {
     /// predecessors.
     pub(super) fn holds(&self, save: Option<&Lineage>) -> bool {
         match (self, save.and_then(Lineage::head)) {
-            (Found::There(there), Some(head)) => there.been.contains(head),
+            (Found::File(there), Some(head)) => there.ancestors.contains(head),
             _ => false,
         }
     }
 
     pub(super) fn lineage(&self) -> Option<&Lineage> {
         match self {
-            Found::There(there) => there.lineage.as_ref(),
+            Found::File(there) => there.lineage.as_ref(),
             _ => None,
         }
     }
 }
 
-impl There {
+impl ExistingFile {
     /// Returns whether it is a later state of an intact save, or has erased something since.
-    pub(super) fn has_grown_out_of(&self, copy: &There) -> bool {
+    pub(super) fn continues(&self, copy: &ExistingFile) -> bool {
         let Some(copy) = &copy.lineage else { return false };
-        let has_been = copy.head().is_some_and(|head| self.been.contains(head));
+        let has_been = copy.head().is_some_and(|head| self.ancestors.contains(head));
         let file = self.lineage.as_ref();
         has_been
             || file.is_none_or(|file| {
@@ -105,8 +105,8 @@ impl Slot {
         let Some((lineage, last)) = lineage else { return Found::Unusable(AsideReason::Replaced) };
         let mut history = History::within(&bytes, limits.clone());
         let lineage = lineage.filter(|_| history.faults().is_empty());
-        let been = history.lineage();
-        Found::There(There { bytes, lineage, last, been })
+        let ancestors = history.lineage();
+        Found::File(ExistingFile { bytes, lineage, last, ancestors })
     }
 
     /// Returns what our save and another program's had before they diverged, if one of the files still holds it.
@@ -117,9 +117,9 @@ impl Slot {
         files: [&Found; 2],
         snapshot: &Snapshot,
     ) -> Option<Snapshot> {
-        let Found::There(theirs) = theirs else { return None };
+        let Found::File(theirs) = theirs else { return None };
         let files: Vec<&[u8]> = files.into_iter().filter_map(Found::bytes).collect();
-        self.common(&ours.states, &theirs.been, &files, snapshot.schema())
+        self.common(&ours.states, &theirs.ancestors, &files, snapshot.schema())
     }
 
     /// Returns the latest state that two saves both continue, if one of some files still holds it.
