@@ -293,8 +293,15 @@ impl Model {
     /// Returns an id of a list as a value; `None` if the list does not have it.
     #[must_use]
     pub fn id_value(&self, ids: Ids, id: &str) -> Option<Value> {
-        let index = self.id_texts(ids).position(|known| known == id)?;
-        let index = u16::try_from(index).ok()?;
+        let is = |name: &Name| name.as_str() == id;
+        let index = match ids {
+            Ids::List(list) => self.lists.get(usize::from(list))?.items.iter().position(is),
+            Ids::Levels => self.levels.iter().position(|level| is(&level.name)),
+            Ids::Difficulties => self.difficulties.iter().position(is),
+            Ids::Unlocks => self.unlocks.iter().position(|unlock| is(&unlock.name)),
+            Ids::Checkpoints => self.checkpoint_ids().position(|known| known == id),
+        };
+        let index = u16::try_from(index?).ok()?;
         Some(Value::Id { of: ids, index, name: self.id_at(ids, index)? })
     }
 

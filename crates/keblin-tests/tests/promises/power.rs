@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use keblin::progress::Erase;
-use keblin::store::backend::{Backend, Memory, PowerCut, Tear};
+use keblin::store::backend::{Backend, Faulty, Memory, PowerCut, Tear};
 use keblin::store::{Origin, Slot};
 use keblin::{Field, Keeper, SaveDir, Schema};
 
@@ -241,4 +241,15 @@ fn what_was_erased_is_in_no_file_that_could_be_opened() {
     let game = Keeper::open(&slot, &schema).unwrap();
     assert_eq!(game.get(schema.field::<Option<i64>>("best").unwrap()), None);
     assert!(game.pins().unwrap().is_empty());
+}
+
+/// Otherwise what is later would be an accident, in rehearsals too.
+#[test]
+fn files_that_wrap_others_have_their_clock() {
+    let memory = Memory::default();
+    memory.set_clock(1_700_000_000_123);
+    assert_eq!(Faulty::new(Arc::new(memory.clone())).now_unix_ms(), 1_700_000_000_123);
+    let files = PowerCut::of(&memory);
+    files.files().set_clock(1_600_000_000_456);
+    assert_eq!(files.now_unix_ms(), 1_600_000_000_456);
 }

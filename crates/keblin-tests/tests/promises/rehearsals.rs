@@ -1,5 +1,6 @@
 //! Rehearsals: those of the demo hold with their exact numbers, and fail if one number is changed, with the cause.
 
+use std::collections::BTreeSet;
 use std::fs;
 use std::sync::Arc;
 
@@ -60,6 +61,24 @@ fn every_rehearsal_of_the_demo_holds() {
         let report = run(&name, &text);
         assert!(report.failure.is_none(), "{name}: {:?}", report.failure);
         assert!(report.held > 10, "{name} expects next to nothing");
+    }
+}
+
+/// A rehearsal has its own clock, also for its files, which decides which of two saves is the later one.
+#[test]
+fn every_rehearsal_gives_the_same_report_each_time() {
+    let two = "begin neap\nquit\nfar launch\nfar set coppers 5\nfar quit\nlaunch\nset coppers 7\nquit\nsync from far\n\
+               launch\nexpect coppers == 0\n";
+    let reports = |name: &str, text: &str, times: usize| {
+        let report = || {
+            let report = run(name, text);
+            format!("{:?} {:?} {}", report.steps, report.failure, report.held)
+        };
+        (0..times).map(|_| report()).collect::<BTreeSet<_>>().len()
+    };
+    assert_eq!(reports("two", two, 16), 1);
+    for (name, text) in demo() {
+        assert_eq!(reports(&name, &text, 2), 1, "{name}");
     }
 }
 

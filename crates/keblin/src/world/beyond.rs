@@ -109,7 +109,7 @@ impl Rows<'_> {
                 let column = encoded(|out| column.picked(&[row]).write(out));
                 Some((*id, Unknown { column, seen: Some(seen) }))
             };
-            if field.limits.min.is_some() || field.limits.max.is_some() {
+            if self.columns.get(at).is_some_and(|column| !column.is_within(&field.limits)) {
                 let moved: Vec<_> = self.ids.iter().enumerate().filter_map(moved).collect();
                 self.keep(field.name.as_str(), moved.into_iter());
             }

@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 
 use keblin_model::kind::Kind;
+use keblin_model::model::Limits;
 use keblin_model::typed::{finite_f32, finite_f64};
 use keblin_model::value::{Float, Part};
 use keblin_model::{Date, Instant, Model, ObjectId, Time, Value};
@@ -102,6 +103,31 @@ impl<'b> Column<'b> {
                 let (_, width) = packing(*kind)?;
                 bytes.len().is_multiple_of(width).then_some(bytes.len() / width)
             }
+        }
+    }
+
+    /// Returns whether every value is known to be within limits; vectors, texts and ids do not have bounds.
+    pub(super) fn is_within(&self, limits: &Limits) -> bool {
+        let Column::Packed { kind, bytes } = self else {
+            return limits.min.is_none() && limits.max.is_none();
+        };
+        let values = bytes.as_chunks().0.iter();
+        match kind {
+            Kind::Int | Kind::Time => {
+                let bound = |bound: &Option<Value>| bound.as_ref().and_then(Value::number);
+                let (min, max) = (bound(&limits.min), bound(&limits.max));
+                let range = min.unwrap_or(i64::MIN)..=max.unwrap_or(i64::MAX);
+                values.map(|value| i64::from_le_bytes(*value)).all(|value| range.contains(&value))
+            }
+            Kind::Float => {
+                let bound = |bound: &Option<Value>, without: f64| match bound {
+                    Some(Value::Float(bound)) => bound.get(),
+                    _ => without,
+                };
+                let range = bound(&limits.min, f64::MIN)..=bound(&limits.max, f64::MAX);
+                values.map(|value| f64::from_le_bytes(*value)).all(|value| range.contains(&value))
+            }
+            _ => true,
         }
     }
 

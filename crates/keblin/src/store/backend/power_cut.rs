@@ -175,6 +175,10 @@ impl Backend for PowerCut {
         self.files.lock(path)
     }
 
+    fn now_unix_ms(&self) -> u64 {
+        self.files.now_unix_ms()
+    }
+
     fn unguessable(&self) -> u64 {
         self.files.unguessable()
     }
