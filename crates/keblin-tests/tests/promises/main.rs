@@ -94,6 +94,7 @@ mod sums;
 mod survival;
 mod tables;
 mod titles;
+mod two_machines;
 mod values;
 mod verified;
 mod watched;

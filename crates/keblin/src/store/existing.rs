@@ -119,14 +119,14 @@ impl Slot {
     ) -> Option<Snapshot> {
         let Found::File(theirs) = theirs else { return None };
         let files: Vec<&[u8]> = files.into_iter().filter_map(Found::bytes).collect();
-        self.common(&ours.states, &theirs.ancestors, &files, snapshot.schema())
+        self.common(&ours.states, &theirs.lineage.as_ref()?.states, &files, snapshot.schema())
     }
 
-    /// Returns the latest state that two saves both continue, if one of some files still holds it.
+    /// Returns the state in which two saves parted, if one of some files still holds it.
     pub(super) fn common(
         &self,
         ours: &[Digest],
-        theirs: &HashSet<Digest>,
+        theirs: &[Digest],
         files: &[&[u8]],
         schema: &Arc<Schema>,
     ) -> Option<Snapshot> {

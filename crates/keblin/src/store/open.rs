@@ -180,27 +180,27 @@ impl Slot {
     ) -> Result<Opened, OpenError> {
         let numbers = (file.head().number, copy.head().number);
         let gives_way = |fault: Fault| ReadError::new("state", file.head().offset, fault);
-        match self.relation(file.lineage(), copy.lineage()) {
-            Relation::FileIsLater => Ok(self.the_file(file, settings, way)),
-            Relation::FileHasErased => {
+        match self.precedence(file.lineage(), copy.lineage()) {
+            Precedence::FileIsLater => Ok(self.the_file(file, settings, way)),
+            Precedence::FileHasErased => {
                 let opened = self.the_file(file, settings, way);
                 self.held().owes_erasing |= way == Way::ToPlay;
                 Ok(opened)
             }
-            Relation::CopyHasErased => {
+            Precedence::CopyHasErased => {
                 let fault = gives_way(Fault::ErasedSince { file: numbers.0, copy: numbers.1 });
                 self.fall_back(copy, settings, fault, way)
             }
-            Relation::CopyIsLater => {
+            Precedence::CopyIsLater => {
                 let older = Fault::OlderThanCopy { file: numbers.0, copy: numbers.1 };
                 let fault = file.fault().cloned().unwrap_or_else(|| gives_way(older));
                 self.fall_back(copy, settings, fault, way)
             }
-            Relation::Apart => Ok(self.meet(file, copy, settings, way)),
+            Precedence::Apart => Ok(self.meet(file, copy, settings, way)),
         }
     }
 
-    fn relation(&self, file: &Lineage, copy: &Lineage) -> Relation {
+    fn precedence(&self, file: &Lineage, copy: &Lineage) -> Precedence {
         let knows = |one: &Lineage, path: &Path, other: &Lineage| {
             let Some(head) = other.head() else { return false };
             one.has_been(head) || {
@@ -211,14 +211,14 @@ impl Slot {
         };
         match () {
             () if Broken::ErasuresForgotten.is() && file.created_unix_ms == copy.created_unix_ms => {
-                Relation::FileIsLater
+                Precedence::FileIsLater
             }
-            () if copy.has_erased_since(file) => Relation::CopyHasErased,
-            () if file.has_erased_since(copy) => Relation::FileHasErased,
-            () if knows(file, &self.path(), copy) => Relation::FileIsLater,
-            () if knows(copy, &self.previous_path(), file) => Relation::CopyIsLater,
-            () if Broken::NoMeeting.is() => Relation::FileIsLater,
-            () => Relation::Apart,
+            () if copy.has_erased_since(file) => Precedence::CopyHasErased,
+            () if file.has_erased_since(copy) => Precedence::FileHasErased,
+            () if knows(file, &self.path(), copy) => Precedence::FileIsLater,
+            () if knows(copy, &self.previous_path(), file) => Precedence::CopyIsLater,
+            () if Broken::NoMeeting.is() => Precedence::FileIsLater,
+            () => Precedence::Apart,
         }
     }
 
@@ -246,8 +246,12 @@ impl Slot {
         self.know(later.lineage(), Some(earlier.lineage()), way);
         let files = [self.path(), self.previous_path()].map(|path| self.dir().read(&path).ok().flatten());
         let files: Vec<&[u8]> = files.iter().flatten().map(Vec::as_slice).collect();
-        let theirs = earlier.lineage().states.iter().copied().collect();
-        let base = self.common(&later.lineage().states, &theirs, &files, later.snapshot().schema());
+        let base = self.common(
+            &later.lineage().states,
+            &earlier.lineage().states,
+            &files,
+            later.snapshot().schema(),
+        );
         let mut opened =
             Opened::from_save(later.together_with(&earlier, base.as_ref()), settings, Origin::Met { other });
         opened.progress.engine_mut().tell(Notice::Reconciled);
@@ -293,7 +297,7 @@ impl Slot {
 }
 
 /// How two intact saves of a slot relate to each other.
-enum Relation {
+enum Precedence {
     /// The file continues the backup.
     FileIsLater,
     /// The backup continues the file: somebody has put an older file back.

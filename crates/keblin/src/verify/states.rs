@@ -1,12 +1,11 @@
 //! The states of a file one by one: a file holds its last saves, and each of them is a save of its own.
 
-use std::collections::HashSet;
 use std::sync::Arc;
 
 use super::{Save, Verified, verify_within};
 use crate::save::layout::Digest;
 use crate::save::search::History;
-use crate::save::{ReadError, SaveLimits, SealKey};
+use crate::save::{Lineage, ReadError, SaveLimits, SealKey, read_within};
 use crate::snapshot::{Schema, Snapshot};
 
 /// Returns the save of some number in a file, as it would be if nothing had been saved since; `None` if the file does
@@ -29,8 +28,8 @@ pub fn verify_state(
     found.map(|save| verify_within(save, schema, key, &SaveLimits::default())).transpose()
 }
 
-/// Returns the latest save that two files both continue, if one of the two still holds it, or one of some other files,
-/// such as their backups.
+/// Returns the save in which two files parted, if one of the two still holds it, or one of some other files, such as their
+/// backups. An earlier common save is not taken for it: what was earned in between would count twice.
 #[must_use]
 pub fn common_state(
     ours: &[u8],
@@ -39,41 +38,48 @@ pub fn common_state(
     schema: &Arc<Schema>,
 ) -> Option<Verified<Save>> {
     let limits = SaveLimits::default();
-    let lineage = |bytes| History::within(bytes, limits.clone()).lineage();
-    let (of_ours, of_theirs) = (lineage(ours), lineage(theirs));
-    let is_common = |digest: &Digest| of_ours.contains(digest) && of_theirs.contains(digest);
+    let states = |bytes| Some(Lineage::of(&read_within(bytes, &limits).ok()?).states);
+    let (of_ours, of_theirs) = (states(ours)?, states(theirs)?);
+    let parted = parted(&of_ours, &of_theirs)?;
     let files: Vec<&[u8]> = [ours, theirs].into_iter().chain(others.iter().copied()).collect();
-    latest(&files, is_common, schema, None, &limits)
+    held(&files, parted, schema, None, &limits)
 }
 
-/// Returns the latest state that two saves both continue, if one of some files still holds it.
+/// Returns the state in which two saves parted, of the states of each from the latest on. Saves that have merged before can
+/// have parted in several: then none is returned.
+fn parted<'s>(ours: &'s [Digest], theirs: &[Digest]) -> Option<&'s Digest> {
+    let parted = ours.iter().find(|state| theirs.contains(state))?;
+    (theirs.iter().find(|state| ours.contains(state)) == Some(parted)).then_some(parted)
+}
+
+/// Returns the state in which two saves parted, if one of some files still holds it.
 pub(crate) fn common(
     ours: &[Digest],
-    theirs: &HashSet<Digest>,
+    theirs: &[Digest],
     files: &[&[u8]],
     schema: &Arc<Schema>,
     (key, limits): (Option<&SealKey>, &SaveLimits),
 ) -> Option<Snapshot> {
-    let is_common = |digest: &Digest| ours.contains(digest) && theirs.contains(digest);
-    latest(files, is_common, schema, key, limits).map(|save| save.snapshot().clone())
+    held(files, parted(ours, theirs)?, schema, key, limits).map(|save| save.snapshot().clone())
 }
 
-fn latest(
+/// Returns a state that one of some files holds.
+fn held(
     files: &[&[u8]],
-    is_common: impl Fn(&Digest) -> bool,
+    state: &Digest,
     schema: &Arc<Schema>,
     key: Option<&SealKey>,
     limits: &SaveLimits,
 ) -> Option<Verified<Save>> {
-    let mut latest: Option<(u64, &[u8])> = None;
+    let mut found = None;
     for bytes in files {
-        each(bytes, limits, |save, (number, digest)| {
-            if latest.is_none_or(|(latest, _)| latest < number) && is_common(&digest) {
-                latest = Some((number, save));
+        each(bytes, limits, |save, (_, digest)| {
+            if digest == *state {
+                found = Some(save);
             }
         });
     }
-    verify_within(latest?.1, schema, key, limits).ok()
+    verify_within(found?, schema, key, limits).ok()
 }
 
 /// Visits every intact state of a file: the file up to it, its number and its digest.
