@@ -45,7 +45,7 @@ fn a_value_outside_bounds_that_have_changed_is_told_and_clamped() {
     let save = verify(&bytes, &schema_now).unwrap();
     assert_eq!(
         save.findings()[0].to_string(),
-        "run.oil: warning: 60 is above max 50; opening clamps it [out_of_bounds]"
+        "run.oil: warning: 60 is above max 50; the game gets 50, and the save keeps 60 until it changes [out_of_bounds]"
     );
     assert_eq!(save.into_progress().get(schema_now.field::<i64>("oil").unwrap()), 50);
 }

@@ -94,7 +94,7 @@ impl Deref for Schema {
 }
 
 impl Schema {
-    /// Returns the past versions whose saves it opens, the oldest first, without a hole.
+    /// Returns the past versions whose saves it opens, the oldest first, without a gap.
     #[must_use]
     pub fn past(&self) -> &[PastVersion] {
         &self.past

@@ -26,14 +26,19 @@ pub(super) fn findings(decoded: &Decoded) -> Vec<SaveFinding> {
     };
     found.extend(carried.names().map(|place| hint(place, "unknown to this schema; preserved on save")));
     let schema = &decoded.snapshot.schema;
-    let has_id = |place: &str| {
-        let is_of = |missing: &Missing| matches!(missing, Missing::Kept { place: of, .. } if of == place);
-        decoded.missing.iter().any(is_of)
+    // Ids, and numbers beyond a bound, are reported already.
+    let is_reported = |field: &FieldDef, place: &String| {
+        let has_id = |missing: &Missing| matches!(missing, Missing::Kept { place, .. } if *place == field.name.as_str());
+        let is_there =
+            |finding: &SaveFinding| finding.code == SaveCode::OutOfBounds && finding.place == *place;
+        decoded.missing.iter().any(has_id) || found.iter().any(is_there)
     };
     let values = carried.values.keys().filter_map(|cell| schema.cell_owner(*cell));
-    let values = values.filter(|(field, _)| !has_id(field.name.as_str()));
+    let places = values.map(|(field, at)| (field, field_place(schema, field, at)));
+    let places: Vec<String> =
+        places.filter(|(field, place)| !is_reported(field, place)).map(|(_, place)| place).collect();
     let in_part = "this schema knows only a part of it; the rest is preserved on save";
-    found.extend(values.map(|(field, at)| hint(field_place(schema, field, at), in_part)));
+    found.extend(places.into_iter().map(|place| hint(place, in_part)));
     found
 }
 
@@ -94,7 +99,13 @@ fn bounds(snapshot: &Snapshot, found: &mut Vec<SaveFinding>) {
                 (None, Some(max)) => ("above max", max),
                 (None, None) => continue,
             };
-            let message = format!("{value} is {side} {bound}; opening clamps it");
+            let message = match snapshot.carried.values.contains_key(&cell) {
+                false => format!("{value} is {side} {bound}; opening clamps it"),
+                // Another build, with wider bounds, has saved it.
+                true => format!(
+                    "{value} is {side} {bound}; the game gets {bound}, and the save keeps {value} until it changes"
+                ),
+            };
             found.push(SaveFinding::warning(SaveCode::OutOfBounds, place(), message));
         }
     }
