@@ -269,3 +269,30 @@ fn every_growth_that_a_check_can_name_is_tried() {
     tried.extend(crate::growth_world::tried());
     assert_eq!(tried, GROWTHS.iter().copied().collect());
 }
+
+/// A long list next to a member that the older build does not know is compared in less than the square of its length.
+#[test]
+fn a_long_list_next_to_an_unknown_member_is_saved_soon() {
+    let shape = |more: &str| {
+        schema(&format!(
+            "game = 'grebe'\nversion = 1\n[shapes.log.members]\nmarks = {{ type = 'list', of = 'int', max_items = 65536 }}\n{more}\
+             [fields]\nlog = {{ type = 'shape', of = 'log', scope = 'profile' }}\n"
+        ))
+    };
+    let (older, newer) = (shape(""), shape("page = { type = 'int' }\n"));
+    let mut json = export(&Progress::new(Arc::clone(&newer)).snapshot(), &Stamp::first(1, "test"));
+    json["profile"]["fields"]["log"] = json!({ "page": 7, "marks": (0..60_000).collect::<Vec<i64>>() });
+    let save = verify(&save_of(&json, &newer), &older).unwrap();
+    let mut game = Progress::restored(save.snapshot().clone());
+    let field = older.field::<Value>("log").unwrap();
+    let Value::Shape(members) = game.get(field) else { panic!("not a shape") };
+    let (name, Value::List(marks)) = members[0].clone() else { panic!("not a list") };
+    let turned: Vec<Value> = marks.iter().rev().cloned().collect();
+    game.set(field, Value::Shape([(name, Value::List(turned.into()))].into_iter().collect()));
+    let found = seen(&write(&game.snapshot(), &Stamp::first(2, "test")), &newer);
+    let log = &found["profile"]["fields"]["log"];
+    assert_eq!(
+        (&log["page"], &log["marks"][0], &log["marks"][59_999]),
+        (&json!(7), &json!(59_999), &json!(0))
+    );
+}

@@ -158,51 +158,70 @@ impl<'s> Originals<'s> {
 
     /// Returns the bytes of a list or set: its items, and those that this build does not know.
     fn items(&self, now: Vec<&Value>, held: Vec<Item<'_>>, of: Inside<'_>, is_list: bool) -> Vec<u8> {
+        let mut by_value = ByValue::of(&held);
+        let exact: Vec<Option<usize>> = now.iter().map(|item| by_value.take(&held, item)).collect();
         let mut used = vec![false; held.len()];
-        let exact = now.iter().map(|item| {
-            let mut left = held.iter().zip(&mut used);
-            let (item, used) = left.find(|((read, _), used)| !**used && read.as_ref() == Some(*item))?;
-            *used = true;
-            Some(item.1)
-        });
-        let exact: Vec<Option<&[u8]>> = exact.collect();
+        for at in exact.iter().flatten() {
+            used.get_mut(*at).into_iter().for_each(|used| *used = true);
+        }
         let written = now.iter().zip(exact).enumerate().map(|(at, (item, exact))| {
             // In a list an item that was changed is where it was.
             let changed = held
                 .get(at)
                 .zip(used.get(at))
                 .filter(|((read, _), used)| is_list && read.is_some() && !**used);
-            match (exact, changed) {
-                (Some(exact), _) => exact.to_vec(),
+            match (exact.and_then(|exact| held.get(exact)), changed) {
+                (Some((_, exact)), _) => exact.to_vec(),
                 (None, Some(((_, original), _))) => self.woven(item, of, original),
                 (None, None) => self.written(item, of),
             }
         });
         let mut items: Vec<Vec<u8>> = written.collect();
-        for (at, (_, bytes)) in held.iter().enumerate().filter(|(_, (read, _))| read.is_none()) {
-            if is_list || !items.iter().any(|item| item == bytes) {
-                items.insert(at.min(items.len()), bytes.to_vec());
-            }
+        // In a list each unknown item is where it was; two builds can have the same one in a set.
+        let mut unknown: Vec<(usize, &[u8])> = held
+            .iter()
+            .enumerate()
+            .filter(|(_, (read, _))| read.is_none())
+            .map(|(at, (_, bytes))| (at, *bytes))
+            .collect();
+        if !is_list {
+            sort_by(&mut unknown, |(_, one), (_, other)| one.cmp(other));
+            unknown.dedup_by(|(_, one), (_, other)| one == other);
+            items.extend(unknown.into_iter().map(|(_, bytes)| bytes.to_vec()));
+            return array(items.iter().map(Vec::as_slice));
         }
-        array(items.iter().map(Vec::as_slice))
+        let (mut known, mut all) = (items.iter().map(Vec::as_slice), Vec::new());
+        for (at, bytes) in unknown {
+            all.extend(known.by_ref().take(at.saturating_sub(all.len())));
+            all.push(bytes);
+        }
+        all.extend(known);
+        array(all.into_iter())
     }
 
     /// Returns the bytes of a map: its entries, and those whose key or value this build does not know.
     fn map(&self, now: &Value, of: Inside<'_>, before: &[u8]) -> Vec<u8> {
         let Value::Map(now) = now else { return Vec::new() };
         let (key, of) = (Inside { holds: of.holds.key.unwrap_or(Kind::Text).into(), ..of }, of.items());
-        let held = pairs(before);
+        let mut held = pairs(before);
+        sort_by(&mut held, |(one, _), (other, _)| one.cmp(other));
+        let mut names: Vec<Vec<u8>> = Vec::new();
         let entries = now.iter().map(|(name, value)| {
             let name = self.written(name, key);
-            let original = held.iter().find(|(key, _)| *key == name);
-            let value =
-                original.map_or_else(|| self.written(value, of), |(_, before)| self.woven(value, of, before));
+            let original = held.binary_search_by(|(key, _)| (*key).cmp(&name)).ok();
+            let value = match original.and_then(|at| held.get(at)) {
+                Some((_, before)) => self.woven(value, of, before),
+                None => self.written(value, of),
+            };
+            names.push(name.clone());
             (name, value)
         });
         let mut entries: Vec<(Vec<u8>, Vec<u8>)> = entries.collect();
-        for (name, value) in held {
+        sort_by(&mut names, |one, other| one.cmp(other));
+        for (name, value) in &held {
             let is_known = self.read(name, key).is_some() && self.read(value, of).is_some();
-            if !is_known && entries.iter().all(|(held, _)| held != name) {
+            let is_there = names.binary_search_by(|held| held.as_slice().cmp(name)).is_ok();
+            if !is_known && !is_there {
                 entries.push((name.to_vec(), value.to_vec()));
             }
         }
@@ -240,6 +259,39 @@ impl<'s> Inside<'s> {
     fn items(self) -> Inside<'s> {
         Inside { holds: self.holds.of.unwrap_or(Kind::Int).into(), default: &Value::Unset, ..self }
     }
+}
+
+/// The items that this build knows, by their values: each is taken once, equal ones in their order.
+struct ByValue {
+    /// Positions, in the order of the values.
+    order: Vec<usize>,
+    /// How many of some equal ones are taken, by the place of the first of them.
+    taken: Vec<usize>,
+}
+
+impl ByValue {
+    fn of(items: &[Item<'_>]) -> ByValue {
+        let mut order: Vec<usize> = (0..items.len()).filter(|at| value_at(items, *at).is_some()).collect();
+        sort_by(&mut order, |one, other| {
+            value_at(items, *one).cmp(&value_at(items, *other)).then(one.cmp(other))
+        });
+        ByValue { taken: vec![0; order.len()], order }
+    }
+
+    /// Takes the next item of a value.
+    fn take(&mut self, items: &[Item<'_>], value: &Value) -> Option<usize> {
+        let first = self.order.partition_point(|at| value_at(items, *at) < Some(value));
+        let taken = self.taken.get_mut(first)?;
+        let at = *self.order.get(first + *taken)?;
+        (value_at(items, at) == Some(value)).then(|| {
+            *taken += 1;
+            at
+        })
+    }
+}
+
+fn value_at<'i>(items: &'i [Item<'_>], at: usize) -> Option<&'i Value> {
+    items.get(at)?.0.as_ref()
 }
 
 /// Returns the entries of a map.
