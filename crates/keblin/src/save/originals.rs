@@ -158,21 +158,29 @@ impl<'s> Originals<'s> {
 
     /// Returns the bytes of a list or set: its items, and those that this build does not know.
     fn items(&self, now: Vec<&Value>, held: Vec<Item<'_>>, of: Inside<'_>, is_list: bool) -> Vec<u8> {
-        let mut by_value = ByValue::of(&held);
-        let exact: Vec<Option<usize>> = now.iter().map(|item| by_value.take(&held, item)).collect();
+        // An item that is equal at its place is that item, whatever equals it elsewhere.
+        let known: Vec<usize> = (0..held.len()).filter(|at| value_at(&held, *at).is_some()).collect();
+        let in_place = |(at, item): (usize, &&Value)| {
+            known.get(at).copied().filter(|at| is_list && value_at(&held, *at) == Some(*item))
+        };
+        let mut exact: Vec<Option<usize>> = now.iter().enumerate().map(in_place).collect();
         let mut used = vec![false; held.len()];
-        for at in exact.iter().flatten() {
-            used.get_mut(*at).into_iter().for_each(|used| *used = true);
+        let use_up = |exact: &[Option<usize>], used: &mut [bool]| {
+            exact.iter().flatten().for_each(|at| used.get_mut(*at).into_iter().for_each(|used| *used = true));
+        };
+        use_up(&exact, &mut used);
+        let mut by_value = ByValue::of(&held, &used);
+        for (exact, item) in exact.iter_mut().zip(&now).filter(|(exact, _)| exact.is_none()) {
+            *exact = by_value.take(&held, item);
         }
+        use_up(&exact, &mut used);
         let written = now.iter().zip(exact).enumerate().map(|(at, (item, exact))| {
             // In a list an item that was changed is where it was.
-            let changed = held
-                .get(at)
-                .zip(used.get(at))
-                .filter(|((read, _), used)| is_list && read.is_some() && !**used);
+            let place = known.get(at).filter(|at| is_list && used.get(**at) == Some(&false));
+            let changed = place.and_then(|at| held.get(*at));
             match (exact.and_then(|exact| held.get(exact)), changed) {
                 (Some((_, exact)), _) => exact.to_vec(),
-                (None, Some(((_, original), _))) => self.woven(item, of, original),
+                (None, Some((_, original))) => self.woven(item, of, original),
                 (None, None) => self.written(item, of),
             }
         });
@@ -270,8 +278,10 @@ struct ByValue {
 }
 
 impl ByValue {
-    fn of(items: &[Item<'_>]) -> ByValue {
-        let mut order: Vec<usize> = (0..items.len()).filter(|at| value_at(items, *at).is_some()).collect();
+    /// Returns the items that are not used yet.
+    fn of(items: &[Item<'_>], used: &[bool]) -> ByValue {
+        let is_left = |at: &usize| value_at(items, *at).is_some() && used.get(*at) == Some(&false);
+        let mut order: Vec<usize> = (0..items.len()).filter(is_left).collect();
         sort_by(&mut order, |one, other| {
             value_at(items, *one).cmp(&value_at(items, *other)).then(one.cmp(other))
         });
