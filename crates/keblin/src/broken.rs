@@ -18,6 +18,8 @@ pub(crate) enum Broken {
     CopyUnverified,
     /// A file that was put there while the game was closed is taken for ours.
     NoMeeting,
+    /// This machine's own last state is not merged when the slot is opened.
+    OwnForgotten,
     /// A save from before an erasure is treated like any other.
     ErasuresForgotten,
     /// An older file that was put back becomes the backup.

@@ -187,7 +187,9 @@ fn a_damaged_save_is_told_to_the_player_with_a_choice() {
     let Player { game, folder } = player;
     drop(game);
     let slot = keblin::SaveDir::at(folder.path()).slot("punt").unwrap();
-    damage(&[slot.path(), slot.previous_path()]);
+    let aside = fs::read_dir(folder.path().join("aside")).unwrap().map(|entry| entry.unwrap().path());
+    let aside = aside.filter(|path| path.extension().is_some_and(|ending| ending == "keblin"));
+    damage(&aside.chain([slot.path()]).collect::<Vec<_>>());
     let mut game = FenPost::new(folder.path().to_path_buf());
     let screen = drawn(&game, 80, 24);
     assert!(screen.contains("The saved game is damaged:") && screen.contains("n: begin anew"), "{screen}");

@@ -242,8 +242,18 @@ fn a_missing_file_beside_a_copy_is_damage_and_not_a_first_run() {
     let folder = tempfile::tempdir().unwrap();
     let slot = slot_with_two_saves(&SaveDir::at(folder.path()), &schema);
     fs::remove_file(slot.path()).unwrap();
+    let opened = slot.view(&schema).unwrap();
+    let letters = schema.field::<i64>("letters").unwrap();
+    assert_eq!(opened.progress.get(letters), 31, "this machine's own last state is still there");
+    assert!(matches!(opened.origin, Origin::Previous { set_aside: None, .. }));
+    for entry in fs::read_dir(folder.path().join("aside")).unwrap() {
+        let path = entry.unwrap().path();
+        if path.to_string_lossy().contains(".own-") {
+            fs::remove_file(path).unwrap();
+        }
+    }
     let opened = slot.open(&schema).unwrap();
-    assert_eq!(opened.progress.get(schema.field::<i64>("letters").unwrap()), 28);
+    assert_eq!(opened.progress.get(letters), 28);
     assert!(matches!(opened.origin, Origin::Previous { set_aside: None, .. }));
 }
 

@@ -6,7 +6,7 @@ use std::process::Command;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Each fault of `keblin/src/broken.rs`, and a test that notices it.
-const NOTICED: [(&str, &str); 25] = [
+const NOTICED: [(&str, &str); 26] = [
     ("NoSync", "exchanged::a_file_exchanged_in_the_middle_of_a_save_is_seen_and_the_save_is_published_again"),
     ("NoSync", "explored::one_core_finds_the_same_as_many"),
     (
@@ -27,6 +27,7 @@ const NOTICED: [(&str, &str); 25] = [
         "NoMeeting",
         "exchanged::a_strangers_file_put_in_place_while_the_game_was_closed_meets_ours_and_neither_is_lost",
     ),
+    ("OwnForgotten", "two_machines::no_amount_counts_twice_however_two_machines_are_synced"),
     ("ErasuresForgotten", "meetings::what_an_erasure_knows_nothing_of_does_not_come_back_by_half_of_it"),
     (
         "OlderBecomesCopy",

@@ -8,6 +8,7 @@ use std::time::Duration;
 use keblin::save::{Lineage, SealKey, Stamp, read, write, write_after, write_device, write_sealed};
 use keblin::snapshot::Picture;
 use keblin::store::backend::Memory;
+use keblin::verify::verify;
 use keblin::{Field, Progress, SaveDir, Schema, Snapshot, Value};
 
 const KEY: &[u8] = include_bytes!("../../../../data/golden/seal.key");
@@ -105,14 +106,15 @@ pub(crate) fn files() -> Vec<(&'static str, Vec<u8>)> {
         ("sealed", write_sealed(&third, &stamp, &key)),
         ("with_picture", write(&third.with_picture(picture), &edited)),
         ("device", write_device(&second, &stamp)),
-        ("areas", areas[..read(&areas).unwrap().end()].to_vec()),
-        ("room", areas),
+        ("history", areas[..read(&areas).unwrap().end()].to_vec()),
+        ("history_room", areas),
     ]
 }
 
 /// Returns two states of a slot; the second shares an area with the first.
 fn with_areas(first: &Snapshot, second: &Snapshot) -> Vec<u8> {
     let memory = Memory::default();
+    memory.set_machine(1);
     let slot = SaveDir::on(Arc::new(memory.clone()), "saves").slot("otter").unwrap();
     for (snapshot, number) in [(first, 1_u8), (second, 2)] {
         memory.set_clock(1_700_000_000_000 + 60_000 * u64::from(number));
@@ -131,5 +133,17 @@ fn todays_library_writes_the_golden_files_byte_for_byte() {
         let held = std::fs::read(&path).unwrap_or_else(|error| panic!("{path:?}: {error}"));
         assert!(held == bytes, "{name} is written in another way than when format 1 was fixed");
         assert!(read(&held).is_ok_and(|file| file.is_last()), "{name} is no longer read");
+    }
+}
+
+/// The files that a slot has written before saves said who wrote what hold the same values.
+#[test]
+fn the_first_golden_files_of_a_slot_hold_what_a_slot_writes_today() {
+    let (schema, today) = (schema(), files());
+    for (name, like) in [("areas", "history"), ("room", "history_room")] {
+        let held = std::fs::read(golden().join(format!("format_1_{name}.keblin"))).unwrap();
+        let (_, bytes) = today.iter().find(|(name, _)| *name == like).unwrap();
+        let [held, today] = [&held, bytes].map(|bytes| verify(bytes, &schema).unwrap().snapshot().clone());
+        assert!(held == today, "{name}");
     }
 }

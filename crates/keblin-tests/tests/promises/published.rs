@@ -48,7 +48,9 @@ fn on_files() -> (Memory, Faulty, Slot) {
 /// Three saves of ours, after an erasure; the slot knows the last one.
 fn history() -> History {
     let (elsewhere, _, far) = on_files();
-    far.save(&state(70), "test").unwrap();
+    // It has erased as often: a save from before an erasure gives way, whoever made it.
+    far.save(&state(5), "test").unwrap();
+    far.save_erased(&state(70), "test").unwrap();
     let (files, faulty, slot) = on_files();
     let saved = |files: &Memory, slot: &Slot| files.files()[&slot.path()].clone();
     let mut saves = BTreeMap::from([("another program's", saved(&elsewhere, &far))]);

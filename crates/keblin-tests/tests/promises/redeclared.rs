@@ -125,7 +125,7 @@ fn while_developing_the_old_save_is_set_aside_and_without_it_nothing_is_touched(
         );
     }
     drop(kept);
-    assert_eq!(slot.set_misfit_aside(&old).unwrap().len(), 2, "one call sets file and backup aside");
+    assert_eq!(slot.set_misfit_aside(&old).unwrap().len(), 3, "one call sets every file aside");
     // A newer version, another game and damage are left alone.
     let newer = Arc::new(parsed(&POND.replace("version = 1", "version = 2")));
     fs::write(&file, saved(&newer)).unwrap();

@@ -96,7 +96,7 @@ fn a_slot_is_copied_whole_and_removed_by_setting_it_aside() {
 
     let aside = dir.remove("otter").unwrap();
     let names: Vec<&str> = aside.iter().map(|path| path.file_name().unwrap().to_str().unwrap()).collect();
-    assert_eq!(names, ["otter.removed-1.keblin", "otter.removed-2.keblin"]);
+    assert_eq!(names, ["otter.removed-1.keblin", "otter.removed-2.keblin", "otter.removed-3.keblin"]);
     assert!(aside.iter().all(|path| path.exists()));
     assert_eq!(dir.slot("otter").unwrap().open(&schema).unwrap().origin, Origin::FirstRun);
     assert!(matches!(dir.remove("otter"), Err(SlotError::Missing { .. })));

@@ -130,7 +130,10 @@ impl Ways {
     /// Returns the breach; `None` if nothing is lost when it is played exactly.
     fn shown(&self, showing: &Showing<'_>, lost: Unkept) -> Option<Breach> {
         let mut lines = showing.lines_of(&self.both);
-        lines.extend(["save", "far launch"].map(str::to_string));
+        if !lines.is_empty() {
+            lines.push("save".to_string());
+        }
+        lines.push("far launch".to_string());
         lines.extend(showing.lines_of(&self.far).iter().map(|line| format!("far {line}")));
         lines.push("far quit".to_string());
         lines.extend(showing.lines_of(&self.here));

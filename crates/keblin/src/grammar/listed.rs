@@ -7,7 +7,7 @@ use keblin_model::model::{Again, Axis, CheckpointLasts, FieldDef, LevelDef, Scop
 use super::{PROFILE, RUN, WORLD};
 
 /// One value of a section.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Leaf {
     /// The value of a cell.
     Cell(usize),
@@ -47,7 +47,7 @@ pub(crate) enum Leaf {
 
 keblin_model::words! {
     /// A fact of a level on a difficulty.
-    #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+    #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
     pub(crate) enum FactOf {
         Finished = "finished",
         Stars = "stars",

@@ -10,6 +10,9 @@ pub(crate) mod template;
 /// The facts of a level as one piece.
 pub(crate) mod facts;
 
+/// The names of values and facts by themselves.
+pub(crate) mod names;
+
 /// The templates of a schema.
 pub(crate) mod plan;
 

@@ -1,11 +1,14 @@
 //! How the saves of a schema are written: the templates of its sections, made once.
 
+use std::sync::OnceLock;
+
 use keblin_model::Model;
 use keblin_model::kind::{Holds, Kind};
 use keblin_model::model::FieldDef;
 use keblin_model::order::sort_by;
 
 use super::listed::{self, Listed, Map};
+use super::names::Names;
 use super::template::{self, ByPath, Template};
 use super::{DEVICE, encoded};
 
@@ -17,6 +20,8 @@ pub(crate) struct Plan {
     pub(crate) device: Body,
     /// For each shape of the schema.
     shapes: Vec<ShapeOrder>,
+    /// The names of what has a history of its own, made when they are first needed.
+    names: OnceLock<Names>,
 }
 
 /// How the map of a shape is written.
@@ -81,11 +86,17 @@ impl Plan {
         Plan {
             slot: listed::slot(model).into_iter().map(body).collect(),
             device: body(device),
+            names: OnceLock::new(),
             shapes: (0_u16..)
                 .zip(&model.shapes)
                 .map(|(index, _)| ShapeOrder::of(model, Kind::Shape(index).into()))
                 .collect(),
         }
+    }
+
+    /// Returns the names of what has a history of its own, of the schema of this plan.
+    pub(crate) fn names(&self, model: &Model) -> &Names {
+        self.names.get_or_init(|| Names::of(model))
     }
 
     /// Returns the contents of a section of a slot, by its name.

@@ -1,5 +1,6 @@
 //! Data that arrives while the game is running: reloading a held snapshot, or a slow load completing.
 
+use std::ops::Range;
 use std::slice::from_ref;
 use std::sync::Arc;
 
@@ -12,10 +13,9 @@ use super::meeting::{By, Meeting, Side};
 use super::notice::Notice;
 use super::phase::EventName;
 use super::place::RunEnd;
-use super::reconcile::{Playing, meet};
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
-use crate::snapshot::{Run, Schema, Snapshot, State, Stay, Visit};
+use crate::snapshot::{AREA, Areas, Carried, Run, Schema, Snapshot, State, Stay, Visit};
 
 /// What was changed while the data was on its way, and what is reported only after it arrives.
 #[derive(Clone, Debug)]
@@ -168,6 +168,7 @@ impl Engine {
         });
         let chosen = met.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);
         self.take_over(met, Side::Theirs);
+        self.runs_begun += 1;
         self.state.difficulty = chosen;
         let carried = Arc::make_mut(&mut self.carried);
         carried.join(&snapshot.carried);
@@ -189,20 +190,74 @@ impl Engine {
         Ok(())
     }
 
-    /// Takes over what another copy of the game saved to the same slot. `base` is what both had before they diverged, if
-    /// a file still holds it. The run and settings stay. Delivers [`Notice::Reconciled`].
-    pub(crate) fn reconcile(&mut self, theirs: &Snapshot, base: Option<&Snapshot>) {
-        let mut met = meet(&self.snapshot(), theirs, base, Side::Ours, Playing::Ours).snapshot;
+    /// Takes over what a save holds since it was merged with another one; `before` is the save as it was. What the game
+    /// has changed meanwhile stays, and so do the run and settings. Delivers [`Notice::Reconciled`].
+    pub(crate) fn reconcile(&mut self, merged: &Snapshot, before: &Snapshot) {
+        let (schema, ours) = (Arc::clone(&self.schema), self.snapshot());
+        let (now, was) = (&ours.state, &before.state);
+        let meeting =
+            Meeting { schema: &schema, ours: now, theirs: &merged.state, base: Some(was), run: Side::Ours };
+        let mut met = meeting.state(|field, first| {
+            let is_same = |table: Range<usize>| now.cells.get(table.clone()) == was.cells.get(table);
+            match field.scope {
+                Scope::Profile if is_same(first..first + field.places) => By::Side(Side::Theirs),
+                Scope::Profile if field.keep != Keep::Latest => By::Rule,
+                _ => By::Side(Side::Ours),
+            }
+        });
+        // Also what was erased elsewhere.
+        let facts = met.facts.iter_mut().zip(&merged.state.facts).zip(now.facts.iter().zip(&was.facts));
+        for ((met, merged), _) in facts.filter(|(_, (now, was))| now == was) {
+            *met = *merged;
+        }
+        let take = |met: &mut [bool], merged: &[bool], now: &[bool], was: &[bool]| {
+            if now == was {
+                met.copy_from_slice(merged);
+            }
+        };
+        take(&mut met.latched, &merged.state.latched, &now.latched, &was.latched);
+        take(&mut met.opened, &merged.state.opened, &now.opened, &was.opened);
+        if now.furthest == was.furthest {
+            met.furthest = merged.state.furthest;
+        }
         // A run that is over is not in the snapshot, but its values stay readable.
-        for (met, ours) in met.state.cells.iter_mut().zip(&self.state.cells).take(self.schema.copied_cells) {
+        for (met, ours) in met.cells.iter_mut().zip(&self.state.cells).take(schema.copied_cells) {
             met.clone_from(ours);
         }
-        self.take_over(met.state, Side::Ours);
-        self.carried = met.carried;
-        self.title = self.title.take().or(met.title);
+        self.take_over(met, Side::Ours);
+        self.take_in_areas(merged, before);
+        let mut carried = Carried::clone(&merged.carried);
+        carried.with_run_of(&schema, Some(&ours.carried));
+        self.carried = Arc::new(carried);
+        if ours.title == before.title {
+            self.title.clone_from(&merged.title);
+        }
         self.clamp_all();
         self.note_rules();
         self.tell(Notice::Reconciled);
+    }
+
+    /// Takes over areas of the world that were merged into a save of the same run, if the game has not changed them
+    /// meanwhile.
+    fn take_in_areas(&mut self, merged: &Snapshot, before: &Snapshot) {
+        let run = |of: &Snapshot| of.history.as_ref().map(|history| history.run);
+        if run(merged) != run(before) || Arc::ptr_eq(&merged.areas, &before.areas) {
+            return;
+        }
+        let names = merged.areas.keys().chain(before.areas.keys());
+        let names =
+            names.filter(|name| name.starts_with(AREA) && merged.areas.get(*name) != before.areas.get(*name));
+        let mut areas = Areas::clone(&self.areas);
+        for name in names.filter(|name| self.areas.get(*name) == before.areas.get(*name)) {
+            match merged.areas.get(name) {
+                Some(bytes) => areas.insert(Arc::clone(name), bytes.clone()),
+                None => areas.remove(name),
+            };
+        }
+        if areas != *self.areas {
+            self.areas = Arc::new(areas);
+            self.world_was_replaced();
+        }
     }
 
     /// Takes over the values of a meeting, so that the journal and the rules see each change.

@@ -34,6 +34,7 @@ impl Engine {
             overlay: _,
             coverage: _,
             strict,
+            runs_begun,
             only_settings,
             reported,
             revision,
@@ -51,6 +52,7 @@ impl Engine {
         self.reported.clone_from(reported);
         (self.stage, self.dropped, self.paused, self.rest_nanos) = (*stage, *dropped, *paused, *rest_nanos);
         (self.strict, self.only_settings, self.revision) = (*strict, *only_settings, *revision);
+        self.runs_begun = *runs_begun;
         self.notices.clear();
         (self.journal, self.written, self.overlay, self.coverage) = (Journal::default(), None, false, None);
     }

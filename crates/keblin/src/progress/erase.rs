@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use keblin_model::model::{At, Axis};
+use keblin_model::model::{At, Axis, Scope};
 use keblin_model::names::Asked;
 use keblin_model::program::{Fact, On};
 use keblin_model::{AnyGame, Difficulty, Level, Reset, Value};
@@ -14,7 +14,9 @@ use super::parts::Part;
 use super::phase::EventName;
 use super::refusal::{Refused, Why};
 use super::{Engine, Holder, Play, Stage};
+use crate::grammar::listed::{FactOf, Leaf};
 use crate::snapshot::Snapshot;
+use crate::snapshot::history::Piece;
 
 /// What is to be erased.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -213,6 +215,34 @@ impl Engine {
         }
     }
 
+    /// Returns what an erasure takes of the pieces that have a history of their own.
+    pub(crate) fn pieces_of(&self, what: &Erase) -> Vec<Piece> {
+        let schema = &self.schema;
+        let mut pieces: Vec<Piece> = Vec::new();
+        for target in self.targets(what) {
+            match target {
+                Target::Cell(cell) => pieces.extend(schema.field_at(cell).and_then(|field| {
+                    let first = cell - (cell - field.cells.start) % field.places;
+                    (field.scope == Scope::Profile).then(|| Piece::of_field(field, first))
+                })),
+                Target::Fact { at, fact } => {
+                    let (level, on) = (at.level.unwrap_or_default(), at.difficulty.unwrap_or(0));
+                    pieces.extend(pieces_of_fact(schema.fact_index(level, on), fact));
+                }
+            }
+        }
+        match what {
+            Erase::Level(level, _) if self.state.furthest == Some(level.index()) => {
+                pieces.push(Piece::Leaf(Leaf::Furthest));
+            }
+            Erase::Named(Asked::Unlocked(unlock)) => pieces.push(Piece::Leaf(Leaf::Latched(*unlock))),
+            Erase::Reset(reset) => pieces.extend(self.pieces_of_reset(*reset)),
+            _ => {}
+        }
+        pieces.dedup();
+        pieces
+    }
+
     /// Lists some facts of a level, on one difficulty or on all.
     fn fact_targets(&self, level: usize, difficulty: Option<usize>, facts: &[Fact]) -> Vec<Target> {
         let apart = self.schema.level_facts_per_difficulty;
@@ -265,6 +295,21 @@ impl Engine {
 fn what_went(before: &Snapshot, after: &Snapshot) -> Vec<Erased> {
     let went = Part::that_differ(before, after).into_iter().filter(|part| !part.is_copy());
     went.map(|part| Erased { name: part.text(&before.schema), before: part.value(before) }).collect()
+}
+
+/// Returns what an erasure takes of a fact. With the finish goes whether the level was open.
+pub(super) fn pieces_of_fact(index: usize, fact: Fact) -> Vec<Piece> {
+    match fact {
+        Fact::Finished => {
+            vec![Piece::of_fact(FactOf::Finished, index), Piece::Leaf(Leaf::Opened(index))]
+        }
+        Fact::Stars => vec![FactOf::Stars, FactOf::Collected]
+            .into_iter()
+            .map(|fact| Piece::of_fact(fact, index))
+            .collect(),
+        Fact::Attempts => vec![Piece::of_fact(FactOf::Attempts, index)],
+        Fact::Deaths => vec![Piece::of_fact(FactOf::Deaths, index)],
+    }
 }
 
 /// Returns the first value of a fact.

@@ -91,15 +91,18 @@ fn met(part: &Part, ours: &Snapshot, theirs: &Snapshot, base: Option<&Snapshot>,
     };
     let was_changed = |value: &Value| base.as_ref() != Some(value);
     let lost = match kept {
-        _ if !part.is_plain(&ours.schema)
-            || part.is_of_run(&ours.schema)
-            || !was_changed(&of_ours)
-            || !was_changed(&of_theirs) =>
-        {
-            None
-        }
+        _ if !part.is_one_of_two(&ours.schema) || !was_changed(&of_ours) || !was_changed(&of_theirs) => None,
+        Kept::Ours if was_seen(part, theirs, ours) => None,
+        Kept::Theirs if was_seen(part, ours, theirs) => None,
         Kept::Ours => Some(Side::Theirs),
         _ => Some(Side::Ours),
     };
     Met { what: part.text(&ours.schema), ours: of_ours, theirs: of_theirs, base, now, kept, lost }
+}
+
+/// Returns whether a value was known where the other one was written that replaces it, or is nobody's.
+fn was_seen(part: &Part, value: &Snapshot, by: &Snapshot) -> bool {
+    let (Some(history), Some(by)) = (&value.history, &by.history) else { return false };
+    let written = part.piece(&value.schema).map_or(history.top, |piece| history.written(&piece));
+    by.has_seen(written)
 }

@@ -97,6 +97,9 @@ mod event;
 /// Data that arrives while the game is running.
 mod arrive;
 
+/// Who wrote what, and merging by it.
+pub(crate) mod history;
+
 /// How the values of two saves meet.
 mod meeting;
 
@@ -216,6 +219,8 @@ pub struct Engine {
     overlay: bool,
     coverage: Option<Coverage>,
     strict: bool,
+    /// How many runs were begun.
+    runs_begun: u64,
     /// Only the settings of the device can be written: no slot is open.
     only_settings: bool,
     reported: Reported,
@@ -312,6 +317,7 @@ impl Engine {
             overlay: false,
             coverage: None,
             strict: false,
+            runs_begun: 0,
             only_settings: false,
             reported: Reported::default(),
             revision: 0,
@@ -336,7 +342,8 @@ impl Engine {
         }
         let (carried, areas, title) =
             (Arc::clone(&self.carried), Arc::clone(&self.areas), self.title.clone());
-        Snapshot { carried, areas, title, ..Snapshot::of_state(&self.schema, state) }
+        let runs_begun = self.runs_begun;
+        Snapshot { carried, areas, title, runs_begun, ..Snapshot::of_state(&self.schema, state) }
     }
 
     pub(crate) fn schema(&self) -> &Arc<Schema> {

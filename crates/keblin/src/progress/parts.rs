@@ -12,6 +12,7 @@ use keblin_model::{Keep, Name, Value};
 use super::journal::Target;
 use super::place::FACT_AXES;
 use super::put::count;
+use crate::snapshot::history::Piece;
 use crate::snapshot::{AREA, AT_CHECKPOINT, AT_ENTRY, Schema, Snapshot, State, Visit};
 
 /// A value that is not the same in two snapshots.
@@ -155,9 +156,26 @@ impl Part {
     /// Returns whether it is a value outside the run that no rule combines with another.
     pub(super) fn is_plain(&self, schema: &Schema) -> bool {
         match self {
-            Part::Table(first) => schema.field_at(*first).is_some_and(|field| field.keep == Keep::Latest),
+            Part::Table(first) => schema
+                .field_at(*first)
+                .is_some_and(|field| field.keep == Keep::Latest && !field.scope.is_of_run()),
             Part::Unknown(_) | Part::Title => true,
             _ => false,
+        }
+    }
+
+    /// Returns whether only one of two can be kept: a plain value, or an area of the world.
+    pub(super) fn is_one_of_two(&self, schema: &Schema) -> bool {
+        self.is_plain(schema) || matches!(self, Part::Area(section) if section.starts_with(AREA))
+    }
+
+    /// Returns its piece of the history, if it is a plain value of its own.
+    pub(super) fn piece(&self, schema: &Schema) -> Option<Piece> {
+        match self {
+            Part::Table(first) => schema.field_at(*first).map(|field| Piece::of_field(field, *first)),
+            Part::Title => Some(Piece::Title),
+            Part::Area(section) => Some(Piece::Area(section.strip_prefix(AREA)?.into())),
+            _ => None,
         }
     }
 

@@ -11,9 +11,11 @@ use keblin_model::{Keep, Model, Value};
 use thiserror::Error;
 
 use super::Engine;
+use super::history::{Joined, joined};
 use super::meeting::{By, Meeting, has_same_run};
 use super::parts::Part;
 use super::place::RunEnd;
+use crate::snapshot::history::Written;
 use crate::snapshot::{Carried, Snapshot, State};
 
 pub use super::meeting::Side;
@@ -109,7 +111,35 @@ pub fn reconcile<'s>(
             return Err(NotTheSameGame { ours: name(&ours.schema), theirs: name(&other.schema) });
         }
     }
-    Ok(meet(ours, theirs, base, later(ours, theirs), Playing::Nobody))
+    match base {
+        None => Ok(merged(ours, theirs)),
+        base => Ok(meet(ours, theirs, base, later(ours, theirs), Playing::Nobody)),
+    }
+}
+
+/// Returns what two saves hold together by their histories. If neither has one, by the rules of what is kept.
+pub(crate) fn merged<'s>(ours: &'s Snapshot, theirs: &'s Snapshot) -> Reconciled<'s> {
+    let tops = [ours, theirs].map(|of| of.history.as_ref().map_or(Written::UNKNOWN, |history| history.top));
+    let later = match tops {
+        [Written::UNKNOWN, Written::UNKNOWN] => {
+            return meet(ours, theirs, None, later(ours, theirs), Playing::Nobody);
+        }
+        [one, other] if one > other => Side::Ours,
+        [one, other] if one < other => Side::Theirs,
+        _ => later(ours, theirs),
+    };
+    let side = |side: Side| if side == Side::Ours { ours } else { theirs };
+    let Joined { mut snapshot, run } = joined(ours, theirs, later);
+    let earlier = if later == Side::Ours { theirs } else { ours };
+    snapshot.carried = carried(side(later), earlier, side(run));
+    snapshot.saved = side(later).saved;
+    if may_be_out_of_bounds(&ours.schema) {
+        hold_bounds(&mut snapshot);
+    }
+    let losing = if run == Side::Ours { theirs } else { ours };
+    let run_of = |of: &Snapshot| of.history.as_ref().map_or(Written::UNKNOWN, |history| history.run);
+    let run_ended = losing.state.run.is_some() && run_of(ours) != run_of(theirs);
+    Reconciled { snapshot, later, run, run_ended, ours, theirs, base: None, ended: None }
 }
 
 /// Whether a player is in our run, so that it stays as it is, and so do settings.

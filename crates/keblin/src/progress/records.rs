@@ -18,6 +18,7 @@ use super::typed::UnsettableOf;
 use super::values::Ordered;
 use super::{Engine, Holder, Play};
 use crate::broken::Broken;
+use crate::snapshot::Snapshot;
 
 impl<G, P: Holder> Play<G, P> {
     /// Returns the table of a record's best values, the best first, without empty places. A record without `places`
@@ -81,27 +82,55 @@ impl Engine {
         let event = if moment == FeedAt::Finish { EventName::Finish } else { EventName::EndRun };
         let (mut beaten, mut refused) = (Vec::new(), Vec::new());
         for field in &schema.fields {
-            let Some(feed) = field.feed.as_ref().filter(|feed| feed.at.contains(&moment)) else { continue };
-            let offered = schema.fields.get(feed.from).map(|from| self.value_at(from.cells.start).clone());
+            let Some((cell, within)) = self.to_feed(field, moment, event) else { continue };
             let here = self.here();
-            // A field per level does not have a place if the run ends on the map.
-            let Some((offered, cell)) = offered.zip(schema.cell(field, here)) else { continue };
-            let fed = self.fed(field, cell, offered);
-            let within = fed
-                .map_err(|why| self.refusal(event, why))
-                .and_then(|fed| self.within(event, field, cell, fed));
             match within {
-                Ok((offered, _)) if field.keep.is_record() => {
-                    let offered = self.with_what_goes(cell, offered);
+                Ok(offered) if field.keep.is_record() => {
                     let before = self.value_at(cell).clone();
                     let place = self.offer(field, cell, &offered, cause);
                     beaten.extend(place.map(|place| self.tell_record(field, here, place, before, offered)));
                 }
-                Ok((value, _)) => self.put(cell, value, cause),
+                Ok(value) => self.put(cell, value, cause),
                 Err(refusal) => refused.push(refusal),
             }
         }
         (beaten, refused)
+    }
+
+    /// Returns what an event feeds to a field, and to which of its cells; `None` if it feeds nothing.
+    fn to_feed(
+        &self,
+        field: &FieldDef,
+        moment: FeedAt,
+        event: EventName,
+    ) -> Option<(usize, Result<Value, Refused>)> {
+        let feed = field.feed.as_ref().filter(|feed| feed.at.contains(&moment))?;
+        let offered = self.schema.fields.get(feed.from).map(|from| self.value_at(from.cells.start).clone());
+        // A field per level does not have a place if the run ends on the map.
+        let (offered, cell) = offered.zip(self.schema.cell(field, self.here()))?;
+        let fed = self.fed(field, cell, offered).map_err(|why| self.refusal(event, why));
+        let within = fed.and_then(|fed| self.within(event, field, cell, fed));
+        let is_record = field.keep.is_record();
+        Some((cell, within.map(|(fed, _)| if is_record { self.with_what_goes(cell, fed) } else { fed })))
+    }
+
+    /// Returns what the run of a save would feed if it ended now, by the first cell of each field. A sum takes what a run
+    /// has gained only when it ends.
+    pub(crate) fn offers_of_run(save: &Snapshot) -> Vec<(usize, Value)> {
+        let fed = save.schema.fields.iter().filter(|field| {
+            field.keep != Keep::Sum
+                && field.feed.as_ref().is_some_and(|feed| feed.at.contains(&FeedAt::RunEnd))
+        });
+        let fed: Vec<&FieldDef> = fed.collect();
+        if fed.is_empty() || save.state.run.is_none() {
+            return Vec::new();
+        }
+        let view = Engine::view(save);
+        let offered = |field: &FieldDef| {
+            let (cell, offered) = view.to_feed(field, FeedAt::RunEnd, EventName::EndRun)?;
+            Some((cell, offered.ok()?))
+        };
+        fed.into_iter().filter_map(offered).collect()
     }
 
     /// Returns what a field would hold after it was fed: what is offered to a record, a sum or union with it.

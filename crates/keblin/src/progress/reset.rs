@@ -2,12 +2,15 @@
 
 use std::sync::Arc;
 
-use keblin_model::model::{Again, Extent};
+use keblin_model::model::{Again, Extent, Scope};
 use keblin_model::program::Fact;
 use keblin_model::{Reset, Time};
 
+use super::erase::pieces_of_fact;
 use super::journal::Target;
 use super::{Engine, Stage};
+use crate::grammar::listed::Leaf;
+use crate::snapshot::history::Piece;
 
 impl Engine {
     /// Erases what a reset lists.
@@ -43,6 +46,38 @@ impl Engine {
             self.forget_run();
         }
         self.changed();
+    }
+
+    /// Returns what a reset takes of the pieces that have a history of their own.
+    pub(super) fn pieces_of_reset(&self, reset: Reset) -> Vec<Piece> {
+        let schema = &self.schema;
+        let Some(def) = schema.resets.get(reset.index()) else { return Vec::new() };
+        let extent = schema.extent(def);
+        let is_erased = |at: usize| extent.cells.get(at) == Some(&true);
+        let fields = schema.fields.iter().filter(|field| field.scope == Scope::Profile);
+        let mut pieces: Vec<Piece> = fields
+            .flat_map(|field| field.cells.clone().step_by(field.places).map(move |first| (field, first)))
+            .filter(|(_, first)| is_erased(*first))
+            .map(|(field, first)| Piece::of_field(field, first))
+            .collect();
+        for index in 0..schema.fact_count() {
+            let facts = Fact::ALL.iter().filter(|fact| extent.has_fact(index, **fact));
+            pieces.extend(facts.flat_map(|fact| pieces_of_fact(index, *fact)));
+        }
+        let erased = |all: &[bool], leaf: fn(usize) -> Leaf| {
+            let erased = all.iter().enumerate().filter(|(_, erased)| **erased);
+            erased.map(|(index, _)| Piece::Leaf(leaf(index))).collect::<Vec<Piece>>()
+        };
+        pieces.extend(erased(&extent.unlocks, Leaf::Latched));
+        pieces.extend(erased(&extent.moments, Leaf::Told));
+        pieces.extend(
+            self.state
+                .furthest
+                .and_then(|level| self.is_forgotten(&extent, level).then_some(Piece::Leaf(Leaf::Furthest))),
+        );
+        pieces.extend(extent.played.then_some(Piece::Leaf(Leaf::Played)));
+        pieces.extend(extent.run.then_some(Piece::Run));
+        pieces
     }
 
     fn is_forgotten(&self, extent: &Extent, level: usize) -> bool {

@@ -134,6 +134,7 @@ impl Engine {
             difficulty.map(Difficulty::index).filter(|index| *index < self.schema.difficulties.len());
         self.state.difficulty = chosen.or(self.state.difficulty);
         self.state.run = Some(Run { difficulty: self.state.difficulty, visit: None, save_point: None });
+        self.runs_begun += 1;
         self.forget_unknown_run();
         self.put_back(|field| field.survival.on_new_run.into(), &Cause::Begin);
         self.forget_copies_of_world(&[AT_ENTRY, AT_CHECKPOINT]);

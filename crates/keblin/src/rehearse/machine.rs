@@ -54,6 +54,8 @@ impl Machine {
             told: BTreeMap::new(),
             objects: BTreeMap::new(),
         };
+        // The same in every run of a rehearsal.
+        machine.files.files().set_machine(0);
         machine.set_clock();
         machine
     }
@@ -66,6 +68,7 @@ impl Machine {
             slot: self.slot.clone(),
             ..Machine::new(&self.schema)
         };
+        machine.files.files().set_machine(1);
         machine.set_clock();
         machine
     }

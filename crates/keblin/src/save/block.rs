@@ -10,14 +10,14 @@ use keblin_model::Name;
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
 use super::layout::{
-    BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, CODEC_ZSTD, DEVICE, DIGEST_BYTES, Digest, PICTURE, PROFILE, RUN,
-    SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
+    BLOCK_ITEMS, BLOCK_MARK, CODEC_STORED, CODEC_ZSTD, DEVICE, DIGEST_BYTES, Digest, HISTORY, PICTURE,
+    PROFILE, RUN, SECTION, SECTION_CONTENT_ITEMS, STATE, SaveLimits, WORLD, digest,
 };
 use super::map::Item;
 use crate::snapshot::area_of;
 
 /// The sections that this version knows.
-const KNOWN: [&str; 4] = [PROFILE, RUN, DEVICE, PICTURE];
+const KNOWN: [&str; 5] = [PROFILE, RUN, DEVICE, PICTURE, HISTORY];
 
 /// A block whose digest matches.
 #[derive(Clone)]
@@ -211,6 +211,11 @@ fn label<'b>(at: &Cursor<'b>, word: &'b str, may_be: impl Fn(&str) -> bool) -> &
 
 fn is_known(name: &str) -> bool {
     KNOWN.contains(&name) || is_area(name) || is_of_schema(name)
+}
+
+/// Returns whether a section with this name holds values, which a history describes.
+pub(super) fn holds_values(name: &str) -> bool {
+    is_known(name) && ![PICTURE, HISTORY].contains(&name)
 }
 
 /// Returns whether a name is that of a section that only some schemas have: `profile.ID` or `run.ID` of a group, or

@@ -62,6 +62,11 @@ impl<'b> Cursor<'b> {
         self.decoder.input().get(self.decoder.position()..)?.first_chunk()
     }
 
+    /// Returns the next byte, which says what comes.
+    pub(super) fn next_byte(&self) -> Option<u8> {
+        self.decoder.input().get(self.decoder.position()).copied()
+    }
+
     /// Skips bytes that were examined already.
     pub(super) fn skip_bytes(&mut self, count: usize) {
         self.decoder.set_position(self.decoder.position() + count);

@@ -95,7 +95,8 @@ pub(crate) fn decode(file: &SaveFile<'_>, schema: &Arc<Schema>) -> Result<Decode
     let carried = Arc::new(carried);
     // What no game can set is left out.
     let title = file.head.summary.title.as_deref().and_then(|text| title(text).ok().flatten());
-    let snapshot = Snapshot { carried, picture, title, areas, ..Snapshot::of_state(schema, state) };
+    let mut snapshot = Snapshot { carried, picture, title, areas, ..Snapshot::of_state(schema, state) };
+    snapshot.history = super::history::read(file, &snapshot)?.map(Arc::new);
     Ok(Decoded { snapshot, missing })
 }
 

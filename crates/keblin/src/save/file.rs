@@ -4,9 +4,10 @@
 
 use std::collections::HashSet;
 
-use super::block::{Block, Budget, Named, Section};
+use super::block::{Block, Budget, Named, Section, holds_values};
 use super::cursor::Cursor;
 use super::error::{Fault, ReadError};
+use super::history::{Described, describe};
 use super::layout::{
     DEVICE, DIGEST_BYTES, Digest, ERASURES, ERASURES_CONTENT_ITEMS, FILE_START, FOOT_DIGEST_BYTES,
     FOOT_ITEM_BYTES, FOOT_MARK, FORMAT, HEADER, HEADER_ITEMS, NAME, SECTION, STATE, SaveLimits, digest,
@@ -35,6 +36,8 @@ pub struct SaveFile<'b> {
     pub(super) unknown: Vec<(&'b str, &'b [u8])>,
     /// Areas that were not read.
     pub(crate) left_out: Vec<LeftOut>,
+    /// What a history of this state describes.
+    pub(super) described: Described,
     seal: Option<&'b [u8]>,
     pub(super) header_len: usize,
     pub(super) header_digest: Digest,
@@ -159,6 +162,7 @@ pub(super) fn state_at<'b>(
         fault: None,
         unknown: Vec::new(),
         left_out: Vec::new(),
+        described: Described::default(),
         seal,
         header_len,
         header_digest,
@@ -166,6 +170,9 @@ pub(super) fn state_at<'b>(
     };
     let mut names = Names { many: (rows.len() > FEW).then(HashSet::new) };
     for row in rows {
+        if holds_values(row.name) {
+            describe(&mut file.described, &row.digest);
+        }
         if leaves_out(row.name) {
             let Row { name, offset, len_bytes, digest } = row.clone();
             file.left_out.push(LeftOut { name: name.to_string(), offset, len_bytes, digest });

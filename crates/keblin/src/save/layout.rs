@@ -99,6 +99,9 @@ pub const DEVICE: &str = crate::grammar::DEVICE;
 /// The section of the picture for lists of slots.
 pub const PICTURE: &str = "picture";
 
+/// The section of who wrote what, by which two saves are merged. It is not mandatory.
+pub const HISTORY: &str = "history";
+
 /// The start of the section name of an area of the world; the area's id follows.
 pub const AREA: &str = crate::snapshot::AREA;
 

@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use keblin_model::kind::Kind;
 use keblin_model::model::FieldDef;
-use keblin_model::value::Best;
 use keblin_model::{Time, Value};
 use minicbor::Decoder;
 
@@ -159,15 +158,7 @@ impl Reading<'_> {
         }
         let beyond = Beyond::default();
         let with = values::Reading { schema: self.model, order, what, beyond: Some(&beyond) };
-        let value = match &field.with {
-            None => values::read(cursor, field.holds(), with)?,
-            Some(goes_with) => {
-                cursor.array_of(2, what)?;
-                let value = values::read(cursor, field.holds(), with)?;
-                let shape = values::read(cursor, Kind::Shape(goes_with.shape).into(), with)?;
-                Value::Best(Arc::new(Best { value, with: shape }))
-            }
-        };
+        let value = values::read_of_field(cursor, field, with)?;
         if beyond.is_any() {
             self.has_more();
         }

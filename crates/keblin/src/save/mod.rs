@@ -64,6 +64,9 @@ pub(crate) mod parts;
 /// The table of a state.
 mod table;
 
+/// The section of who wrote what.
+mod history;
+
 /// The table of a state, and the areas that are in a file already.
 mod area_table;
 

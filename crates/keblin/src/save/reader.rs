@@ -4,7 +4,7 @@ use super::block::Budget;
 use super::error::{Fault, ReadError};
 use super::file::{SaveFile, foot_at_the_end, header, state_at, without_reserve};
 use super::layout::SaveLimits;
-use super::search::History;
+use super::search::WholeFile;
 
 /// Reads the last intact state of a save from bytes.
 ///
@@ -22,7 +22,7 @@ pub fn read_within<'b>(bytes: &'b [u8], limits: &SaveLimits) -> Result<SaveFile<
     match at_the_end(bytes, limits) {
         Ok(file) => Ok(file),
         Err(Some(error)) if is_final(&error) => Err(error),
-        Err(fault) => History::within(bytes, limits.clone()).last(fault),
+        Err(fault) => WholeFile::within(bytes, limits.clone()).last(fault),
     }
 }
 

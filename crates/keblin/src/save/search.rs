@@ -89,7 +89,7 @@ fn behind<'b>(
 }
 
 /// The contents of a file: its states one by one, and the damage between them.
-pub(crate) struct History<'b> {
+pub(crate) struct WholeFile<'b> {
     bytes: &'b [u8],
     header: Result<Header<'b>, ReadError>,
     limits: SaveLimits,
@@ -97,14 +97,14 @@ pub(crate) struct History<'b> {
     walk: Walk,
 }
 
-impl<'b> History<'b> {
+impl<'b> WholeFile<'b> {
     /// Walks a file, within limits.
-    pub(crate) fn within(bytes: &'b [u8], limits: SaveLimits) -> History<'b> {
+    pub(crate) fn within(bytes: &'b [u8], limits: SaveLimits) -> WholeFile<'b> {
         let header = header(bytes);
         let bytes = without_reserve(bytes);
         let mut budget = Budget::of(bytes, &limits);
         let walk = Walk::through(bytes, start(bytes, &header), &limits, &mut budget);
-        History { bytes, header, limits, budget, walk }
+        WholeFile { bytes, header, limits, budget, walk }
     }
 
     /// Returns where the states start.
@@ -160,8 +160,8 @@ impl<'b> History<'b> {
 
 /// Returns whether every block of a file is intact, up to the reserve after its last state.
 pub(crate) fn is_whole_throughout(bytes: &[u8], limits: &SaveLimits) -> bool {
-    let history = History::within(bytes, limits.clone());
-    history.header.is_ok() && history.walk.faults.is_empty() && !history.walk.states.is_empty()
+    let whole = WholeFile::within(bytes, limits.clone());
+    whole.header.is_ok() && whole.walk.faults.is_empty() && !whole.walk.states.is_empty()
 }
 
 /// What is intact in a file whose states are not.

@@ -38,6 +38,8 @@ pub struct Lineage {
     pub erasures: u64,
     /// The digests of the states up to it, the latest first.
     pub states: Vec<Digest>,
+    /// How many times the whole profile was erased; `None` if the save does not say.
+    pub(crate) profile_erasures: Option<u64>,
 }
 
 impl Lineage {
@@ -46,9 +48,18 @@ impl Lineage {
         other.states.first().is_some_and(|state| self.states.contains(state))
     }
 
-    /// Returns whether another save of the same slot is from before an erasure: it must not bring that back.
+    /// Returns whether another save of the same slot is from before the profile was erased: it must not bring anything
+    /// back. Of saves that do not say what was erased, whether it is from before any erasure.
     #[must_use]
     pub fn has_erased_since(&self, other: &Lineage) -> bool {
+        match (self.profile_erasures, other.profile_erasures) {
+            (Some(ours), Some(theirs)) => ours > theirs,
+            _ => self.has_erased_any_since(other),
+        }
+    }
+
+    /// Returns whether another save of the same slot is from before any erasure.
+    pub(crate) fn has_erased_any_since(&self, other: &Lineage) -> bool {
         self.created_unix_ms == other.created_unix_ms && self.erasures > other.erasures
     }
 
@@ -63,6 +74,7 @@ impl Lineage {
         if self.created_unix_ms == other.created_unix_ms {
             self.erasures = self.erasures.max(other.erasures);
         }
+        self.profile_erasures = self.profile_erasures.max(other.profile_erasures);
         let unknown = other.states.iter().take_while(|state| !self.has_been(state)).take(JOINED_STATES);
         let unknown: Vec<Digest> = unknown.copied().collect();
         // After the last of ours, so that the oldest are dropped.
@@ -85,6 +97,7 @@ impl Lineage {
             created_unix_ms: file.created_unix_ms,
             erasures: file.erasures,
             states: states.take(MAX_PREDECESSORS).collect(),
+            profile_erasures: super::history::erased(file),
         }
     }
 }

@@ -4,7 +4,9 @@ use std::ops::Range;
 
 use minicbor::Encoder;
 
-use super::layout::{Digest, ROW_ITEMS};
+use super::block::holds_values;
+use super::history::{Described, describe};
+use super::layout::{DIGEST_BYTES, Digest, ROW_ITEMS};
 use crate::grammar::Failure;
 
 /// A row of the table: an item of the file that belongs to the state.
@@ -33,6 +35,8 @@ pub(super) struct Table {
     pub(super) count: u64,
     /// How long the items are together, in bytes.
     pub(super) items_bytes: usize,
+    /// What a history of the state describes.
+    pub(super) described: Described,
 }
 
 impl Table {
@@ -44,14 +48,19 @@ impl Table {
     /// Adds a row after the others; returns its position among them.
     pub(super) fn push(&mut self, row: &Row<'_>) -> Range<usize> {
         let from = self.rows.len();
+        if holds_values(row.name) {
+            describe(&mut self.described, &row.digest);
+        }
         // Writing to a vector never fails.
         let _ = write_row(&mut Encoder::new(&mut self.rows), row);
         self.pushed(from, row.len_bytes)
     }
 
-    /// Adds a row that was written before, of an item of some length.
+    /// Adds the row of an area that was written before; its section has some length.
     pub(super) fn push_written(&mut self, row: &[u8], len_bytes: usize) -> Range<usize> {
         let from = self.rows.len();
+        // A row ends in the digest.
+        describe(&mut self.described, row.last_chunk::<DIGEST_BYTES>().map_or(&[], |digest| digest));
         self.rows.extend_from_slice(row);
         self.pushed(from, len_bytes)
     }

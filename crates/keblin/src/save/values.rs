@@ -6,7 +6,8 @@ use std::cell::{Cell, RefCell};
 use std::sync::Arc;
 
 use keblin_model::kind::{Holds, Kind};
-use keblin_model::value::{Float, Opaque, Part};
+use keblin_model::model::FieldDef;
+use keblin_model::value::{Best, Float, Opaque, Part};
 use keblin_model::value::{ValueMap, ValueSet};
 use keblin_model::{Date, Instant, Model, Time, Value};
 use minicbor::data::Type;
@@ -138,6 +139,19 @@ impl Beyond {
     pub(super) fn is_any(&self) -> bool {
         self.more.get() || !self.ids.borrow().is_empty()
     }
+}
+
+/// Reads the next value of a field, with what goes with it.
+pub(super) fn read_of_field(
+    cursor: &mut Cursor<'_>,
+    field: &FieldDef,
+    with: Reading<'_>,
+) -> Result<Value, ReadError> {
+    let Some(goes_with) = &field.with else { return read(cursor, field.holds(), with) };
+    cursor.array_of(2, with.what)?;
+    let value = read(cursor, field.holds(), with)?;
+    let shape = read(cursor, Kind::Shape(goes_with.shape).into(), with)?;
+    Ok(Value::Best(Arc::new(Best { value, with: shape })))
 }
 
 /// Reads the next value, of a type.

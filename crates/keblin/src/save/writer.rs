@@ -9,10 +9,11 @@ use super::block::Block;
 use super::encode::Filling;
 use super::file::SaveFile;
 use super::fingerprint::Fingerprint;
+use super::history::write as write_history;
 use super::layout::{
     AT_CHECKPOINT, AT_ENTRY, BLOCK_ITEMS, BLOCK_MARK, BLOCK_TAG, CODEC_STORED, CODEC_ZSTD, DIGEST_BYTES,
-    Digest, ERASURES, ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, MAX_PREDECESSORS, NAME, PICTURE,
-    SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, WORLD, foot,
+    Digest, ERASURES, ERASURES_CONTENT_ITEMS, FORMAT, HEADER, HEADER_ITEMS, HISTORY, MAX_PREDECESSORS, NAME,
+    PICTURE, SECTION, SECTION_CONTENT_ITEMS, SELF_DESCRIBED_TAG, STATE, STATE_ITEMS, WORLD, foot,
 };
 use super::pack::packed;
 use super::parts::{Mark, Parts};
@@ -147,6 +148,12 @@ impl<'s> Writing<'s> {
         if self.stamp.erasures > 0 {
             self.erasures(self.stamp.erasures);
         }
+        // After everything that it describes.
+        if let Some(history) = &self.snapshot.history {
+            let described = self.table.described;
+            let about = 64 + 24 * history.pieces.len();
+            self.section(HISTORY, about, |out| write_history(out, self.snapshot, history, &described));
+        }
         let has_new_areas = self.base > 0 && !fresh.is_empty() && fresh.len() < area_table.len();
         self.state(area_table, has_new_areas, wrapping.key)
     }
@@ -278,6 +285,7 @@ impl<'s> Writing<'s> {
             created_unix_ms: stamp.created_unix_ms,
             erasures: stamp.erasures,
             states: states.take(MAX_PREDECESSORS).collect(),
+            profile_erasures: self.snapshot.history.as_ref().map(|history| history.erased),
         };
         let (live, rows) = (table.items_bytes + (end - offset), table.count);
         let Row { len_bytes: header_len, digest: header_digest, .. } = self.header;
@@ -318,7 +326,9 @@ fn section_start(out: &mut Encoder<&mut Vec<u8>>, name: &str, codec: u32, len: u
 /// Returns whether a reader that does not know the section must refuse the save. What is left out here came later, or
 /// is only looked at.
 fn is_mandatory(name: &str) -> bool {
-    ![PICTURE, WORLD].contains(&name) && !name.starts_with(AT_ENTRY) && !name.starts_with(AT_CHECKPOINT)
+    ![PICTURE, WORLD, HISTORY].contains(&name)
+        && !name.starts_with(AT_ENTRY)
+        && !name.starts_with(AT_CHECKPOINT)
 }
 
 /// Returns the length of a byte string as an item: its head and its bytes.

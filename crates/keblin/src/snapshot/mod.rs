@@ -14,6 +14,9 @@ mod schema;
 #[cfg(feature = "parse")]
 mod parsed;
 
+/// Who wrote what.
+pub(crate) mod history;
+
 /// Titles of slots and pins.
 mod title;
 
@@ -25,6 +28,8 @@ use keblin_model::{Model, Time, Value};
 use thiserror::Error;
 
 pub(crate) use area::{AreaBytes, Filed};
+use history::History;
+
 pub(crate) use carried::{Carried, Original, VisitBefore};
 #[cfg(feature = "parse")]
 pub use parsed::Parsed;
@@ -48,6 +53,11 @@ pub struct Snapshot {
     pub(crate) areas: Arc<Areas>,
     /// When it was saved; `None` if it is from progress in memory.
     pub(crate) saved: Option<SavedAs>,
+    /// Who wrote what; `None` if it is from progress in memory, or from a save that does not say.
+    pub(crate) history: Option<Arc<History>>,
+    /// How many runs were begun since the game was opened. Not saved: two saves with
+    /// the same number are of the same run.
+    pub(crate) runs_begun: u64,
 }
 
 /// Short, because it would fill pages: the game and the version.
@@ -124,7 +134,8 @@ impl Snapshot {
     /// Returns a snapshot of a state alone.
     pub(crate) fn of_state(schema: &Arc<Schema>, state: State) -> Snapshot {
         let (schema, carried, areas) = (Arc::clone(schema), Arc::default(), Arc::default());
-        Snapshot { schema, state, carried, areas, picture: None, title: None, saved: None }
+        let (picture, title, saved, history, runs_begun) = (None, None, None, None, 0);
+        Snapshot { schema, state, carried, areas, picture, title, saved, history, runs_begun }
     }
 
     /// Returns the snapshot with a picture, which is saved with it and shown in lists of slots.

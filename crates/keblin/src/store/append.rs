@@ -70,9 +70,19 @@ impl Slot {
         }
         let (number, written_bytes) = (stamp.number, written.parts.len());
         let (fullness, replaced) = (written.fullness(limits), None);
-        let (set_aside, lost_areas) = (Vec::new(), Vec::new());
-        held.record_saved(written, next);
-        Ok(Some(Saved { path, number, len_bytes, written_bytes, fullness, replaced, set_aside, lost_areas }))
+        let (set_aside, lost_areas, merged) = (Vec::new(), Vec::new(), None);
+        held.record_saved(written, next, snapshot);
+        Ok(Some(Saved {
+            path,
+            number,
+            len_bytes,
+            written_bytes,
+            fullness,
+            replaced,
+            set_aside,
+            lost_areas,
+            merged,
+        }))
     }
 
     /// Makes a reserve after the last state if the file has none; returns the new length of the file. Even if this

@@ -39,7 +39,7 @@ pub(super) enum Destination {
     /// To the disk, through a thread that starts with the first save.
     Slot { slot: Slot, writer: Option<Writer> },
     /// To the game, which stores the bytes itself.
-    Bytes { known: Option<Lineage>, key: Option<SealKey> },
+    Bytes { known: Option<Lineage>, last: Option<Box<Snapshot>>, key: Option<SealKey> },
     /// Nowhere.
     View,
 }
@@ -181,8 +181,8 @@ impl AutoSave {
                     for LostArea { section, now } in &saved.lost_areas {
                         engine.lost_area(section, now.clone());
                     }
-                    if let Some(replaced) = saved.replaced.as_ref().filter(|replaced| replaced.has_met) {
-                        engine.reconcile(&replaced.snapshot, replaced.base.as_ref());
+                    if let Some(merged) = &saved.merged {
+                        engine.reconcile(&merged.now, &merged.before);
                     }
                 }
                 Err(error) => self.failed(engine, cause, erased, &error.to_string()),

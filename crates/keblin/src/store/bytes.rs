@@ -1,6 +1,7 @@
 //! A keeper of bytes, for games that store their saves themselves, on the web or in a platform's cloud. It needs no
 //! disk, thread or clock.
 
+use std::hash::{BuildHasher, RandomState};
 use std::sync::Arc;
 
 use keblin_model::AnyGame;
@@ -9,6 +10,7 @@ use super::autosave::Destination;
 use super::keeper::{Keeper, Saving};
 use super::open_result::{Opened, Origin};
 use super::save_result::SaveError;
+use crate::progress::history::{Erasures, recorded};
 use crate::progress::{Notice, Play, Progress};
 use crate::save::writer::write_whole;
 use crate::save::written::Wrapping;
@@ -50,7 +52,7 @@ impl Play<AnyGame, Saving> {
         let Some(bytes) = bytes else {
             let progress = Progress::new(Arc::clone(schema));
             let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
-            return Ok(Keeper::saved_at(opened, Destination::Bytes { known: None, key }));
+            return Ok(Keeper::saved_at(opened, Destination::Bytes { known: None, last: None, key }));
         };
         let save = verify_sealed(bytes, schema, key.as_ref())?;
         let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
@@ -58,8 +60,9 @@ impl Play<AnyGame, Saving> {
             None => Origin::File,
             Some(fault) => Origin::EarlierState { fault: fault.clone() },
         };
+        let last = Some(Box::new(save.snapshot().clone()));
         let opened = Opened { progress: save.into_progress(), origin, findings };
-        Ok(Keeper::saved_at(opened, Destination::Bytes { known, key }))
+        Ok(Keeper::saved_at(opened, Destination::Bytes { known, last, key }))
     }
 }
 
@@ -76,8 +79,14 @@ impl<G> Play<G, Saving> {
             return Ok(None);
         }
         let snapshot = keeping.snapshot_with_picture(engine);
-        let Destination::Bytes { known, key } = &mut keeping.place else { return Ok(None) };
+        let Destination::Bytes { known, last, key } = &mut keeping.place else { return Ok(None) };
         let Some(cause) = keeping.due.take() else { return Ok(None) };
+        // The bytes are all there is: whoever holds them continues as the one that wrote last.
+        let history = last.as_ref().and_then(|last| last.history.as_ref());
+        let writer =
+            history.map_or_else(|| RandomState::new().hash_one(now_unix_ms), |history| history.top.writer);
+        let erased = Erasures::of(&keeping.erased, &snapshot);
+        let snapshot = recorded(last.as_deref(), &snapshot, writer, now_unix_ms, &erased);
         let mut stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);
         stamp.erasures += u64::from(!keeping.erased.is_empty());
         let (written, limits) = (
@@ -88,7 +97,7 @@ impl<G> Play<G, Saving> {
             keeping.due = Some(cause);
             return Err(SaveError::TooLarge(written.fullness(&limits)));
         }
-        *known = Some(written.lineage);
+        (*known, *last) = (Some(written.lineage), Some(Box::new(snapshot.clone())));
         keeping.erased.clear();
         engine.note_written(snapshot);
         Ok(Some(DueSave { bytes: written.parts.into_bytes(), number: stamp.number, cause }))

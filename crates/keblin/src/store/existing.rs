@@ -2,17 +2,15 @@
 
 use std::collections::HashSet;
 use std::path::Path;
-use std::sync::Arc;
 
 use super::save_result::SaveError;
 use super::slot::Slot;
 use crate::progress::AsideReason;
 use crate::save::decode::of_this_game;
 use crate::save::layout::Digest;
-use crate::save::search::History;
+use crate::save::search::WholeFile;
 use crate::save::{Lineage, read_within};
-use crate::snapshot::{Schema, Snapshot};
-use crate::verify::states::common;
+use crate::snapshot::Schema;
 
 /// An existing file, as far as it can be read.
 pub(super) struct ExistingFile {
@@ -103,33 +101,9 @@ impl Slot {
             Err(_) => Some((None, None)),
         };
         let Some((lineage, last)) = lineage else { return Found::Unusable(AsideReason::Replaced) };
-        let mut history = History::within(&bytes, limits.clone());
-        let lineage = lineage.filter(|_| history.faults().is_empty());
-        let ancestors = history.lineage();
+        let mut whole = WholeFile::within(&bytes, limits.clone());
+        let lineage = lineage.filter(|_| whole.faults().is_empty());
+        let ancestors = whole.lineage();
         Found::File(ExistingFile { bytes, lineage, last, ancestors })
-    }
-
-    /// Returns what our save and another program's had before they diverged, if one of the files still holds it.
-    pub(super) fn base_of(
-        &self,
-        ours: &Lineage,
-        theirs: &Found,
-        files: [&Found; 2],
-        snapshot: &Snapshot,
-    ) -> Option<Snapshot> {
-        let Found::File(theirs) = theirs else { return None };
-        let files: Vec<&[u8]> = files.into_iter().filter_map(Found::bytes).collect();
-        self.common(&ours.states, &theirs.lineage.as_ref()?.states, &files, snapshot.schema())
-    }
-
-    /// Returns the state in which two saves parted, if one of some files still holds it.
-    pub(super) fn common(
-        &self,
-        ours: &[Digest],
-        theirs: &[Digest],
-        files: &[&[u8]],
-        schema: &Arc<Schema>,
-    ) -> Option<Snapshot> {
-        common(ours, theirs, files, schema, (self.dir().key(), self.dir().limits()))
     }
 }

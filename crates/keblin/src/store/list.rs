@@ -207,7 +207,7 @@ impl SaveDir {
         if !to.hold()? {
             return Err(SlotError::InUse { lock: to.lock_path() });
         }
-        for path in [to.path(), to.previous_path()] {
+        for path in to.all_paths()? {
             if self.exists(&path)? {
                 return Err(SlotError::Taken { path });
             }
@@ -216,7 +216,8 @@ impl SaveDir {
         Ok(to)
     }
 
-    /// Renames a slot, with its pins. Its backup is set aside: the next save of the slot makes another one. What
+    /// Renames a slot, with its pins. Its backup and this machine's own last state are set aside: the next save and the next
+    /// closing make others. What
     /// players read in a list is the slot's title ([`Play::set_title`](crate::Play::set_title)), which stays.
     ///
     /// # Durability
@@ -246,14 +247,16 @@ impl SaveDir {
             }
         }
         if self.exists(&from.path())? {
-            for path in [to.path(), to.previous_path()] {
+            for path in to.all_paths()? {
                 if self.exists(&path)? {
                     return Err(SlotError::Taken { path });
                 }
             }
-            // The backup first: without its file the slot would look damaged.
-            if self.exists(&from.previous_path())? {
-                self.set_all_aside(from.name().as_str(), vec![from.previous_path()], "renamed")?;
+            // The file last: without it the slot would look damaged.
+            let mut others = from.all_paths()?;
+            others.retain(|path| *path != from.path() && matches!(self.exists(path), Ok(true)));
+            if !others.is_empty() {
+                self.set_all_aside(from.name().as_str(), others, "renamed")?;
             }
             self.files().set_aside(&[(from.path(), to.path())])?;
         } else if pins.is_empty() || self.exists(&from.previous_path())? || !self.exists(&to.path())? {
@@ -277,7 +280,7 @@ impl SaveDir {
         let slot = self.slot(name)?;
         // The backup first: without its file the slot would look damaged. The pins last: they belong to the slot.
         let mut files = Vec::new();
-        for path in [slot.previous_path(), slot.path()] {
+        for path in slot.all_paths()?.into_iter().rev() {
             files.extend(self.exists(&path)?.then_some(path));
         }
         if files.is_empty() {

@@ -41,6 +41,12 @@ mod save_result;
 /// Saving a slot.
 mod save;
 
+/// What a save adds to the history.
+mod history;
+
+/// This machine's own last state.
+mod own;
+
 /// Appending a state.
 mod append;
 
@@ -58,6 +64,9 @@ mod open_result;
 
 /// Opening a slot.
 mod open;
+
+/// How two saves of a slot relate.
+mod precedence;
 
 /// Areas that stay in the file until they are needed.
 mod lazy_areas;

@@ -8,12 +8,12 @@ use super::device::ReadSettings;
 use super::error::DiskError;
 use super::logged;
 use super::open_result::{OpenError, Opened, Origin};
+use super::precedence::{Precedence, order};
 use super::redeclared::is_misfit;
 use super::ruin::Ruin;
 use super::slot::Slot;
 use crate::broken::Broken;
 use crate::progress::{AsideReason, Notice};
-use crate::save::search::History;
 use crate::save::{Fault, Lineage, ReadError, SaveCode};
 use crate::snapshot::Schema;
 use crate::verify::{Save, SaveFinding, Verified, verify_within};
@@ -93,7 +93,9 @@ impl Slot {
     fn open_unlogged(&self, schema: &Arc<Schema>, way: Way) -> Result<Opened, OpenError> {
         // A file that cannot be checked may well exist.
         let may_be_there = |path: &Path| !matches!(self.dir().exists(path), Ok(false));
-        let is_there = may_be_there(&self.path()) || may_be_there(&self.previous_path());
+        let is_there = may_be_there(&self.path())
+            || may_be_there(&self.previous_path())
+            || !matches!(self.own_files().as_deref(), Ok([]));
         if way == Way::ToPlay && is_there && !self.hold_if_possible()? {
             return Err(OpenError::InUse { lock: self.lock_path() });
         }
@@ -106,11 +108,22 @@ impl Slot {
         Ok(opened)
     }
 
-    /// Takes the newer of the last intact states of the file and the backup.
+    /// Takes the newer of the last intact states of the file and the backup, with this machine's own last state.
     fn newest(&self, schema: &Arc<Schema>, settings: &ReadSettings, way: Way) -> Result<Opened, OpenError> {
         let (path, previous_path) = (self.path(), self.previous_path());
         let file = self.found(&path, schema);
         let previous = self.found(&previous_path, schema);
+        let own = self.own_state(schema, way, matches!(file, Found::Whole(_)));
+        // Without a backup, this machine's own last state is one.
+        let (previous_path, previous) = match (previous, &own) {
+            (Found::Missing | Found::Damaged(_) | Found::Unreadable(_), Some((path, own)))
+                if !matches!(file, Found::Whole(_)) =>
+            {
+                (path.clone(), Found::Whole(Box::new(own.clone())))
+            }
+            (previous, _) => (previous_path, previous),
+        };
+        let opening = Opening { settings, way, own };
         match (file, previous) {
             (Found::Missing, Found::Missing) => {
                 self.held().began_empty |= way == Way::ToPlay;
@@ -124,9 +137,9 @@ impl Slot {
                 Ok(Opened::first_run(schema, settings))
             }
             (Found::Refused(error), _) => Err(OpenError::Refused { path, error }),
-            (Found::Whole(file), Found::Whole(copy)) => self.of_two(*file, *copy, settings, way),
+            (Found::Whole(file), Found::Whole(copy)) => self.of_two(*file, (previous_path, *copy), &opening),
             (Found::Whole(file), of_copy) => {
-                let mut opened = self.the_file(*file, settings, way);
+                let mut opened = self.the_file(*file, &opening);
                 if let Found::Unreadable(error) = of_copy {
                     let message = format!("{error}; the save itself is intact");
                     let place = previous_path.display().to_string();
@@ -134,14 +147,14 @@ impl Slot {
                 }
                 Ok(opened)
             }
-            (Found::Damaged(fault), Found::Whole(copy)) => self.fall_back(*copy, settings, fault, way),
+            (Found::Damaged(fault), Found::Whole(copy)) => self.fall_back(*copy, fault, &opening),
             (Found::Unreadable(error), Found::Whole(copy)) => {
                 let fault = ReadError::new("file", 0, Fault::Unreadable { why: error.source.to_string() });
-                self.fall_back(*copy, settings, fault, way)
+                self.fall_back(*copy, fault, &opening)
             }
             (Found::Missing, Found::Whole(copy)) => {
                 let fault = ReadError::new("file", 0, Fault::Missing);
-                self.fall_back(*copy, settings, fault, way)
+                self.fall_back(*copy, fault, &opening)
             }
             // A file that cannot be read may be intact: then it is not a ruin.
             (Found::Unreadable(error), _) | (_, Found::Unreadable(error)) => Err(OpenError::Disk(error)),
@@ -174,97 +187,95 @@ impl Slot {
     fn of_two(
         &self,
         file: Verified<Save>,
-        copy: Verified<Save>,
-        settings: &ReadSettings,
-        way: Way,
+        (copy_path, copy): (PathBuf, Verified<Save>),
+        opening: &Opening<'_>,
     ) -> Result<Opened, OpenError> {
         let numbers = (file.head().number, copy.head().number);
         let gives_way = |fault: Fault| ReadError::new("state", file.head().offset, fault);
-        match self.precedence(file.lineage(), copy.lineage()) {
-            Precedence::FileIsLater => Ok(self.the_file(file, settings, way)),
+        match self.precedence(file.lineage(), copy.lineage(), &copy_path) {
+            Precedence::FileIsLater => Ok(self.the_file(file, opening)),
             Precedence::FileHasErased => {
-                let opened = self.the_file(file, settings, way);
-                self.held().owes_erasing |= way == Way::ToPlay;
+                let opened = self.the_file(file, opening);
+                self.held().owes_erasing |= opening.way == Way::ToPlay;
                 Ok(opened)
             }
             Precedence::CopyHasErased => {
                 let fault = gives_way(Fault::ErasedSince { file: numbers.0, copy: numbers.1 });
-                self.fall_back(copy, settings, fault, way)
+                self.fall_back(copy, fault, opening)
             }
             Precedence::CopyIsLater => {
                 let older = Fault::OlderThanCopy { file: numbers.0, copy: numbers.1 };
                 let fault = file.fault().cloned().unwrap_or_else(|| gives_way(older));
-                self.fall_back(copy, settings, fault, way)
+                self.fall_back(copy, fault, opening)
             }
-            Precedence::Apart => Ok(self.meet(file, copy, settings, way)),
-        }
-    }
-
-    fn precedence(&self, file: &Lineage, copy: &Lineage) -> Precedence {
-        let knows = |one: &Lineage, path: &Path, other: &Lineage| {
-            let Some(head) = other.head() else { return false };
-            one.has_been(head) || {
-                // A file may hold more states than its last one names.
-                let bytes = self.dir().read(path).ok().flatten().unwrap_or_default();
-                History::within(&bytes, self.dir().limits().clone()).lineage().contains(head)
-            }
-        };
-        match () {
-            () if Broken::ErasuresForgotten.is() && file.created_unix_ms == copy.created_unix_ms => {
-                Precedence::FileIsLater
-            }
-            () if copy.has_erased_since(file) => Precedence::CopyHasErased,
-            () if file.has_erased_since(copy) => Precedence::FileHasErased,
-            () if knows(file, &self.path(), copy) => Precedence::FileIsLater,
-            () if knows(copy, &self.previous_path(), file) => Precedence::CopyIsLater,
-            () if Broken::NoMeeting.is() => Precedence::FileIsLater,
-            () => Precedence::Apart,
+            Precedence::Apart => Ok(self.merge(file, (copy_path, copy), opening)),
         }
     }
 
     /// Takes the save in the file.
-    fn the_file(&self, file: Verified<Save>, settings: &ReadSettings, way: Way) -> Opened {
+    fn the_file(&self, file: Verified<Save>, opening: &Opening<'_>) -> Opened {
         let origin = match file.fault() {
             None => Origin::File,
             Some(fault) => Origin::EarlierState { fault: fault.clone() },
         };
-        self.know(file.lineage(), None, way);
-        Opened::from_save(file, settings, origin)
+        self.opened(file, None, origin, opening)
     }
 
-    /// Takes the later of two saves that know nothing of each other, with the records of both.
-    fn meet(&self, file: Verified<Save>, copy: Verified<Save>, settings: &ReadSettings, way: Way) -> Opened {
-        // By the clock first, because two machines have nothing else in common. The rest makes the choice repeatable.
-        let order = |save: &Verified<Save>| {
-            let head = save.head();
-            (head.saved_at_unix_ms, head.number, head.digest)
-        };
+    /// Merges two saves that know nothing of each other.
+    fn merge(
+        &self,
+        file: Verified<Save>,
+        (copy_path, copy): (PathBuf, Verified<Save>),
+        opening: &Opening<'_>,
+    ) -> Opened {
         let (later, earlier, other) = match order(&file) >= order(&copy) {
-            true => (file, copy, self.previous_path()),
+            true => (file, copy, copy_path),
             false => (copy, file, self.path()),
         };
-        self.know(later.lineage(), Some(earlier.lineage()), way);
-        let files = [self.path(), self.previous_path()].map(|path| self.dir().read(&path).ok().flatten());
-        let files: Vec<&[u8]> = files.iter().flatten().map(Vec::as_slice).collect();
-        let base = self.common(
-            &later.lineage().states,
-            &earlier.lineage().states,
-            &files,
-            later.snapshot().schema(),
-        );
-        let mut opened =
-            Opened::from_save(later.together_with(&earlier, base.as_ref()), settings, Origin::Met { other });
-        opened.progress.engine_mut().tell(Notice::Reconciled);
+        let merged = later.merged_with(&earlier);
+        self.opened(merged, Some(earlier.lineage()), Origin::Met { other }, opening)
+    }
+
+    /// Returns what was opened, merged with this machine's own last state, and notes which save the next one continues.
+    fn opened(
+        &self,
+        mut save: Verified<Save>,
+        met: Option<&Lineage>,
+        mut origin: Origin,
+        opening: &Opening<'_>,
+    ) -> Opened {
+        let mut met = met.cloned();
+        if let Some((path, own)) = &opening.own
+            && !Broken::NoMeeting.is()
+            && !save.lineage().knows(own.lineage())
+            && met.as_ref().is_none_or(|met| !met.knows(own.lineage()))
+        {
+            let is_later = order(own) > order(&save);
+            let (later, earlier) = if is_later { (own.clone(), save) } else { (save, own.clone()) };
+            save = later.merged_with(&earlier);
+            met.get_or_insert_with(|| earlier.lineage().clone()).join(earlier.lineage());
+            // That the backup was taken says more: what is wrong with the file.
+            if !matches!(origin, Origin::Previous { .. }) {
+                origin = Origin::Met { other: if is_later { self.path() } else { path.clone() } };
+            }
+        }
+        self.know(&save, met.as_ref(), opening.way);
+        let is_merged = matches!(origin, Origin::Met { .. });
+        let mut opened = Opened::from_save(save, opening.settings, origin);
+        if is_merged {
+            opened.progress.engine_mut().tell(Notice::Reconciled);
+        }
         opened
     }
 
     /// Notes which save the next one continues, if it was opened to be played, and which save it has met.
-    pub(super) fn know(&self, save: &Lineage, met: Option<&Lineage>, way: Way) {
+    pub(super) fn know(&self, save: &Verified<Save>, met: Option<&Lineage>, way: Way) {
         if way == Way::ToPlay {
-            let mut known = save.clone();
+            let mut known = save.lineage().clone();
             met.into_iter().for_each(|met| known.join(met));
             let mut held = self.held();
             (held.known, held.left) = (Some(known), None);
+            held.last = Some(save.snapshot().clone());
             held.met = met.and_then(Lineage::head).copied();
         }
     }
@@ -273,9 +284,8 @@ impl Slot {
     fn fall_back(
         &self,
         copy: Verified<Save>,
-        settings: &ReadSettings,
         fault: ReadError,
-        way: Way,
+        opening: &Opening<'_>,
     ) -> Result<Opened, OpenError> {
         let why = match fault.fault {
             Fault::OlderThanCopy { .. } => AsideReason::Older,
@@ -284,11 +294,10 @@ impl Slot {
             _ => AsideReason::Damaged,
         };
         // A file that cannot be read may soon be readable again: it stays until the next save.
-        let is_to_go = way == Way::ToPlay && why != AsideReason::Unreadable;
+        let is_to_go = opening.way == Way::ToPlay && why != AsideReason::Unreadable;
         let is_there = is_to_go && self.dir().exists(&self.path())?;
         let set_aside = if is_there { Some(self.set_aside(&self.path(), why.as_str())?) } else { None };
-        self.know(copy.lineage(), None, way);
-        Ok(Opened::from_save(copy, settings, Origin::Previous { fault, set_aside }))
+        Ok(self.opened(copy, None, Origin::Previous { fault, set_aside }, opening))
     }
 
     fn ruin(&self, schema: &Arc<Schema>, faults: Vec<(PathBuf, ReadError)>) -> Result<Opened, OpenError> {
@@ -296,16 +305,10 @@ impl Slot {
     }
 }
 
-/// How two intact saves of a slot relate to each other.
-enum Precedence {
-    /// The file continues the backup.
-    FileIsLater,
-    /// The backup continues the file: somebody has put an older file back.
-    CopyIsLater,
-    /// The file is from after an erasure, the backup from before.
-    FileHasErased,
-    /// The other way round.
-    CopyHasErased,
-    /// Neither knows of the other.
-    Apart,
+/// What every way of opening needs to know.
+struct Opening<'o> {
+    settings: &'o ReadSettings,
+    way: Way,
+    /// This machine's own last state, with its path.
+    own: Option<(PathBuf, Verified<Save>)>,
 }

@@ -78,7 +78,8 @@ impl Situation {
         let is_stranger = relation == Some(Relation::Stranger);
         let is_erased = relation == Some(Relation::BeforeErasing) && place == Place::File;
         let mut plan = Plan {
-            merges: (is_stranger && !self.how.erases()).then_some(place),
+            // Also after an erasure: what was erased more often gives nothing.
+            merges: is_stranger.then_some(place),
             replaces: (is_stranger || is_erased).then_some(place),
             acts: Vec::new(),
         };

@@ -7,12 +7,12 @@ use std::path::{Path, PathBuf};
 use super::error::{DiskError, failed};
 use super::existing::{ExistingFile, Found};
 use super::plan::{Act, Place, Seen, Situation};
-use super::save_result::{Replaced, SaveError, Saved};
+use super::save_result::{Merged, Replaced, SaveError, Saved};
 use super::slot::Slot;
 use super::slot_state::{Left, SlotState};
 use crate::broken::Broken;
 use crate::progress::AsideReason;
-use crate::progress::reconcile::{Playing, Side, meet};
+use crate::progress::reconcile::merged;
 use crate::save::writer::write_whole;
 use crate::save::written::Written;
 use crate::save::{Lineage, Stamp};
@@ -88,17 +88,12 @@ impl Slot {
         let theirs = plan.replaces.and_then(|place| there.at(place).bytes());
         let theirs =
             theirs.and_then(|bytes| verify_within(bytes, snapshot.schema(), self.dir().key(), limits).ok());
-        let merged = plan.merges.zip(theirs.as_ref()).map(|(place, theirs)| {
-            let files = [&there.file, &there.backup];
-            let base =
-                held.known.as_ref().and_then(|ours| self.base_of(ours, there.at(place), files, snapshot));
-            let met = meet(snapshot, theirs.snapshot(), base.as_ref(), Side::Ours, Playing::Ours);
-            (met.snapshot, base)
-        });
+        let merged =
+            plan.merges.zip(theirs.as_ref()).map(|(_, theirs)| merged(snapshot, theirs.snapshot()).snapshot);
         let before = joined(held.known.as_ref(), there.file.lineage(), there.backup.lineage(), how);
         let mut stamp = Stamp::after(before.as_ref(), self.dir().files().now_unix_ms(), cause);
         stamp.erasures += u64::from(how == How::Erasing);
-        let new = merged.as_ref().map_or(snapshot, |(merged, _)| merged);
+        let new = merged.as_ref().unwrap_or(snapshot);
         let mut written = write_whole(new, &stamp, self.dir().wrapping());
         if !written.fits(limits) {
             return Err(SaveError::TooLarge(written.fullness(limits)));
@@ -119,20 +114,25 @@ impl Slot {
                 set_aside.extend((!was_reported).then_some((kept, why)));
             }
         }
+        if how.erases() {
+            self.own_files()?
+                .iter()
+                .try_for_each(|own| self.put(&own.path, &written.parts.all()).map(drop))?;
+        }
+        self.link_own(held);
         held.owes_erasing = false;
         let (number, len_bytes) = (stamp.number, written.parts.len());
         let fullness = written.fullness(limits);
         let left = Left::of(&mut written, stamp.saved_at_unix_ms);
-        held.record_saved(written, left);
+        held.record_saved(written, left, new);
         self.dir().tidy(self.name().as_str());
         let has_met = merged.is_some();
-        let base = merged.and_then(|(_, base)| base);
         let replaced = theirs.zip(replaced).map(|(theirs, set_aside)| Replaced {
             set_aside,
             snapshot: theirs.snapshot().clone(),
-            base,
             has_met,
         });
+        let merged = merged.map(|now| Box::new(Merged { before: snapshot.clone(), now }));
         Ok(Some(Saved {
             path: self.path(),
             number,
@@ -142,6 +142,7 @@ impl Slot {
             replaced,
             set_aside: std::mem::take(set_aside),
             lost_areas: Vec::new(),
+            merged,
         }))
     }
 

@@ -53,8 +53,7 @@ impl Slot {
 
     /// Sets the file and the backup aside, with a warning for the game's logger.
     pub(super) fn set_files_aside(&self, why: &ReadError) -> Result<Vec<PathBuf>, DiskError> {
-        let files = [self.path(), self.previous_path()];
-        let files = files.into_iter().filter(|path| matches!(self.dir().exists(path), Ok(true)));
+        let files = self.all_paths()?.into_iter().filter(|path| matches!(self.dir().exists(path), Ok(true)));
         let aside = self.dir().set_all_aside(self.name().as_str(), files.collect(), REDECLARED)?;
         for path in &aside {
             log::warn!("keblin: set a save aside as {}: {}", shown(path), why.fault);

@@ -79,7 +79,7 @@ impl Ruin {
         let save = verified(&self.slot, &self.schema, &bytes)
             .map_err(|error| OpenError::Refused { path: path.clone(), error })?;
         let path = self.set_aside()?.unwrap_or_else(|| path.clone());
-        self.slot.know(save.lineage(), None, Way::ToPlay);
+        self.slot.know(&save, None, Way::ToPlay);
         let settings = self.slot.dir().settings(&self.schema);
         Ok(Some(Opened::from_save(save, &settings, Origin::SetAside { path })))
     }
@@ -108,6 +108,10 @@ impl Ruin {
     /// would overwrite it: it gets a name of its own, which is returned.
     fn set_aside(&self) -> Result<Option<PathBuf>, DiskError> {
         self.faults.iter().try_for_each(|(path, _)| self.slot.set_aside(path, "damaged").map(drop))?;
+        // None of them could be read.
+        let own = self.slot.own_files()?.into_iter().map(|own| own.path);
+        own.filter(|path| self.faults.iter().all(|(damaged, _)| damaged != path))
+            .try_for_each(|path| self.slot.set_aside(&path, "damaged").map(drop))?;
         let offered = self.earlier.as_ref().map(|(path, _)| path);
         let leftover = offered.filter(|path| self.slot.is_temporary(path));
         leftover.map(|path| self.slot.set_aside(path, "unfinished")).transpose()

@@ -9,6 +9,8 @@ use super::publish::How;
 use super::save_result::{SaveError, Saved};
 use super::slot::Slot;
 use super::slot_state::SlotState;
+use crate::progress::erase::Erase;
+use crate::progress::history::Erasures;
 use crate::snapshot::{AreaBytes, Snapshot};
 
 impl Slot {
@@ -26,8 +28,7 @@ impl Slot {
     /// [`SaveError::Disk`] if the disk is full, read-only or missing. The previous save is untouched.
     pub fn save(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
         logged::saving(self, || {
-            self.to_save()
-                .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Whole))
+            self.to_save().and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, None))
         })
     }
 
@@ -62,6 +63,8 @@ impl Slot {
         snapshot: &Snapshot,
         cause: &str,
     ) -> Result<Saved, SaveError> {
+        self.know_the_last(held, snapshot);
+        let snapshot = &self.with_history(held, snapshot, &Erasures::default());
         // Taken out, and put back only if everything succeeds.
         let saved = match held.left.take() {
             _ if held.owes_erasing => Some(self.publish(held, snapshot, cause, How::OwingErasing)?),
@@ -90,8 +93,11 @@ impl Slot {
     /// As [`Slot::save`].
     pub fn save_erased(&self, snapshot: &Snapshot, cause: &str) -> Result<Saved, SaveError> {
         logged::saving(self, || {
-            self.to_save()
-                .and_then(|mut held| self.publish_with_settings(&mut held, snapshot, cause, How::Erasing))
+            self.to_save().and_then(|mut held| {
+                self.know_the_last(&mut held, snapshot);
+                let erased = held.last.as_ref().map(|last| Erasures::between(last, snapshot));
+                self.publish_with_settings(&mut held, snapshot, cause, Some(&erased.unwrap_or_default()))
+            })
         })
     }
 
@@ -100,8 +106,10 @@ impl Slot {
         held: &mut SlotState,
         snapshot: &Snapshot,
         cause: &str,
+        erased: &[Erase],
     ) -> Result<Saved, SaveError> {
-        logged::saving(self, || self.publish_with_settings(held, snapshot, cause, How::Erasing))
+        let erased = Erasures::of(erased, snapshot);
+        logged::saving(self, || self.publish_with_settings(held, snapshot, cause, Some(&erased)))
     }
 
     fn publish_with_settings(
@@ -109,8 +117,11 @@ impl Slot {
         held: &mut SlotState,
         snapshot: &Snapshot,
         cause: &str,
-        how: How,
+        erased: Option<&Erasures>,
     ) -> Result<Saved, SaveError> {
+        self.know_the_last(held, snapshot);
+        let snapshot = &self.with_history(held, snapshot, erased.unwrap_or(&Erasures::default()));
+        let how = if erased.is_some() { How::Erasing } else { How::Whole };
         let saved = self.publish(held, snapshot, cause, how)?;
         self.dir().save_settings_held(snapshot, held)?;
         Ok(saved)

@@ -31,6 +31,15 @@ pub struct Saved {
     pub set_aside: Vec<(PathBuf, AsideReason)>,
     /// Areas of the world that could no longer be read.
     pub(super) lost_areas: Vec<LostArea>,
+    /// The save that another program had put there was merged into ours.
+    pub(super) merged: Option<Box<Merged>>,
+}
+
+/// A save without another one that was merged into it, and with it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Merged {
+    pub(super) before: Snapshot,
+    pub(super) now: Snapshot,
 }
 
 impl Saved {
@@ -49,8 +58,6 @@ pub struct Replaced {
     pub set_aside: PathBuf,
     /// Its contents.
     pub snapshot: Snapshot,
-    /// What both saves had before they diverged, if a file still holds it.
-    pub base: Option<Snapshot>,
     /// Whether both have met in the save, as [`reconcile`](crate::reconcile::reconcile) says; the run is ours. False
     /// after an erasure, which must not come back through the other save.
     pub has_met: bool,

@@ -205,7 +205,11 @@ impl SaveDir {
     /// Replaces a file of a slot, or of the device; returns whether the name refers to the new file afterwards. The
     /// temporary file has a name that nobody can guess.
     pub(super) fn publish(&self, name: &str, path: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        let beside = self.aside_path(name, &format!("{FRESH}{:016x}", self.files.unguessable()));
-        self.files.publish(path, &beside, parts)
+        self.files.publish(path, &self.fresh_path(name), parts)
+    }
+
+    /// Returns a name for a temporary file that nobody can guess.
+    pub(super) fn fresh_path(&self, name: &str) -> PathBuf {
+        self.aside_path(name, &format!("{FRESH}{:016x}", self.files.unguessable()))
     }
 }

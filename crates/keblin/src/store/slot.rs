@@ -114,6 +114,12 @@ impl Slot {
             // With or without it, the file is the same save.
             let _ = self.dir.files().cut_reserve(&self.path(), &left);
         }
+        // Everything is saved already: without it, only what a sync program replaces next is not merged.
+        if held.known.is_some()
+            && let Err(error) = self.keep_own(&held)
+        {
+            log::warn!("keblin: this machine's own last state was not kept: {error}");
+        }
         *held = SlotState::default();
     }
 

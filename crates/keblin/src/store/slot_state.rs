@@ -9,6 +9,7 @@ use crate::broken::Broken;
 use crate::save::Lineage;
 use crate::save::layout::{Digest, FOOT_ITEM_BYTES};
 use crate::save::written::{Tail, Written};
+use crate::snapshot::Snapshot;
 
 /// A larger buffer, in bytes, is not kept.
 const MAX_BUFFER: usize = 1 << 20;
@@ -22,6 +23,10 @@ pub(super) struct SlotState {
     pub(super) is_played: bool,
     /// The save that was last opened or saved.
     pub(super) known: Option<Lineage>,
+    /// That save, with who wrote what: the next one is compared with it.
+    pub(super) last: Option<Snapshot>,
+    /// The id under which this machine writes the slot.
+    pub(super) writer: Option<u64>,
     /// States that may not have been saved since the last one that was: one of them may be in the file.
     pub(super) tried: Vec<Digest>,
     /// The file as it was left; `None` if no state can be appended to it.
@@ -121,9 +126,9 @@ impl SlotState {
     }
 
     /// Records that the pending write is known to be on disk.
-    pub(super) fn record_saved(&mut self, written: Written, left: Option<Left>) {
+    pub(super) fn record_saved(&mut self, written: Written, left: Option<Left>, saved: &Snapshot) {
         self.tried.clear();
-        self.met = None;
+        (self.met, self.last) = (None, Some(saved.clone()));
         (self.left, self.known) = (left, Some(written.lineage));
         let buffer = written.parts.into_buffer();
         self.buffer = if buffer.len() < MAX_BUFFER { buffer } else { Vec::new() };

@@ -170,7 +170,7 @@ impl Slot {
         }
         // The pins first: if it is cut off in between, nothing is erased yet that a pin could bring back.
         self.erase_in_pins(&held, job.snapshot.schema(), &job.erased)?;
-        self.save_erased_held(&mut held, &job.snapshot, &job.cause)
+        self.save_erased_held(&mut held, &job.snapshot, &job.cause, &job.erased)
     }
 }
 

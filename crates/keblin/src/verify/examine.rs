@@ -11,7 +11,7 @@ use super::finding::SaveFinding;
 use super::past::settings_in;
 use crate::save::decode::{decode_apart, is_written_by, of_the_past, of_this_game};
 use crate::save::reader::{at_the_end, is_final};
-use crate::save::search::History;
+use crate::save::search::WholeFile;
 use crate::save::{Fault, ReadError, SaveCode, SaveFile, SaveLimits, Seal, SealKey, Section};
 use crate::snapshot::Schema;
 
@@ -71,10 +71,10 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
     let whole = quick.as_ref().ok().filter(|file| file.is_everything()).map(|file| file.head.clone());
     // There is nothing else in the file, or nothing can be found in it.
     let is_all = whole.is_some() || matches!(&quick, Err(Some(error)) if is_final(error));
-    let mut history = (!is_all).then(|| History::within(bytes, limits.clone()));
-    let file = match (quick, &mut history) {
+    let mut walked = (!is_all).then(|| WholeFile::within(bytes, limits.clone()));
+    let file = match (quick, &mut walked) {
         (Ok(file), _) => Ok(file),
-        (Err(fault), Some(history)) => history.last(fault),
+        (Err(fault), Some(walked)) => walked.last(fault),
         (Err(fault), None) => Err(fault.unwrap_or_else(|| ReadError::new("file", 0, Fault::Empty))),
     };
     let (kept, mut findings) = match file.and_then(|file| kept(file, schema, key)) {
@@ -86,18 +86,18 @@ pub fn examine_sealed(bytes: &[u8], schema: &Arc<Schema>, key: Option<&SealKey>)
         return Examined { kept, states, findings };
     }
     if whole.is_some() {
-        history = Some(History::within(bytes, limits));
+        walked = Some(WholeFile::within(bytes, limits));
     }
     let (mut states, mut stale_ones) = (Vec::new(), Vec::new());
-    if let Some(history) = &mut history {
+    if let Some(walked) = &mut walked {
         let mut readable = Readable { schema, looked_at: HashMap::new() };
-        for offset in history.states() {
+        for offset in walked.states() {
             let state =
-                history.state(offset).and_then(|file| readable.check(&file).map(|()| file.head.number));
+                walked.state(offset).and_then(|file| readable.check(&file).map(|()| file.head.number));
             states.push(StateSeen { number: state.as_ref().ok().copied(), offset, whole: state.is_ok() });
             stale_ones.extend(state.err().map(|error| stale(&error)));
         }
-        stale_ones.extend(history.faults().iter().map(stale));
+        stale_ones.extend(walked.faults().iter().map(stale));
     }
     // Findings of opening include their consequence; damage that several states share is reported once.
     let mut told: HashSet<String> = findings.iter().map(|finding| finding.place.clone()).collect();

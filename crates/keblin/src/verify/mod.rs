@@ -46,7 +46,7 @@ use std::sync::Arc;
 use keblin_model::{Severity, Value};
 
 use crate::migrate::Account;
-use crate::progress::reconcile::{Playing, Side, meet};
+use crate::progress::reconcile::{Side, merged};
 use crate::progress::{Notice, Progress};
 use crate::save::decode::{of_the_past, of_this_game};
 use crate::save::glance::glance;
@@ -277,14 +277,10 @@ impl Verified<Save> {
         self
     }
 
-    /// Returns it with what an earlier save had: both have met. `base` is what both had before, if it is known.
+    /// Returns it merged with an earlier save.
     #[must_use]
-    pub(crate) fn together_with(
-        mut self,
-        earlier: &Verified<Save>,
-        base: Option<&Snapshot>,
-    ) -> Verified<Save> {
-        let both = meet(&self.0.snapshot, &earlier.0.snapshot, base, Side::Ours, Playing::Nobody);
+    pub(crate) fn merged_with(mut self, earlier: &Verified<Save>) -> Verified<Save> {
+        let both = merged(&self.0.snapshot, &earlier.0.snapshot);
         let run = both.run;
         self.0.snapshot = both.snapshot;
         if run == Side::Theirs {

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use super::{Save, Verified, verify_within};
 use crate::save::layout::Digest;
-use crate::save::search::History;
+use crate::save::search::WholeFile;
 use crate::save::{Lineage, ReadError, SaveLimits, SealKey, read_within};
-use crate::snapshot::{Schema, Snapshot};
+use crate::snapshot::Schema;
 
 /// Returns the save of some number in a file, as it would be if nothing had been saved since; `None` if the file does
 /// not have one. [`examine`](super::examine) lists the numbers.
@@ -52,17 +52,6 @@ fn parted<'s>(ours: &'s [Digest], theirs: &[Digest]) -> Option<&'s Digest> {
     (theirs.iter().find(|state| ours.contains(state)) == Some(parted)).then_some(parted)
 }
 
-/// Returns the state in which two saves parted, if one of some files still holds it.
-pub(crate) fn common(
-    ours: &[Digest],
-    theirs: &[Digest],
-    files: &[&[u8]],
-    schema: &Arc<Schema>,
-    (key, limits): (Option<&SealKey>, &SaveLimits),
-) -> Option<Snapshot> {
-    held(files, parted(ours, theirs)?, schema, key, limits).map(|save| save.snapshot().clone())
-}
-
 /// Returns a state that one of some files holds.
 fn held(
     files: &[&[u8]],
@@ -84,9 +73,9 @@ fn held(
 
 /// Visits every intact state of a file: the file up to it, its number and its digest.
 fn each<'b>(bytes: &'b [u8], limits: &SaveLimits, mut visit: impl FnMut(&'b [u8], (u64, Digest))) {
-    let mut history = History::within(bytes, limits.clone());
-    for offset in history.states() {
-        if let Ok(file) = history.state(offset)
+    let mut whole = WholeFile::within(bytes, limits.clone());
+    for offset in whole.states() {
+        if let Ok(file) = whole.state(offset)
             && let Some(save) = bytes.get(..file.end())
         {
             visit(save, (file.head.number, file.head.digest));

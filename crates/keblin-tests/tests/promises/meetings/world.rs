@@ -122,6 +122,8 @@ pub(super) struct World {
     owes: [Option<i64>; KEEPERS],
     /// What each keeper has done since it was opened, as far as it may matter.
     pub(super) hidden: [u64; KEEPERS],
+    /// Whether something was erased that each keeper has not seen: what it has goes with it.
+    behind: [bool; KEEPERS],
 }
 
 fn slot_of(files: &Ending) -> Slot {
@@ -138,6 +140,7 @@ impl World {
     pub(super) fn new(in_one_program: bool) -> World {
         let files = Memory::default();
         files.set_clock(1_000_000);
+        files.set_machine(7);
         let ends = [ending(&files), ending(&files)];
         let one = slot_of(&ends[0]);
         let slots = [one.clone(), if in_one_program { one } else { slot_of(&ends[1]) }];
@@ -153,6 +156,7 @@ impl World {
             told: Told::default(),
             owes: [None; KEEPERS],
             hidden: [0; KEEPERS],
+            behind: [false; KEEPERS],
         }
     }
 
@@ -176,6 +180,7 @@ impl World {
                 .into_iter()
                 .filter(|(path, _)| path.extension().is_some_and(|ending| ending == "keblin")),
         );
+        copy.set_machine(7);
         match slot_of(&ending(&copy)).open(&SCHEMA) {
             Ok(opened) => Ok(opened.progress.get(best()).option()),
             Err(OpenError::Damaged(_)) => Err("no whole save is left".to_string()),
@@ -188,7 +193,7 @@ impl World {
             Act::Open(who) => {
                 if let Ok(kept) = Keeper::open(&self.slots[who], &SCHEMA) {
                     self.keepers[who] = Some((kept, self.ends[who].clone()));
-                    self.hidden[who] = 1;
+                    (self.hidden[who], self.behind[who]) = (1, false);
                 }
             }
             Act::Save(who) => self.save(who, -1, false),
@@ -201,6 +206,7 @@ impl World {
             Act::EraseCutOff(who, calls) => {
                 self.save(who, calls, true);
                 self.end(who);
+                self.others_are_behind(who);
                 // The erasure was not acknowledged, so it may have happened or not.
                 if self.opened_best() == Ok(None) {
                     self.told.must = None;
@@ -211,8 +217,8 @@ impl World {
                     let held = kept.get(best()).option();
                     let owes = self.owes[who].take();
                     if kept.close().is_ok() {
-                        self.erased(owes);
-                        self.acknowledged(held);
+                        self.erased(who, owes);
+                        self.acknowledged(who, held);
                     }
                 }
             }
@@ -270,8 +276,8 @@ impl World {
             self.hidden[who] = 2 + u64::from(is_whole);
             self.told.rotten &= !is_whole;
             let owes = self.owes[who].take();
-            self.erased(owes.max(erases.then_some(erased)));
-            self.acknowledged(held);
+            self.erased(who, owes.max(erases.then_some(erased)));
+            self.acknowledged(who, held);
             let files = self.files.files();
             if self.first_file.is_none() {
                 self.first_file = files.get(&slot_file).cloned();
@@ -303,8 +309,9 @@ impl World {
     }
 
     /// Notes the acknowledgement that values up to this one are erased, if any are.
-    fn erased(&mut self, erased: Option<i64>) {
+    fn erased(&mut self, who: usize, erased: Option<i64>) {
         let Some(erased) = erased else { return };
+        self.others_are_behind(who);
         self.told.erased = self.told.erased.max(erased);
         self.told.must = None;
         // A stranger's later save is not what was erased here.
@@ -312,7 +319,15 @@ impl World {
         self.told.refused.extend(strange);
     }
 
-    fn acknowledged(&mut self, held: Option<i64>) {
+    /// What was erased here takes what the others have earned without having seen it.
+    fn others_are_behind(&mut self, who: usize) {
+        self.behind.iter_mut().enumerate().filter(|(other, _)| *other != who).for_each(|(_, it)| *it = true);
+    }
+
+    fn acknowledged(&mut self, who: usize, held: Option<i64>) {
+        if self.behind[who] {
+            return;
+        }
         let held = held.filter(|held| *held > self.told.erased || self.is_of_elsewhere(*held));
         if !self.told.rotten {
             self.told.must = self.told.must.max(held);
@@ -336,6 +351,10 @@ impl World {
     fn destroyed(&mut self) {
         let left = [self.path(), self.previous()].map(|path| self.file(&path));
         let left = left.iter().flatten().filter(|bytes| !self.told.refused.contains(*bytes));
+        // A stranger has not seen what was erased here.
+        let left = left.filter(|bytes| {
+            self.told.erased == 0 || !STRANGERS.iter().any(|value| best_in(Some(bytes)) == Some(*value))
+        });
         let left = left.filter_map(|bytes| best_in(Some(bytes))).filter(|best| *best > self.told.erased);
         self.told.must = self.told.must.min(left.max());
     }

@@ -83,6 +83,14 @@ impl Backend for Counted {
         Ok(stands)
     }
 
+    fn link(&self, path: &Path, beside: &Path, to: &Path) -> Result<bool, DiskError> {
+        self.disk.link(path, beside, to)
+    }
+
+    fn is_linked(&self, path: &Path, to: &Path) -> bool {
+        self.disk.is_linked(path, to)
+    }
+
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
         self.disk.set_aside(moves)
     }

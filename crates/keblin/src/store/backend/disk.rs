@@ -7,6 +7,7 @@
 use keblin_model::order::sort_by;
 use std::collections::HashMap;
 use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -18,6 +19,17 @@ use crate::store::error::{DiskError, failed, there};
 /// How often a lock that is held is tried again, and the pause in between.
 const LOCK_TRIES: u32 = 4;
 const LOCK_PAUSE: Duration = Duration::from_millis(5);
+
+/// Returns a number that no other machine has, as far as it is known: by its id, where the system has one, else by its name.
+pub(super) fn machine() -> u64 {
+    let ids = ["/etc/machine-id", "/var/lib/dbus/machine-id"];
+    let id = ids.iter().find_map(|path| fs::read_to_string(path).ok().filter(|id| !id.trim().is_empty()));
+    let names = ["COMPUTERNAME", "HOSTNAME"];
+    let id = id.or_else(|| names.iter().find_map(|name| std::env::var(name).ok()));
+    let mut hasher = DefaultHasher::new();
+    id.hash(&mut hasher);
+    hasher.finish()
+}
 
 /// Returns milliseconds since 1970; 0 if the clock is before.
 pub(super) fn now_unix_ms() -> u64 {
@@ -231,6 +243,22 @@ impl Backend for Disk {
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.let_go(path);
         self.publish_by_steps(path, beside, parts)
+    }
+
+    fn link(&self, path: &Path, beside: &Path, to: &Path) -> Result<bool, DiskError> {
+        // Many file systems have no such names.
+        if fs::hard_link(path, beside).is_err() {
+            return Ok(false);
+        }
+        let renamed = fs::rename(beside, to).map_err(failed("renaming", beside));
+        // Two names of one file are not renamed to each other.
+        let _ = fs::remove_file(beside);
+        renamed.map(|()| true)
+    }
+
+    fn is_linked(&self, path: &Path, to: &Path) -> bool {
+        let which = |path: &Path| self.which(path).ok().flatten();
+        which(path).is_some_and(|one| Some(one) == which(to))
     }
 
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {

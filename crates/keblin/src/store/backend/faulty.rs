@@ -138,6 +138,14 @@ impl Backend for Faulty {
         Ok(published)
     }
 
+    fn link(&self, path: &Path, beside: &Path, to: &Path) -> Result<bool, DiskError> {
+        self.files.link(path, beside, to)
+    }
+
+    fn is_linked(&self, path: &Path, to: &Path) -> bool {
+        self.files.is_linked(path, to)
+    }
+
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
         for (path, _) in moves {
             self.check(Doing::SetAside, "renaming", path)?;
@@ -168,6 +176,10 @@ impl Backend for Faulty {
 
     fn now_unix_ms(&self) -> u64 {
         self.files.now_unix_ms()
+    }
+
+    fn machine(&self) -> u64 {
+        self.files.machine()
     }
 
     fn unguessable(&self) -> u64 {

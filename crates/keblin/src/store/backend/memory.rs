@@ -1,13 +1,14 @@
 //! Files in memory: for games that keep their bytes elsewhere, and for tests.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::hash::{DefaultHasher, Hash, Hasher};
 use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::disk::now_unix_ms;
 use super::{Backend, FileParts, LeftAt, Lock, Steps, Which};
+use crate::save::layout::digest;
 use crate::store::error::{DiskError, failed};
 
 /// Files in memory. Clones share them. They are lost when the program ends, so a sync guarantees nothing.
@@ -16,7 +17,7 @@ pub struct Memory {
     held: Arc<Mutex<Held>>,
 }
 
-#[derive(Debug, Default)]
+#[derive(Debug)]
 struct Held {
     files: BTreeMap<PathBuf, MemoryFile>,
     locked: BTreeSet<PathBuf>,
@@ -28,6 +29,24 @@ struct Held {
     names: u64,
     /// In milliseconds since 1970, if it is not the system's clock.
     clock: Option<u64>,
+    /// Which machine it is.
+    machine: u64,
+}
+
+impl Default for Held {
+    /// Every memory is a machine of its own.
+    fn default() -> Held {
+        static MACHINES: AtomicU64 = AtomicU64::new(0);
+        Held {
+            files: BTreeMap::new(),
+            locked: BTreeSet::new(),
+            appended: BTreeMap::new(),
+            made: 0,
+            names: 0,
+            clock: None,
+            machine: MACHINES.fetch_add(1, Ordering::Relaxed),
+        }
+    }
 }
 
 /// A file, whatever its name.
@@ -61,6 +80,14 @@ impl Memory {
         memory
     }
 
+    /// Returns the same machine with other files.
+    #[cfg(feature = "testing")]
+    pub(super) fn after_a_restart(&self, files: impl IntoIterator<Item = (PathBuf, Vec<u8>)>) -> Memory {
+        let memory = Memory::of(files);
+        memory.set_machine(self.machine());
+        memory
+    }
+
     /// Returns all files with their bytes.
     #[must_use]
     pub fn files(&self) -> BTreeMap<PathBuf, Vec<u8>> {
@@ -82,6 +109,12 @@ impl Memory {
     /// Sets the clock, in milliseconds since 1970, and stops it there.
     pub fn set_clock(&self, unix_ms: u64) {
         self.held().clock = Some(unix_ms);
+    }
+
+    /// Says which machine it is. Each memory is one of its own, unless it is given the number of another one: files that
+    /// are copied between two machines are not taken for their own.
+    pub fn set_machine(&self, number: u64) {
+        self.held().machine = number;
     }
 
     fn held(&self) -> MutexGuard<'_, Held> {
@@ -207,15 +240,17 @@ impl Backend for Memory {
         self.held().now_unix_ms()
     }
 
-    /// The same numbers in each run, so that tests can be repeated.
+    fn machine(&self) -> u64 {
+        self.held().machine
+    }
+
+    /// The same numbers in each run on the same machine, so that tests can be repeated.
     fn unguessable(&self) -> u64 {
         let mut held = self.held();
         held.names += 1;
-        let mut hasher = DefaultHasher::new();
-        held.names.hash(&mut hasher);
         // Files from an earlier run have other names.
-        held.files.keys().for_each(|path| path.hash(&mut hasher));
-        hasher.finish()
+        let of = format!("{} {} {:?}", held.names, held.machine, held.files.keys());
+        digest(of.as_bytes()).first_chunk().map_or(0, |start| u64::from_be_bytes(*start))
     }
 }
 

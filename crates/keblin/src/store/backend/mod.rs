@@ -129,6 +129,24 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if it fails; then the name refers to either file.
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
+    /// Gives a file a second name, in place of a file of that name: whatever is written to it later is under both names,
+    /// and if another program replaces the file of the first name, it stays under the second. `beside` is an unused name.
+    /// It need not survive a power failure. Returns whether it did; a backend without such names returns `false`, and
+    /// changes nothing.
+    ///
+    /// # Errors
+    /// [`DiskError`] if it fails; then the second name is as it was.
+    fn link(&self, path: &Path, beside: &Path, to: &Path) -> Result<bool, DiskError> {
+        let _ = (path, beside, to);
+        Ok(false)
+    }
+
+    /// Returns whether two names are those of one file. A backend that cannot say it returns `false`.
+    fn is_linked(&self, path: &Path, to: &Path) -> bool {
+        let _ = (path, to);
+        false
+    }
+
     /// Renames files, each from its first to its second path, and creates the folders if needed. At every moment each
     /// has one of its two names, and when this returns the second, also after a power failure.
     ///
@@ -166,6 +184,12 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// Returns the time, in milliseconds since 1970. It may go backwards.
     fn now_unix_ms(&self) -> u64 {
         disk::now_unix_ms()
+    }
+
+    /// Returns a number that no other machine has. By it, files that were copied from another machine are not taken for this
+    /// one's own.
+    fn machine(&self) -> u64 {
+        disk::machine()
     }
 
     /// Returns a number that nobody can guess, for names of temporary files.

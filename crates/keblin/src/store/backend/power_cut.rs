@@ -66,7 +66,7 @@ impl PowerCut {
     #[must_use]
     pub fn of(files: &Memory) -> PowerCut {
         let start = files.files();
-        PowerCut { files: Memory::of(start.clone()), start, ..PowerCut::default() }
+        PowerCut { files: files.after_a_restart(start.clone()), start, ..PowerCut::default() }
     }
 
     /// Makes the next sync of appended data fail. As on real systems, the data never reaches the medium, although the
@@ -97,7 +97,7 @@ impl PowerCut {
                 medium.take(call);
             }
             for tear in tears {
-                look(count, *tear, medium.torn(*tear));
+                look(count, *tear, self.files.after_a_restart(medium.torn(*tear)));
             }
         }
     }
@@ -107,7 +107,7 @@ impl PowerCut {
     pub fn after(&self, calls: usize, tear: Tear) -> Memory {
         let mut medium = Medium::of(&self.start);
         self.lock_calls().iter().take(calls).for_each(|call| medium.take(call));
-        medium.torn(tear)
+        self.files.after_a_restart(medium.torn(tear))
     }
 
     fn lock_calls(&self) -> MutexGuard<'_, Vec<Call>> {
@@ -177,6 +177,10 @@ impl Backend for PowerCut {
 
     fn now_unix_ms(&self) -> u64 {
         self.files.now_unix_ms()
+    }
+
+    fn machine(&self) -> u64 {
+        self.files.machine()
     }
 
     fn unguessable(&self) -> u64 {
@@ -328,7 +332,7 @@ impl Medium {
         self.naming.push(naming);
     }
 
-    fn torn(&self, tear: Tear) -> Memory {
+    fn torn(&self, tear: Tear) -> BTreeMap<PathBuf, Vec<u8>> {
         let mut random = Random(match tear {
             Tear::Mixed(number) => number,
             _ => 0,
@@ -346,10 +350,11 @@ impl Medium {
                 naming.apply(&mut names);
             }
         }
-        Memory::of(names.into_iter().filter_map(|(name, content)| {
+        let left = names.into_iter().filter_map(|(name, content)| {
             let content = self.contents.get(content)?;
             Some((name, content.torn(tear, &mut random)))
-        }))
+        });
+        left.collect()
     }
 }
 

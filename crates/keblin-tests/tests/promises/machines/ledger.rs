@@ -1,0 +1,157 @@
+//! The ledger: what was done, and what each of it had seen. It knows nothing of saves.
+
+use std::collections::BTreeSet;
+
+/// The entries of the ledger that went into something.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(super) struct Mask(BTreeSet<usize>);
+
+impl Mask {
+    pub(super) fn join(&mut self, other: &Mask) {
+        self.0.extend(&other.0);
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Did {
+    /// What was gained within the bound.
+    Fish(i64),
+    Best(i64),
+    Entry(i64),
+    Item(i64),
+    Note(i64),
+    Attempt,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum What {
+    Did(Did),
+    Erased(&'static str),
+    ErasedAll,
+}
+
+/// What a game holds.
+#[derive(Debug)]
+pub(super) struct Held {
+    pub(super) fish: i64,
+    pub(super) best: Option<i64>,
+    pub(super) table: Vec<i64>,
+    pub(super) items: BTreeSet<i64>,
+    pub(super) note: i64,
+    pub(super) attempts: u64,
+}
+
+#[derive(Clone, Debug)]
+struct Entry {
+    what: What,
+    seen: Mask,
+    /// How often everything had been erased, and the field of the entry.
+    erased: (usize, usize),
+}
+
+#[derive(Clone, Debug, Default)]
+pub(super) struct Ledger(Vec<Entry>);
+
+fn field(what: What) -> &'static str {
+    match what {
+        What::Did(Did::Fish(_)) => "fish",
+        What::Did(Did::Best(_)) => "best",
+        What::Did(Did::Entry(_)) => "table",
+        What::Did(Did::Item(_)) => "items",
+        What::Did(Did::Note(_)) => "note",
+        What::Did(Did::Attempt) => "attempts",
+        What::Erased(field) => field,
+        What::ErasedAll => "everything",
+    }
+}
+
+impl Ledger {
+    /// Returns a number that no entry has.
+    pub(super) fn next(&self) -> i64 {
+        1_000 + i64::try_from(self.0.len()).unwrap() * 50 + i64::from(fastrand::u8(..50))
+    }
+
+    pub(super) fn words(&self) -> impl Iterator<Item = String> + '_ {
+        self.0.iter().map(|entry| match entry.what {
+            What::Did(_) => field(entry.what).to_string(),
+            What::Erased(_) => "erased".to_string(),
+            What::ErasedAll => "erased all".to_string(),
+        })
+    }
+
+    /// Notes what was done by somebody who had seen this, and has it now too.
+    pub(super) fn note(&mut self, what: What, mask: &mut Mask) {
+        let all = self.all(mask);
+        let erased = (all, self.of(mask, all, field(what)));
+        self.0.push(Entry { what, seen: mask.clone(), erased });
+        mask.0.insert(self.0.len() - 1);
+    }
+
+    fn entries<'l>(&'l self, mask: &'l Mask) -> impl Iterator<Item = (usize, &'l Entry)> {
+        mask.0.iter().map(|index| (*index, &self.0[*index]))
+    }
+
+    /// Returns how often everything was erased.
+    fn all(&self, mask: &Mask) -> usize {
+        let levels =
+            self.entries(mask).map(|(_, entry)| entry.erased.0 + usize::from(entry.what == What::ErasedAll));
+        levels.max().unwrap_or(0)
+    }
+
+    /// Returns how often a field was erased since everything was.
+    fn of(&self, mask: &Mask, all: usize, name: &str) -> usize {
+        let of = self.entries(mask).filter(|(_, entry)| field(entry.what) == name && entry.erased.0 == all);
+        let levels = of.map(|(_, entry)| entry.erased.1 + usize::from(matches!(entry.what, What::Erased(_))));
+        levels.max().unwrap_or(0)
+    }
+
+    /// Returns what counts of a field.
+    fn alive<'l>(&'l self, mask: &'l Mask, name: &str) -> Vec<(usize, &'l Entry, Did)> {
+        let all = self.all(mask);
+        let erased = (all, self.of(mask, all, name));
+        let of = self.entries(mask).filter(|(_, entry)| field(entry.what) == name && entry.erased == erased);
+        let did = of.filter_map(|(index, entry)| match entry.what {
+            What::Did(did) => Some((index, entry, did)),
+            _ => None,
+        });
+        did.collect()
+    }
+
+    /// Compares what a game holds with what was done.
+    pub(super) fn agrees(&self, mask: &Mask, held: &Held) -> Result<(), String> {
+        let numbers = |name: &str| {
+            let done = self.alive(mask, name).into_iter();
+            done.map(|(_, _, did)| match did {
+                Did::Fish(value) | Did::Best(value) | Did::Entry(value) | Did::Item(value) => value,
+                Did::Note(value) => value,
+                Did::Attempt => 1,
+            })
+            .collect::<Vec<i64>>()
+        };
+        let is = |name: &str, is: String, wanted: String| match is == wanted {
+            true => Ok(()),
+            false => Err(format!("{name}: {is} where the ledger says {wanted}")),
+        };
+        is("fish", held.fish.to_string(), numbers("fish").iter().sum::<i64>().min(60).to_string())?;
+        is("best", format!("{:?}", held.best), format!("{:?}", numbers("best").into_iter().max()))?;
+        let mut table = numbers("table");
+        table.sort_unstable_by_key(|value| -value);
+        table.truncate(3);
+        is("table", format!("{:?}", held.table), format!("{table:?}"))?;
+        let items: BTreeSet<i64> = numbers("items").into_iter().collect();
+        is("items", format!("{:?}", held.items), format!("{items:?}"))?;
+        is("attempts", held.attempts.to_string(), numbers("attempts").len().to_string())?;
+        // Of plain values, one that no other had seen.
+        let notes = self.alive(mask, "note");
+        let is_last = |index: &usize| notes.iter().all(|(_, other, _)| !other.seen.0.contains(index));
+        let last = notes.iter().filter(|(index, ..)| is_last(index)).filter_map(|(_, _, did)| match did {
+            Did::Note(value) => Some(*value),
+            _ => None,
+        });
+        let last: Vec<i64> = last.collect();
+        match last.contains(&held.note) || last.is_empty() && held.note == 0 {
+            true => Ok(()),
+            false => Err(format!("note: {} where the ledger allows {last:?}", held.note)),
+        }
+    }
+}
