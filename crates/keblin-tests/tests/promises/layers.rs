@@ -17,7 +17,7 @@ const MAY_USE: [(&str, &[&str]); 16] = [
     ("spans", &[]),
     ("progress", &["broken", "grammar", "snapshot", "world", "account", "fullness"]),
     ("save", &["broken", "grammar", "snapshot", "fullness"]),
-    ("migrate", &["snapshot", "world", "account", "spans", "progress", "save"]),
+    ("migrate", &["grammar", "snapshot", "world", "account", "spans", "progress", "save"]),
     ("verify", &["snapshot", "world", "save", "progress", "migrate"]),
     ("store", &["broken", "snapshot", "fullness", "spans", "save", "verify", "progress"]),
     ("game", &["snapshot", "save", "progress", "store"]),

@@ -5,11 +5,15 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use fastrand::Rng;
+use keblin::save::json::{export, import};
+use keblin::save::{Stamp, write};
 use keblin::store::Slot;
 use keblin::store::backend::Memory;
-use keblin::{Keeper, SaveDir, Schema};
+use keblin::verify::{salvage, verify};
+use keblin::{Keeper, SaveDir, Schema, Value};
 
 use crate::long::tries;
+use crate::steps::versions;
 use crate::tables::schema;
 
 const GAME: &str = r#"
@@ -100,5 +104,103 @@ fn no_amount_counts_twice_however_two_machines_are_synced() {
         let game = Keeper::open(&machines[0].slot, &schema).unwrap();
         let has = game.get(schema.field::<i64>("fish").unwrap());
         assert_eq!(has, earned, "seed {seed}");
+    }
+}
+
+/// Two machines have played version 1 apart. Both get version 2, which renames one sum, doubles another, and computes a third;
+/// then their files are synced.
+#[test]
+fn what_two_machines_have_added_is_still_told_apart_after_an_update() {
+    let fields = |sum: &str, more: &str| {
+        format!(
+            "game = 'ferry'\nversion = {}\n[fields]\n{sum} = {{ type = 'int', scope = 'profile', keep = 'sum' }}\n\
+             pence = {{ type = 'int', scope = 'profile', keep = 'sum' }}\n\
+             {} = {{ type = 'text', scope = 'profile', max_len = 9 }}\n{more}",
+            if more.is_empty() { 1 } else { 2 },
+            if more.is_empty() { "name" } else { "title" },
+        )
+    };
+    let (old, new) = (
+        fields("fish", ""),
+        fields("caught", "weight = { type = 'int', scope = 'profile', keep = 'sum' }\n"),
+    );
+    let step = "[fields.caught]\nfrom = 'fish'\n[fields.pence]\nscale = 2\nmisfit = 'nearest'\n[fields.title]\nfrom = 'name'\n\
+        [fields.weight]\nfill = 'fish'\n";
+    let schema = versions(&[&old, &new], &[step]).unwrap();
+    let before = Arc::clone(&schema.past()[0].schema);
+    let (fish, name) = (before.field::<i64>("fish").unwrap(), before.field::<String>("name").unwrap());
+    let pence = before.field::<i64>("pence").unwrap();
+    let [laptop, desktop] = [Machine::new(0, 1_000), Machine::new(1, 2_000)];
+    let file = |machine: &Machine| machine.files.files().get(&machine.slot.path()).cloned().unwrap();
+    let mut game = Keeper::open(&laptop.slot, &before).unwrap();
+    game.add(fish, 10);
+    game.add(pence, 100);
+    game.close().unwrap();
+    desktop.files.put_file(desktop.slot.path(), file(&laptop));
+    for (machine, more) in [(&laptop, 3), (&desktop, 5)] {
+        let mut game = Keeper::open(&machine.slot, &before).unwrap();
+        game.add(fish, more);
+        game.add(pence, more);
+        if more == 5 {
+            game.set(name, "mill".into());
+        }
+        game.close().unwrap();
+    }
+    let of_desktop = file(&desktop);
+    let open = |machine: &Machine| Keeper::open(&machine.slot, &schema).unwrap();
+    let number = |game: &Keeper, name: &str| game.get(schema.field::<i64>(name).unwrap());
+    let check = |game: &Keeper| {
+        assert_eq!(number(game, "caught"), 10 + 3 + 5);
+        assert_eq!(game.get(schema.field::<String>("title").unwrap()), "mill");
+        // What a step has changed or computed is a start value: of two the greater one.
+        assert_eq!((number(game, "pence"), number(game, "weight")), (2 * (100 + 5), 10 + 5));
+    };
+    // The laptop updates first, and the sync program brings the desktop's file, of the version before.
+    open(&laptop).close().unwrap();
+    laptop.files.put_file(laptop.slot.path(), of_desktop);
+    let game = open(&laptop);
+    check(&game);
+    game.close().unwrap();
+    // The desktop updates, and gets the laptop's file.
+    open(&desktop).close().unwrap();
+    desktop.files.put_file(desktop.slot.path(), file(&laptop));
+    check(&open(&desktop));
+}
+
+/// A save goes through JSON or is salvaged, and is put back: it says who wrote what as before, so nothing counts twice.
+#[test]
+fn a_save_that_goes_through_a_tool_still_says_who_wrote_what() {
+    let schema = schema(GAME);
+    let fish = schema.field::<i64>("fish").unwrap();
+    let through_json = |bytes: &[u8]| {
+        let save = verify(bytes, &schema).unwrap();
+        let json = export(save.snapshot(), save.stamp());
+        let (snapshot, stamp) = import(&json, &schema).unwrap();
+        assert_eq!(export(&snapshot, &stamp), json);
+        write(&snapshot, &stamp)
+    };
+    let salvaged = |bytes: &[u8]| {
+        let mut bytes = bytes.to_vec();
+        let last = bytes.len() - 1;
+        bytes[last] ^= 1;
+        write(&salvage(&bytes, &schema).unwrap().snapshot, &Stamp::first(9, "salvage"))
+    };
+    let edited = |bytes: &[u8]| {
+        let save = verify(bytes, &schema).unwrap();
+        let change = (keblin::condition::names::named(&schema, "fish").unwrap(), Value::Int(30));
+        write(&save.snapshot().edited(&[change]).unwrap(), save.stamp())
+    };
+    type Tool<'t> = &'t dyn Fn(&[u8]) -> Vec<u8>;
+    let tools: [(Tool<'_>, i64); 3] = [(&through_json, 12), (&salvaged, 12), (&edited, 32)];
+    for (tool, expected) in tools {
+        let machine = Machine::new(0, 1_000);
+        let mut game = Keeper::open(&machine.slot, &schema).unwrap();
+        game.add(fish, 10);
+        game.close().unwrap();
+        let bytes = machine.files.files()[&machine.slot.path()].clone();
+        machine.files.put_file(machine.slot.path(), tool(&bytes));
+        let mut game = Keeper::open(&machine.slot, &schema).unwrap();
+        game.add(fish, 2);
+        assert_eq!(game.get(fish), expected);
     }
 }

@@ -42,6 +42,8 @@ pub(super) fn slot(
     after::by_code(past, &before, &mut snapshot, Kept::InSlots, entries)?;
     after::hold_bounds(&mut snapshot, entries);
     after::fits(&snapshot)?;
+    let applying = Applying::new(past, &before, now, Kept::InSlots, entries);
+    snapshot.history = applying.history(&snapshot).map(Arc::new);
     Ok(snapshot)
 }
 

@@ -21,6 +21,9 @@ mod facts;
 /// The run.
 mod run;
 
+/// Who wrote what.
+mod history;
+
 /// What comes after the declared part of a step.
 mod after;
 

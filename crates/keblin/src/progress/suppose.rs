@@ -18,6 +18,7 @@ use super::{Engine, Phase};
 #[cfg(feature = "testing")]
 use super::{
     Holder, Play,
+    history::{Erasures, recorded},
     typed::{FieldOf, Write},
 };
 #[cfg(feature = "testing")]
@@ -89,7 +90,12 @@ impl Snapshot {
         }
         state.opened.clone_from(&self.state.opened);
         state.told.clone_from(&self.state.told);
-        Ok(Snapshot { state, saved: None, ..self.clone() })
+        let edited = Snapshot { state, saved: None, history: None, ..self.clone() };
+        // Whoever edits a save writes as the machine that wrote last.
+        Ok(match &self.history {
+            Some(history) => recorded(Some(self), &edited, history.top.writer, 0, &Erasures::default()),
+            None => edited,
+        })
     }
 }
 

@@ -65,7 +65,7 @@ pub(crate) mod parts;
 mod table;
 
 /// The section of who wrote what.
-mod history;
+pub(crate) mod history;
 
 /// The table of a state, and the areas that are in a file already.
 mod area_table;

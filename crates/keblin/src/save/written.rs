@@ -2,6 +2,7 @@
 
 use super::area_table::AreaTable;
 use super::file::SaveFile;
+use super::history::Described;
 use super::layout::{Digest, SaveLimits};
 use super::parts::Parts;
 use super::seal::SealKey;
@@ -57,6 +58,8 @@ pub(crate) struct Written {
     pub(crate) live: usize,
     /// The number of rows in its table.
     pub(super) rows: u64,
+    /// What a history of it describes.
+    pub(super) described: Described,
     /// Whether it shares areas with an earlier state, and others have changed.
     pub(crate) has_new_areas: bool,
 }

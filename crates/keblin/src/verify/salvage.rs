@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use crate::migrate::{Account, migrate};
 use crate::save::decode::{decode_apart, is_written_by, of_this_game_header};
-use crate::save::layout::{AREA, PROFILE, RUN};
+use crate::save::history::salvaged;
+use crate::save::layout::{AREA, HISTORY, PROFILE, RUN};
 use crate::save::search::{self, Whole};
 use crate::save::{Fault, ReadError, Section, is_area};
 use crate::snapshot::{AreaBytes, Areas, Schema, Snapshot, area_of, title};
@@ -72,6 +73,8 @@ pub fn salvage(bytes: &[u8], schema: &Arc<Schema>) -> Result<Salvaged, ReadError
     let parts: Vec<Part> = parts.collect();
     let has_run = parts.iter().any(|part| part.section == RUN && part.offset.is_some());
     let areas = areas(&sections, state.as_ref().map(|state| &*state.names), has_run, &mut snapshot);
+    let history = last(HISTORY).and_then(|section| salvaged(section, &snapshot));
+    snapshot.history = history.map(Arc::new);
     if of.version == schema.version {
         return Ok(Salvaged { snapshot, parts, areas, account: None });
     }

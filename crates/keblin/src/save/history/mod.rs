@@ -16,7 +16,8 @@ use crate::grammar::encoded;
 use crate::snapshot::Snapshot;
 use crate::snapshot::history::Piece;
 
-pub(super) use read::read;
+pub(crate) use read::salvaged;
+pub(super) use read::{imported, read};
 pub(super) use write::write;
 
 /// The start of the digests of all sections that hold values, combined: it does not depend on their order.

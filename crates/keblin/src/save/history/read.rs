@@ -5,30 +5,67 @@ use keblin_model::model::FieldDef;
 
 use super::{AMOUNT, ARRAY, Described, ITEMS, PLAIN, TABLE, VALUE, check, table_of};
 use crate::grammar::names::Names;
+use crate::save::block::Section;
 use crate::save::cursor::Cursor;
 use crate::save::error::ReadError;
 use crate::save::file::SaveFile;
 use crate::save::layout::{HISTORY, SaveLimits};
+use crate::save::map::Item;
+use crate::save::stamp::Stamp;
 use crate::save::values;
+use crate::save::writer::write_whole;
+use crate::save::written::Wrapping;
 use crate::snapshot::history::{Amount, Content, EntryId, History, MAX_WRITERS, Past, Piece, Written};
 use crate::snapshot::{Schema, Snapshot};
 
 /// Reads the history of a snapshot that was read from a file; `None` if the file does not say.
 pub(in crate::save) fn read(file: &SaveFile<'_>, snapshot: &Snapshot) -> Result<Option<History>, ReadError> {
     let Ok(section) = file.section(HISTORY) else { return Ok(None) };
-    let schema = &snapshot.schema;
-    section.item().whole(|cursor| {
+    let areas = file.sections.iter().map(|section| section.name);
+    let areas: Vec<&str> = areas.chain(file.left_out.iter().map(|area| area.name.as_str())).collect();
+    let of = Of { snapshot, areas: &areas, described: Some(file.described) };
+    read_item(&section.item(), &of, file.head.saved_at_unix_ms).map(Some)
+}
+
+/// Reads the history of a snapshot whose sections were put together one by one; `None` if it cannot be read.
+pub(crate) fn salvaged(section: &Section<'_>, snapshot: &Snapshot) -> Option<History> {
+    let areas: Vec<&str> = snapshot.areas.keys().map(AsRef::as_ref).collect();
+    read_item(&section.item(), &Of { snapshot, areas: &areas, described: None }, 0).ok()
+}
+
+/// Reads the history of a snapshot that was imported at some time, from the body of the section.
+pub(in crate::save) fn imported(
+    body: &[u8],
+    snapshot: &Snapshot,
+    saved_unix_ms: u64,
+) -> Result<History, ReadError> {
+    let areas: Vec<&str> = snapshot.areas.keys().map(AsRef::as_ref).collect();
+    let described = write_whole(snapshot, &Stamp::default(), Wrapping::default()).described;
+    let of = Of { snapshot, areas: &areas, described: Some(described) };
+    read_item(&Item::new(HISTORY, 0, body), &of, saved_unix_ms)
+}
+
+/// What a history belongs to.
+struct Of<'o> {
+    snapshot: &'o Snapshot,
+    /// The names of its areas.
+    areas: &'o [&'o str],
+    /// What a history of it describes, if that is known.
+    described: Option<Described>,
+}
+
+fn read_item(item: &Item<'_>, of: &Of<'_>, saved_unix_ms: u64) -> Result<History, ReadError> {
+    let schema = &of.snapshot.schema;
+    item.whole(|cursor| {
         let mut reading = Reading { schema, names: schema.plan().names(schema), top: 0, writers: Vec::new() };
         let (described, mut history, checks) = reading.history(cursor)?;
-        if described != file.described {
-            let areas = file.sections.iter().map(|section| section.name);
-            let areas = areas.chain(file.left_out.iter().map(|area| area.name.as_str()));
-            history.was_left_behind(snapshot, areas, file.head.saved_at_unix_ms);
+        if Some(described) != of.described {
+            history.was_left_behind(of.snapshot, of.areas.iter(), saved_unix_ms);
             for (piece, checks) in checks {
-                find_again(&mut history, snapshot, &piece, &checks);
+                find_again(&mut history, of.snapshot, &piece, &checks);
             }
         }
-        Ok(Some(history))
+        Ok(history)
     })
 }
 

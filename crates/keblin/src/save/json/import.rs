@@ -13,6 +13,7 @@ use super::{JSON_FORMAT, JsonError, RAW};
 use crate::grammar::encoded;
 use crate::grammar::listed::{self, FactOf, Leaf, Listed, Map, Node};
 use crate::grammar::plan::NO_SHAPE;
+use crate::save::history::imported;
 use crate::save::map::Item;
 use crate::save::reading::Reading;
 use crate::save::{Stamp, values};
@@ -28,8 +29,18 @@ type Done<T> = Result<T, JsonError>;
 /// # Errors
 /// [`JsonError`] with the path of the first mistake: another game or version, an unknown key, a value of another type.
 pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
-    const KEYS: [&str; 9] =
-        ["json_format", "game", "version", "save", "areas", "picture", "unknown", "originals", "title"];
+    const KEYS: [&str; 10] = [
+        "json_format",
+        "game",
+        "version",
+        "save",
+        "areas",
+        "picture",
+        "unknown",
+        "originals",
+        "title",
+        "history",
+    ];
     let top = object(json, "")?;
     let slot = listed::slot(schema);
     let keys: Vec<&str> = KEYS.into_iter().chain(slot.iter().map(|listed| listed.name.as_str())).collect();
@@ -51,14 +62,22 @@ pub fn import(json: &Json, schema: &Arc<Schema>) -> Done<(Snapshot, Stamp)> {
             .map_err(|fault| wrong(&format!("areas.{name}"), format!("`{name}` is not an id: {fault}")))?;
         areas.insert(Arc::from(format!("{start}{id}")), bytes.into());
     }
-    let snapshot = Snapshot {
+    let mut snapshot = Snapshot {
         carried: Arc::new(carried),
         areas: Arc::new(areas),
         picture: picture(top)?,
         title: title(top)?,
         ..Snapshot::of_state(schema, state)
     };
-    Ok((snapshot, stamp(top)?))
+    let stamp = stamp(top)?;
+    if let Some(history) = top.get("history") {
+        let expected = || wrong("history", "expected bytes as hexadecimal digits");
+        let bytes = history.as_str().and_then(of_hex).ok_or_else(expected)?;
+        let read = imported(&bytes, &snapshot, stamp.saved_at_unix_ms);
+        let history = read.map_err(|error| wrong("history", error.fault.to_string()))?;
+        snapshot.history = Some(Arc::new(history));
+    }
+    Ok((snapshot, stamp))
 }
 
 /// Reads the sections of a document; `originals` are bytes in place of what the document has at their path.

@@ -16,7 +16,10 @@ use keblin_model::Value;
 use serde_json::{Map as Object, Value as Json, json};
 use thiserror::Error;
 
+use super::layout::HISTORY;
+use super::reader::read;
 use super::stamp::Stamp;
+use super::writer::write;
 use crate::grammar::listed::{self, Branch, FactOf, Leaf, Listed, Map, Node};
 use crate::snapshot::{AREA, Carried, Picture, Snapshot, Visit};
 use value::hex;
@@ -102,9 +105,20 @@ pub fn export(snapshot: &Snapshot, stamp: &Stamp) -> Json {
     let title = snapshot.title().map(|title| ("title", json!(title)));
     let originals = originals(snapshot);
     let originals = (!originals.is_empty()).then(|| ("originals", texts(&originals)));
+    let history = history(snapshot).map(|bytes| ("history", json!(hex(&bytes))));
     let fixed = |(key, value): (&str, Json)| (key.to_string(), value);
     let object = of_game.into_iter().map(fixed).chain(sections);
-    Json::Object(object.chain(rest.into_iter().chain(title).chain(originals).map(fixed)).collect())
+    Json::Object(
+        object.chain(rest.into_iter().chain(title).chain(originals).chain(history).map(fixed)).collect(),
+    )
+}
+
+/// Returns the body of the section of who wrote what, if the snapshot says.
+fn history(snapshot: &Snapshot) -> Option<Vec<u8>> {
+    snapshot.history.as_ref()?;
+    let bytes = write(snapshot, &Stamp::default());
+    let file = read(&bytes).ok()?;
+    Some(file.section(HISTORY).ok()?.body.to_vec())
 }
 
 /// Returns the values and visits that this build knows only in part, as they are in the save, by their paths.

@@ -47,6 +47,7 @@ pub fn json_schema(schema: &Schema) -> Json {
         ("unknown", named_bytes.clone()),
         ("originals", named_bytes),
         ("title", json!({ "type": "string", "maxLength": MAX_TITLE_CHARS })),
+        ("history", hex()),
     ]);
     let slot = listed::slot(schema);
     if let Some(properties) = top.get_mut("properties").and_then(Json::as_object_mut) {
