@@ -12,7 +12,7 @@ use std::path::Path;
 
 use keblin::SaveDir;
 use keblin::reconcile::reconcile;
-use keblin::verify::{common_state, verify};
+use keblin::verify::verify;
 
 keblin::schema!(otter, "two_machines.toml");
 use otter::{Keeper, fields, levels};
@@ -50,16 +50,14 @@ fn main() -> Result<(), Failed> {
 
     // What would become of each value. A game with a cloud of its own asks the same.
     let (ours, theirs) = (fs::read(&on_laptop)?, fs::read(&on_desktop)?);
-    let backup = fs::read(SaveDir::at(&laptop).slot("otter")?.previous_path())?;
-    let base = common_state(&ours, &theirs, &[&backup], otter::schema());
     let [ours, theirs] = [verify(&ours, otter::schema())?, verify(&theirs, otter::schema())?];
-    let met = reconcile(ours.snapshot(), theirs.snapshot(), base.as_ref().map(|base| base.snapshot()))?;
-    for line in met.account() {
+    let both = reconcile(ours.snapshot(), theirs.snapshot())?;
+    for line in both.account() {
         println!("{line}");
     }
 
     // The laptop is online again, and the sync program puts the desktop's file in place of its own. The next save
-    // notices, and keeps what both have earned. Without a running game, the sync program decides which file is left.
+    // notices, and merges the two. If the game were closed, opening it would do the same.
     fs::copy(&on_desktop, &on_laptop)?;
     game.drain_notices().for_each(drop);
     game.save_now()?;

@@ -5,7 +5,7 @@ use std::hint::black_box;
 use std::time::Duration;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use keblin::Progress;
+use keblin::{Keeper, Progress};
 use keblin::reconcile::reconcile;
 use keblin::save::{Stamp, write};
 use keblin::verify::verify;
@@ -73,26 +73,33 @@ fn workload(c: &mut Criterion) {
     group.finish();
 }
 
-/// Two saves of workload A that continue the same one; each has played on in the run.
+/// Two saves of workload A that continue the same one on two machines; each has played on in the run.
 fn two_saves(c: &mut Criterion) {
     let schema = schema();
-    let base = progress(&schema).snapshot();
-    let played = |level: usize, stars: i64| {
-        let mut game = Progress::restored(base.clone());
+    let saved = |mut game: Keeper, machine: u64| {
+        game.save_now().expect("it only becomes due");
+        let saved = game.on_machine(machine).take_due(1_700_000_000_000 + machine);
+        saved.expect("it is small").expect("it is due").bytes
+    };
+    let first = write(&progress(&schema).snapshot(), &Stamp::first(1_700_000_000_000, "quit"));
+    let open = |bytes: &[u8]| Keeper::from_bytes(&schema, Some(bytes)).expect("it was just written");
+    let base = saved(open(&first), 1);
+    let played = |level: usize, machine: u64| {
+        let mut game = open(&base);
         game.begin_replacing(None);
         let level = schema.level(schema.levels[level].name.as_str()).expect("a level of the workload");
         game.enter(level).expect("every level is open");
-        game.finish_with_stars(stars).expect("it was entered");
-        let bytes = write(&game.snapshot(), &Stamp::first(1_700_000_000_000 + stars as u64, "quit"));
-        verify(&bytes, &schema).expect("it was just written").snapshot().clone()
+        game.finish_with_stars(1 + i64::from(machine == 2)).expect("it was entered");
+        verify(&saved(game, machine), &schema).expect("it was just written").snapshot().clone()
     };
     let (ours, theirs) = (played(0, 1), played(1, 2));
+    let in_memory = [&ours, &theirs].map(|of| Progress::restored(of.clone()).snapshot());
     let mut group = c.benchmark_group("workload A, two saves");
     group.bench_function("reconcile", |b| {
-        b.iter(|| reconcile(black_box(&ours), black_box(&theirs), Some(&base)).is_ok());
+        b.iter(|| reconcile(black_box(&ours), black_box(&theirs)).is_ok());
     });
-    group.bench_function("reconcile, no common save", |b| {
-        b.iter(|| reconcile(black_box(&ours), black_box(&theirs), None).is_ok());
+    group.bench_function("reconcile, without who wrote what", |b| {
+        b.iter(|| reconcile(black_box(&in_memory[0]), black_box(&in_memory[1])).is_ok());
     });
     group.bench_function("clone both", |b| {
         b.iter(|| black_box((black_box(&ours).clone(), black_box(&theirs).clone())));

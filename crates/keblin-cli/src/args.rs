@@ -106,9 +106,6 @@ pub(crate) enum Command {
         /// The new file
         #[arg(long, value_name = "FILE")]
         to: PathBuf,
-        /// A save that both continue (default: one of the earlier saves in the two files)
-        #[arg(long, value_name = "FILE")]
-        base: Option<PathBuf>,
     },
     /// Change values of a save, to make one for a test
     ///

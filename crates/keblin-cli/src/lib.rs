@@ -113,8 +113,8 @@ pub fn run(
         Command::Show { file, watch: true, .. } => cmd::show::watch(&mut console, &args, file),
         Command::Show { file, state, .. } => cmd::show::run(&mut console, &args, file, *state),
         Command::Compare { files, states } => cmd::compare::run(&mut console, &args, files, states),
-        Command::Reconcile { ours, theirs, to, base } => {
-            let asked = cmd::reconcile::Asked { ours, theirs, to, base: base.as_deref() };
+        Command::Reconcile { ours, theirs, to } => {
+            let asked = cmd::reconcile::Asked { ours, theirs, to };
             cmd::reconcile::run(&mut console, &args, &asked)
         }
         Command::Export { file, state, to } => {

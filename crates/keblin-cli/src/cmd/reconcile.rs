@@ -3,10 +3,9 @@
 
 use std::path::Path;
 
+use keblin::Value;
 use keblin::reconcile::{Kept, Met, Reconciled, Side, reconcile};
 use keblin::save::{Stamp, write};
-use keblin::verify::common_state;
-use keblin::{Snapshot, Value};
 use serde_json::{Value as Json, json};
 
 use crate::args::Args;
@@ -18,11 +17,10 @@ pub(crate) struct Asked<'a> {
     pub(crate) ours: &'a Path,
     pub(crate) theirs: &'a Path,
     pub(crate) to: &'a Path,
-    pub(crate) base: Option<&'a Path>,
 }
 
 pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> Result<Outcome, Trouble> {
-    let Asked { ours, theirs, to, base } = *asked;
+    let Asked { ours, theirs, to } = *asked;
     let schema = files::schema(args, &[ours, theirs])?;
     let [one, other] = [files::opened(ours, None, &schema)?, files::opened(theirs, None, &schema)?];
     // What a player has erased must not come back through the other save.
@@ -32,16 +30,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
             return Err(Trouble::Told(format!("{}: {why}; nothing was written", shown(name))));
         }
     }
-    let base: Option<Snapshot> = match base {
-        Some(base) => Some(files::opened(base, None, &schema)?.snapshot().clone()),
-        None => {
-            let backups: Vec<Vec<u8>> = [ours, theirs].into_iter().filter_map(files::backup_of).collect();
-            let backups: Vec<&[u8]> = backups.iter().map(Vec::as_slice).collect();
-            common_state(&files::save(ours)?, &files::save(theirs)?, &backups, &schema)
-                .map(|save| save.snapshot().clone())
-        }
-    };
-    let met = reconcile(one.snapshot(), other.snapshot(), base.as_ref())
+    let met = reconcile(one.snapshot(), other.snapshot())
         .map_err(|error| Trouble::Told(format!("{error}; nothing was written")))?;
     let account = met.account();
     let (later, earlier) = if met.later == Side::Ours { (&one, &other) } else { (&other, &one) };
@@ -51,9 +40,9 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
     let written = write(&met.snapshot, &stamp);
     files::write_anew(to, &written)?;
     if console.json {
-        console.json_object(&as_json(asked, &met, &account, base.is_some()))?;
+        console.json_object(&as_json(asked, &met, &account))?;
     } else {
-        text(console, asked, &met, &account, (base.is_some(), written.len()))?;
+        text(console, asked, &met, &account, written.len())?;
     }
     let has_lost = account.iter().any(|met| met.lost.is_some());
     Ok(if has_lost { Outcome::Findings } else { Outcome::Fine })
@@ -63,14 +52,13 @@ fn name(side: Side) -> &'static str {
     if side == Side::Ours { "ours" } else { "theirs" }
 }
 
-fn as_json(asked: &Asked<'_>, met: &Reconciled<'_>, account: &[Met], has_base: bool) -> Json {
+fn as_json(asked: &Asked<'_>, met: &Reconciled<'_>, account: &[Met]) -> Json {
     let path = |path: &Path| path.display().to_string();
     let entry = |met: &Met| {
         json!({
             "what": met.what,
             "ours": json::value(&met.ours),
             "theirs": json::value(&met.theirs),
-            "base": met.base.as_ref().map(json::value),
             "now": json::value(&met.now),
             "kept": met.kept.as_str(),
             "lost": met.lost.map(name),
@@ -80,7 +68,6 @@ fn as_json(asked: &Asked<'_>, met: &Reconciled<'_>, account: &[Met], has_base: b
         "ours": path(asked.ours),
         "theirs": path(asked.theirs),
         "to": path(asked.to),
-        "has_base": has_base,
         "later": name(met.later),
         "run": name(met.run),
         "run_ended": met.run_ended,
@@ -93,23 +80,13 @@ fn text(
     asked: &Asked<'_>,
     met: &Reconciled<'_>,
     account: &[Met],
-    (has_base, len_bytes): (bool, usize),
+    len_bytes: usize,
 ) -> Result<(), Trouble> {
     for (side, path) in [(Side::Ours, asked.ours), (Side::Theirs, asked.theirs)] {
         let later = if met.later == side { ", the later save" } else { "" };
         let name = console.toned(Tone::Heading, name(side));
         console.paragraph(&format!("{name}: {}{later}", shown(path)), "    ")?;
     }
-    let base = match (asked.base, has_base) {
-        (Some(base), _) => format!("What both have added since {} is added together.", shown(base)),
-        (None, true) => {
-            "A save that both continue was found: what both have added since is added together.".to_string()
-        }
-        (None, false) => {
-            "No save that both continue was found; name one with --base if you have it.".to_string()
-        }
-    };
-    console.paragraph(&base, "")?;
     if met.run_ended {
         let line = match met.run {
             Side::Ours => "The run is ours. Theirs ended, and its records count.",

@@ -16,7 +16,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use keblin::save::SealKey;
 use keblin::save::layout::MAX_SAVE_BYTES;
 use keblin::verify::{Save, Verified, examine, verify, verify_state};
-use keblin::{Files, Parsed, SaveDir, Schema, TextFile, version_of_file};
+use keblin::{Files, Parsed, Schema, TextFile, version_of_file};
 
 use crate::Trouble;
 use crate::args::Args;
@@ -85,13 +85,6 @@ pub(crate) fn opened(
         let numbers: Vec<String> = numbers.map(|number| number.to_string()).collect();
         told(format!("save {number} is not in this file; it has {}", numbers.join(", ")))
     })
-}
-
-/// Reads the backup of a save, if it is the save of a slot and has one.
-pub(crate) fn backup_of(path: &Path) -> Option<Vec<u8>> {
-    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let slot = SaveDir::at(folder).slot(path.file_stem()?.to_str()?).ok()?;
-    save(&slot.previous_path()).ok()
 }
 
 /// Finds the saves that are named; see [`files_in`].

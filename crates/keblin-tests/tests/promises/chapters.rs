@@ -164,7 +164,7 @@ fn an_open_level_that_latches_stays_open_also_in_a_save_and_where_two_saves_meet
     let other = Progress::new(Arc::clone(&schema)).snapshot();
     let found: Vec<String> = other.differences(&first).iter().map(ToString::to_string).collect();
     assert!(found.iter().any(|found| found.starts_with("opened at shed, raw")), "{found:#?}");
-    let met = keblin::reconcile::reconcile(&other, &first, None).unwrap();
+    let met = keblin::reconcile::reconcile(&other, &first).unwrap();
     assert!(Progress::restored(met.snapshot.clone()).is_open(shed, None));
     game.erase(&keblin::progress::Erase::Level(shed, None), true).unwrap();
     assert!(!game.is_open(shed, None), "erased, and its rule is not met");

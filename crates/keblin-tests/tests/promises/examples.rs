@@ -188,9 +188,9 @@ fn a_worse_replay_spoils_no_record() {
 #[test]
 fn two_machines_that_have_both_played_offline_lose_nothing() {
     let lines = [
-        "best_catch: ours [12, 9], theirs [9, 4], before [9] -> [12, 9, 4] (both)",
-        "fish_in_all: ours 21, theirs 13, before 9 -> 25 (both)",
-        "hat: ours \"reed\", theirs \"straw\", before \"reed\" -> \"straw\" (theirs)",
+        "best_catch: ours [12, 9], theirs [9, 4] -> [12, 9, 4] (both)",
+        "fish_in_all: ours 21, theirs 13 -> 25 (both)",
+        "hat: ours \"reed\", theirs \"straw\" -> \"straw\" (theirs)",
         "notice: reconciled",
         "best catches: [12, 9, 4]",
         "fish in all: 25, hat: straw",

@@ -244,7 +244,7 @@ fn an_older_build_that_merges_keeps_what_a_newer_one_has_saved() {
         let theirs = save_of(&made(newer, &mut rng), newer);
         let ours = save_of(&made(&older, &mut rng), &older);
         let [ours, saw] = [&ours, &theirs].map(|bytes| verify(bytes, &older).unwrap().snapshot().clone());
-        let both = reconcile(&ours, &saw, None).unwrap();
+        let both = reconcile(&ours, &saw).unwrap();
         let stamp = Stamp::first(2, "test");
         // What the older build knows of a save, as the newer one reads it.
         let known = |of: &Snapshot| seen(&save_of(&known(export(of, &stamp)), &older), newer);

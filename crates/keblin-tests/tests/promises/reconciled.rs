@@ -1,12 +1,13 @@
-//! The laws of reconciling, over random histories of two and three copies that have diverged, and what the account
-//! says.
+//! The laws of merging, over random histories of two and three machines that have played apart, and what the account says.
 
 use std::sync::{Arc, OnceLock};
 
+use keblin::progress::{Holder, Play};
 use keblin::reconcile::{Kept, Met, Side, reconcile};
+use keblin::save::json::{export, import};
 use keblin::save::{Stamp, write};
 use keblin::verify::verify;
-use keblin::{Difficulty, Field, FieldPer, Level, Progress, Schema, Snapshot};
+use keblin::{AnyGame, Difficulty, Field, FieldPer, Keeper, Level, Progress, Schema, Snapshot};
 use proptest::prelude::*;
 use proptest::sample::select;
 
@@ -38,7 +39,7 @@ fn int(id: &str) -> Field<i64> {
 /// One event, of those that a game has, with a number for it.
 type Event = (u8, u8);
 
-fn act(game: &mut Progress, (event, choice): Event) {
+fn act<P: Holder>(game: &mut Play<AnyGame, P>, (event, choice): Event) {
     let (schema, number) = (reeds(), i64::from(choice));
     let level = schema.level(["brook", "weir"][usize::from(choice % 2)]).unwrap();
     let difficulty = schema.difficulty(["neap", "spring"][usize::from(choice % 2)]).unwrap();
@@ -66,13 +67,31 @@ fn act(game: &mut Progress, (event, choice): Event) {
     }
 }
 
-/// Plays on from a snapshot, and saves at a time, so that it has its place among all saves.
-fn played(from: Option<&Snapshot>, events: &[Event], at_unix_ms: u64) -> Snapshot {
-    let mut game =
-        from.map_or_else(|| Progress::new(Arc::clone(reeds())), |from| Progress::restored(from.clone()));
+/// Plays on from a save on a machine, and saves at a time.
+fn played(from: Option<&[u8]>, events: &[Event], machine: u64, at_unix_ms: u64) -> Vec<u8> {
+    let mut game = Keeper::from_bytes(reeds(), from).unwrap().on_machine(machine);
     events.iter().for_each(|event| act(&mut game, *event));
-    let bytes = write(&game.snapshot(), &Stamp::first(at_unix_ms, "test"));
-    verify(&bytes, reeds()).unwrap().snapshot().clone()
+    game.save_now().unwrap();
+    game.take_due(at_unix_ms).unwrap().unwrap().bytes
+}
+
+fn snapshot(bytes: &[u8]) -> Snapshot {
+    verify(bytes, reeds()).unwrap().snapshot().clone()
+}
+
+/// The same as progress in memory has it: without a history.
+fn without_history(of: &Snapshot) -> Snapshot {
+    import(&without_key(export(of, &Stamp::first(1, "test"))), reeds()).unwrap().0
+}
+
+fn without_key(mut json: serde_json::Value) -> serde_json::Value {
+    json.as_object_mut().unwrap().remove("history");
+    json
+}
+
+/// The bytes of a merged save: the values, and who wrote what.
+fn bytes(of: &Snapshot) -> Vec<u8> {
+    write(of, &Stamp::first(1, "test"))
 }
 
 fn events() -> impl Strategy<Value = Vec<Event>> {
@@ -81,7 +100,7 @@ fn events() -> impl Strategy<Value = Vec<Event>> {
 
 /// What two saves have together.
 fn both(one: &Snapshot, other: &Snapshot) -> Snapshot {
-    reconcile(one, other, None).unwrap().snapshot
+    reconcile(one, other).unwrap().snapshot
 }
 
 /// Returns the value of a field at the title, where nothing has been changed by opening.
@@ -98,36 +117,44 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(tries(600, 10_000)))]
 
     #[test]
-    fn two_and_three_copies_have_the_same_together_in_every_order(
+    fn two_and_three_machines_have_the_same_together_in_every_order(
         (common, a, b, c) in (events(), events(), events(), events()),
         times in prop::array::uniform3(select(vec![5_u64, 5, 6, 7])),
     ) {
-        let common = played(None, &common, 1);
+        let common = played(None, &common, 1, 1);
         // Each in a run of its own: two that are in the very same run keep it, unless one has met another run before.
-        let mut copies = [a, b, c].into_iter().zip(times).zip(11..).map(|((mut events, at), torches)| {
-            events.push((11, torches));
-            played(Some(&common), &events, at)
+        let mut copies = [a, b, c].into_iter().zip(times).zip(11..).map(|((mut events, at), number)| {
+            events.insert(0, (0, 0));
+            snapshot(&played(Some(&common), &events, number, at))
         });
         let [a, b, c] = std::array::from_fn(|_| copies.next().unwrap());
         let (ab, bc) = (both(&a, &b), both(&b, &c));
-        prop_assert_eq!(&ab, &both(&b, &a));
-        prop_assert_eq!(both(&a, &a), a.clone());
-        prop_assert_eq!(both(&ab, &b), ab.clone());
+        prop_assert_eq!(bytes(&ab), bytes(&both(&b, &a)));
+        prop_assert_eq!(bytes(&both(&a, &a)), bytes(&a));
+        prop_assert_eq!(bytes(&both(&ab, &b)), bytes(&ab));
+        let common = snapshot(&common);
+        prop_assert_eq!(bytes(&both(&a, &common)), bytes(&a));
         let all = both(&ab, &c);
-        prop_assert_eq!(&all, &both(&a, &bc));
-        prop_assert_eq!(&all, &both(&bc, &a));
-        let three_way = reconcile(&a, &b, Some(&common)).unwrap().snapshot;
-        prop_assert_eq!(&three_way, &reconcile(&b, &a, Some(&common)).unwrap().snapshot);
+        prop_assert_eq!(bytes(&all), bytes(&both(&a, &bc)));
+        prop_assert_eq!(bytes(&all), bytes(&both(&bc, &a)));
+        // Without a history too.
+        let [a, b, c] = [&a, &b, &c].map(without_history);
+        let (ab, bc) = (both(&a, &b), both(&b, &c));
+        prop_assert_eq!(&ab, &both(&b, &a));
+        prop_assert_eq!(&both(&ab, &c), &both(&a, &bc));
     }
 
     #[test]
     fn nothing_that_either_copy_earned_is_lost(
         (common, a, b) in (events(), events(), events()),
-        with_base in any::<bool>(),
+        with_history in any::<bool>(),
     ) {
-        let common = played(None, &common, 1);
-        let [a, b] = [(&a, 5), (&b, 6)].map(|(events, at)| played(Some(&common), events, at));
-        let met = reconcile(&a, &b, with_base.then_some(&common)).unwrap().snapshot;
+        let common = played(None, &common, 1, 1);
+        let [a, b] = [(&a, 5), (&b, 6)].map(|(events, at)| {
+            let save = snapshot(&played(Some(&common), events, at, at));
+            if with_history { save } else { without_history(&save) }
+        });
+        let met = both(&a, &b);
         for side in [&a, &b] {
             let mut missing = table(side);
             missing.retain(|value| !table(&met).contains(value));
@@ -149,9 +176,6 @@ proptest! {
             let is_unlocked = |of: &Snapshot| get(of, |game| game.is_unlocked(lamp));
             prop_assert!(is_unlocked(&met) >= is_unlocked(side));
         }
-        // The side that has not changed since the base gives way.
-        prop_assert_eq!(&reconcile(&a, &common, Some(&common)).unwrap().snapshot, &a);
-        prop_assert_eq!(&reconcile(&common, &b, Some(&common)).unwrap().snapshot, &b);
     }
 }
 
@@ -162,51 +186,35 @@ fn said<'a>(account: &'a [Met], what: &str) -> &'a Met {
 
 #[test]
 fn the_account_says_of_each_value_whose_was_kept_and_what_was_lost() {
-    let common = played(None, &[(6, 20), (7, 50)], 1);
-    let ours = played(Some(&common), &[(6, 3), (7, 40), (0, 1), (2, 12)], 5);
-    let theirs = played(Some(&common), &[(6, 5), (7, 60), (10, 0), (0, 0), (2, 30), (12, 1)], 6);
-    let met = reconcile(&ours, &theirs, Some(&common)).unwrap();
+    let common = played(None, &[(6, 20), (7, 50)], 1, 1);
+    let ours = snapshot(&played(Some(&common), &[(6, 3), (7, 40), (0, 1), (2, 12)], 2, 5));
+    let theirs = [(6, 5), (7, 60), (10, 0), (0, 0), (2, 30), (12, 1)];
+    let theirs = snapshot(&played(Some(&common), &theirs, 3, 6));
+    let met = reconcile(&ours, &theirs).unwrap();
     let account = &met.account();
     assert_eq!((met.later, met.run, met.run_ended), (Side::Theirs, Side::Theirs, true));
-    assert_eq!(said(account, "walked").to_string(), "walked: ours 23, theirs 25, before 20 -> 28 (both)");
-    let coppers = "coppers: ours 40, theirs 60, before 50 -> 60 (theirs); ours is lost";
+    assert_eq!(said(account, "walked").to_string(), "walked: ours 23, theirs 25 -> 28 (both)");
+    let coppers = "coppers: ours 40, theirs 60 -> 60 (theirs); ours is lost";
     assert_eq!(said(account, "coppers").to_string(), coppers, "both have changed it");
     let pole = said(account, "pole");
     assert_eq!((pole.kept, pole.lost), (Kept::Theirs, None), "only they have changed it");
-    assert_eq!(said(account, "best").to_string(), "best: ours [12], theirs [], before [] -> [12] (ours)");
+    assert_eq!(said(account, "best").to_string(), "best: ours [], theirs [] -> [12] (both)");
     assert_eq!(said(account, "letters").kept, Kept::Theirs, "the run is theirs");
-    let without = reconcile(&ours, &theirs, None).unwrap();
+    let (ours, theirs) = (without_history(&ours), without_history(&theirs));
+    let without = reconcile(&ours, &theirs).unwrap();
     assert_eq!(said(&without.account(), "walked").kept, Kept::Theirs, "the greater one");
-    assert_eq!(said(&without.account(), "pole").lost, Some(Side::Ours), "nobody knows who has changed it");
+    assert!(said(&without.account(), "pole").lost.is_some(), "nobody knows who has changed it");
 }
 
 #[test]
-fn a_run_that_only_one_side_went_on_with_is_kept_and_does_not_end() {
-    let common = played(None, &[(0, 0), (1, 0), (2, 7)], 1);
-    let ours = played(Some(&common), &[(6, 3)], 6);
-    let mut theirs = Progress::restored(common.clone());
-    theirs.resume().unwrap();
-    theirs.add(int("letters"), 4);
-    let theirs = theirs.snapshot();
-    let met = reconcile(&ours, &theirs, Some(&common)).unwrap();
+fn a_run_that_only_one_machine_went_on_with_is_kept_and_does_not_end() {
+    let common = played(None, &[(0, 0), (1, 0), (2, 7)], 1, 1);
+    let ours = snapshot(&played(Some(&common), &[(6, 3)], 2, 6));
+    let theirs = snapshot(&played(Some(&common), &[(11, 5), (2, 4)], 3, 5));
+    let met = reconcile(&ours, &theirs).unwrap();
     assert_eq!((met.run, met.run_ended), (Side::Theirs, false));
     assert_eq!(get(&met.snapshot, |game| (game.get(int("letters")), game.get(int("walked")))), (11, 3));
     assert!(table(&met.snapshot).is_empty(), "nothing has ended, so nothing was offered");
-}
-
-#[test]
-fn a_copy_that_never_changed_a_setting_does_not_put_back_the_others() {
-    let common = played(None, &[], 1);
-    let set = |volume: Option<i64>| {
-        let mut game = Progress::restored(common.clone());
-        volume.into_iter().for_each(|volume| drop(game.set(int("volume"), volume)));
-        game.snapshot()
-    };
-    let quiet = set(Some(2));
-    for [one, other] in [[&set(None), &quiet], [&quiet, &set(None)]] {
-        let met = reconcile(one, other, Some(&common)).unwrap().snapshot;
-        assert_eq!(get(&met, |game| game.get(int("volume"))), 2);
-    }
 }
 
 #[test]
@@ -214,7 +222,7 @@ fn saves_of_different_games_do_not_meet() {
     let other =
         Arc::new(Schema::parse("progress.toml", &GAME.replace("default = 8", "default = 9")).unwrap().schema);
     let (ours, theirs) = (Progress::new(Arc::clone(reeds())).snapshot(), Progress::new(other).snapshot());
-    let error = reconcile(&ours, &theirs, None).unwrap_err();
+    let error = reconcile(&ours, &theirs).unwrap_err();
     let text = "expected saves opened with the same declaration, but found one of reeds, version 1, and one of reeds, \
         version 1; open both with the same `Schema`";
     assert_eq!(error.to_string(), text);

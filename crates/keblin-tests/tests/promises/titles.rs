@@ -112,7 +112,7 @@ fn a_title_stays_in_json_and_when_two_saves_meet_and_goes_with_the_profile() {
     };
     let (early, late) = (at(&snapshot, 5), at(&titled("Spring"), 9));
     for [one, other] in [[&early, &late], [&late, &early]] {
-        let met = keblin::reconcile::reconcile(one, other, None).unwrap().snapshot;
+        let met = keblin::reconcile::reconcile(one, other).unwrap().snapshot;
         assert_eq!(met.title(), Some("Spring"), "of the later one");
     }
     let mut game = Progress::restored(snapshot);

@@ -149,7 +149,7 @@ fn two_tables_meet_entry_by_entry_in_any_order() {
         game.snapshot()
     };
     let (ours, theirs) = (with(&[(9, "ANN"), (5, "ANN")]), with(&[(9, "ANN"), (9, "BEN"), (2, "CAT")]));
-    let met = |one, other| table(&Progress::restored(reconcile(one, other, None).unwrap().snapshot));
+    let met = |one, other| table(&Progress::restored(reconcile(one, other).unwrap().snapshot));
     let both = met(&ours, &theirs);
     let of = |who: &str, score: i64| format!("{score} {{who: \"{who}\", on: unset, wave: 1}}");
     assert_eq!(both, [of("ANN", 9), of("BEN", 9), of("ANN", 5)]);

@@ -14,7 +14,9 @@ use super::play::replayed;
 use super::promises::Turn;
 use super::show::Showing;
 use crate::progress::Engine;
-use crate::progress::reconcile::{Playing, Side, meet};
+use crate::progress::history::{Erasures, recorded};
+use crate::progress::reconcile::merged;
+use crate::snapshot::Snapshot;
 
 /// How many states of a question meet one another, spread over all that were found.
 const STATES: usize = 16;
@@ -69,8 +71,14 @@ impl Ways {
         let both = replayed(showing.start, showing.moves, &self.both)?;
         let here = replayed(&both, showing.moves, &self.here)?;
         let far = replayed(&both, showing.moves, &self.far)?;
-        let [base, ours, theirs] = [&both, &here, &far].map(Engine::snapshot);
-        let met = Engine::restored(meet(&ours, &theirs, Some(&base), Side::Ours, Playing::Ours).snapshot);
+        // As the keepers of two machines do: this one saves, and merges what the other one has saved.
+        let saved = |before: Option<&Snapshot>, game: &Engine, machine: u64| {
+            recorded(before, &game.snapshot(), machine, 0, &Erasures::default())
+        };
+        let base = saved(None, &both, 1);
+        let (ours, theirs) = (saved(Some(&base), &here, 1), saved(Some(&base), &far, 2));
+        let mut met = here.clone();
+        met.reconcile(&merged(&ours, &theirs).snapshot, &ours);
         let by = Move {
             kind: MoveKind::Meet,
             name: Some("sync from far".to_string()),

@@ -1,10 +1,10 @@
 //! How the values of two saves meet: the one place for copies of a game, data that arrives late, pins and tools.
 
 use keblin_model::keep::meet_all;
-use keblin_model::model::{Again, FieldDef};
+use keblin_model::model::{Again, FieldDef, Scope};
 use keblin_model::{Keep, Model, Value};
 
-use crate::snapshot::{LevelFacts, State};
+use crate::snapshot::{LevelFacts, Snapshot, State};
 
 /// One of two saves that meet.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -93,19 +93,6 @@ impl Meeting<'_> {
         }
         met
     }
-
-    /// Returns whose value it is, if no keep rule decides: that of the side that has changed it since the base, or
-    /// else that of the later side.
-    pub(super) fn changed_or(&self, later: Side, table: impl Fn(&State) -> Option<&[Value]>) -> Side {
-        let (held, other) = match later {
-            Side::Ours => (self.ours, Side::Theirs),
-            Side::Theirs => (self.theirs, Side::Ours),
-        };
-        match self.base.and_then(&table) {
-            base @ Some(_) if table(held) == base => other,
-            _ => later,
-        }
-    }
 }
 
 /// Returns whether two states are in the same run with the same values.
@@ -127,4 +114,29 @@ fn of_both(ours: LevelFacts, theirs: LevelFacts, base: Option<LevelFacts>) -> Le
         attempts: count(|facts| facts.attempts),
         deaths: count(|facts| facts.deaths),
     }
+}
+
+/// Returns a snapshot with settings of two programs: one that was not changed here since `before` is as the other program
+/// has written it.
+pub(crate) fn with_settings_of_both(ours: &Snapshot, theirs: &[Value], before: Option<&[Value]>) -> Snapshot {
+    let before = before.map(|before| ours.clone().with_device_values(before));
+    let other = ours.clone().with_device_values(theirs);
+    let meeting = Meeting {
+        schema: &ours.schema,
+        ours: &ours.state,
+        theirs: &other.state,
+        base: before.as_ref().map(|before| &before.state),
+        run: Side::Ours,
+    };
+    let state = meeting.state(|field, first| match (field.scope, field.keep) {
+        (Scope::Device, Keep::Latest) => {
+            let table = |state: &State| state.cells.get(first..first + field.places).map(<[Value]>::to_vec);
+            let is_as_before =
+                before.as_ref().is_some_and(|before| table(&before.state) == table(&ours.state));
+            By::Side(if is_as_before { Side::Theirs } else { Side::Ours })
+        }
+        (Scope::Device, _) => By::Rule,
+        _ => By::Side(Side::Ours),
+    });
+    Snapshot { state, ..ours.clone() }
 }

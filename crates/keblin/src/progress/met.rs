@@ -19,8 +19,6 @@ pub struct Met {
     pub ours: Value,
     /// Their value.
     pub theirs: Value,
-    /// The value that both had before, if it is known.
-    pub base: Option<Value>,
     /// The value of both together.
     pub now: Value,
     /// Whose value it is.
@@ -48,7 +46,7 @@ impl Reconciled<'_> {
     /// ended, then everything else, with the records of the one that ended.
     #[must_use]
     pub fn account(&self) -> Vec<Met> {
-        let Reconciled { ours, theirs, base, ended, snapshot, .. } = self;
+        let Reconciled { ours, theirs, ended, snapshot, .. } = self;
         let schema = &snapshot.schema;
         let (with_records, theirs_with_records) = match (self.run, ended) {
             (Side::Ours, Some(ended)) => (*ours, ended),
@@ -57,20 +55,22 @@ impl Reconciled<'_> {
         };
         let runs = Part::that_differ(ours, theirs).into_iter();
         let runs = runs.filter(|part| part.is_of_run(schema) && !part.is_copy());
-        let runs = runs.map(|part| met(&part, ours, theirs, *base, snapshot));
-        let others = Part::that_differ(with_records, theirs_with_records).into_iter();
-        let others = others.filter(|part| !part.is_of_run(schema));
-        let others = others.map(|part| met(&part, with_records, theirs_with_records, *base, snapshot));
+        let runs = runs.map(|part| met(&part, ours, theirs, snapshot));
+        let mut others = Part::that_differ(with_records, theirs_with_records);
+        // What both had alike can be another value now: a run that gave way has offered it.
+        let new = Part::that_differ(with_records, snapshot);
+        others.extend(new.into_iter().filter(|part| !others.contains(part)).collect::<Vec<Part>>());
+        let others = others.into_iter().filter(|part| !part.is_of_run(schema));
+        let others = others.map(|part| met(&part, with_records, theirs_with_records, snapshot));
         runs.chain(others).collect()
     }
 }
 
-/// `letters_total: ours 31, theirs 28, before 20 -> 39 (both)`
+/// `letters_total: ours 31, theirs 28 -> 39 (both)`
 impl fmt::Display for Met {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Met { what, ours, theirs, base, now, kept, lost } = self;
+        let Met { what, ours, theirs, now, kept, lost } = self;
         write!(f, "{what}: ours {ours}, theirs {theirs}")?;
-        base.as_ref().map_or(Ok(()), |base| write!(f, ", before {base}"))?;
         write!(f, " -> {now} ({})", kept.as_str())?;
         match lost {
             Some(Side::Ours) => write!(f, "; ours is lost"),
@@ -81,23 +81,21 @@ impl fmt::Display for Met {
 }
 
 /// Returns what became of a part.
-fn met(part: &Part, ours: &Snapshot, theirs: &Snapshot, base: Option<&Snapshot>, now: &Snapshot) -> Met {
+fn met(part: &Part, ours: &Snapshot, theirs: &Snapshot, now: &Snapshot) -> Met {
     let [of_ours, of_theirs, now] = [ours, theirs, now].map(|of| part.value(of));
-    let base = base.map(|base| part.value(base));
     let kept = match (now == of_ours, now == of_theirs) {
         (true, _) => Kept::Ours,
         (false, true) => Kept::Theirs,
         (false, false) => Kept::Both,
     };
-    let was_changed = |value: &Value| base.as_ref() != Some(value);
     let lost = match kept {
-        _ if !part.is_one_of_two(&ours.schema) || !was_changed(&of_ours) || !was_changed(&of_theirs) => None,
+        _ if !part.is_one_of_two(&ours.schema) => None,
         Kept::Ours if was_seen(part, theirs, ours) => None,
         Kept::Theirs if was_seen(part, ours, theirs) => None,
         Kept::Ours => Some(Side::Theirs),
         _ => Some(Side::Ours),
     };
-    Met { what: part.text(&ours.schema), ours: of_ours, theirs: of_theirs, base, now, kept, lost }
+    Met { what: part.text(&ours.schema), ours: of_ours, theirs: of_theirs, now, kept, lost }
 }
 
 /// Returns whether a value was known where the other one was written that replaces it, or is nobody's.

@@ -101,7 +101,7 @@ mod arrive;
 pub(crate) mod history;
 
 /// How the values of two saves meet.
-mod meeting;
+pub(crate) mod meeting;
 
 /// What two saves of one game have together, with an account.
 pub mod reconcile;

@@ -6,8 +6,8 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 
 use keblin_model::keep::meet_all;
-use keblin_model::model::{Feed, FeedAt, FieldDef, Scope};
-use keblin_model::{Keep, Model, Value};
+use keblin_model::model::{FeedAt, FieldDef};
+use keblin_model::{Keep, Model};
 use thiserror::Error;
 
 use super::Engine;
@@ -16,7 +16,7 @@ use super::meeting::{By, Meeting, has_same_run};
 use super::parts::Part;
 use super::place::RunEnd;
 use crate::snapshot::history::Written;
-use crate::snapshot::{Carried, Snapshot, State};
+use crate::snapshot::{Carried, Snapshot};
 
 pub use super::meeting::Side;
 pub use super::met::{Kept, Met};
@@ -36,7 +36,6 @@ pub struct Reconciled<'s> {
     pub run_ended: bool,
     pub(super) ours: &'s Snapshot,
     pub(super) theirs: &'s Snapshot,
-    pub(super) base: Option<&'s Snapshot>,
     /// The save whose run ended, with the records of that run.
     pub(super) ended: Option<Snapshot>,
 }
@@ -57,64 +56,55 @@ pub struct NotTheSameGame {
 
 keblin_model::debug_as_display!(NotTheSameGame);
 
-/// Returns what two saves of one game have together, and can give an account of it. `base` is a save that both continue, if it is
-/// known.
+/// Merges two saves of one game, and can give an account of it.
 ///
-/// - Fields with a keep rule, facts of levels, unlocks and time played meet by their rules. With `base`, sums and
-///   counts are what both added to it.
-/// - Fields without one, and the run as a whole, are those of the side that has changed them since `base`. If both
-///   have, or there is no `base`, they are those of the later save: by the clock, then by number, then by digest. A
-///   snapshot that was never saved is later than one that was.
-/// - The run that gives way ends as replaced: its records are offered first.
+/// - A save says who wrote what. Sums and counts are what each machine has added, each once; of two plain values the one
+///   counts that was written later, or by somebody who had seen the other one.
+/// - Records, facts of levels and unlocks are merged by their keep rules.
+/// - The run is kept as a whole. What the other one would have given to records at its end is not lost.
 /// - Values that this schema does not know are kept.
 /// - Bounds are applied once, at the end.
 ///
-/// A snapshot does not know what was erased. If one of two saves is from before an erasure in the other, take only the
-/// other: [`Lineage::has_erased_since`](crate::save::Lineage::has_erased_since) says so. A keeper does this itself.
+/// Progress in memory does not say who wrote what, and neither does a save from before saves did: of such two, the greater
+/// amounts count, and the plain values and the run of the later one.
 ///
-/// Without `base` it does not matter which save is `ours`, how often they meet, or in which order three of them do.
+/// It does not matter which save is `ours`, how often they are merged, or in which order three of them are. One exception:
+/// if two of three saves are in the same run, and one of them is merged with the third first, the records of that run count
+/// as if it had ended there.
 ///
 /// ```
-/// use keblin::{Field, Progress, Schema, reconcile::reconcile};
+/// use keblin::{Field, Keeper, Progress, Schema, reconcile::reconcile, verify::verify};
 /// # use std::sync::Arc;
 /// # let text = "game = 'otter'\nversion = 1\n[fields]\n\
 /// #     shells = { type = 'int', scope = 'profile', keep = 'sum' }\n\
 /// #     best = { type = 'int', scope = 'profile', keep = 'highest' }\n";
 /// # let schema = Arc::new(Schema::parse("progress.toml", text)?.schema);
 /// let (shells, best): (Field<i64>, Field<Option<i64>>) = (schema.field("shells")?, schema.field("best")?);
-/// let mut laptop = Progress::new(Arc::clone(&schema));
-/// laptop.add(shells, 20);
-/// let before = laptop.snapshot();
-/// let mut desktop = Progress::restored(before.clone());
-/// laptop.add(shells, 3);
-/// laptop.submit(best, 9);
-/// desktop.add(shells, 5);
-/// let (ours, theirs) = (laptop.snapshot(), desktop.snapshot());
-/// let both = reconcile(&ours, &theirs, Some(&before))?;
-/// assert_eq!(both.account()[0].to_string(), "shells: ours 23, theirs 25, before 20 -> 28 (both)");
-/// let game = Progress::restored(both.snapshot);
-/// assert_eq!(game.get(shells), 28);
-/// assert_eq!(game.get(best), Some(9));
+/// // The game keeps the bytes itself, and a number for each machine.
+/// let play = |bytes: Option<&[u8]>, machine: u64, more: i64| {
+///     let mut game = Keeper::from_bytes(&schema, bytes)?.on_machine(machine);
+///     game.add(shells, more);
+///     game.submit(best, more);
+///     game.save_now()?;
+///     Ok::<_, Box<dyn std::error::Error>>(game.take_due(1_700_000_000_000)?.expect("it is due").bytes)
+/// };
+/// let before = play(None, 1, 20)?;
+/// let (laptop, desktop) = (play(Some(&before), 1, 3)?, play(Some(&before), 2, 5)?);
+/// let (ours, theirs) = (verify(&laptop, &schema)?, verify(&desktop, &schema)?);
+/// let both = reconcile(ours.snapshot(), theirs.snapshot())?;
+/// assert_eq!(both.account()[0].to_string(), "shells: ours 23, theirs 25 -> 28 (both)");
+/// assert_eq!(Progress::restored(both.snapshot).get(best), Some(20));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 ///
 /// # Errors
 /// [`NotTheSameGame`] if they belong to different games, or were opened with different declarations.
-pub fn reconcile<'s>(
-    ours: &'s Snapshot,
-    theirs: &'s Snapshot,
-    base: Option<&'s Snapshot>,
-) -> Result<Reconciled<'s>, NotTheSameGame> {
-    for other in [Some(theirs), base].into_iter().flatten() {
-        if !ours.schema.is_same(&other.schema) {
-            let name = |schema: &Model| format!("{}, version {}", schema.game, schema.version);
-            return Err(NotTheSameGame { ours: name(&ours.schema), theirs: name(&other.schema) });
-        }
+pub fn reconcile<'s>(ours: &'s Snapshot, theirs: &'s Snapshot) -> Result<Reconciled<'s>, NotTheSameGame> {
+    if !ours.schema.is_same(&theirs.schema) {
+        let name = |schema: &Model| format!("{}, version {}", schema.game, schema.version);
+        return Err(NotTheSameGame { ours: name(&ours.schema), theirs: name(&theirs.schema) });
     }
-    match base {
-        None => Ok(merged(ours, theirs)),
-        base => Ok(meet(ours, theirs, base, later(ours, theirs), Playing::Nobody)),
-    }
+    Ok(merged(ours, theirs))
 }
 
 /// Returns what two saves hold together by their histories. If neither has one, by the rules of what is kept.
@@ -122,7 +112,7 @@ pub(crate) fn merged<'s>(ours: &'s Snapshot, theirs: &'s Snapshot) -> Reconciled
     let tops = [ours, theirs].map(|of| of.history.as_ref().map_or(Written::UNKNOWN, |history| history.top));
     let later = match tops {
         [Written::UNKNOWN, Written::UNKNOWN] => {
-            return meet(ours, theirs, None, later(ours, theirs), Playing::Nobody);
+            return merged_by_rules(ours, theirs, later(ours, theirs));
         }
         [one, other] if one > other => Side::Ours,
         [one, other] if one < other => Side::Theirs,
@@ -139,66 +129,40 @@ pub(crate) fn merged<'s>(ours: &'s Snapshot, theirs: &'s Snapshot) -> Reconciled
     let losing = if run == Side::Ours { theirs } else { ours };
     let run_of = |of: &Snapshot| of.history.as_ref().map_or(Written::UNKNOWN, |history| history.run);
     let run_ended = losing.state.run.is_some() && run_of(ours) != run_of(theirs);
-    Reconciled { snapshot, later, run, run_ended, ours, theirs, base: None, ended: None }
+    Reconciled { snapshot, later, run, run_ended, ours, theirs, ended: None }
 }
 
-/// Whether a player is in our run, so that it stays as it is, and so do settings.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Playing {
-    Ours,
-    Nobody,
-}
-
-/// Returns what two saves have together; the caller says which one is later.
-pub(crate) fn meet<'s>(
-    ours: &'s Snapshot,
-    theirs: &'s Snapshot,
-    base: Option<&'s Snapshot>,
-    later: Side,
-    playing: Playing,
-) -> Reconciled<'s> {
+/// Merges two saves that do not say who wrote what; the caller says which one is later. Its run is kept, and the other one ends
+/// as replaced.
+fn merged_by_rules<'s>(ours: &'s Snapshot, theirs: &'s Snapshot, later: Side) -> Reconciled<'s> {
     let schema = &ours.schema;
-    let has_same_run = |one: &State, other: &State| has_same_run(schema, one, other);
-    let [of_ours, of_theirs] =
-        [ours, theirs].map(|side| base.is_some_and(|base| has_same_run(&base.state, &side.state)));
-    let run = match (playing, of_ours, of_theirs) {
-        (Playing::Ours, ..) => Side::Ours,
-        (_, true, false) => Side::Theirs,
-        (_, false, true) => Side::Ours,
-        _ => later,
-    };
-    // A run that the other side has continued has not ended.
-    let (losing, has_continued) = if run == Side::Ours { (theirs, of_theirs) } else { (ours, of_ours) };
-    let gives_way = losing.state.run.is_some() && !has_continued && !has_same_run(&ours.state, &theirs.state);
-    let ended = (gives_way && has_records_of_runs(schema)).then(|| ended(losing, base));
-    let (one, other) = match (run, &ended) {
+    let losing = if later == Side::Ours { theirs } else { ours };
+    let gives_way = losing.state.run.is_some() && !has_same_run(schema, &ours.state, &theirs.state);
+    let ended = (gives_way && has_records_of_runs(schema)).then(|| ended(losing));
+    let (one, other) = match (later, &ended) {
         (Side::Ours, Some(ended)) => (ours, ended),
         (Side::Theirs, Some(ended)) => (ended, theirs),
         _ => (ours, theirs),
     };
-    let meeting =
-        Meeting { schema, ours: &one.state, theirs: &other.state, base: base.map(|base| &base.state), run };
-    let state = meeting.state(|field, first| match field.scope {
-        scope if scope.is_of_run() => By::Side(run),
-        Scope::Device if playing == Playing::Ours => By::Side(Side::Ours),
-        _ if field.keep == Keep::Latest => {
-            By::Side(meeting.changed_or(later, |state| state.cells.get(first..first + field.places)))
-        }
+    let meeting = Meeting { schema, ours: &one.state, theirs: &other.state, base: None, run: later };
+    let state = meeting.state(|field, _| match field.scope {
+        scope if scope.is_of_run() => By::Side(later),
+        _ if field.keep == Keep::Latest => By::Side(later),
         _ => By::Rule,
     });
-    let side = |side: Side| if side == Side::Ours { ours } else { theirs };
+    let kept = if later == Side::Ours { ours } else { theirs };
     let mut snapshot = Snapshot {
-        carried: carried(side(later), if later == Side::Ours { theirs } else { ours }, side(run)),
-        areas: Arc::clone(&side(run).areas),
-        picture: side(run).picture.clone(),
-        title: side(later).title.clone(),
-        saved: side(later).saved,
+        carried: carried(kept, losing, kept),
+        areas: Arc::clone(&kept.areas),
+        picture: kept.picture.clone(),
+        title: kept.title.clone(),
+        saved: kept.saved,
         ..Snapshot::of_state(schema, state)
     };
     if may_be_out_of_bounds(schema) {
         hold_bounds(&mut snapshot);
     }
-    Reconciled { snapshot, later, run, run_ended: gives_way, ours, theirs, base, ended }
+    Reconciled { snapshot, later, run: later, run_ended: gives_way, ours, theirs, ended }
 }
 
 /// Returns whether the end of a run can beat a record.
@@ -208,15 +172,12 @@ fn has_records_of_runs(schema: &Model) -> bool {
 }
 
 /// Returns a save after its run was replaced, so that the records of that run count. What they open is found when the
-/// save is opened. Without a base, an equal value in a table may be the same run: it does not count twice.
-///
-/// A sum takes what the run has gained since the base, because the same run may go on in the other save. Without a base
-/// that is not known, and it takes nothing.
-fn ended(save: &Snapshot, base: Option<&Snapshot>) -> Snapshot {
-    let (schema, has_base) = (&save.schema, base.is_some());
+/// save is opened. An equal value in a table may be the same run: it does not count twice. A sum takes nothing, because the
+/// same run may go on in the other save.
+fn ended(save: &Snapshot) -> Snapshot {
+    let schema = &save.schema;
     let mut engine = Engine::restored(save.clone());
-    let tables = schema.fields.iter().filter(|field| field.keep.is_record() && !has_base);
-    let tables: Vec<&FieldDef> = tables.collect();
+    let tables: Vec<&FieldDef> = schema.fields.iter().filter(|field| field.keep.is_record()).collect();
     tables.iter().flat_map(|field| field.cells.clone()).for_each(|cell| engine.unset(cell));
     engine.end(RunEnd::Replaced);
     let mut state = engine.snapshot().state;
@@ -230,13 +191,9 @@ fn ended(save: &Snapshot, base: Option<&Snapshot>) -> Snapshot {
         }
     }
     for field in schema.fields.iter().filter(|field| field.keep == Keep::Sum) {
-        let Some(feed) = field.feed.as_ref().filter(|feed| feed.at.contains(&FeedAt::RunEnd)) else {
-            continue;
-        };
         for cell in field.cells.clone() {
-            let [before, after] = [&save.state, &state].map(|state| state.cells.get(cell).cloned());
-            let sum = before.zip(after).map(|(before, after)| sum_of_ended(base, feed, before, &after));
-            state.cells.get_mut(cell).zip(sum).into_iter().for_each(|(cell, sum)| *cell = sum);
+            let before = save.state.cells.get(cell).cloned();
+            state.cells.get_mut(cell).zip(before).into_iter().for_each(|(cell, before)| *cell = before);
         }
     }
     state.latched.clone_from(&save.state.latched);
@@ -245,15 +202,6 @@ fn ended(save: &Snapshot, base: Option<&Snapshot>) -> Snapshot {
         *told &= *before;
     }
     Snapshot { state, ..save.clone() }
-}
-
-/// Returns what a sum holds after the run of a save has ended; `after` has all that the run held.
-fn sum_of_ended(base: Option<&Snapshot>, feed: &Feed, before: Value, after: &Value) -> Value {
-    let Some(base) = base else { return before };
-    let from = base.schema.fields.get(feed.from).map(|from| from.cells.start);
-    let counted = base.state.run.as_ref().and_then(|_| base.state.cells.get(from?));
-    let gained = counted.map_or(Some(after.clone()), |counted| Some(after.plus(&counted.negated())?.0));
-    gained.filter(|gained| gained.order(&before) == Some(Ordering::Greater)).unwrap_or(before)
 }
 
 /// Returns the unknown values of both; where both have one, that of the later save.

@@ -39,7 +39,14 @@ pub(super) enum Destination {
     /// To the disk, through a thread that starts with the first save.
     Slot { slot: Slot, writer: Option<Writer> },
     /// To the game, which stores the bytes itself.
-    Bytes { known: Option<Lineage>, last: Option<Box<Snapshot>>, key: Option<SealKey> },
+    Bytes {
+        known: Option<Lineage>,
+        /// The last save, with who wrote what.
+        last: Option<Box<Snapshot>>,
+        /// The machine, if it is known.
+        writer: Option<u64>,
+        key: Option<SealKey>,
+    },
     /// Nowhere.
     View,
 }

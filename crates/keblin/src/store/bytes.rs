@@ -52,7 +52,10 @@ impl Play<AnyGame, Saving> {
         let Some(bytes) = bytes else {
             let progress = Progress::new(Arc::clone(schema));
             let opened = Opened { progress, origin: Origin::FirstRun, findings: Vec::new() };
-            return Ok(Keeper::saved_at(opened, Destination::Bytes { known: None, last: None, key }));
+            return Ok(Keeper::saved_at(
+                opened,
+                Destination::Bytes { known: None, last: None, writer: None, key },
+            ));
         };
         let save = verify_sealed(bytes, schema, key.as_ref())?;
         let (known, findings) = (Some(save.lineage().clone()), save.findings().to_vec());
@@ -62,11 +65,24 @@ impl Play<AnyGame, Saving> {
         };
         let last = Some(Box::new(save.snapshot().clone()));
         let opened = Opened { progress: save.into_progress(), origin, findings };
-        Ok(Keeper::saved_at(opened, Destination::Bytes { known, last, key }))
+        Ok(Keeper::saved_at(opened, Destination::Bytes { known, last, writer: None, key }))
     }
 }
 
 impl<G> Play<G, Saving> {
+    /// Says on which machine the game runs: by a number that the game or its backend keeps there, and that no other machine
+    /// has. Then what two machines have added is told apart when their saves are merged
+    /// ([`reconcile`](crate::reconcile::reconcile)). Without it, whoever holds the bytes continues as the machine that wrote
+    /// last: nothing counts twice, but of what two machines have added to one amount the smaller part is lost. A keeper of a
+    /// slot has a number already.
+    #[must_use]
+    pub fn on_machine(mut self, machine: u64) -> Self {
+        if let Destination::Bytes { writer, .. } = &mut self.holder.keeping.place {
+            *writer = Some(machine);
+        }
+        self
+    }
+
     /// Takes a due save as bytes for the game to store, with the time in milliseconds since 1970; `None` if nothing
     /// is due, or if this keeper writes to a slot. If storing fails, call [`Keeper::not_kept`].
     ///
@@ -79,12 +95,13 @@ impl<G> Play<G, Saving> {
             return Ok(None);
         }
         let snapshot = keeping.snapshot_with_picture(engine);
-        let Destination::Bytes { known, last, key } = &mut keeping.place else { return Ok(None) };
+        let Destination::Bytes { known, last, writer, key } = &mut keeping.place else { return Ok(None) };
         let Some(cause) = keeping.due.take() else { return Ok(None) };
-        // The bytes are all there is: whoever holds them continues as the one that wrote last.
+        // If the bytes are all there is, whoever holds them continues as the machine that wrote last.
         let history = last.as_ref().and_then(|last| last.history.as_ref());
-        let writer =
-            history.map_or_else(|| RandomState::new().hash_one(now_unix_ms), |history| history.top.writer);
+        let by_last = || history.map(|history| history.top.writer);
+        let somebody = || RandomState::new().hash_one(now_unix_ms);
+        let writer = *writer.get_or_insert_with(|| by_last().unwrap_or_else(somebody));
         let erased = Erasures::of(&keeping.erased, &snapshot);
         let snapshot = recorded(last.as_deref(), &snapshot, writer, now_unix_ms, &erased);
         let mut stamp = Stamp::after(known.as_ref(), now_unix_ms, &cause);

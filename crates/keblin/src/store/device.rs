@@ -16,7 +16,7 @@ use super::error::{DiskError, failed};
 use super::save_result::SaveError;
 use super::savedir::{ENDING, SaveDir};
 use super::slot_state::SlotState;
-use crate::progress::reconcile::{Playing, Side, meet};
+use crate::progress::meeting::with_settings_of_both;
 use crate::save::decode::of_this_game;
 use crate::save::{Fault, Lineage, SaveCode, Stamp, read_within, write_device};
 use crate::snapshot::{Schema, Snapshot, State};
@@ -185,10 +185,8 @@ impl SaveDir {
 /// Returns a snapshot with settings of both: what was not changed here since `before` is as others have written it, and
 /// what only they know is kept.
 fn met(snapshot: &Snapshot, theirs: &Snapshot, before: Option<&[Value]>) -> Snapshot {
-    let before = before.map(|before| snapshot.clone().with_device_values(before));
-    let theirs_here = snapshot.clone().with_device_values(theirs.device_values());
-    let met = meet(snapshot, &theirs_here, before.as_ref(), Side::Ours, Playing::Nobody).snapshot;
-    Snapshot { carried: Arc::clone(&theirs.carried), ..met }
+    let both = with_settings_of_both(snapshot, theirs.device_values(), before);
+    Snapshot { carried: Arc::clone(&theirs.carried), ..both }
 }
 
 /// Returns the findings about settings that this schema does not know.

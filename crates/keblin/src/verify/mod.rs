@@ -39,7 +39,7 @@ pub use finding::SaveFinding;
 pub use past::verify_settings;
 pub use salvage::{Part, Salvaged, salvage};
 pub use shut::shut_levels;
-pub use states::{common_state, verify_state};
+pub use states::verify_state;
 
 use std::sync::Arc;
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::{Save, Verified, verify_within};
 use crate::save::layout::Digest;
 use crate::save::search::WholeFile;
-use crate::save::{Lineage, ReadError, SaveLimits, SealKey, read_within};
+use crate::save::{ReadError, SaveLimits, SealKey};
 use crate::snapshot::Schema;
 
 /// Returns the save of some number in a file, as it would be if nothing had been saved since; `None` if the file does
@@ -26,49 +26,6 @@ pub fn verify_state(
         }
     });
     found.map(|save| verify_within(save, schema, key, &SaveLimits::default())).transpose()
-}
-
-/// Returns the save in which two files parted, if one of the two still holds it, or one of some other files, such as their
-/// backups. An earlier common save is not taken for it: what was earned in between would count twice.
-#[must_use]
-pub fn common_state(
-    ours: &[u8],
-    theirs: &[u8],
-    others: &[&[u8]],
-    schema: &Arc<Schema>,
-) -> Option<Verified<Save>> {
-    let limits = SaveLimits::default();
-    let states = |bytes| Some(Lineage::of(&read_within(bytes, &limits).ok()?).states);
-    let (of_ours, of_theirs) = (states(ours)?, states(theirs)?);
-    let parted = parted(&of_ours, &of_theirs)?;
-    let files: Vec<&[u8]> = [ours, theirs].into_iter().chain(others.iter().copied()).collect();
-    held(&files, parted, schema, None, &limits)
-}
-
-/// Returns the state in which two saves parted, of the states of each from the latest on. Saves that have merged before can
-/// have parted in several: then none is returned.
-fn parted<'s>(ours: &'s [Digest], theirs: &[Digest]) -> Option<&'s Digest> {
-    let parted = ours.iter().find(|state| theirs.contains(state))?;
-    (theirs.iter().find(|state| ours.contains(state)) == Some(parted)).then_some(parted)
-}
-
-/// Returns a state that one of some files holds.
-fn held(
-    files: &[&[u8]],
-    state: &Digest,
-    schema: &Arc<Schema>,
-    key: Option<&SealKey>,
-    limits: &SaveLimits,
-) -> Option<Verified<Save>> {
-    let mut found = None;
-    for bytes in files {
-        each(bytes, limits, |save, (_, digest)| {
-            if digest == *state {
-                found = Some(save);
-            }
-        });
-    }
-    verify_within(found?, schema, key, limits).ok()
 }
 
 /// Visits every intact state of a file: the file up to it, its number and its digest.
