@@ -5,10 +5,10 @@ use std::hint::black_box;
 use std::time::Duration;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use keblin::{Keeper, Progress};
 use keblin::reconcile::reconcile;
 use keblin::save::{Stamp, write};
 use keblin::verify::verify;
+use keblin::{Keeper, Progress};
 use keblin_bench::workload::{ByHand, progress, schema};
 use keblin_bench::{fen_post, in_play};
 

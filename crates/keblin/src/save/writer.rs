@@ -287,10 +287,21 @@ impl<'s> Writing<'s> {
             states: states.take(MAX_PREDECESSORS).collect(),
             profile_erasures: self.snapshot.history.as_ref().map(|history| history.erased),
         };
-        let (live, rows, described) = (table.items_bytes + (end - offset), table.count, table.described);
+        let (live, rows) = (table.items_bytes + (end - offset), table.count);
+        #[cfg(feature = "json")]
+        let described = table.described;
         let Row { len_bytes: header_len, digest: header_digest, .. } = self.header;
         let tail = Tail { header_len, header_digest, end, area_table: area_table.with(table) };
-        Written { parts: self.out, lineage, tail, live, rows, has_new_areas, described }
+        Written {
+            parts: self.out,
+            lineage,
+            tail,
+            live,
+            rows,
+            #[cfg(feature = "json")]
+            described,
+            has_new_areas,
+        }
     }
 
     /// Returns the position, in bytes from the start of the file.

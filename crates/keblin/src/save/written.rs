@@ -2,6 +2,7 @@
 
 use super::area_table::AreaTable;
 use super::file::SaveFile;
+#[cfg(feature = "json")]
 use super::history::Described;
 use super::layout::{Digest, SaveLimits};
 use super::parts::Parts;
@@ -59,6 +60,7 @@ pub(crate) struct Written {
     /// The number of rows in its table.
     pub(super) rows: u64,
     /// What a history of it describes.
+    #[cfg(feature = "json")]
     pub(super) described: Described,
     /// Whether it shares areas with an earlier state, and others have changed.
     pub(crate) has_new_areas: bool,

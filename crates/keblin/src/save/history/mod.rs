@@ -16,8 +16,10 @@ use crate::grammar::encoded;
 use crate::snapshot::Snapshot;
 use crate::snapshot::history::Piece;
 
+#[cfg(feature = "json")]
+pub(super) use read::imported;
+pub(super) use read::read;
 pub(crate) use read::salvaged;
-pub(super) use read::{imported, read};
 pub(super) use write::write;
 
 /// The start of the digests of all sections that hold values, combined: it does not depend on their order.

@@ -11,9 +11,12 @@ use crate::save::error::ReadError;
 use crate::save::file::SaveFile;
 use crate::save::layout::{HISTORY, SaveLimits};
 use crate::save::map::Item;
+#[cfg(feature = "json")]
 use crate::save::stamp::Stamp;
 use crate::save::values;
+#[cfg(feature = "json")]
 use crate::save::writer::write_whole;
+#[cfg(feature = "json")]
 use crate::save::written::Wrapping;
 use crate::snapshot::history::{Amount, Content, EntryId, History, MAX_WRITERS, Past, Piece, Written};
 use crate::snapshot::{Schema, Snapshot};
@@ -34,6 +37,7 @@ pub(crate) fn salvaged(section: &Section<'_>, snapshot: &Snapshot) -> Option<His
 }
 
 /// Reads the history of a snapshot that was imported at some time, from the body of the section.
+#[cfg(feature = "json")]
 pub(in crate::save) fn imported(
     body: &[u8],
     snapshot: &Snapshot,
