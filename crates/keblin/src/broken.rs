@@ -18,6 +18,14 @@ pub(crate) enum Broken {
     CopyUnverified,
     /// A file that was put there while the game was closed is taken for ours.
     NoMeeting,
+    /// What two machines have added to an amount is added together, whoever it was.
+    AmountsAdded,
+    /// Nobody notes who has written a plain value.
+    WritesForgotten,
+    /// Entries of a table are told apart by their values alone.
+    EntriesByValue,
+    /// An erasure of a single value is not counted.
+    ErasureUncounted,
     /// This machine's own last state is not merged when the slot is opened.
     OwnForgotten,
     /// A save from before an erasure is treated like any other.

@@ -164,7 +164,7 @@ fn reconcile_writes_a_new_save_with_what_both_have_and_says_what_became_of_each_
     has(&ran, &["letters 31 44 44 theirs", "coppers 130 90 90 ours is lost"]);
     let met = fixture.opened("both.keblin");
     let best: Field<Option<i64>> = fixture.schema.field("best_letters").unwrap();
-    // Both went on with the same run: it has not ended.
+    // Both have resumed the same run: it has not ended.
     assert_eq!((met.get(best), met.get(fixture.int("letters"))), (None.into(), 44));
     assert_eq!(fs::read(fixture.path("anke.keblin")).unwrap(), ours, "the two are only read");
     assert_eq!(fs::read(fixture.path("far.keblin")).unwrap(), theirs);

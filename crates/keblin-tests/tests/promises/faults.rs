@@ -5,8 +5,11 @@ use std::env;
 use std::process::Command;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+/// The law of merging.
+const MACHINES: &str = "machines::every_amount_counts_once_and_nothing_is_lost_however_machines_are_synced";
+
 /// Each fault of `keblin/src/broken.rs`, and a test that notices it.
-const NOTICED: [(&str, &str); 26] = [
+const NOTICED: [(&str, &str); 31] = [
     ("NoSync", "exchanged::a_file_exchanged_in_the_middle_of_a_save_is_seen_and_the_save_is_published_again"),
     ("NoSync", "explored::one_core_finds_the_same_as_many"),
     (
@@ -27,6 +30,11 @@ const NOTICED: [(&str, &str); 26] = [
         "NoMeeting",
         "exchanged::a_strangers_file_put_in_place_while_the_game_was_closed_meets_ours_and_neither_is_lost",
     ),
+    ("AmountsAdded", MACHINES),
+    ("WritesForgotten", MACHINES),
+    ("EntriesByValue", MACHINES),
+    ("ErasureUncounted", MACHINES),
+    ("OwnForgotten", MACHINES),
     ("OwnForgotten", "two_machines::no_amount_counts_twice_however_two_machines_are_synced"),
     ("ErasuresForgotten", "meetings::what_an_erasure_knows_nothing_of_does_not_come_back_by_half_of_it"),
     (

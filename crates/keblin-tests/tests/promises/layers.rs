@@ -9,7 +9,7 @@ use crate::tables::project;
 /// Each stage and the stages of this crate it may use, lowest first.
 const MAY_USE: [(&str, &[&str]); 16] = [
     ("grammar", &[]),
-    ("snapshot", &["grammar"]),
+    ("snapshot", &["broken", "grammar"]),
     ("broken", &[]),
     ("world", &["broken", "grammar", "snapshot"]),
     ("account", &[]),

@@ -7,6 +7,7 @@ use keblin_model::model::Again;
 use keblin_model::{Keep, Value};
 
 use super::tables;
+use crate::broken::Broken;
 use crate::grammar::listed::{FactOf, Leaf};
 use crate::progress::Engine;
 use crate::progress::erase::Erase;
@@ -106,7 +107,7 @@ impl Recording {
         let schema = Arc::clone(&self.now.schema);
         let first = State::first(&schema);
         for piece in &erased.pieces {
-            let erased = self.history.erased(piece) + 1;
+            let erased = self.history.erased(piece) + u64::from(!Broken::ErasureUncounted.is());
             self.history.set(piece.clone(), Past { erased, content: Content::Value });
             match piece {
                 Piece::Leaf(leaf) => leaf.copy(&first, &mut self.before.state),
@@ -135,6 +136,9 @@ impl Recording {
 
     /// Notes that a plain piece was written now.
     fn write(&mut self, piece: Piece) {
+        if Broken::WritesForgotten.is() {
+            return;
+        }
         let erased = self.history.erased(&piece);
         self.history.set(piece, Past { erased, content: Content::Plain(self.top) });
     }

@@ -6,6 +6,7 @@ use std::cmp::Ordering;
 use keblin_model::order::sort_by;
 use keblin_model::{Keep, Value};
 
+use crate::broken::Broken;
 use crate::snapshot::history::{EntryId, Written};
 
 /// The number of the entry of a run that was replaced.
@@ -60,7 +61,8 @@ pub(super) fn join(keep: Keep, ours: &[Entry], theirs: &[Entry], places: usize) 
 
 /// Returns whether two entries are the same one.
 fn is_same((id, value): &Entry, (other, other_value): &Entry) -> bool {
-    id == other && (id.written != Written::UNKNOWN || value == other_value)
+    let is_one = id == other || Broken::EntriesByValue.is();
+    is_one && ((id.written != Written::UNKNOWN && id == other) || value == other_value)
 }
 
 /// The better one first; of two with the same value the earlier one, as a game enters them.

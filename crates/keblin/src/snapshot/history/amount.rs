@@ -6,6 +6,8 @@ use std::collections::BTreeMap;
 
 use keblin_model::{Time, Value};
 
+use crate::broken::Broken;
+
 /// An amount, by who has added to it and taken from it. All numbers are ints or floats; a time counts its nanoseconds.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Amount {
@@ -65,6 +67,9 @@ impl Amount {
         let mut by = self.by.clone();
         for (writer, (added, taken)) in &other.by {
             match by.get_mut(writer) {
+                Some(held) if Broken::AmountsAdded.is() => {
+                    *held = (plus(&held.0, added), plus(&held.1, taken))
+                }
                 Some(held) => *held = (greater(&held.0, added), greater(&held.1, taken)),
                 None => drop(by.insert(*writer, (added.clone(), taken.clone()))),
             }
