@@ -4,6 +4,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use keblin::store::backend::{Backend, Disk};
 use keblin::store::{Origin, Slot};
 use keblin::{Keeper, SaveDir};
 use tempfile::TempDir;
@@ -143,4 +144,18 @@ fn an_erasure_reaches_the_own_state_too() {
         let bytes = fs::read(&path).unwrap();
         assert!(!bytes.windows(5).any(|part| part == number), "{path:?}");
     }
+}
+
+#[test]
+fn what_a_new_file_replaces_on_the_disk_has_another_name_for_a_moment() {
+    let folder = tempfile::tempdir().unwrap();
+    let [path, beside, replaced] = ["otter", "beside", "replaced"].map(|name| folder.path().join(name));
+    let disk = Disk::default();
+    assert!(disk.publish_over(&path, &beside, &[b"first"], &replaced).unwrap());
+    assert!(!replaced.exists(), "nothing was replaced");
+    assert!(disk.publish_over(&path, &beside, &[b"second"], &replaced).unwrap());
+    assert_eq!(
+        (fs::read(&path).unwrap(), fs::read(&replaced).unwrap()),
+        (b"second".to_vec(), b"first".to_vec())
+    );
 }

@@ -60,6 +60,16 @@ impl<W: Watcher> Backend for Watched<W> {
         self.watch(Doing::Publish, path, || self.files.publish(path, beside, parts))
     }
 
+    fn publish_over(
+        &self,
+        path: &Path,
+        beside: &Path,
+        parts: &[&[u8]],
+        replaced: &Path,
+    ) -> Result<bool, DiskError> {
+        self.watch(Doing::Publish, path, || self.files.publish_over(path, beside, parts, replaced))
+    }
+
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
         self.watch(Doing::SetAside, Path::new(""), || self.files.set_aside(moves).map(|()| true)).map(drop)
     }

@@ -102,7 +102,7 @@ impl Slot {
         for act in plan.acts {
             if act == Act::New {
                 held.note_attempt(&written.lineage);
-                if !self.put(&self.path(), &written.parts.all())? && !Broken::ExchangeUnseen.is() {
+                if !self.put_over(there.file.bytes(), &written.parts.all())? && !Broken::ExchangeUnseen.is() {
                     return Ok(None);
                 }
             } else if let Some((place, kept, why)) = self.carry_out(act, &there, &written)? {
@@ -185,6 +185,23 @@ impl Slot {
             true => Ok(()),
             false => Err(SaveError::InUse { lock: self.lock_path() }),
         }
+    }
+
+    /// Puts a new file in place of the one that was seen. If another program has put one there since, that one is put back, to
+    /// be looked at. Returns whether the new file is there.
+    fn put_over(&self, seen: Option<&[u8]>, parts: &[&[u8]]) -> Result<bool, DiskError> {
+        let (dir, path, name) = (self.dir(), self.path(), self.name().as_str());
+        let [beside, replaced] = [(); 2].map(|()| dir.fresh_path(name));
+        let stands = dir.files().publish_over(&path, &beside, parts, &replaced)?;
+        let Some(unseen) = dir.read(&replaced)? else { return Ok(stands) };
+        if Some(&*unseen) == seen {
+            let _ = dir.files().remove(&replaced);
+            return Ok(stands);
+        }
+        if stands {
+            dir.files().set_aside(&[(replaced, path)])?;
+        }
+        Ok(false)
     }
 
     pub(super) fn put(&self, path: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {

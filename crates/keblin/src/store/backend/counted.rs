@@ -83,6 +83,18 @@ impl Backend for Counted {
         Ok(stands)
     }
 
+    fn publish_over(
+        &self,
+        path: &Path,
+        beside: &Path,
+        parts: &[&[u8]],
+        replaced: &Path,
+    ) -> Result<bool, DiskError> {
+        let stands = self.disk.publish_over(path, beside, parts, replaced)?;
+        self.has_written(parts);
+        Ok(stands)
+    }
+
     fn link(&self, path: &Path, beside: &Path, to: &Path) -> Result<bool, DiskError> {
         self.disk.link(path, beside, to)
     }

@@ -242,7 +242,18 @@ impl Backend for Disk {
 
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
         self.let_go(path);
-        self.publish_by_steps(path, beside, parts)
+        self.publish_by_steps(path, beside, parts, None)
+    }
+
+    fn publish_over(
+        &self,
+        path: &Path,
+        beside: &Path,
+        parts: &[&[u8]],
+        replaced: &Path,
+    ) -> Result<bool, DiskError> {
+        self.let_go(path);
+        self.publish_by_steps(path, beside, parts, Some(replaced))
     }
 
     fn link(&self, path: &Path, beside: &Path, to: &Path) -> Result<bool, DiskError> {
@@ -340,6 +351,11 @@ impl Steps for Disk {
     fn sync_file(&self, path: &Path) -> Result<(), DiskError> {
         let file = open_regular(OpenOptions::new().write(true), path).map_err(failed("opening", path))?;
         file.sync_all().map_err(failed("syncing", path))
+    }
+
+    fn keep_replaced(&self, path: &Path, replaced: &Path) {
+        // Without hard links the file is lost that arrives between looking and renaming.
+        let _ = fs::hard_link(path, replaced);
     }
 
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError> {

@@ -203,7 +203,17 @@ impl Backend for Memory {
     }
 
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        self.publish_by_steps(path, beside, parts)
+        self.publish_by_steps(path, beside, parts, None)
+    }
+
+    fn publish_over(
+        &self,
+        path: &Path,
+        beside: &Path,
+        parts: &[&[u8]],
+        replaced: &Path,
+    ) -> Result<bool, DiskError> {
+        self.publish_by_steps(path, beside, parts, Some(replaced))
     }
 
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
@@ -277,6 +287,13 @@ impl Steps for Memory {
 
     fn sync_file(&self, _path: &Path) -> Result<(), DiskError> {
         Ok(())
+    }
+
+    fn keep_replaced(&self, path: &Path, replaced: &Path) {
+        let mut held = self.held();
+        if let Some(file) = held.files.get(path).cloned() {
+            held.files.insert(replaced.to_path_buf(), file);
+        }
     }
 
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError> {

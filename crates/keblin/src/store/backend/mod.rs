@@ -129,6 +129,22 @@ pub trait Backend: fmt::Debug + Send + Sync {
     /// [`DiskError`] if it fails; then the name refers to either file.
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError>;
 
+    /// As [`Backend::publish`]; what had the name until then is afterwards under another, unused one, if there was a file and
+    /// the backend can do so. A file that another program put there at the last moment is not lost then.
+    ///
+    /// # Errors
+    /// As [`Backend::publish`].
+    fn publish_over(
+        &self,
+        path: &Path,
+        beside: &Path,
+        parts: &[&[u8]],
+        replaced: &Path,
+    ) -> Result<bool, DiskError> {
+        let _ = replaced;
+        self.publish(path, beside, parts)
+    }
+
     /// Gives a file a second name, in place of a file of that name: whatever is written to it later is under both names,
     /// and if another program replaces the file of the first name, it stays under the second. `beside` is an unused name.
     /// It need not survive a power failure. Returns whether it did; a backend without such names returns `false`, and
@@ -230,8 +246,16 @@ pub(super) trait Steps: Backend {
     fn rename(&self, path: &Path, to: &Path) -> Result<(), DiskError>;
     /// Syncs the names in a folder, so that they survive a power failure.
     fn sync_folder(&self, folder: &Path) -> Result<(), DiskError>;
+    /// Gives what has a name another one too, if that is possible: it is about to lose the first.
+    fn keep_replaced(&self, _path: &Path, _replaced: &Path) {}
 
-    fn publish_by_steps(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
+    fn publish_by_steps(
+        &self,
+        path: &Path,
+        beside: &Path,
+        parts: &[&[u8]],
+        replaced: Option<&Path>,
+    ) -> Result<bool, DiskError> {
         for folder in [beside.parent(), path.parent()].into_iter().flatten() {
             self.make_folder(folder)?;
         }
@@ -241,6 +265,7 @@ pub(super) trait Steps: Backend {
             let _ = self.remove(beside);
         }
         let which = written?;
+        replaced.into_iter().for_each(|replaced| self.keep_replaced(path, replaced));
         self.rename_for_good(&[(beside.to_path_buf(), path.to_path_buf())])?;
         self.stands_for(path, which, parts)
     }

@@ -151,7 +151,7 @@ impl Backend for PowerCut {
     }
 
     fn publish(&self, path: &Path, beside: &Path, parts: &[&[u8]]) -> Result<bool, DiskError> {
-        self.publish_by_steps(path, beside, parts)
+        self.publish_by_steps(path, beside, parts, None)
     }
 
     fn set_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), DiskError> {
