@@ -5,6 +5,7 @@
 //!   NAME.keblin                   the save of slot NAME
 //!   aside/
 //!     NAME.previous.keblin        the backup: the save before it
+//!     NAME.own-ID-PLACE.keblin    this machine's own last state, which a sync program does not reach
 //!     NAME.lock                   locked while the slot is open
 //!     NAME.pin-PIN.keblin         a pin: a state that the player asked to keep
 //!     NAME.damaged-1.keblin       a file that could not be used, under a name that says why
