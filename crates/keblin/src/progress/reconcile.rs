@@ -119,9 +119,12 @@ pub(crate) fn merged<'s>(ours: &'s Snapshot, theirs: &'s Snapshot) -> Reconciled
         _ => later(ours, theirs),
     };
     let side = |side: Side| if side == Side::Ours { ours } else { theirs };
-    let Joined { mut snapshot, run } = joined(ours, theirs, later);
-    let earlier = if later == Side::Ours { theirs } else { ours };
-    snapshot.carried = carried(side(later), earlier, side(run));
+    let Joined { mut snapshot, run, is_one_alone } = joined(ours, theirs, later);
+    let later = if is_one_alone { run } else { later };
+    if !is_one_alone {
+        let earlier = if later == Side::Ours { theirs } else { ours };
+        snapshot.carried = carried(side(later), earlier, side(run));
+    }
     snapshot.saved = side(later).saved;
     if may_be_out_of_bounds(&ours.schema) {
         hold_bounds(&mut snapshot);

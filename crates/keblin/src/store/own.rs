@@ -2,7 +2,6 @@
 //! the slot's: what this machine has saved is still here, and opening merges it. The name of the file has the id under
 //! which this machine writes the slot; an id without its file is not used again.
 
-use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -13,7 +12,7 @@ use super::slot::Slot;
 use super::slot_state::SlotState;
 use crate::broken::Broken;
 use crate::save::file::without_reserve;
-use crate::save::layout::{FOOT_ITEM_BYTES, FOOT_MARK};
+use crate::save::layout::{FOOT_ITEM_BYTES, FOOT_MARK, digest};
 use crate::save::writer::write_whole;
 use crate::save::{Lineage, Stamp, read_within};
 use crate::snapshot::Schema;
@@ -44,10 +43,8 @@ impl Slot {
 
     /// Returns a number that no other folder has, on this machine or on another: files that were copied here are not its own.
     fn here(&self) -> u32 {
-        let mut hasher = DefaultHasher::new();
-        (self.dir().files().machine(), self.dir().folder()).hash(&mut hasher);
-        let [a, b, c, d, ..] = hasher.finish().to_be_bytes();
-        u32::from_be_bytes([a, b, c, d])
+        let of = format!("{:016x} {}", self.dir().files().machine(), self.dir().folder().display());
+        digest(of.as_bytes()).first_chunk().map_or(0, |start| u32::from_be_bytes(*start))
     }
 
     /// Returns the files of this machine's own last states. There is more than one only if the game has ended without closing

@@ -1,10 +1,11 @@
 //! Merging two saves by their histories: two saves and nothing else. There is no writer and no clock here, and no side
 //! that counts more than the other.
 
+use std::cmp::Ordering;
 use std::sync::Arc;
 
-use keblin_model::keep::meet_all;
-use keblin_model::model::{FieldDef, OnReset};
+use keblin_model::keep::{meet, meet_all};
+use keblin_model::model::{FieldDef, OnReset, Scope};
 use keblin_model::{Keep, Model, Value};
 
 use super::tables;
@@ -18,6 +19,8 @@ pub(crate) struct Joined {
     pub(crate) snapshot: Snapshot,
     /// Whose run it is.
     pub(crate) run: Side,
+    /// Whether one of them was taken as a whole, because the profile was erased more often there.
+    pub(crate) is_one_alone: bool,
 }
 
 /// Returns what two saves hold together. `later` decides what nobody is known to have written.
@@ -42,16 +45,15 @@ pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined 
         };
         let History { top, writers, .. } = history;
         let history = Some(Arc::new(History { top, writers, ..of }));
-        return Joined { snapshot: Snapshot { history, ..snapshot.clone() }, run: side };
+        return Joined { snapshot: Snapshot { history, ..snapshot.clone() }, run: side, is_one_alone: true };
     }
-    let whose = |piece: &Piece| match a.erased(piece).cmp(&b.erased(piece)) {
-        std::cmp::Ordering::Greater => Side::Ours,
-        std::cmp::Ordering::Less => Side::Theirs,
-        std::cmp::Ordering::Equal => match a.written(piece).cmp(&b.written(piece)) {
-            std::cmp::Ordering::Greater => Side::Ours,
-            std::cmp::Ordering::Less => Side::Theirs,
-            std::cmp::Ordering::Equal => later,
-        },
+    let whose = |piece: &Piece| {
+        let of = |history: &History| (history.erased(piece), history.written(piece));
+        match of(&a).cmp(&of(&b)) {
+            Ordering::Greater => Side::Ours,
+            Ordering::Less => Side::Theirs,
+            Ordering::Equal => later,
+        }
     };
     let run = whose(&Piece::Run);
     let of = |side: Side| if side == Side::Ours { ours } else { theirs };
@@ -88,7 +90,7 @@ pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined 
     for (offer, value) in is_open(&a, &b).into_iter().chain(is_open(&b, &a)) {
         let keep = ours.schema.field_at(offer.1).map_or(Keep::Latest, |field| field.keep);
         let held = history.offers.entry(offer).or_insert(Value::Unset);
-        *held = keblin_model::keep::meet(keep, held, &value).unwrap_or_else(|| held.clone());
+        *held = meet(keep, held, &value).unwrap_or_else(|| held.clone());
     }
     let mut snapshot = Snapshot {
         state,
@@ -98,7 +100,8 @@ pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined 
         ..of(later).clone()
     };
     history.take_offers(&mut snapshot);
-    Joined { snapshot: Snapshot { history: Some(Arc::new(history)), ..snapshot }, run }
+    let snapshot = Snapshot { history: Some(Arc::new(history)), ..snapshot };
+    Joined { snapshot, run, is_one_alone: false }
 }
 
 pub(super) struct Joining<'j> {
@@ -141,7 +144,7 @@ impl Joining<'_> {
         let schema = self.schema;
         for field in &schema.fields {
             // Settings are not part of a slot, and what is not durable is nobody's: those of the first save stay.
-            if !field.durable || field.scope == keblin_model::model::Scope::Device {
+            if !field.durable || field.scope == Scope::Device {
                 let (cells, from) = (field.cells.clone(), self.ours);
                 if let (Some(to), Some(from)) =
                     (self.state.cells.get_mut(cells.clone()), from.cells.get(cells))
@@ -175,9 +178,9 @@ impl Joining<'_> {
         match (field.keep, ours, theirs) {
             (Keep::Latest, ..) => {
                 let side = match self.a.written(&piece).cmp(&self.b.written(&piece)) {
-                    std::cmp::Ordering::Greater => Side::Ours,
-                    std::cmp::Ordering::Less => Side::Theirs,
-                    std::cmp::Ordering::Equal => self.later,
+                    Ordering::Greater => Side::Ours,
+                    Ordering::Less => Side::Theirs,
+                    Ordering::Equal => self.later,
                 };
                 self.take(leaf, side);
             }

@@ -7,13 +7,13 @@
 use keblin_model::order::sort_by;
 use std::collections::HashMap;
 use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
-use std::hash::{DefaultHasher, Hash, Hasher};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use super::{Backend, FileParts, LeftAt, Lock, Steps, Which};
+use crate::save::layout::digest;
 use crate::store::error::{DiskError, failed, there};
 
 /// How often a lock that is held is tried again, and the pause in between.
@@ -26,9 +26,8 @@ pub(super) fn machine() -> u64 {
     let id = ids.iter().find_map(|path| fs::read_to_string(path).ok().filter(|id| !id.trim().is_empty()));
     let names = ["COMPUTERNAME", "HOSTNAME"];
     let id = id.or_else(|| names.iter().find_map(|name| std::env::var(name).ok()));
-    let mut hasher = DefaultHasher::new();
-    id.hash(&mut hasher);
-    hasher.finish()
+    let id = id.unwrap_or_default();
+    digest(id.trim().as_bytes()).first_chunk().map_or(0, |start| u64::from_be_bytes(*start))
 }
 
 /// Returns milliseconds since 1970; 0 if the clock is before.
