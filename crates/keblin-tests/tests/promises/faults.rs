@@ -36,7 +36,7 @@ const NOTICED: [(&str, &str); 31] = [
     ("ErasureUncounted", MACHINES),
     ("OwnForgotten", MACHINES),
     ("OwnForgotten", "two_machines::no_amount_counts_twice_however_two_machines_are_synced"),
-    ("ErasuresForgotten", "meetings::what_an_erasure_knows_nothing_of_does_not_come_back_by_half_of_it"),
+    ("ErasuresForgotten", "published::publishing_does_with_the_files_that_are_there_what_the_table_says"),
     (
         "OlderBecomesCopy",
         "exchanged::an_older_one_of_ours_put_back_gives_way_to_the_copy_wherever_a_save_is_cut_off",

@@ -46,6 +46,7 @@ mod inner_shapes;
 mod invariants;
 mod keepers;
 mod kinds;
+mod last_moment;
 mod laws;
 mod layers;
 mod levels;

@@ -153,10 +153,13 @@ impl Recording {
         let schema = Arc::clone(&self.now.schema);
         for field in profile_fields(&schema) {
             let all = |state: &State| state.cells.get(field.cells.clone()).map(<[Value]>::to_vec);
-            let (Some(before), Some(now)) = (all(&self.before.state), all(&self.now.state)) else { continue };
-            if before == now {
+            // Few fields have changed since the last save, so the others are not copied.
+            if self.before.state.cells.get(field.cells.clone())
+                == self.now.state.cells.get(field.cells.clone())
+            {
                 continue;
             }
+            let (Some(before), Some(now)) = (all(&self.before.state), all(&self.now.state)) else { continue };
             let tables = before.chunks(field.places).zip(now.chunks(field.places)).enumerate();
             for (at, (before, now)) in tables.filter(|(_, (before, now))| before != now) {
                 let piece = Piece::of_field(field, field.cells.start + at * field.places);
