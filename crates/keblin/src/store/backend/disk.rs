@@ -9,7 +9,7 @@ use std::collections::HashMap;
 use std::fs::{self, File, Metadata, OpenOptions, TryLockError};
 use std::io::{self, ErrorKind, IoSlice, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use super::{Backend, FileParts, LeftAt, Lock, Steps, Which};
@@ -22,12 +22,14 @@ const LOCK_PAUSE: Duration = Duration::from_millis(5);
 
 /// Returns a number that no other machine has, as far as it is known: by its id, where the system has one, else by its name.
 pub(super) fn machine() -> u64 {
-    let ids = ["/etc/machine-id", "/var/lib/dbus/machine-id"];
-    let id = ids.iter().find_map(|path| fs::read_to_string(path).ok().filter(|id| !id.trim().is_empty()));
-    let names = ["COMPUTERNAME", "HOSTNAME"];
-    let id = id.or_else(|| names.iter().find_map(|name| std::env::var(name).ok()));
-    let id = id.unwrap_or_default();
-    digest(id.trim().as_bytes()).first_chunk().map_or(0, |start| u64::from_be_bytes(*start))
+    static MACHINE: OnceLock<u64> = OnceLock::new();
+    *MACHINE.get_or_init(|| {
+        let ids = ["/etc/machine-id", "/var/lib/dbus/machine-id"];
+        let id = ids.iter().find_map(|path| fs::read_to_string(path).ok().filter(|id| !id.trim().is_empty()));
+        let names = ["COMPUTERNAME", "HOSTNAME"];
+        let id = id.or_else(|| names.iter().find_map(|name| std::env::var(name).ok())).unwrap_or_default();
+        digest(id.trim().as_bytes()).first_chunk().map_or(0, |start| u64::from_be_bytes(*start))
+    })
 }
 
 /// Returns milliseconds since 1970; 0 if the clock is before.
