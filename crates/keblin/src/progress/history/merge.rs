@@ -1,5 +1,5 @@
-//! Merging two saves by their histories: two saves and nothing else. There is no writer and no clock here, and no side
-//! that counts more than the other.
+//! Merges two saves by their histories. The result depends on the two saves alone: not on the clock, not on the machine that
+//! merges, and not on which save comes first.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
