@@ -18,12 +18,14 @@ static FILES: LazyLock<Files> = LazyLock::new(|| {
             (1, file("frozen/v1.toml", include_str!("../demo/frozen/v1.toml"))),
             (2, file("frozen/v2.toml", include_str!("../demo/frozen/v2.toml"))),
             (3, file("frozen/v3.toml", include_str!("../demo/frozen/v3.toml"))),
+            (4, file("frozen/v4.toml", include_str!("../demo/frozen/v4.toml"))),
         ]
         .into(),
         steps: [
             (2, file("migrations/v2.toml", include_str!("../demo/migrations/v2.toml"))),
             (3, file("migrations/v3.toml", include_str!("../demo/migrations/v3.toml"))),
             (4, file("migrations/v4.toml", include_str!("../demo/migrations/v4.toml"))),
+            (5, file("migrations/v5.toml", include_str!("../demo/migrations/v5.toml"))),
         ]
         .into(),
     }

@@ -10,20 +10,22 @@ fn a_sound_declaration_is_fine() {
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     assert_eq!(
         ran.out,
-        "demo/progress.toml: fen_post, version 4\n  12 fields: 1 of level scope, 6 of run scope, 3 of profile scope, 2 of device\n    scope\n  \
+        "demo/progress.toml: fen_post, version 5\n  12 fields: 1 of level scope, 6 of run scope, 3 of profile scope, 2 of device\n    scope\n  \
          7 levels with 10 checkpoints, on 2 difficulties\n  3 kinds of objects in 2 areas\n  nothing found\n  \
-         demo/frozen/v1.keblin opens from version 1: 42 carried, 8 changed, 8 filled, 2\n      dropped\n  \
-         demo/frozen/v2.keblin opens from version 2: 30 carried, 7 changed, 7 filled, 2\n      dropped\n  \
-         demo/frozen/v3.keblin opens from version 3: 26 carried\n  \
-         demo/frozen/v4.keblin opens unchanged, version 4\n  \
-         demo/frozen/saves/v1_every_route_done.keblin opens from version 1: 41 carried,\n      8 changed, 7 filled, 2 dropped\n  \
-         demo/frozen/saves/v1_four_routes_done.keblin opens from version 1: 24 carried,\n      1 changed, 10 filled, 1 dropped\n  \
-         demo/frozen/saves/v2_at_the_stake.keblin opens from version 2: 21 carried, 7\n      filled, 2 dropped\n  \
-         demo/frozen/saves/v3_one_route_at_spring.keblin opens from version 3: 11\n      carried\n  \
-         demo/frozen/saves/v4_a_gate_in_motion.keblin opens unchanged, version 4\n"
+         demo/frozen/v1.keblin opens from version 1: 61 carried, 8 changed, 8 filled, 2\n      dropped\n  \
+         demo/frozen/v2.keblin opens from version 2: 49 carried, 7 changed, 7 filled, 2\n      dropped\n  \
+         demo/frozen/v3.keblin opens from version 3: 52 carried\n  \
+         demo/frozen/v4.keblin opens from version 4: 26 carried\n  \
+         demo/frozen/v5.keblin opens unchanged, version 5\n  \
+         demo/frozen/saves/v1_every_route_done.keblin opens from version 1: 59 carried,\n      8 changed, 7 filled, 2 dropped\n  \
+         demo/frozen/saves/v1_four_routes_done.keblin opens from version 1: 38 carried,\n      1 changed, 10 filled, 1 dropped\n  \
+         demo/frozen/saves/v2_at_the_stake.keblin opens from version 2: 35 carried, 7\n      filled, 2 dropped\n  \
+         demo/frozen/saves/v3_one_route_at_spring.keblin opens from version 3: 22\n      carried\n  \
+         demo/frozen/saves/v4_a_gate_in_motion.keblin opens from version 4: 12 carried\n  \
+         demo/frozen/saves/v5_coppers_of_two_machines.keblin opens unchanged, version 5\n"
     );
     let json = keblin(&["check", "--json", "--schema", "demo/progress.toml"]).json();
-    assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &4.into()));
+    assert_eq!((&json["ok"], &json["game"], &json["version"]), (&true.into(), &"fen_post".into(), &5.into()));
     assert!(json["findings"].as_array().unwrap().is_empty());
 }
 
@@ -115,7 +117,7 @@ fn the_survival_table_says_what_each_event_does_to_each_field() {
 fn a_field_that_nothing_names_is_a_hint_where_there_are_rehearsals_to_name_it() {
     let folder = tempfile::tempdir().unwrap();
     let text = std::fs::read_to_string(project("demo/progress.toml")).unwrap();
-    std::fs::write(folder.path().join("progress.toml"), text.replace("version = 4", "version = 1")).unwrap();
+    std::fs::write(folder.path().join("progress.toml"), text.replace("version = 5", "version = 1")).unwrap();
     assert!(keblin_in(folder.path(), &["check"]).out.ends_with("nothing found\n"), "nothing to name it in");
     std::fs::create_dir(folder.path().join("rehearsals")).unwrap();
     std::fs::write(folder.path().join("rehearsals/one.txt"), "expect coppers == 120\nexpect satchel == []\n")
@@ -156,7 +158,7 @@ fn what_is_different_from_an_earlier_declaration_is_told_by_what_it_means_for_sa
     let folder = tempfile::tempdir().unwrap();
     let put = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
     let before = std::fs::read_to_string(project("demo/progress.toml")).unwrap();
-    let before = before.replace("version = 4", "version = 1");
+    let before = before.replace("version = 5", "version = 1");
     let now = before.replace("id = \"bittern\"", "").replace("\"bittern\"", "\"heron\"");
     put("before.toml", &before);
     put("progress.toml", &now.replace("default = 120", "default = 100"));

@@ -272,7 +272,7 @@ fn it_starts_from_a_save() {
         "# What",
         "swap the lamp back: needs oil_cap == 90; set oil_cap 60\n# What",
     );
-    let save = project("demo/frozen/saves/v4_a_gate_in_motion.keblin");
+    let save = project("demo/frozen/saves/v5_coppers_of_two_machines.keblin");
     fs::copy(save, folder.path().join("slot.keblin")).unwrap();
     let args = ["explore", "--from", "slot.keblin", "--to", "deep/found", "--states", "4000", "--json"];
     let found = json(&keblin_in(folder.path(), &args));

@@ -95,9 +95,11 @@ fn a_seal_is_checked_with_the_games_key() {
 
 #[test]
 fn areas_are_salvaged_too_and_one_that_is_damaged_is_named() {
-    let folder = tempfile::tempdir().unwrap();
+    let folder = crate::versions::demo();
     let [hurt, out] = ["hurt.keblin", "saved.keblin"].map(|name| folder.path().join(name));
-    let mut bytes = fs::read(project("demo/frozen/saves/v4_a_gate_in_motion.keblin")).unwrap();
+    let save = "frozen/saves/v4_a_gate_in_motion.keblin";
+    assert_eq!(keblin_in(folder.path(), &["migrate", "--write", save]).code, 0);
+    let mut bytes = fs::read(folder.path().join(save)).unwrap();
     let file = keblin::save::read(&bytes).unwrap();
     let west = file.sections.iter().find(|section| section.name == "area.west").unwrap().body_offset;
     bytes[west] ^= 0xff;

@@ -166,7 +166,7 @@ fn a_folder_without_saves_is_said_and_links_in_folders_are_followed() {
         assert_eq!(flat, expected);
     }
     let other = tempfile::tempdir().unwrap();
-    let save = project("demo/frozen/saves/v4_a_gate_in_motion.keblin");
+    let save = project("demo/frozen/saves/v5_coppers_of_two_machines.keblin");
     fs::copy(&save, other.path().join("a.keblin")).unwrap();
     let linked = folder.path().join("linked");
     fs::create_dir(&linked).unwrap();

@@ -42,7 +42,7 @@ fn show_prints_what_a_save_holds() {
     let flat: Vec<String> =
         ran.out.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect();
     for line in [
-        "otter.keblin: fen_post, version 4",
+        "otter.keblin: fen_post, version 5",
         "a run waits: Long Mere, checkpoint willow, neap",
         "letters 31",
         "coppers 120 default",
@@ -83,7 +83,7 @@ fn areas_that_states_share_are_shown_and_verified() {
 fn show_as_json_has_every_field_and_level() {
     let (folder, _) = saved();
     let json = in_folder(&folder, &["show", "--json", "otter.keblin"]).json();
-    assert_eq!((&json["game"], &json["version"]), (&"fen_post".into(), &4.into()));
+    assert_eq!((&json["game"], &json["version"]), (&"fen_post".into(), &5.into()));
     assert_eq!((&json["save"]["number"], &json["save"]["cause"]), (&1.into(), &"quit".into()));
     assert_eq!((&json["run"]["level"], &json["run"]["checkpoint"]), (&"long_mere".into(), &"willow".into()));
     let fields = &json["fields"];
@@ -177,10 +177,10 @@ fn the_settings_of_a_device_are_shown_and_migrated() {
     assert!(json["settings"]["horn_volume"] == 7 && json["save"]["number"] == 1, "{json}");
 
     let asked = with(&["migrate"]);
-    assert!(asked.code == 0 && asked.out.contains("version 2 -> 4: settings of a device"), "{}", asked.out);
+    assert!(asked.code == 0 && asked.out.contains("version 2 -> 5: settings of a device"), "{}", asked.out);
     assert_eq!(fs::read(&path).unwrap(), bytes, "nothing is written without --write");
     let written = with(&["migrate", "--write", "--json"]).json();
-    assert_eq!((&written["from"], &written["to"], &written["written"]), (&2.into(), &4.into(), &true.into()));
+    assert_eq!((&written["from"], &written["to"], &written["written"]), (&2.into(), &5.into(), &true.into()));
     assert_eq!(fs::read(written["aside"].as_str().unwrap()).unwrap(), bytes, "the earlier file is kept");
     assert!(with(&["migrate"]).out.contains("as it is"));
 }

@@ -69,6 +69,7 @@ impl Fixture {
             game.save_now().unwrap();
             game.set(fixture.int("letters"), letters);
             game.set(fixture.int("coppers"), coppers);
+            game.set_title(name).unwrap();
             game.finish_with_stars(2).unwrap();
             game.close().unwrap();
         }
@@ -161,7 +162,14 @@ fn reconcile_writes_a_new_save_with_what_both_have_and_says_what_became_of_each_
     let [ours, theirs] = ["anke.keblin", "far.keblin"].map(|name| fs::read(fixture.path(name)).unwrap());
     let ran = fixture.run(&["reconcile", "anke.keblin", "far.keblin", "--to", "both.keblin"]);
     assert_eq!(ran.code, 1, "something was lost: {}{}", ran.out, ran.err);
-    has(&ran, &["letters 31 44 44 theirs", "coppers 130 90 90 ours is lost"]);
+    has(
+        &ran,
+        &[
+            "letters 31 44 44 theirs",
+            "coppers 130 90 100 of both",
+            "title \"anke\" \"far\" \"far\" ours is lost",
+        ],
+    );
     let met = fixture.opened("both.keblin");
     let best: Field<Option<i64>> = fixture.schema.field("best_letters").unwrap();
     // Both have resumed the same run: it has not ended.

@@ -36,7 +36,7 @@ fn the_declaration_is_found_here_or_in_a_folder_above() {
     let deep = folder.path().join("levels/one");
     fs::create_dir_all(&deep).unwrap();
     let text = fs::read_to_string(project("demo/progress.toml")).unwrap();
-    fs::write(folder.path().join("progress.toml"), text.replace("version = 4", "version = 1")).unwrap();
+    fs::write(folder.path().join("progress.toml"), text.replace("version = 5", "version = 1")).unwrap();
     let here = keblin_in(folder.path(), &["check"]);
     assert!(here.out.starts_with("progress.toml: fen_post"), "{}", here.out);
     let below = keblin_in(&deep, &["check"]);

@@ -205,7 +205,7 @@ fn migrate_says_what_would_become_of_each_value_and_writes_only_when_told() {
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     assert_fits(&ran.out);
     for told in [
-        ": version 1 -> 4: 24 carried, 1 changed,\n    10 filled, 1 dropped\n  to version 2\n",
+        ": version 1 -> 5: 38 carried, 1 changed,\n    10 filled, 1 dropped\n  to version 2\n",
         "letters (was parcels), oil, coppers, routes_done, crossing, tools\n    filled: boats 4\n  to version 3\n",
         "    best_crossing.long_mere.neap: changed 92.4 -> 1m32.4s, was\n      crossing.long_mere\n    routes_done: dropped 4\n",
         "    filled: levels.reedgate.neap.finished true,",
@@ -215,7 +215,7 @@ fn migrate_says_what_would_become_of_each_value_and_writes_only_when_told() {
     }
     assert_eq!(fs::read(folder.path().join(save)).unwrap(), before);
     let json = run(&["--json", save]).json();
-    assert_eq!((&json["from"], &json["to"], &json["written"]), (&1.into(), &4.into(), &false.into()));
+    assert_eq!((&json["from"], &json["to"], &json["written"]), (&1.into(), &5.into(), &false.into()));
     let crossing =
         json["account"].as_array().unwrap().iter().find(|entry| entry["fate"] == "changed").unwrap();
     assert_eq!((&crossing["before"], &crossing["now"]), (&92.4.into(), &"1m32.4s".into()));
@@ -231,7 +231,7 @@ fn migrate_says_what_would_become_of_each_value_and_writes_only_when_told() {
     assert_eq!((&shown["save"]["number"], &shown["save"]["cause"]), (&10.into(), &"migrate".into()));
     let again = run(&["--write", save]);
     assert!(
-        again.code == 0 && again.out.ends_with("v1_four_routes_done.keblin: as it is: version 4\n"),
+        again.code == 0 && again.out.ends_with("v1_four_routes_done.keblin: as it is: version 5\n"),
         "{}",
         again.out
     );
@@ -245,7 +245,7 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     fs::create_dir(&saves).unwrap();
     let of = |name: &str| fs::read(folder.path().join(format!("frozen/saves/{name}.keblin"))).unwrap();
     for number in 0..30 {
-        let name = ["v1_four_routes_done", "v2_at_the_stake", "v4_a_gate_in_motion"][number % 3];
+        let name = ["v1_four_routes_done", "v2_at_the_stake", "v5_coppers_of_two_machines"][number % 3];
         fs::write(saves.join(format!("player_{number:02}.keblin")), of(name)).unwrap();
     }
     fs::write(saves.join("torn.keblin"), &of("v2_at_the_stake")[..300]).unwrap();
@@ -256,13 +256,13 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     let first: Vec<String> = (0..15).map(|number| format!("players/player_{number:02}.keblin")).collect();
     let first: Vec<&str> = ["--write"].into_iter().chain(first.iter().map(String::as_str)).collect();
     assert!(run(&first).out.contains(
-        "version 4: 10 written, 5 already of this version\nThe earlier saves are in folders `aside`"
+        "version 5: 10 written, 5 already of this version\nThe earlier saves are in folders `aside`"
     ));
     let ran = run(&["players"]);
     assert_eq!(ran.code, 1, "one is torn");
     assert!(ran.out.contains("players/torn.keblin: left untouched: "), "{}", ran.out);
     assert!(
-        ran.out.contains("version 4: 10 would be migrated, 20 already of this version, 1 left untouched\n"),
+        ran.out.contains("version 5: 10 would be migrated, 20 already of this version, 1 left untouched\n"),
         "{}",
         ran.out
     );
@@ -274,7 +274,7 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
     assert!(
         run(&["--write", "players"])
             .out
-            .ends_with("version 4: 30 already of this version, 1 left untouched\n")
+            .ends_with("version 5: 30 already of this version, 1 left untouched\n")
     );
     assert_eq!(files_below(&saves.join("aside")).len(), 20, "each original once");
     assert_eq!(fs::read(saves.join("torn.keblin")).unwrap().len(), 300);
@@ -290,14 +290,14 @@ fn a_folder_is_brought_to_this_version_and_goes_on_where_it_was_cut_off() {
         ran.err
     );
     assert!(
-        ran.out.contains("version 4: 1 written, 30 already of this version, 1 left untouched\n"),
+        ran.out.contains("version 5: 1 written, 30 already of this version, 1 left untouched\n"),
         "{}",
         ran.out
     );
     assert_eq!(fs::read(saves.join("a_file.keblin")).unwrap(), of("v1_four_routes_done"));
     fs::remove_file(saves.join("a_file.keblin")).unwrap();
     fs::rename(folder.path().join("elsewhere"), saves.join("a_file.keblin")).unwrap();
-    assert!(run(&["--write", "players"]).out.contains("version 4: 1 written, 31 already of this version"));
+    assert!(run(&["--write", "players"]).out.contains("version 5: 1 written, 31 already of this version"));
     assert_eq!(files_below(&saves.join("aside")).len(), 22, "still each original once");
     fs::remove_dir_all(saves.join("aside")).unwrap();
     assert_eq!(keblin_in(folder.path(), &["verify", "players", "players/none.keblin"]).code, 2);
@@ -379,7 +379,7 @@ fn a_migration_that_is_killed_again_and_again_comes_to_its_end() {
     }
     let brought = || {
         let json = keblin_in(folder.path(), &["migrate", "--json", "players"]).out;
-        json.lines().filter(|line| line.contains("\"from\":4")).count()
+        json.lines().filter(|line| line.contains("\"from\":5")).count()
     };
     let (mut kills, mut last, mut is_over) = (0, 0, false);
     // Until one run completes: it removes what the earlier ones have left.

@@ -23,6 +23,8 @@ crate::words! {
         Sum = "sum",
         /// A set that only grows.
         Union = "union",
+        /// A number that is added to and spent, such as coins.
+        Balance = "balance",
     }
 }
 
@@ -33,10 +35,24 @@ impl Keep {
         matches!(self, Keep::Highest | Keep::Lowest)
     }
 
-    /// Returns whether the engine can feed a field with this rule from another one: a record, a sum or a union.
+    /// Returns whether the engine can feed a field with this rule from another one: a record, a sum, a
+    /// balance or a union.
     #[must_use]
     pub fn takes_feed(self) -> bool {
-        self.is_record() || matches!(self, Keep::Sum | Keep::Union)
+        self.is_record() || self.is_amount() || self == Keep::Union
+    }
+
+    /// Returns whether a field with this rule is an amount: when two saves are merged, what each machine has added and
+    /// taken counts once.
+    #[must_use]
+    pub fn is_amount(self) -> bool {
+        matches!(self, Keep::Sum | Keep::Balance)
+    }
+
+    /// Returns whether a write may put any value into a field with this rule, also a smaller one.
+    #[must_use]
+    pub fn is_free(self) -> bool {
+        matches!(self, Keep::Latest | Keep::Balance)
     }
 }
 
@@ -47,7 +63,7 @@ impl Keep {
 pub fn meet(rule: Keep, stored: &Value, offered: &Value) -> Option<Value> {
     let better = |side| offered.order(stored) == Some(side);
     let takes_place = match (rule, stored, offered) {
-        (Keep::Latest, stored, offered) => stored != offered,
+        (Keep::Latest | Keep::Balance, stored, offered) => stored != offered,
         (_, _, Value::Unset) => false,
         (_, Value::Unset, _) => true,
         (Keep::Highest | Keep::Sum, ..) => better(Ordering::Greater),
@@ -67,7 +83,7 @@ pub fn meet(rule: Keep, stored: &Value, offered: &Value) -> Option<Value> {
 ///
 /// - Of two tables the best values of both are kept. A value in both counts once, but what each gained since `base`
 ///   counts apart.
-/// - A sum is `base` and what both gained; without `base` it is the greater one.
+/// - A sum or a balance is `base`, and what was added since, less what was taken; without `base` it is the greater one.
 /// - [`Keep::Latest`] returns `ours`: the rule does not say which save is later.
 ///
 /// Without `base` it does not matter which save is `ours`, how often they meet, or in which order three of them do.
@@ -75,7 +91,7 @@ pub fn meet(rule: Keep, stored: &Value, offered: &Value) -> Option<Value> {
 pub fn meet_all(rule: Keep, ours: &[Value], theirs: &[Value], base: Option<&[Value]>) -> Vec<Value> {
     match (rule, base) {
         (Keep::Highest | Keep::Lowest, _) => best_of(rule, ours, theirs, base),
-        (Keep::Sum, Some(base)) => {
+        (Keep::Sum | Keep::Balance, Some(base)) => {
             let gained = |theirs: &Value, base: &Value| Some(theirs.plus(&base.negated())?.0);
             let all = ours.iter().zip(theirs).zip(base);
             let sum = |((ours, theirs), base): ((&Value, &Value), &Value)| {
@@ -88,6 +104,8 @@ pub fn meet_all(rule: Keep, ours: &[Value], theirs: &[Value], base: Option<&[Val
         (Keep::Latest, _) => ours.to_vec(),
         _ => {
             let all = ours.iter().zip(theirs);
+            // Without `base`, nobody can say what was spent.
+            let rule = if rule == Keep::Balance { Keep::Highest } else { rule };
             all.map(|(ours, theirs)| meet(rule, ours, theirs).unwrap_or_else(|| ours.clone())).collect()
         }
     }

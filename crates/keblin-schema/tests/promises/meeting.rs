@@ -35,7 +35,7 @@ fn held(rule: Keep) -> BoxedStrategy<Vec<Value>> {
 
 /// A rule that says what is better or more, with values of three saves.
 fn three() -> impl Strategy<Value = (Keep, [Vec<Value>; 3])> {
-    let rules = [Keep::Highest, Keep::Lowest, Keep::Once, Keep::Sum, Keep::Union];
+    let rules = [Keep::Highest, Keep::Lowest, Keep::Once, Keep::Sum, Keep::Union, Keep::Balance];
     prop::sample::select(rules.to_vec())
         .prop_flat_map(|rule| (Just(rule), [held(rule), held(rule), held(rule)]))
 }

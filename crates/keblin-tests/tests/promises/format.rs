@@ -50,7 +50,7 @@ fn damage_is_not_mistaken(bytes: &[u8], place: Range<usize>, schema: &Arc<Schema
 fn a_forged_file_reads_as_one_that_was_written() {
     let schema = fen_post();
     let bytes = saved(&schema);
-    let forge = forged(&read(&bytes).unwrap()).state(1, 4).bytes.clone();
+    let forge = forged(&read(&bytes).unwrap()).state(1, 5).bytes.clone();
     assert!(verify(&forge, &schema).unwrap().snapshot() == verify(&bytes, &schema).unwrap().snapshot());
 }
 
@@ -59,7 +59,7 @@ fn a_newer_format_a_newer_version_and_a_foreign_game_are_told_apart_also_when_da
     let schema = fen_post();
     let bytes = saved(&schema);
     let sections = read(&bytes).unwrap().sections;
-    let newer_format = Forge::in_format(2, "fen_post").state(1, 4).bytes.clone();
+    let newer_format = Forge::in_format(2, "fen_post").state(1, 5).bytes.clone();
     assert_eq!(
         refusal(&newer_format).to_string(),
         "header, byte 11: written in format 2, but this library reads formats up to 1"
@@ -69,8 +69,8 @@ fn a_newer_format_a_newer_version_and_a_foreign_game_are_told_apart_also_when_da
     assert_eq!((draft.fault.code().as_str(), draft.is_refusal()), ("draft_format", true));
     let mut foreign = Forge::of("otter_brook");
     sections.iter().for_each(|section| _ = foreign.section(section.name, true, 0, section.body));
-    let foreign = foreign.state(1, 4).bytes.clone();
-    let newer_version = forged(&read(&bytes).unwrap()).state(1, 5).bytes.clone();
+    let foreign = foreign.state(1, 5).bytes.clone();
+    let newer_version = forged(&read(&bytes).unwrap()).state(1, 6).bytes.clone();
     let header = Forge::in_format(2, "fen_post").bytes.len();
     for (bytes, code) in
         [(newer_format, "newer_format"), (foreign, "other_game"), (newer_version, "newer_version")]
@@ -90,20 +90,20 @@ fn what_a_later_version_wrote_and_needs_is_refused_also_behind_the_last_state() 
     let file = read(&bytes).unwrap();
     let behind = |forge: &mut Forge| forge.block("patch", "patch", true, &[0x00]).bytes.clone();
     let cases = [
-        (forged(&file).block("index", "index", true, &[0x80]).state(1, 4).bytes.clone(), "the block `index`"),
+        (forged(&file).block("index", "index", true, &[0x80]).state(1, 5).bytes.clone(), "the block `index`"),
         (
-            forged(&file).section("weather", true, 0, &[0x80]).state(1, 4).bytes.clone(),
+            forged(&file).section("weather", true, 0, &[0x80]).state(1, 5).bytes.clone(),
             "the section `weather`",
         ),
         (
-            forged(&file).section("weather", false, 7, &[0x80]).state(1, 4).bytes.clone(),
+            forged(&file).section("weather", false, 7, &[0x80]).state(1, 5).bytes.clone(),
             "codec 7 of section `weather`",
         ),
         (
-            forged(&file).block("profile", "section", true, &[0x81, 0x00]).state(1, 4).bytes.clone(),
+            forged(&file).block("profile", "section", true, &[0x81, 0x00]).state(1, 5).bytes.clone(),
             "a section of another shape",
         ),
-        (behind(forged(&file).state(1, 4)), "the block `patch`"),
+        (behind(forged(&file).state(1, 5)), "the block `patch`"),
     ];
     for (bytes, what) in cases {
         let error = verify(&bytes, &schema).unwrap_err();
@@ -131,7 +131,7 @@ fn what_is_not_known_and_not_needed_is_carried_along_told_and_written_back() {
         forge.rows.iter().rev().take(2).map(|row| usize::try_from(row.offset).unwrap()..).collect();
     let blocks: Vec<Vec<u8>> = places.iter().map(|place| forge.bytes[place.clone()].to_vec()).collect();
     let (index, weather) = (blocks[0].clone(), blocks[1][..blocks[1].len() - blocks[0].len()].to_vec());
-    let save = verify(&forge.state(1, 4).bytes, &schema).unwrap();
+    let save = verify(&forge.state(1, 5).bytes, &schema).unwrap();
     let told: Vec<String> = save.findings().iter().map(ToString::to_string).collect();
     assert_eq!(
         told,
@@ -159,12 +159,12 @@ fn every_number_that_is_stored_is_held_against_what_it_is_about() {
     let spoilt = |spoil: &dyn Fn(&mut Forge)| {
         let mut forge = forged(&file);
         spoil(&mut forge);
-        forge.state(1, 4).bytes.clone()
+        forge.state(1, 5).bytes.clone()
     };
     let wrong_length = cbor(|out| {
         drop(out.array(4).unwrap().str("weather").unwrap().u32(0).unwrap().u64(5).unwrap().bytes(&[0x80]));
     });
-    let mut wrong_foot = forged(&file).state(1, 4).bytes.clone();
+    let mut wrong_foot = forged(&file).state(1, 5).bytes.clone();
     let number_at = wrong_foot.len() - 9;
     wrong_foot[number_at] ^= 0x02;
     let cases: [(&str, Vec<u8>, &str, &str); 9] = [
@@ -295,8 +295,8 @@ fn keys(map: &mut Decoder<'_>, found: &mut BTreeSet<String>) {
 fn the_page_lists_what_each_section_holds() {
     let page = crate::tables::read("docs/save-format.md");
     // With a star that has an id and a level that latches, a profile has every key; with save points, a run.
-    let more = "version = 4\nstars_by = 'each'\ncheckpoint_lasts = 'run'";
-    let text = crate::tables::read("demo/progress.toml").replace("version = 4", more);
+    let more = "version = 5\nstars_by = 'each'\ncheckpoint_lasts = 'run'";
+    let text = crate::tables::read("demo/progress.toml").replace("version = 5", more);
     let star = "stars = [{ id = 'arrived', when = 'true' }]\nlatch = true";
     let schema =
         Arc::new(Schema::parse("progress.toml", &text.replacen("stars = 3", star, 1)).unwrap().schema);

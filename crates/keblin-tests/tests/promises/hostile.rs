@@ -46,7 +46,7 @@ fn with_profile(body: &[u8]) -> Vec<u8> {
     Forge::of("fen_post")
         .section("profile", true, 0, body)
         .section("run", true, 0, &run)
-        .state(1, 4)
+        .state(1, 5)
         .bytes
         .clone()
 }
@@ -60,11 +60,11 @@ fn nesting_ten_thousand_deep_is_refused() {
         // In the map of a section, in a block's content, and as tags, which are nested items too.
         let body = [&[0xa1, 0x61, 0x61][..], &deep].concat();
         assert_eq!(refused(&format!("{name} in a section"), &with_profile(&body)), "too_deep");
-        let block = Forge::of("fen_post").block("deep", "deep", true, &deep).state(1, 4).bytes.clone();
+        let block = Forge::of("fen_post").block("deep", "deep", true, &deep).state(1, 5).bytes.clone();
         assert_eq!(refused(&format!("{name} in a block"), &block), "too_deep");
     }
     let tags = [vec![0xc1; 10_000], vec![0x00]].concat();
-    let block = Forge::of("fen_post").block("tags", "tags", true, &tags).state(1, 4).bytes.clone();
+    let block = Forge::of("fen_post").block("tags", "tags", true, &tags).state(1, 5).bytes.clone();
     assert_eq!(refused("tags in a block", &block), "later_keblin");
 }
 
@@ -82,7 +82,7 @@ fn lengths_beyond_all_memory_are_refused() {
     }
     let rows = cbor(|out| drop(out.array(1 << 63)));
     assert_eq!(refused("a file of one array of 2^63", &rows), "not_a_save");
-    let mut foot = Forge::of("fen_post").section("profile", true, 0, &[0xa0]).state(1, 4).bytes.clone();
+    let mut foot = Forge::of("fen_post").section("profile", true, 0, &[0xa0]).state(1, 5).bytes.clone();
     let length_at = foot.len() - 24;
     foot[length_at..length_at + 8].copy_from_slice(&huge);
     assert_eq!(refused("a foot of 2^63", &foot), "foot");
@@ -94,7 +94,7 @@ fn tables_that_point_outside_overlap_or_loop_are_refused() {
         let mut forge = Forge::of("fen_post");
         forge.section("profile", true, 0, &[0xa0]).section("run", true, 0, &[0xa0]);
         spoil(&mut forge.rows);
-        forge.state(1, 4).bytes.clone()
+        forge.state(1, 5).bytes.clone()
     };
     let cases: [(&str, Vec<u8>); 7] = [
         ("after the file", table(&|rows| rows[2].offset = 1 << 40)),
@@ -126,7 +126,7 @@ fn a_million_tiny_blocks_and_as_many_false_marks_end_soon() {
     let mut forge = Forge::of("fen_post");
     for number in 0..20_000 {
         forge.rows.truncate(1);
-        forge.state(number, 4);
+        forge.state(number, 5);
     }
     assert_eq!(refused("20,000 empty states", &forge.bytes), "cut");
     // Marks that each claim everything after them as their content: examining each to its end would take days.

@@ -24,6 +24,7 @@ const GAME: &str = r#"
     autosave = ["run_end"]
     [fields]
     fish = { type = "int", scope = "profile", keep = "sum", max = 60 }
+    coins = { type = "int", scope = "profile", keep = "balance", default = 10, min = 0, max = 25 }
     best = { type = "int", scope = "profile", keep = "highest" }
     table = { type = "int", scope = "profile", keep = "highest", places = 3 }
     items = { type = "set", of = "int", max_items = 40, scope = "profile", keep = "union" }
@@ -133,13 +134,19 @@ impl World {
         let game = machine.game.as_mut().unwrap();
         let value = rng.i64(1..13);
         let number = self.ledger.next();
-        let what = match rng.u8(..14) {
+        let by = |change: &keblin::progress::Change| {
+            let (after, before) = change.after.number().zip(change.before.number()).unwrap();
+            after - before
+        };
+        let what = match rng.u8(..18) {
             0..=3 => {
                 let gained = game.add(schema.field::<i64>("fish").unwrap(), value);
-                let by =
-                    |change: &keblin::progress::Change| change.after.number().zip(change.before.number());
-                let (after, before) = by(&gained).unwrap();
-                What::Did(Did::Fish(after - before))
+                What::Did(Did::Fish(by(&gained)))
+            }
+            14..=17 => {
+                let amount = *rng.choice([-12, -9, -5, 3, 9].iter()).unwrap();
+                let changed = game.add(schema.field::<i64>("coins").unwrap(), amount);
+                What::Did(Did::Coins(by(&changed)))
             }
             4 => {
                 game.submit(schema.field::<Option<i64>>("best").unwrap(), value);
@@ -164,7 +171,7 @@ impl World {
                 What::Did(Did::Attempt)
             }
             12 => {
-                let name = *rng.choice(["fish", "best", "table", "items", "note"].iter()).unwrap();
+                let name = *rng.choice(["fish", "coins", "best", "table", "items", "note"].iter()).unwrap();
                 game.erase(&Erase::Field(schema.field_named(name).unwrap().0), true).unwrap();
                 What::Erased(name)
             }
@@ -198,7 +205,7 @@ impl World {
     /// Notes what a save has written. `there` is what was in the file that it found.
     fn has_saved(&mut self, at: usize, there: &Mask) {
         let machine = &mut self.machines[at];
-        for what in machine.unsaved.drain(..) {
+        for what in ledger::at_once(std::mem::take(&mut machine.unsaved)) {
             self.ledger.note(what, &mut machine.saved);
         }
         // After an erasure nothing is taken from another file.
@@ -259,12 +266,14 @@ impl World {
         let game = machine.game.as_ref().unwrap();
         let mut ledger = self.ledger.clone();
         let mut mask = machine.saved.clone();
-        machine.unsaved.iter().for_each(|what| ledger.note(*what, &mut mask));
+        let unsaved = ledger::at_once(machine.unsaved.clone());
+        unsaved.into_iter().for_each(|what| ledger.note(what, &mut mask));
         let number = |name: &str| game.get(self.schema.field::<i64>(name).unwrap());
         let facts = game.facts(self.schema.level("brook").unwrap(), None);
         let items = self.schema.field::<std::collections::BTreeSet<i64>>("items").unwrap();
         let held = ledger::Held {
             fish: number("fish"),
+            coins: number("coins"),
             best: game.get(self.schema.field::<Option<i64>>("best").unwrap()).option(),
             table: game.table(self.schema.field::<Option<i64>>("table").unwrap()).collect(),
             items: game.get(items).iter().collect(),
@@ -319,5 +328,5 @@ fn every_amount_counts_once_and_nothing_is_lost_however_machines_are_synced() {
     let count = |kind: &String| words.iter().filter(|word| *word == kind).count();
     let mut kinds = words.clone();
     kinds.dedup();
-    assert!(kinds.len() == 8 && kinds.iter().all(|kind| count(kind) > 20), "{kinds:?}");
+    assert!(kinds.len() == 9 && kinds.iter().all(|kind| count(kind) > 20), "{kinds:?}");
 }

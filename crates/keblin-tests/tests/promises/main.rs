@@ -16,6 +16,7 @@ mod carried;
 mod causes;
 mod cddl;
 mod chapters;
+mod coins;
 mod compiled;
 mod compiler;
 mod damage;

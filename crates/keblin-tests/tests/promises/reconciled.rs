@@ -22,6 +22,7 @@ const GAME: &str = "game = 'reeds'\nversion = 1\ndifficulties = ['neap', 'spring
     [fields.met]\ntype = 'bool'\nscope = 'profile'\nkeep = 'once'\n\
     [fields.birds]\ntype = 'set'\nof = 'int'\nmax_items = 9\nscope = 'profile'\nkeep = 'union'\n\
     [fields.coppers]\ntype = 'int'\nscope = 'profile'\nmin = 0\nmax = 99\n\
+    [fields.purse]\ntype = 'int'\nscope = 'profile'\nkeep = 'balance'\ndefault = 10\nmin = 0\nmax = 25\n\
     [fields.pole]\ntype = 'text'\nscope = 'profile'\ndefault = 'ash'\nmax_len = 9\n\
     [fields.volume]\ntype = 'int'\nscope = 'device'\ndefault = 8\n\
     [[levels]]\nid = 'brook'\nstars = 3\ncheckpoints = ['log']\n[[levels]]\nid = 'weir'\nstars = 3\n\
@@ -52,7 +53,10 @@ fn act<P: Holder>(game: &mut Play<AnyGame, P>, (event, choice): Event) {
         4 => drop(game.die()),
         5 => drop(game.end_run()),
         6 => drop(game.add(int("walked"), number)),
-        7 => drop(game.set(int("coppers"), number)),
+        7 => {
+            game.set(int("coppers"), number);
+            game.add(int("purse"), number % 20 - 10);
+        }
         8 => drop(game.submit(schema.field::<Option<i64>>("best").unwrap(), number)),
         9 => drop(game.submit(quickest.at((level, difficulty)), number)),
         10 => drop(game.set(schema.field::<bool>("met").unwrap(), true)),

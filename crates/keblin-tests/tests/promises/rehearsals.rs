@@ -18,9 +18,9 @@ pub(crate) fn run(name: &str, text: &str) -> Report {
 
 /// Returns the demo's declaration with its past.
 pub(crate) fn with_past() -> Arc<Schema> {
-    let texts = ["frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml", "progress.toml"];
+    let texts = ["frozen/v1.toml", "frozen/v2.toml", "frozen/v3.toml", "frozen/v4.toml", "progress.toml"];
     let texts = texts.map(|file| read(&format!("demo/{file}")));
-    let steps = ["v2", "v3", "v4"].map(|step| read(&format!("demo/migrations/{step}.toml")));
+    let steps = ["v2", "v3", "v4", "v5"].map(|step| read(&format!("demo/migrations/{step}.toml")));
     versions(&texts.each_ref().map(String::as_str), &steps.each_ref().map(String::as_str)).unwrap()
 }
 
@@ -153,7 +153,7 @@ fn a_rehearsal_changed_by_one_number_fails_with_line_expected_actual_and_cause()
     println!(
         "{expected} expected numbers and {events} others changed and failed, {held} others held; {with_cause} with a cause"
     );
-    assert!(expected > 100 / one_in && events > 2 * held);
+    assert!(expected > 100 / one_in && 2 * events > 3 * held);
     assert!(with_cause * 10 > expected * 7, "{with_cause} of {expected}");
 }
 

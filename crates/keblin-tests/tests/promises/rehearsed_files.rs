@@ -18,7 +18,7 @@ impl Beside for Demo {
     }
 
     fn save(&mut self, _file: &str) -> Result<Vec<u8>, String> {
-        Ok(fs::read(project("demo/frozen/saves/v4_a_gate_in_motion.keblin")).unwrap())
+        Ok(fs::read(project("demo/frozen/saves/v5_coppers_of_two_machines.keblin")).unwrap())
     }
 }
 

@@ -46,10 +46,10 @@ fn what_is_large_is_shown_by_its_name() {
     let save = verify(&bytes, &schema).unwrap();
     for (shown, expected) in [
         (format!("{:?}", Time::from_nanos(92_400_000_000)), "1m32.4s"),
-        (format!("{schema:?}"), "Schema(fen_post, version 4)"),
-        (format!("{:?}", **schema), "Model(fen_post, version 4)"),
-        (format!("{game:?}"), "Progress(fen_post, version 4, Map)"),
-        (format!("{:?}", save.snapshot()), "Snapshot(fen_post, version 4)"),
+        (format!("{schema:?}"), "Schema(fen_post, version 5)"),
+        (format!("{:?}", **schema), "Model(fen_post, version 5)"),
+        (format!("{game:?}"), "Progress(fen_post, version 5, Map)"),
+        (format!("{:?}", save.snapshot()), "Snapshot(fen_post, version 5)"),
     ] {
         assert_eq!(shown, expected);
     }

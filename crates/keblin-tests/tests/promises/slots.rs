@@ -110,17 +110,17 @@ fn the_name_of_a_slot_is_an_id_and_never_a_path() {
 #[test]
 fn a_newer_older_or_foreign_save_is_refused_and_left_as_it_is() {
     let text = read("demo/progress.toml");
-    let ours = schema(&text.replace("version = 4", "version = 5"));
+    let ours = schema(&text.replace("version = 5", "version = 6"));
     let others = [
         (
-            text.replace("version = 4", "version = 6"),
+            text.replace("version = 5", "version = 7"),
             "newer_version",
-            "saved by version 6 of the game, but this is version 5",
+            "saved by version 7 of the game, but this is version 6",
         ),
         (
             text.clone(),
             "older_version",
-            "saved by version 4 of the game, which cannot be migrated to version 5",
+            "saved by version 5 of the game, which cannot be migrated to version 6",
         ),
         (
             text.replace("fen_post", "other_game"),

@@ -95,7 +95,7 @@ fn a_run_without_a_life_is_told() {
 fn a_value_of_another_kind_is_refused_at_its_place() {
     let bytes = write(&rated().snapshot(), &stamp(1));
     let now = schema(&read("demo/progress.toml").replace(
-        "[fields.coppers]\nabout = \"Coins for the chandler.\"\ntype = \"int\"\nscope = \"profile\"\ndefault = 120\nmin = 0",
+        "[fields.coppers]\nabout = \"Coins for the chandler: earned and spent, also on two machines.\"\ntype = \"int\"\nscope = \"profile\"\nkeep = \"balance\"\ndefault = 120\nmin = 0",
         "[fields.coppers]\ntype = \"text\"\nscope = \"profile\"\nmax_len = 5",
     ));
     let error = verify(&bytes, &now).unwrap_err();

@@ -20,7 +20,7 @@ keblin::schema!(fen_post, "../../demo/progress.toml");
 /// Returns The Fen Post as it was in a version, with its past versions.
 pub(crate) fn fen_post_of(version: u32) -> Arc<Schema> {
     let text = |version: u32| match version {
-        4 => read("demo/progress.toml"),
+        5 => read("demo/progress.toml"),
         past => read(&format!("demo/frozen/v{past}.toml")),
     };
     let texts: Vec<String> = (1..=version).map(text).collect();
@@ -137,8 +137,8 @@ fn more_oil_than_there_may_be_becomes_as_much_as_there_may_be_and_is_told() {
 /// Compiled names know the past versions, without any code in the game.
 #[test]
 fn a_game_with_names_opens_saves_of_every_version() {
-    assert_eq!(fen_post::schema().past().len(), 3);
-    for (version, snapshot) in [(1, long_ago(17)), (4, Progress::new(fen_post_of(4)).snapshot())] {
+    assert_eq!(fen_post::schema().past().len(), 4);
+    for (version, snapshot) in [(1, long_ago(17)), (5, Progress::new(fen_post_of(5)).snapshot())] {
         let folder = tempfile::tempdir().unwrap();
         SaveDir::at(folder.path()).slot("otter").unwrap().save(&snapshot, "quit").unwrap();
         let mut keeper = fen_post::Keeper::open(&SaveDir::at(folder.path()).slot("otter").unwrap()).unwrap();
@@ -148,7 +148,7 @@ fn a_game_with_names_opens_saves_of_every_version() {
         let slot = folder.path().join("otter.keblin");
         let original = fs::read(&slot).unwrap();
         keeper.save_now().unwrap();
-        assert_eq!(read_save(&fs::read(&slot).unwrap()).unwrap().head.schema_version, 4);
+        assert_eq!(read_save(&fs::read(&slot).unwrap()).unwrap().head.schema_version, 5);
         assert_eq!(fs::read(folder.path().join("aside/otter.previous.keblin")).unwrap(), original);
         keeper.close().unwrap();
     }
@@ -234,8 +234,8 @@ fn what_is_salvaged_of_an_earlier_version_goes_by_its_steps() {
 #[test]
 fn balance_changes_no_save_and_needs_no_version() {
     let text = read("demo/progress.toml");
-    let save = write(&Progress::new(fen_post_of(4)).snapshot(), &Stamp::first(1, "test"));
-    let held = verify(&save, &fen_post_of(4)).unwrap().snapshot().clone();
+    let save = write(&Progress::new(fen_post_of(5)).snapshot(), &Stamp::first(1, "test"));
+    let held = verify(&save, &fen_post_of(5)).unwrap().snapshot().clone();
     for (from, to) in [
         ("totals.all.stars >= 8", "totals.all.stars >= 9"),
         ("stars = 3", "stars = 2"),
@@ -246,13 +246,13 @@ fn balance_changes_no_save_and_needs_no_version() {
         let edited = text.replace(from, to);
         assert_ne!(edited, text);
         let mut files = Files { declaration: file("progress.toml", &edited), ..Files::default() };
-        files.frozen.insert(4, file("frozen/v4.toml", &read("demo/frozen/v4.toml")));
+        files.frozen.insert(5, file("frozen/v5.toml", &read("demo/frozen/v5.toml")));
         let balanced = Schema::parse_with_past(&files).unwrap();
         let told: Vec<String> = balanced.of_past.iter().map(ToString::to_string).collect();
         // A rule that asks for more is pointed out, without an error.
         assert_eq!(told.len(), usize::from(to.ends_with("stars >= 9")), "{told:?}");
         assert!(
-            told.iter().all(|told| told.contains("hint: since version 4 was frozen: unlock fog_lamp")),
+            told.iter().all(|told| told.contains("hint: since version 5 was frozen: unlock fog_lamp")),
             "{told:?}"
         );
         let schema = Arc::new(balanced.schema);

@@ -9,7 +9,7 @@ use keblin_model::program::Fact;
 use keblin_model::program::{Read, Word};
 use keblin_model::survival::{Fate, Row, fate};
 use keblin_model::value::keep::meet;
-use keblin_model::{Keep, Model, Value};
+use keblin_model::{Model, Value};
 
 use super::breach::{BreachCode, Unkept};
 use super::moves::{Move, MoveKind};
@@ -174,7 +174,7 @@ impl Turn<'_> {
         cell: usize,
         (was, is): (&Value, &Value),
     ) -> Option<Unkept> {
-        let has_lost = field.keep != Keep::Latest && meet(field.keep, is, was).is_some();
+        let has_lost = !field.keep.is_free() && meet(field.keep, is, was).is_some();
         let is_lives = self.model.lives.as_ref().is_some_and(|lives| lives.field == index);
         let code = if has_lost && self.by.kind != MoveKind::Reset {
             BreachCode::RecordWorse
@@ -205,7 +205,7 @@ impl Turn<'_> {
             [&field.min, &field.max].into_iter().flatten().any(|bound| matches!(bound, Bound::Follows(_)));
         let writes = matches!(self.by.kind, MoveKind::Write(_) | MoveKind::Player | MoveKind::Tick);
         let is_less = is.order(was).is_some_and(Ordering::is_lt);
-        follows && is_less && writes && !self.by.writes(index) && field.keep == Keep::Latest
+        follows && is_less && writes && !self.by.writes(index) && field.keep.is_free()
     }
 
     /// Whether a move of this kind may not add lives.

@@ -8,7 +8,7 @@ use keblin_model::model::{At, Axis, CheckpointLasts, FieldDef};
 use keblin_model::names::Asked;
 use keblin_model::survival::{Fate, Row, fate};
 use keblin_model::value::keep::meet;
-use keblin_model::{Name, Value};
+use keblin_model::{Keep, Name, Value};
 
 use super::proof_of_kinds::of_kinds;
 use crate::migrate::another_value;
@@ -87,7 +87,7 @@ impl<'t> Trial<'t> {
         let mut at = At::level(Some(first_level(schema)), Some(0));
         let lists = field.per.iter().filter(|axis| matches!(axis, Axis::List(_))).count();
         at.items.iter_mut().take(lists).for_each(|item| *item = Some(0));
-        let better = matches!(field.keep, keblin_model::Keep::Lowest);
+        let better = matches!(field.keep, Keep::Lowest);
         let counts = if better { [3, 2, 1] } else { [1, 2, 3] };
         let values = counts.map(|count| another_value(schema, field, count));
         let is_lives = schema.lives.as_ref().is_some_and(|lives| lives.field == index);
@@ -184,7 +184,9 @@ impl<'t> Trial<'t> {
         let takes_feed = self.field.feed.is_some()
             && matches!(self.row, Row::Finish | Row::RunEnd | Row::NewRun | Row::LastDeath);
         // What is fed may be better than what was there.
-        let is_fed = takes_feed && meet(self.field.keep, found.alone(), expected.alone()).is_none();
+        let is_fed = takes_feed
+            && (self.field.keep == Keep::Balance
+                || meet(self.field.keep, found.alone(), expected.alone()).is_none());
         match found == expected || is_fed {
             true => Proof::Holds,
             false => Proof::Differs { expected, found },

@@ -296,7 +296,7 @@ impl Applying<'_> {
 fn brought_together(keep: Keep, held: Option<(usize, Value)>, more: &Value) -> Value {
     let Some((_, held)) = held else { return more.clone() };
     match keep {
-        Keep::Sum => held.plus(more).map_or(held, |(sum, _)| sum),
+        keep if keep.is_amount() => held.plus(more).map_or(held, |(sum, _)| sum),
         keep => meet(keep, &held, more).unwrap_or(held),
     }
 }

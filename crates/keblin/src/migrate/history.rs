@@ -113,7 +113,7 @@ impl Moving<'_> {
 
     /// An amount is there before anybody has changed it in this version. Of anything else nothing is known.
     fn starts_with(&mut self, to: Piece, field: &FieldDef, now: &[Value]) {
-        if let (Keep::Sum, Some(now)) = (field.keep, now.first()) {
+        if let (true, Some(now)) = (field.keep.is_amount(), now.first()) {
             self.starts_at(to, 0, now);
         }
     }
@@ -131,13 +131,12 @@ impl Moving<'_> {
         is_same: bool,
     ) {
         let Past { erased, content } = self.before.pieces.get(from).cloned().unwrap_or_default();
+        let is_carried = |keep: Keep| keep.is_amount() && is_same && old.keep.is_amount();
         let content = match (field.keep, content) {
             (Keep::Latest, Content::Plain(written)) => Content::Plain(written),
-            (Keep::Sum, Content::Amount(amount)) if is_same && old.keep == Keep::Sum => {
-                Content::Amount(amount)
-            }
-            (Keep::Sum, _) if is_same && old.keep == Keep::Sum => Content::Value,
-            (Keep::Sum, _) => {
+            (keep, Content::Amount(amount)) if is_carried(keep) => Content::Amount(amount),
+            (keep, _) if is_carried(keep) => Content::Value,
+            (keep, _) if keep.is_amount() => {
                 return now.first().into_iter().for_each(|now| self.starts_at(to.clone(), erased, now));
             }
             (keep, Content::Table(ids)) if keep == old.keep && field.places == old.places => {

@@ -163,7 +163,7 @@ impl Engine {
         let meeting = Meeting { schema: &schema, ours, theirs, base: None, run: Side::Theirs };
         let met = meeting.state(|field, _| match field.scope {
             scope if scope.is_of_run() => By::Side(Side::Theirs),
-            Scope::Profile => By::Rule,
+            Scope::Profile if !field.keep.is_free() => By::Rule,
             _ => By::Side(Side::Ours),
         });
         let chosen = met.run.as_ref().and_then(|run| run.difficulty).or(self.state.difficulty);

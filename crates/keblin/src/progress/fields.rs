@@ -119,12 +119,12 @@ impl Engine {
         self.unchanged(cell, refused)
     }
 
-    /// Adds to a whole number that keeps the latest value between fixed bounds, the most frequent write. It has the
+    /// Adds to a whole number that may go up and down between fixed bounds, the most frequent write. It has the
     /// same result as the general way; `None` means that the general way must do it, also for a refusal.
     #[inline]
     pub(super) fn add_plainly(&mut self, cell: usize, by: i64) -> Option<Change> {
         let Value::Int(held) = *self.state.cells.get(cell)? else { return None };
-        let field = self.schema.field_at(cell).filter(|field| field.keep == Keep::Latest)?;
+        let field = self.schema.field_at(cell).filter(|field| field.keep.is_free())?;
         let scope = field.scope;
         if write_event(scope).answer(self.phase()) != Answer::Happens || self.only_settings {
             return None;

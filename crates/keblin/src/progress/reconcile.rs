@@ -193,7 +193,7 @@ fn ended(save: &Snapshot) -> Snapshot {
             offered.clone_from_slice(&both);
         }
     }
-    for field in schema.fields.iter().filter(|field| field.keep == Keep::Sum) {
+    for field in schema.fields.iter().filter(|field| field.keep.is_amount()) {
         for cell in field.cells.clone() {
             let before = save.state.cells.get(cell).cloned();
             state.cells.get_mut(cell).zip(before).into_iter().for_each(|(cell, before)| *cell = before);
@@ -218,12 +218,12 @@ fn carried(later: &Snapshot, earlier: &Snapshot, run: &Snapshot) -> Arc<Carried>
     Arc::new(carried)
 }
 
-/// Returns whether values of two saves can be out of bounds together although each was within them: a sum, or a value
+/// Returns whether values of two saves can be out of bounds together although each was within them: an amount, or a value
 /// with a bound that follows another.
 fn may_be_out_of_bounds(schema: &Model) -> bool {
-    let is_bound_sum =
-        |field: &FieldDef| field.keep == Keep::Sum && (field.min.is_some() || field.max.is_some());
-    !schema.following.is_empty() || schema.fields.iter().any(is_bound_sum)
+    let is_bound_amount =
+        |field: &FieldDef| field.keep.is_amount() && (field.min.is_some() || field.max.is_some());
+    !schema.following.is_empty() || schema.fields.iter().any(is_bound_amount)
 }
 
 fn hold_bounds(snapshot: &mut Snapshot) {

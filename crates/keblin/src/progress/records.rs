@@ -114,11 +114,11 @@ impl Engine {
         Some((cell, within.map(|(fed, _)| if is_record { self.with_what_goes(cell, fed) } else { fed })))
     }
 
-    /// Returns what the run of a save would feed if it ended now, by the first cell of each field. A sum takes what a run
-    /// has gained only when it ends.
+    /// Returns what the run of a save would feed if it ended now, by the first cell of each field. An amount
+    /// takes what a run has gained only when it ends.
     pub(crate) fn offers_of_run(save: &Snapshot) -> Vec<(usize, Value)> {
         let fed = save.schema.fields.iter().filter(|field| {
-            field.keep != Keep::Sum
+            !field.keep.is_amount()
                 && field.feed.as_ref().is_some_and(|feed| feed.at.contains(&FeedAt::RunEnd))
         });
         let fed: Vec<&FieldDef> = fed.collect();
@@ -133,12 +133,13 @@ impl Engine {
         fed.into_iter().filter_map(offered).collect()
     }
 
-    /// Returns what a field would hold after it was fed: what is offered to a record, a sum or union with it.
+    /// Returns what a field would hold after it was fed: what is offered to a record, an amount or union with
+    /// it.
     fn fed(&self, field: &FieldDef, cell: usize, offered: Value) -> Result<Value, Why> {
         let held = self.value_at(cell);
         match field.keep {
             Keep::Sum if offered.is_negative() => Err(Why::OnlyGains { field: field.name.clone() }),
-            Keep::Sum => Ok(held.plus(&offered).map_or_else(|| held.clone(), |(sum, _)| sum)),
+            keep if keep.is_amount() => Ok(held.plus(&offered).map_or_else(|| held.clone(), |(sum, _)| sum)),
             Keep::Union => Ok(meet(field.keep, held, &offered).unwrap_or_else(|| held.clone())),
             _ => Ok(offered),
         }

@@ -67,7 +67,7 @@ fn fed_by(
         found.push(finding.instead(format!("leave `from` and `at` out, and {instead}")));
         return None;
     } else if let Some((message, instead)) =
-        at.value.iter().find_map(|at| counted_twice(source, *at)).filter(|_| keep == Keep::Sum)
+        at.value.iter().find_map(|at| counted_twice(source, *at)).filter(|_| keep.is_amount())
     {
         let finding = Finding::error(Code::RecordMisfit, from.span.clone(), message);
         found.push(finding.instead(instead));
@@ -80,7 +80,7 @@ fn fed_by(
     None
 }
 
-/// Returns why a sum would take a value more than once, or one of a level that was never finished, if so.
+/// Returns why an amount would take a value more than once, or one of a level that was never finished, if so.
 fn counted_twice(source: &FieldDef, at: FeedAt) -> Option<(String, &'static str)> {
     let name = &source.name;
     match (at, source.scope) {

@@ -156,6 +156,9 @@ fn of_kind(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
         Keep::Sum if !kind_of.is_number() => {
             refuse(keep_span, format!("{kind} cannot be summed up"), "only int, float and time can");
         }
+        Keep::Balance if !kind_of.is_number() => {
+            refuse(keep_span, format!("{kind} cannot be added to and spent"), "only int, float and time can");
+        }
         Keep::Union if kind_of != Kind::Set => {
             refuse(keep_span, format!("{kind} cannot be combined by `union`"), "only set can");
         }
@@ -209,6 +212,13 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
             "leave `counts` or `keep` out",
         );
     }
+    if keep == Keep::Balance && field.scope != Scope::Profile {
+        let message = format!(
+            "`keep = \"balance\"` has no effect on a {} value: only a profile value is merged by who added what",
+            field.scope.as_str()
+        );
+        refuse(span(&field.keep), message, "write `scope = \"profile\"`, or leave `keep` out");
+    }
     if field.per.is_some() {
         refuse(
             span(&field.counts),
@@ -228,7 +238,7 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
     }
     if !field.faulty.contains(&"keep") {
         if !keep.takes_feed() {
-            let message = "only a record, a sum or a union can be fed from another field";
+            let message = "only a record, a sum, a balance or a union can be fed from another field";
             let instead = "add `keep = \"highest\"`, or leave `from` and `at` out";
             refuse(span(&field.from).or(span(&field.at)), message.to_string(), instead);
         }

@@ -47,7 +47,7 @@ pub(super) fn costs(declared: &Declarations, model: &mut Model, found: &mut Vec<
                 }
                 _ if !is_price => ("has another type than this price", &price.span),
                 (scope, _) if scope != Scope::Profile => ("does not have profile scope", &name.span),
-                (_, keep) if keep != Keep::Latest => ("cannot be spent, because of its `keep`", &name.span),
+                (_, keep) if !keep.is_free() => ("cannot be spent, because of its `keep`", &name.span),
                 _ if !field.per.is_empty() => ("has more than one value", &name.span),
                 _ => {
                     costs.push((at, price.value.clone()));

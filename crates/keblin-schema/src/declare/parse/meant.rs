@@ -108,6 +108,11 @@ const VALUES: &[OfValue] = &[
     (&["keep"], &["last", "newest", "overwrite", "replace"], "write \"latest\", or leave `keep` out"),
     (&["keep"], &["ever", "any", "true"], "write \"once\": true stays true"),
     (&["keep"], &["add", "total", "accumulate", "increment"], "write \"sum\""),
+    (
+        &["keep"],
+        &["currency", "money", "wallet", "spend", "counter"],
+        "write \"balance\": added to and spent",
+    ),
     (&["keep"], &["merge", "append", "all", "collect"], "write \"union\""),
     (&["at"], &["level_end", "complete", "goal", "win"], "write \"finish\""),
     (

@@ -16,6 +16,8 @@ impl Mask {
 pub(super) enum Did {
     /// What was gained within the bound.
     Fish(i64),
+    /// What was added or spent within the bounds.
+    Coins(i64),
     Best(i64),
     Entry(i64),
     Item(i64),
@@ -34,6 +36,7 @@ pub(super) enum What {
 #[derive(Debug)]
 pub(super) struct Held {
     pub(super) fish: i64,
+    pub(super) coins: i64,
     pub(super) best: Option<i64>,
     pub(super) table: Vec<i64>,
     pub(super) items: BTreeSet<i64>,
@@ -47,14 +50,35 @@ struct Entry {
     seen: Mask,
     /// How often everything had been erased, and the field of the entry.
     erased: (usize, usize),
+    /// What was missing and what was too much of the coins when they were changed: by then, both are settled.
+    settled: (i64, i64),
 }
+
+/// What the coins are at the start, and their bounds.
+const COINS: (i64, i64, i64) = (10, 0, 25);
 
 #[derive(Clone, Debug, Default)]
 pub(super) struct Ledger(Vec<Entry>);
 
+/// Returns what a save sees of what was done since the last one: of the coins, the difference.
+pub(super) fn at_once(mut done: Vec<What>) -> Vec<What> {
+    let of = |what: &What| match what {
+        What::Did(Did::Coins(by)) => *by,
+        _ => 0,
+    };
+    let by = done.iter().map(of).sum();
+    done.retain(|what| field(*what) != "coins" || matches!(what, What::Erased(_)));
+    if by != 0 {
+        // An erasure is saved at once, so it is the last.
+        done.insert(0, What::Did(Did::Coins(by)));
+    }
+    done
+}
+
 fn field(what: What) -> &'static str {
     match what {
         What::Did(Did::Fish(_)) => "fish",
+        What::Did(Did::Coins(_)) => "coins",
         What::Did(Did::Best(_)) => "best",
         What::Did(Did::Entry(_)) => "table",
         What::Did(Did::Item(_)) => "items",
@@ -83,7 +107,10 @@ impl Ledger {
     pub(super) fn note(&mut self, what: What, mask: &mut Mask) {
         let all = self.all(mask);
         let erased = (all, self.of(mask, all, field(what)));
-        self.0.push(Entry { what, seen: mask.clone(), erased });
+        let (total, (missing, too_much)) = self.coins(mask);
+        let shown = total.clamp(COINS.1, COINS.2);
+        let settled = (missing + (shown - total).max(0), too_much + (total - shown).max(0));
+        self.0.push(Entry { what, seen: mask.clone(), erased, settled });
         mask.0.insert(self.0.len() - 1);
     }
 
@@ -117,12 +144,28 @@ impl Ledger {
         did.collect()
     }
 
+    /// Returns all coins, also those out of bounds, and what of them was settled.
+    fn coins(&self, mask: &Mask) -> (i64, (i64, i64)) {
+        let (mut total, mut settled) = (COINS.0, (0, 0));
+        for (_, entry, did) in self.alive(mask, "coins") {
+            if let Did::Coins(by) = did {
+                total += by;
+                settled = (settled.0.max(entry.settled.0), settled.1.max(entry.settled.1));
+            }
+        }
+        (total + settled.0 - settled.1, settled)
+    }
+
     /// Compares what a game holds with what was done.
     pub(super) fn agrees(&self, mask: &Mask, held: &Held) -> Result<(), String> {
         let numbers = |name: &str| {
             let done = self.alive(mask, name).into_iter();
             done.map(|(_, _, did)| match did {
-                Did::Fish(value) | Did::Best(value) | Did::Entry(value) | Did::Item(value) => value,
+                Did::Fish(value)
+                | Did::Coins(value)
+                | Did::Best(value)
+                | Did::Entry(value)
+                | Did::Item(value) => value,
                 Did::Note(value) => value,
                 Did::Attempt => 1,
             })
@@ -133,6 +176,8 @@ impl Ledger {
             false => Err(format!("{name}: {is} where the ledger says {wanted}")),
         };
         is("fish", held.fish.to_string(), numbers("fish").iter().sum::<i64>().min(60).to_string())?;
+        let coins = self.coins(mask).0.clamp(COINS.1, COINS.2);
+        is("coins", held.coins.to_string(), coins.to_string())?;
         is("best", format!("{:?}", held.best), format!("{:?}", numbers("best").into_iter().max()))?;
         let mut table = numbers("table");
         table.sort_unstable_by_key(|value| -value);

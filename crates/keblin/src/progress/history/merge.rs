@@ -184,7 +184,7 @@ impl Joining<'_> {
                 };
                 self.take(leaf, side);
             }
-            (Keep::Sum, [one], [other]) => {
+            (keep, [one], [other]) if keep.is_amount() => {
                 let total = self.amount(piece, one, other, &field.default);
                 let total = like(&field.default, &total);
                 let value = field.clamped_to_fixed(&total).unwrap_or(total);
@@ -230,8 +230,8 @@ impl Joining<'_> {
         let (state, of) = self.of(side);
         let value = match leaf {
             Leaf::Cell(first) => {
-                let is_sum = self.schema.field_at(first).is_some_and(|field| field.keep == Keep::Sum);
-                state.cells.get(first).filter(|_| is_sum).map(as_number)
+                let is_amount = self.schema.field_at(first).is_some_and(|field| field.keep.is_amount());
+                state.cells.get(first).filter(|_| is_amount).map(as_number)
             }
             Leaf::Fact(fact @ (FactOf::Attempts | FactOf::Deaths), index) => {
                 state.facts.get(index).map(|facts| fact.count(facts))

@@ -165,7 +165,9 @@ impl Recording {
                 let piece = Piece::of_field(field, field.cells.start + at * field.places);
                 match (field.keep, before, now) {
                     (Keep::Latest, ..) => self.write(piece),
-                    (Keep::Sum, [before], [now]) => self.change(&piece, (before, now), &field.default),
+                    (keep, [before], [now]) if keep.is_amount() => {
+                        self.change(&piece, (before, now), &field.default);
+                    }
                     (keep, ..) if keep.is_record() && field.places > 1 => {
                         let ids = self.history.table(&piece);
                         let before = tables::entries(before, ids);

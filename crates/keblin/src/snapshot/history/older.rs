@@ -27,7 +27,7 @@ impl History {
                 let piece = Piece::of_field(field, first);
                 match (field.keep, state.cells.get(first)) {
                     (Keep::Latest, _) => self.written_now(piece),
-                    (Keep::Sum, Some(now)) => self.caught_up(piece, now, &field.default),
+                    (keep, Some(now)) if keep.is_amount() => self.caught_up(piece, now, &field.default),
                     _ => {}
                 }
             }
