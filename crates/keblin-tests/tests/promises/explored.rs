@@ -102,6 +102,15 @@ fn other_promises_are_held_too() {
 }
 
 #[test]
+fn what_two_copies_have_counted_apart_counts_once() {
+    let amounts = "[fields.fish]\ntype = 'int'\nscope = 'profile'\nkeep = 'sum'\nmax = 40\n\
+        [fields.coins]\ntype = 'int'\nscope = 'profile'\nkeep = 'balance'\ndefault = 30\nmin = 0\n\
+        [[unlocks]]\nid = 'net'\nwhen = 'fish >= 20'\nlatch = true\n\
+        [[unlocks]]\nid = 'horn'\nwhen = 'levels.weir.deaths > 0'\ncosts = { coins = 20 }\n";
+    assert_eq!(found(&format!("{GAME}{amounts}")), [""; 0]);
+}
+
+#[test]
 fn nothing_is_proven_where_values_are_not_tried() {
     // No move fills a lantern.
     let text = "game = 'otter'\nversion = 1\n[shapes.lantern.members]\noil = { type = 'int' }\n\

@@ -45,6 +45,8 @@ keblin_model::words! {
         KillLoses = "kill_loses",
         /// What one of two copies has is lost when they meet.
         MeetingLoses = "meeting_loses",
+        /// What two copies have added and taken does not count once each when they meet.
+        AmountMiscounted = "amount_miscounted",
         /// A step to this version gives what playing cannot.
         StepGives = "step_gives",
         /// A locked level can be entered.

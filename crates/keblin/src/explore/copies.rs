@@ -1,5 +1,5 @@
-//! Two copies of the game that went on apart from one save, and meet: what either of them reached is still there, and no
-//! invariant is broken.
+//! Two copies of the game that went on apart from one save, and meet: what either of them reached is still there, what both
+//! have counted counts once, and no invariant is broken.
 
 use std::cell::OnceCell;
 use std::collections::BTreeSet;
@@ -8,6 +8,7 @@ use keblin_model::Keep;
 use keblin_model::model::Scope;
 
 use super::breach::{Breach, Unkept};
+use super::counts::Counted;
 use super::found::Found;
 use super::moves::{Move, MoveKind};
 use super::play::replayed;
@@ -105,6 +106,7 @@ impl Ways {
         };
         let mut lost = lost_to(&here);
         lost.extend(lost_to(&far));
+        lost.extend(Counted { model, both: &both, here: &here, far: &far, met: &met }.wrong());
         // An invariant that one copy had broken before was found there.
         if far.broken_invariants().next().is_none() {
             let turn = Turn { model, before: &here, was_open: &OnceCell::new(), after: &met, by: &by };

@@ -77,6 +77,9 @@ mod meets;
 /// Two copies that went on apart, and meet.
 mod copies;
 
+/// What two copies have counted.
+mod counts;
+
 /// Saves of earlier versions.
 mod past;
 
