@@ -13,6 +13,7 @@ use serde_json::json;
 
 use super::verify::progress_bar;
 use crate::args::Args;
+use crate::out::writers::Written;
 use crate::out::{Console, counted, shown, when};
 use crate::report::{About, CSV_HEAD, Declared, Figures, MARK, Player, as_csv, as_json, page};
 use crate::{Outcome, Trouble, files};
@@ -88,7 +89,8 @@ fn player(file: &Path, schema: &Arc<Schema>, key: Option<&SealKey>) -> Result<Pl
     let save = verify_sealed(&bytes, schema, key)
         .map_err(|error| Trouble::Told(format!("{}: {error}", shown(file))))?;
     let (head, findings) = (save.head().clone(), save.findings().to_vec());
-    Ok(Player { file: shown(file), progress: save.into_progress(), head, findings })
+    let written = Written::of(save.snapshot(), file);
+    Ok(Player { file: shown(file), progress: save.into_progress(), head, findings, written })
 }
 
 /// Adds up many saves. Settings of devices are left out: they have no progress.

@@ -15,6 +15,7 @@ use serde_json::{Value as Json, json};
 
 use crate::args::Args;
 use crate::out::levels::missing;
+use crate::out::writers::Written;
 use crate::out::{Console, Tone, cell, json, of_scope, plain, played, shortened, shown, waits, when};
 use crate::{Outcome, Trouble, files};
 
@@ -53,11 +54,19 @@ pub(crate) fn run(
     let save = files::opened(file, state, &schema)?;
     let (head, findings) = (save.head().clone(), save.findings().to_vec());
     let created_unix_ms = save.stamp().created_unix_ms;
+    let written = Written::of(save.snapshot(), file);
     let progress = save.into_progress();
     if console.json {
-        console.json_object(&as_json(&progress, &head, created_unix_ms))?;
+        let mut shown = as_json(&progress, &head, created_unix_ms);
+        if let Some((object, written)) = shown.as_object_mut().zip(written.as_json()) {
+            object.insert("written_by".to_string(), written);
+        }
+        console.json_object(&shown)?;
     } else {
         text(console, file, &progress, &head)?;
+        if written.is_of_machines() {
+            written.print(console)?;
+        }
         for finding in &findings {
             console.paragraph(&format!("  {finding}"), "    ")?;
         }

@@ -6,6 +6,9 @@ pub(crate) mod findings;
 /// Levels as a table.
 pub(crate) mod levels;
 
+/// Who wrote what in a save.
+pub(crate) mod writers;
+
 /// Values and findings as JSON.
 pub(crate) mod json;
 

@@ -5,7 +5,8 @@ use keblin::save::StateHead;
 use keblin::verify::SaveFinding;
 use maud::{Markup, html};
 
-use super::words::safe;
+use super::words::{safe, table};
+use crate::out::writers::Written;
 use crate::out::{played, waits, when};
 
 /// A save that was opened.
@@ -14,10 +15,11 @@ pub(crate) struct Player {
     pub(crate) progress: Progress,
     pub(crate) head: StateHead,
     pub(crate) findings: Vec<SaveFinding>,
+    pub(crate) written: Written,
 }
 
 pub(super) fn player(player: &Player) -> Markup {
-    let Player { file, progress, head, findings } = player;
+    let Player { file, progress, head, findings, written } = player;
     let schema = progress.schema();
     let stars: u64 = progress.level_cards(None).iter().map(|card| u64::from(card.facts.stars)).sum();
     let finished = progress.level_cards(None).iter().filter(|card| card.facts.finished).count();
@@ -42,7 +44,27 @@ pub(super) fn player(player: &Player) -> Markup {
                     }
                 }
             }
+            @if written.is_of_machines() {
+                div {
+                    dt { "machines" }
+                    dd {
+                        @for (place, (machine, last)) in written.writers.machines.iter().enumerate() {
+                            @if place > 0 { br; }
+                            (written.machine(*machine)) ", wrote last " (when(*last))
+                        }
+                    }
+                }
+            }
             @if head.edited { div { dt { "made by" } dd { "a tool" } } }
+        }
+        @if written.is_of_machines() {
+            (table("Who wrote what", &["value", "written by"], &html! {
+                tbody {
+                    @for value in &written.writers.values {
+                        tr { th scope="row" { (safe(&value.what)) } td { (safe(written.shares(value))) } }
+                    }
+                }
+            }))
         }
         @if findings.is_empty() {
             p.good { "✓ Verified: nothing was found." }

@@ -187,6 +187,36 @@ fn reconcile_writes_a_new_save_with_what_both_have_and_says_what_became_of_each_
 }
 
 #[test]
+fn show_and_the_report_say_who_wrote_what() {
+    let fixture = Fixture::diverged();
+    let alone = fixture.run(&["show", "anke.keblin"]);
+    assert!(!alone.out.contains("written by"), "one machine: {}", alone.out);
+    // The other machine's file arrives while the game is closed.
+    fs::copy(fixture.path("far.keblin"), fixture.path("anke.keblin")).unwrap();
+    fixture.open("anke").close().unwrap();
+    let json = fixture.run(&["show", "anke.keblin", "--json"]).json();
+    let machines = json["written_by"]["machines"].as_array().unwrap();
+    assert_eq!(machines.len(), 2);
+    let [here, far] = [true, false].map(|here| {
+        let machine = machines.iter().find(|machine| machine["is_this_one"] == here).unwrap();
+        machine["id"].as_str().unwrap()[12..].to_string()
+    });
+    let ran = fixture.run(&["show", "anke.keblin"]);
+    let told = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(told.contains(&format!("this one ({here}) wrote last")), "{told}");
+    assert!(told.contains(&format!("another ({far}) wrote last")), "{told}");
+    // Of 120 coppers, 10 were earned here, and 30 were spent there.
+    let coppers = ["this one +10".to_string(), format!("{far} -30")];
+    let coppers = |first: usize| format!("120 at the start, {}, {}", coppers[first], coppers[1 - first]);
+    assert!([0, 1].iter().any(|first| told.contains(&coppers(*first))), "{told}");
+    let page = fixture.path("report.html");
+    let reported = fixture.run(&["report", "anke.keblin", "--to", page.to_str().unwrap()]);
+    assert_eq!(reported.code, 0, "{}", reported.err);
+    let page = fs::read_to_string(page).unwrap();
+    assert!(page.contains("this one +10") && page.contains(&format!("another ({far})")), "{page}");
+}
+
+#[test]
 fn reconcile_takes_nothing_from_a_save_of_before_an_erasure() {
     let fixture = Fixture::diverged();
     let mut game = fixture.open("anke");

@@ -110,4 +110,5 @@ mod world_in_file;
 mod world_laws;
 mod world_names;
 mod world_steps;
+mod writers;
 mod years;

@@ -29,9 +29,8 @@ impl Counted<'_> {
             .flat_map(|field| field.cells.clone().filter_map(|cell| self.amount(field, cell)))
             .collect();
         for index in 0..self.met.state().facts.len() {
-            let counts: [(&str, fn(&LevelFacts) -> u64); 2] =
-                [("attempts", |facts| facts.attempts), ("deaths", |facts| facts.deaths)];
-            for (word, count) in counts {
+            for word in ["attempts", "deaths"] {
+                let count = |facts: &LevelFacts| if word == "deaths" { facts.deaths } else { facts.attempts };
                 let of = |engine: &Engine| engine.state().facts.get(index).map_or(0, count);
                 let of = |engine: &Engine| Value::Int(i64::try_from(of(engine)).unwrap_or(i64::MAX));
                 let name = || fact_name(self.model, self.model.fact_place(index), word);

@@ -18,6 +18,7 @@ use super::place::RunEnd;
 use crate::snapshot::history::Written;
 use crate::snapshot::{Carried, Snapshot};
 
+pub use super::history::{MachineId, Share, Writers, WrittenValue};
 pub use super::meeting::Side;
 pub use super::met::{Kept, Met};
 pub use super::parts::Differing;

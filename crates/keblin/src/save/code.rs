@@ -85,6 +85,10 @@ keblin_model::words! {
         FinishedShut = "finished_shut",
         /// There is a record of finishing a level that was never finished.
         RecordUnfinished = "record_unfinished",
+        /// An older build has saved since the last build that notes which machine added what.
+        HistoryOfAnotherState = "history_of_another_state",
+        /// What a save says of who wrote what does not fit its values.
+        HistoryDiffers = "history_differs",
         /// A run continues without a life left.
         RunWithoutLives = "run_without_lives",
         /// The saved level is no longer declared.

@@ -11,6 +11,7 @@ use super::savedir::ENDING;
 use super::slot::Slot;
 use super::slot_state::SlotState;
 use crate::broken::Broken;
+use crate::progress::reconcile::MachineId;
 use crate::save::file::without_reserve;
 use crate::save::layout::{FOOT_ITEM_BYTES, FOOT_MARK, digest};
 use crate::save::writer::write_whole;
@@ -92,6 +93,12 @@ impl Slot {
             }
         }
         None
+    }
+
+    /// Returns the id under which this machine has last saved the slot; `None` if it has not.
+    #[must_use]
+    pub fn machine(&self) -> Option<MachineId> {
+        self.own_files().ok()?.last().map(|own| MachineId(own.writer))
     }
 
     /// Returns the id of this machine, if the slot's file is its own last state.

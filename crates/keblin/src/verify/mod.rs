@@ -50,6 +50,7 @@ use crate::progress::reconcile::{Side, merged};
 use crate::progress::{Notice, Progress};
 use crate::save::decode::{of_the_past, of_this_game};
 use crate::save::glance::glance;
+use crate::save::history::{is_of_another_state, is_of_machines};
 use crate::save::left_out::without_areas;
 use crate::save::missing::Missing;
 use crate::save::{
@@ -131,6 +132,8 @@ fn check_file(
     of_this_game(&file, schema)?;
     // A save of an earlier version has other names.
     let glance = if of_the_past(&file, schema).is_none() { glance(&file, schema) } else { None };
+    // Those of several machines add up to the values.
+    let glance = glance.filter(|_| !is_of_machines(&file));
     if glance.is_some_and(|(glance, state)| relations::is_plain(schema, &glance, &state)) {
         return Ok(about_the_file(&file, file.seal(key), key.is_some()));
     }
@@ -204,6 +207,11 @@ fn about_the_file(file: &SaveFile<'_>, seal: Seal, has_key: bool) -> Vec<SaveFin
             ));
         }
         _ => {}
+    }
+    if is_of_another_state(file) {
+        let message = "an earlier build of the game has saved it since the build that notes which machine added what; what it \
+                       changed counts as written by the machine that wrote last";
+        found.push(hint(SaveCode::HistoryOfAnotherState, message));
     }
     if file.head.edited {
         found.push(hint(SaveCode::Edited, "made by a tool, not by the game"));

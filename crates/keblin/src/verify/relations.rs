@@ -9,6 +9,7 @@ use keblin_model::{Severity, Value};
 
 use super::finding::SaveFinding;
 use crate::progress::Engine;
+use crate::progress::history::unfitting;
 use crate::progress::place::FACT_AXES;
 use crate::save::SaveCode;
 use crate::save::decode::Decoded;
@@ -52,6 +53,8 @@ pub(super) fn of_values(snapshot: &Snapshot) -> Vec<SaveFinding> {
     lives(schema, state, &mut found);
     invariants(snapshot, &mut found);
     found.extend(super::world::findings(snapshot));
+    let differs = |(place, message)| SaveFinding::warning(SaveCode::HistoryDiffers, place, message);
+    found.extend(unfitting(snapshot).into_iter().map(differs));
     found
 }
 

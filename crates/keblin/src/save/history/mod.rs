@@ -51,6 +51,28 @@ pub(super) fn erased(file: &SaveFile<'_>) -> Option<u64> {
     cursor.count("how often it was erased").ok()
 }
 
+/// Returns whether a file has a history of another state than the one it was read from: an older build has saved it.
+pub(crate) fn is_of_another_state(file: &SaveFile<'_>) -> bool {
+    let Ok(section) = file.section(HISTORY) else { return false };
+    let mut cursor = section.item().cursor();
+    let described = cursor
+        .array_of(ITEMS, "a history")
+        .and_then(|()| cursor.next(|| "what it describes", minicbor::Decoder::bytes));
+    described.is_ok_and(|described| described != file.described)
+}
+
+/// Returns whether a file says of more than one machine that it wrote it.
+pub(crate) fn is_of_machines(file: &SaveFile<'_>) -> bool {
+    let Ok(section) = file.section(HISTORY) else { return false };
+    let mut cursor = section.item().cursor();
+    let mut before = || {
+        cursor.array_of(ITEMS, "a history")?;
+        (0..2).try_for_each(|_| cursor.skip("an item", &SaveLimits::default()))?;
+        cursor.array("the writers")
+    };
+    before().is_ok_and(|writers| writers > 1)
+}
+
 /// Returns the values of the table of a piece.
 fn table_of<'s>(snapshot: &'s Snapshot, piece: &Piece) -> &'s [Value] {
     let places = match piece {
