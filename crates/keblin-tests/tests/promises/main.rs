@@ -59,6 +59,7 @@ mod made_up;
 mod meetings;
 mod meets;
 mod mended;
+mod merged;
 mod mistakes;
 mod mixed_kinds;
 mod model;
