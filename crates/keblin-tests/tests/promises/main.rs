@@ -70,6 +70,7 @@ mod options;
 mod own_state;
 mod phases;
 mod power;
+mod power_merging;
 mod processes;
 mod public;
 mod published;
