@@ -25,7 +25,8 @@ pub(crate) struct Joined {
 
 /// Returns what two saves hold together. `later` decides what nobody is known to have written.
 pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined {
-    let [a, b] = [ours, theirs].map(|of| of.history.as_deref().cloned().unwrap_or_default());
+    let none = History::default();
+    let [a, b] = [ours, theirs].map(|of| of.history.as_deref().unwrap_or(&none));
     let mut history = History {
         top: a.top.max(b.top),
         writers: a.writers.clone(),
@@ -44,12 +45,12 @@ pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined 
             false => (Side::Theirs, theirs, b),
         };
         let History { top, writers, .. } = history;
-        let history = Some(Arc::new(History { top, writers, ..of }));
+        let history = Some(Arc::new(History { top, writers, ..of.clone() }));
         return Joined { snapshot: Snapshot { history, ..snapshot.clone() }, run: side, is_one_alone: true };
     }
     let whose = |piece: &Piece| {
         let of = |history: &History| (history.erased(piece), history.written(piece));
-        match of(&a).cmp(&of(&b)) {
+        match of(a).cmp(&of(b)) {
             Ordering::Greater => Side::Ours,
             Ordering::Less => Side::Theirs,
             Ordering::Equal => later,
@@ -64,8 +65,9 @@ pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined 
         theirs: &theirs.state,
         later,
         state: of(run).state.clone(),
-        a: &a,
-        b: &b,
+        listed: Listed::of(&ours.state, [a, b]),
+        a,
+        b,
         history,
     };
     joining.keep_plain(Piece::Run, run);
@@ -87,17 +89,21 @@ pub(crate) fn joined(ours: &Snapshot, theirs: &Snapshot, later: Side) -> Joined 
             .map(|offer| (*offer.0, offer.1.clone()))
             .collect::<Vec<_>>()
     };
-    for (offer, value) in is_open(&a, &b).into_iter().chain(is_open(&b, &a)) {
+    for (offer, value) in is_open(a, b).into_iter().chain(is_open(b, a)) {
         let keep = ours.schema.field_at(offer.1).map_or(Keep::Latest, |field| field.keep);
         let held = history.offers.entry(offer).or_insert(Value::Unset);
         *held = meet(keep, held, &value).unwrap_or_else(|| held.clone());
     }
     let mut snapshot = Snapshot {
+        schema: Arc::clone(&ours.schema),
         state,
-        areas,
+        carried: Arc::clone(&of(later).carried),
         picture: of(run).picture.clone(),
         title: of(title).title.clone(),
-        ..of(later).clone()
+        areas,
+        saved: of(later).saved,
+        history: None,
+        runs_begun: of(later).runs_begun,
     };
     history.take_offers(&mut snapshot);
     let snapshot = Snapshot { history: Some(Arc::new(history)), ..snapshot };
@@ -111,9 +117,39 @@ pub(super) struct Joining<'j> {
     later: Side,
     /// The result so far; it begins with the state whose run it is.
     pub(super) state: State,
+    /// What either history lists: all else is the same in both, if its value is.
+    pub(super) listed: Listed,
     pub(super) a: &'j History,
     pub(super) b: &'j History,
     pub(super) history: History,
+}
+
+/// The values and facts that histories list.
+pub(super) struct Listed {
+    /// By the first cell of each.
+    cells: Vec<bool>,
+    /// By their position among the facts.
+    pub(super) facts: Vec<bool>,
+    /// What is neither.
+    pub(super) others: Vec<Leaf>,
+}
+
+impl Listed {
+    fn of(state: &State, histories: [&History; 2]) -> Listed {
+        let (cells, facts) = (vec![false; state.cells.len()], vec![false; state.facts.len()]);
+        let mut listed = Listed { cells, facts, others: Vec::new() };
+        let mark =
+            |flags: &mut Vec<bool>, at: usize| flags.get_mut(at).into_iter().for_each(|flag| *flag = true);
+        for piece in histories.iter().flat_map(|history| history.pieces.keys()) {
+            match piece {
+                Piece::Leaf(Leaf::Cell(first) | Leaf::Table { first, .. }) => mark(&mut listed.cells, *first),
+                Piece::Leaf(Leaf::Fact(_, index)) => mark(&mut listed.facts, *index),
+                Piece::Leaf(leaf) => listed.others.push(*leaf),
+                _ => {}
+            }
+        }
+        listed
+    }
 }
 
 impl Joining<'_> {
@@ -153,15 +189,21 @@ impl Joining<'_> {
                 }
             }
         }
+        let (ours, theirs, listed) = (self.ours, self.theirs, std::mem::take(&mut self.listed.cells));
+        let has_one_founder = self.a.founder == self.b.founder;
         for field in profile_fields(schema) {
-            let is_same =
-                self.ours.cells.get(field.cells.clone()) == self.theirs.cells.get(field.cells.clone());
-            let is_known = self.a.pieces.is_empty() && self.b.pieces.is_empty();
-            if is_same && is_known && self.a.founder == self.b.founder {
+            let cells = field.cells.clone();
+            let (Some(ours), Some(theirs), Some(listed)) =
+                (ours.cells.get(cells.clone()), theirs.cells.get(cells.clone()), listed.get(cells.clone()))
+            else {
                 continue;
-            }
-            for first in field.cells.clone().step_by(field.places) {
-                self.field(field, first);
+            };
+            let tables = ours.chunks(field.places).zip(theirs.chunks(field.places));
+            let firsts = cells.step_by(field.places).zip(listed.iter().step_by(field.places));
+            for ((ours, theirs), (first, is_listed)) in tables.zip(firsts) {
+                if *is_listed || !has_one_founder || ours != theirs {
+                    self.field(field, first);
+                }
             }
         }
     }

@@ -14,19 +14,20 @@ impl Joining<'_> {
         for index in 0..self.state.facts.len() {
             let of = |state: &State| state.facts.get(index).copied().unwrap_or_default();
             let (ours, theirs) = (of(self.ours), of(self.theirs));
+            let is_listed = self.listed.facts.get(index) != Some(&false);
+            if ours == theirs && !is_listed && self.a.founder == self.b.founder {
+                continue;
+            }
             let mut both = LevelFacts {
                 finished: ours.finished || theirs.finished,
                 stars: ours.stars.max(theirs.stars),
                 collected: ours.collected | theirs.collected,
                 ..ours
             };
-            let is_plain = ours == theirs && self.a.founder == self.b.founder;
-            if !(is_plain && self.a.pieces.is_empty() && self.b.pieces.is_empty()) {
-                for fact in [FactOf::Attempts, FactOf::Deaths] {
-                    let (one, other) = (fact.count(&ours), fact.count(&theirs));
-                    let total = self.amount(Piece::of_fact(fact, index), &one, &other, &Value::Int(0));
-                    fact.put_count(&mut both, &total);
-                }
+            for fact in [FactOf::Attempts, FactOf::Deaths] {
+                let (one, other) = (fact.count(&ours), fact.count(&theirs));
+                let total = self.amount(Piece::of_fact(fact, index), &one, &other, &Value::Int(0));
+                fact.put_count(&mut both, &total);
             }
             self.state.facts.get_mut(index).into_iter().for_each(|facts| *facts = both);
             for fact in FactOf::ALL {
@@ -67,12 +68,10 @@ impl Joining<'_> {
             if moment.again == Again::Profile {
                 let told = [ours, theirs].iter().any(|of| of.told.get(index) == Some(&true));
                 self.state.told.get_mut(index).into_iter().for_each(|held| *held = told);
-                self.settle(Leaf::Told(index));
             }
         }
-        self.settle(Leaf::Played);
-        self.settle(Leaf::Furthest);
-        (0..self.state.latched.len()).for_each(|index| self.settle(Leaf::Latched(index)));
-        (0..self.state.opened.len()).for_each(|index| self.settle(Leaf::Opened(index)));
+        for leaf in std::mem::take(&mut self.listed.others) {
+            self.settle(leaf);
+        }
     }
 }

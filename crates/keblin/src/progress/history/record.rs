@@ -1,5 +1,6 @@
 //! What a save adds to the history: whatever has changed since the last save was written now, by this writer.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use keblin_model::keep::meet;
@@ -68,11 +69,11 @@ pub(crate) fn recorded(
 ) -> Snapshot {
     let first = || Snapshot::of_state(&now.schema, State::first(&now.schema));
     let is_first = before.is_none();
-    let before = before.cloned().unwrap_or_else(first);
+    let before = before.map_or_else(|| Cow::Owned(first()), Cow::Borrowed);
     let mut history = before.history.as_deref().cloned().unwrap_or_default();
-    let is_unchanged = before == *now && before.title == now.title && before.runs_begun == now.runs_begun;
+    let is_unchanged = *before == *now && before.title == now.title && before.runs_begun == now.runs_begun;
     if is_unchanged && !erased.all && erased.pieces.is_empty() && before.history.is_some() {
-        return Snapshot { history: before.history, ..now.clone() };
+        return Snapshot { history: before.history.clone(), ..now.clone() };
     }
     let is_known = history.writers.contains_key(&writer) || history.writers.len() < MAX_WRITERS;
     let writer = if is_known { writer } else { history.top.writer };
@@ -90,28 +91,31 @@ pub(crate) fn recorded(
     Snapshot { history: Some(Arc::new(recording.history)), ..recording.now }
 }
 
-struct Recording {
-    before: Snapshot,
+struct Recording<'r> {
+    before: Cow<'r, Snapshot>,
     now: Snapshot,
     history: History,
     top: Written,
 }
 
-impl Recording {
+impl Recording<'_> {
     fn erase(&mut self, erased: &Erasures) {
         if erased.all {
             let History { top, writers, erased, .. } = std::mem::take(&mut self.history);
             self.history = History { top, writers, founder: top, erased: erased + 1, ..History::default() };
-            self.before = Snapshot::of_state(&self.now.schema, State::first(&self.now.schema));
+            self.before = Cow::Owned(Snapshot::of_state(&self.now.schema, State::first(&self.now.schema)));
         }
-        let schema = Arc::clone(&self.now.schema);
-        let first = State::first(&schema);
+        if erased.pieces.is_empty() {
+            return;
+        }
+        let first = State::first(&self.now.schema);
+        let before = &mut self.before.to_mut().state;
         for piece in &erased.pieces {
             let erased = self.history.erased(piece) + u64::from(!Broken::ErasureUncounted.is());
             self.history.set(piece.clone(), Past { erased, content: Content::Value });
             match piece {
-                Piece::Leaf(leaf) => leaf.copy(&first, &mut self.before.state),
-                Piece::Run => self.before.state.run = None,
+                Piece::Leaf(leaf) => leaf.copy(&first, before),
+                Piece::Run => before.run = None,
                 _ => {}
             }
             self.history.offers.retain(|(_, cell), _| !is_of(piece, *cell));
@@ -187,6 +191,9 @@ impl Recording {
         for index in 0..self.now.state.facts.len() {
             let of = |state: &State| state.facts.get(index).copied().unwrap_or_default();
             let (before, now) = (of(&self.before.state), of(&self.now.state));
+            if before == now {
+                continue;
+            }
             for fact in [FactOf::Attempts, FactOf::Deaths] {
                 let (before, now) = (fact.count(&before), fact.count(&now));
                 if before != now {
