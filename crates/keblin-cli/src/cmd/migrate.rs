@@ -36,9 +36,7 @@ pub(crate) fn run(
     let all = named.iter().all(|path| !path.is_dir());
     // Files in `aside` were put there, and are migrated when they are opened.
     let mut troubles = Vec::new();
-    let mut saves = files::saves(named, &mut troubles);
-    let is_aside = |path: &PathBuf| path.components().any(|part| part.as_os_str() == "aside");
-    saves.retain(|path| !is_aside(path) || named.contains(path));
+    let saves = files::saves_of_players(named, &mut troubles);
     let began = files::now();
     let doing = Doing { schema: &schema, key: key.as_ref(), is_to_write };
     let bar: ProgressBar = progress_bar(console, saves.len());

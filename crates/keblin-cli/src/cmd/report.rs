@@ -48,7 +48,7 @@ pub(crate) fn run(console: &mut Console<'_>, args: &Args, asked: &Asked<'_>) -> 
         [] => About::Declaration,
         [file] if is_one => About::Player(Box::new(player(file, &schema, key.as_ref())?)),
         _ => {
-            let saves = files::saves(asked.saves, &mut troubles);
+            let saves = files::saves_of_players(asked.saves, &mut troubles);
             let figures = figures(console, &saves, &schema, key.as_ref(), &mut troubles);
             About::Players(Box::new(figures))
         }

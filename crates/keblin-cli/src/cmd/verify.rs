@@ -51,6 +51,7 @@ pub(crate) fn run(
         for (path, checked) in batch.iter().zip(checked) {
             let Some(checked) = Trouble::put_by(checked, &mut troubles) else { continue };
             tally.count(&checked);
+            tally.aside += usize::from(files::is_aside(path, named));
             if console.json {
                 console.json_line(&checked.as_json(path))?;
             } else if all || !checked.is_plain() {
@@ -195,6 +196,8 @@ struct Tally {
     damaged: usize,
     refused: usize,
     redeclared: usize,
+    /// How many of all the store keeps for itself.
+    aside: usize,
 }
 
 impl Tally {
@@ -211,7 +214,7 @@ impl Tally {
     }
 
     fn tell(&self, console: &mut Console<'_>) -> Result<(), Trouble> {
-        let Tally { whole, earlier, told, damaged, refused, redeclared } = self;
+        let Tally { whole, earlier, told, damaged, refused, redeclared, aside } = self;
         let all = whole + told + damaged + refused + redeclared;
         let whole_word = match earlier {
             0 => "intact".to_string(),
@@ -228,7 +231,8 @@ impl Tally {
         let parts: Vec<String> =
             counts.map(|(count, what, tone)| console.toned(tone, &format!("{count} {what}"))).collect();
         let parts = if parts.is_empty() { "none found".to_string() } else { parts.join(", ") };
-        console.paragraph(&format!("{all} saves: {parts}"), "    ")?;
+        let aside = if *aside > 0 { format!(" ({aside} of them in `aside`)") } else { String::new() };
+        console.paragraph(&format!("{all} saves{aside}: {parts}"), "    ")?;
         let advices = [(*damaged > 0, DAMAGED), (*refused > 0, OF_ANOTHER)];
         for (_, advice) in advices.into_iter().filter(|(is_due, _)| *is_due) {
             console.paragraph(&format!("  {advice}"), "  ")?;

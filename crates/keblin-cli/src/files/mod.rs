@@ -92,6 +92,20 @@ pub(crate) fn saves(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathB
     files_in(named, "saves", "keblin", troubles)
 }
 
+/// Finds the saves of players that are named: without what the store keeps for itself in a folder `aside`, such as the backup
+/// of a slot, unless that is named.
+pub(crate) fn saves_of_players(named: &[PathBuf], troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {
+    let mut found = saves(named, troubles);
+    found.retain(|path| !is_aside(path, named));
+    found
+}
+
+/// Returns whether the store keeps a file for itself: it is in a folder `aside`, and neither it nor that folder is named.
+pub(crate) fn is_aside(path: &Path, named: &[PathBuf]) -> bool {
+    let Some(folder) = path.parent().filter(|folder| folder.ends_with("aside")) else { return false };
+    !named.iter().any(|named| named == path || named == folder)
+}
+
 /// Finds the files that are named: files themselves, and in each folder every file in it and below with an ending, by
 /// name. Links are followed. A folder that cannot be read, or has none of these files, is noted as trouble.
 fn files_in(named: &[PathBuf], what: &str, ending: &str, troubles: &mut Vec<Trouble>) -> Vec<PathBuf> {

@@ -68,7 +68,7 @@ fn a_folder_is_verified_file_by_file_with_those_below_it_and_summed_up() {
     assert_fits(&ran.out);
     let lines: Vec<&str> = ran.out.lines().collect();
     assert!(lines[0].starts_with("saves/slot_07.keblin: damaged: profile, byte "), "{}", ran.out);
-    assert!(ran.out.contains("\n41 saves: 40 intact, 1 damaged\n"), "{}", ran.out);
+    assert!(ran.out.contains("\n41 saves (1 of them in `aside`): 40 intact, 1 damaged\n"), "{}", ran.out);
     let json: Vec<Json> =
         run(&args("--json")).out.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
     assert_eq!(json.len(), 41);
@@ -78,7 +78,7 @@ fn a_folder_is_verified_file_by_file_with_those_below_it_and_summed_up() {
     assert_eq!(bad.len(), 1);
     assert_eq!(bad[0]["findings"][0]["code"], "cut");
     fs::remove_file(folder.path().join("saves/slot_07.keblin")).unwrap();
-    assert_eq!(run(&args("")).out, "40 saves: 40 intact\n");
+    assert_eq!(run(&args("")).out, "40 saves (1 of them in `aside`): 40 intact\n");
 }
 
 #[test]

@@ -176,6 +176,11 @@ fn the_figures_of_many_saves_are_those_of_each_added_up() {
         fs::write(at("saves").join(format!("{name}.keblin")), save_of(&schema, finished, deaths)).unwrap();
     }
     fs::write(at("saves").join("f.keblin"), b"not a save").unwrap();
+    // What the store keeps for itself is not a further player.
+    fs::create_dir(at("saves/aside")).unwrap();
+    for name in ["a.previous", "e.own-35a0961c7ef11d4e-e2247af6"] {
+        fs::copy(at("saves/e.keblin"), at("saves/aside").join(format!("{name}.keblin"))).unwrap();
+    }
     let ran = report(folder.path(), &["saves", "--csv", "figures.csv", "--json"]);
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     let json = ran.json();
