@@ -122,7 +122,8 @@ fn buying_is_an_event_and_a_step_of_a_rehearsal() {
 fn each_mistake_in_a_price_has_its_place() {
     for (costs, expected) in [
         ("{ copper = 80 }", "did you mean `coppers`?"),
-        ("{ coppers = -1 }", "expected a price: a number, or a time such as \"90s\", of 0 or more"),
+        ("{ coppers = -1 }", "expected a price: a number, or a time such as \"90s\", of more than 0"),
+        ("{ coppers = 0 }", "expected a price: a number, or a time such as \"90s\", of more than 0"),
         ("{ coppers = '90s' }", "`coppers` has another type than this price"),
         ("{}", "`costs` does not name any field"),
         ("80", "expected a table"),

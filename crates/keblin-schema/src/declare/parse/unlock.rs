@@ -76,13 +76,15 @@ fn costs(
             DeValue::String(time) => time.parse().ok().map(Value::Time),
             _ => None,
         };
-        match value.filter(|value| !value.is_negative()) {
+        // What costs nothing is free without a price.
+        let is_price = |value: &Value| value.negated().is_negative();
+        match value.filter(is_price) {
             Some(value) => costs.push((
                 Placed { value: name.get_ref().to_string(), span: name.span() },
                 Placed { value, span: item.span() },
             )),
             None => {
-                prices.wrong_type(item, "a price: a number, or a time such as \"90s\", of 0 or more", found)
+                prices.wrong_type(item, "a price: a number, or a time such as \"90s\", of more than 0", found)
             }
         }
     }
