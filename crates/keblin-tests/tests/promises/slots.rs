@@ -101,7 +101,7 @@ fn slots_do_not_know_each_other() {
 #[test]
 fn the_name_of_a_slot_is_an_id_and_never_a_path() {
     let dir = SaveDir::at("saves");
-    for name in ["../otter", "a/b", "", "con", "Otter", "otter.keblin"] {
+    for name in ["../otter", "a/b", "", "con", "Otter", "otter.keblin", "device"] {
         let error = dir.slot(name).unwrap_err().to_string();
         assert!(error.starts_with(&format!("{name:?} cannot be the name of a slot: ")), "{error}");
     }

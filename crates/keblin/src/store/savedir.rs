@@ -55,6 +55,14 @@ pub struct SlotNameError {
 
 keblin_model::debug_as_display!(SlotNameError);
 
+/// Returns the name of a slot. The settings of the device have a file and a lock of their own.
+fn slot_name(name: &str) -> Result<Name, NameFault> {
+    match name {
+        "device" => Err(NameFault::Reserved { owner: "the settings of the device" }),
+        name => Name::of_file(name),
+    }
+}
+
 impl SaveDir {
     /// Returns the saves in a folder on the disk. A relative path is resolved now, and stays the same folder later.
     #[must_use]
@@ -141,9 +149,9 @@ impl SaveDir {
     /// Returns a slot.
     ///
     /// # Errors
-    /// [`SlotNameError`] for a name that is not an id.
+    /// [`SlotNameError`] for a name that is not an id, and for `device`: the settings have it.
     pub fn slot(&self, name: &str) -> Result<Slot, SlotNameError> {
-        match Name::of_file(name) {
+        match slot_name(name) {
             Ok(name) => Ok(Slot::new(self.clone(), name)),
             Err(fault) => Err(SlotNameError { name: name.to_string(), fault }),
         }
@@ -155,7 +163,7 @@ impl SaveDir {
     /// [`DiskError`] if the folder exists but cannot be listed.
     pub fn slots(&self) -> Result<Vec<Name>, DiskError> {
         let files = self.files.list(&self.folder)?;
-        Ok(files.iter().filter_map(|file| Name::of_file(file.strip_suffix(ENDING)?).ok()).collect())
+        Ok(files.iter().filter_map(|file| slot_name(file.strip_suffix(ENDING)?).ok()).collect())
     }
 
     /// Returns the folder.
