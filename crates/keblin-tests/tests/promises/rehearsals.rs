@@ -371,3 +371,28 @@ fn what_a_screen_shows_is_expected_with_its_reason() {
         assert!(findings.contains("expected a positive number or time"), "{findings}");
     }
 }
+
+#[test]
+fn what_was_expected_of_one_thing_does_not_count_again() {
+    let once = "begin neap\nadd letters 5\nend_run\nexpect notice new_record best_letters once\n";
+    for more in ["expect notice new_record never\n", "expect notice new_record best_letters never\n"] {
+        let report = run("test", &format!("{once}{more}"));
+        assert!(report.failure.is_none(), "{:?}", report.failure);
+    }
+    // All of them, then one by one.
+    let all = once.replace(" best_letters once", " once");
+    let report = run("test", &format!("{all}expect notice new_record best_letters once\n"));
+    assert!(report.failure.is_none(), "{:?}", report.failure);
+    let (line, kind) = failure(&format!("{once}expect notice new_record once\n"));
+    assert!(line == 5 && matches!(kind, FailureKind::Notices { actual: 0, .. }), "{kind}");
+}
+
+#[test]
+fn a_line_of_more_frames_than_anybody_plays_is_refused() {
+    for line in ["feed death for 4000000000 frames", "tick 16ms 9223372036854775807 times"] {
+        let found =
+            Rehearsal::parse("test", &format!("begin\n{line}\n"), &fen_post()).unwrap_err().to_string();
+        assert!(found.contains("at most 1000000, but found `"), "{found}");
+    }
+    assert!(Rehearsal::parse("test", "begin\ntick 16ms 1000000 times\n", &fen_post()).is_ok());
+}

@@ -52,9 +52,9 @@ impl Words<'_> {
         let times = match self.next() {
             None => 1,
             Some((count, span)) => {
-                let times = count
-                    .parse()
-                    .map_err(|_| bad(span, format!("expected how often, but found `{count}`")))?;
+                let times = frames(count).ok_or_else(|| {
+                    bad(span, format!("expected how often, {AT_MOST}, but found `{count}`"))
+                })?;
                 match self.expected("`times`")? {
                     ("times", _) => times,
                     (other, span) => return Err(bad(span, format!("expected `times`, but found `{other}`"))),
@@ -133,11 +133,20 @@ impl Words<'_> {
             (other, span) => return Err(bad(span, format!("expected `for`, but found `{other}`"))),
         }
         let (count, span) = self.expected("how many frames")?;
-        let frames =
-            count.parse().map_err(|_| bad(span, format!("expected a number, but found `{count}`")))?;
+        let frames = frames(count)
+            .ok_or_else(|| bad(span, format!("expected a number, {AT_MOST}, but found `{count}`")))?;
         match self.expected("`frames`")? {
             ("frames", _) => Ok(Step::Feed(signal, frames)),
             (other, span) => Err(bad(span, format!("expected `frames`, but found `{other}`"))),
         }
     }
+}
+
+/// The most frames of one line: more than four hours of play.
+const MAX_FRAMES: usize = 1_000_000;
+const AT_MOST: &str = "at most 1000000";
+
+/// Returns how many frames a word asks for; `None` if it is not a number, or too large for one line.
+fn frames(word: &str) -> Option<usize> {
+    word.parse().ok().filter(|frames| *frames <= MAX_FRAMES)
 }
