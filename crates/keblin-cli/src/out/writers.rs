@@ -68,7 +68,10 @@ impl Written {
         } else {
             "; "
         };
-        start.into_iter().chain(shares).collect::<Vec<_>>().join(separator)
+        let settled = [("forgiven", &value.forgiven), ("forfeited", &value.forfeited)];
+        let settled = settled.into_iter().filter(|(_, number)| is_something(number));
+        let settled = settled.map(|(word, number)| format!("{number} {word}"));
+        start.into_iter().chain(shares).chain(settled).collect::<Vec<_>>().join(separator)
     }
 
     /// Prints the machines, and what each has to do with which value.
@@ -106,7 +109,13 @@ impl Written {
         };
         let value = |value: &WrittenValue| {
             let shares: Vec<Json> = value.shares.iter().map(share).collect();
-            json!({ "what": value.what, "start": json::value(&value.start), "by": shares })
+            json!({
+                "what": value.what,
+                "start": json::value(&value.start),
+                "forgiven": json::value(&value.forgiven),
+                "forfeited": json::value(&value.forfeited),
+                "by": shares,
+            })
         };
         let Writers { machines, values, .. } = &self.writers;
         (!machines.is_empty()).then(|| {

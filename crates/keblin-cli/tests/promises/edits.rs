@@ -125,20 +125,23 @@ fn tried(file: &str, before: &Schema, edited: &str, text: &str) -> Result<&'stat
     }
 }
 
+/// Every declaration of the demo.
+const DECLARATIONS: [&str; 6] = [
+    "progress.toml",
+    "frozen/v1.toml",
+    "frozen/v2.toml",
+    "frozen/v3.toml",
+    "frozen/v4.toml",
+    "frozen/v5.toml",
+];
+
 #[test]
 fn an_edit_of_a_line_is_stopped_exactly_where_saves_would_be_lost() {
     // Each is a run of the tool.
     let one_in = tries(12, 1);
     let mut counts: BTreeMap<(&str, &str), usize> = BTreeMap::new();
     let mut faults = Vec::new();
-    for file in [
-        "progress.toml",
-        "frozen/v1.toml",
-        "frozen/v2.toml",
-        "frozen/v3.toml",
-        "frozen/v4.toml",
-        "frozen/v5.toml",
-    ] {
+    for file in DECLARATIONS {
         let text = fs::read_to_string(project("demo").join(file)).unwrap();
         let before = Schema::parse(file, &text).unwrap().schema;
         let tried: Vec<Result<&str, String>> = edits(&text)
@@ -155,14 +158,7 @@ fn an_edit_of_a_line_is_stopped_exactly_where_saves_would_be_lost() {
     }
     assert!(faults.is_empty(), "{} of them:\n\n{}", faults.len(), faults.join("\n\n"));
     println!("{counts:#?}");
-    for file in [
-        "progress.toml",
-        "frozen/v1.toml",
-        "frozen/v2.toml",
-        "frozen/v3.toml",
-        "frozen/v4.toml",
-        "frozen/v5.toml",
-    ] {
+    for file in DECLARATIONS {
         assert!(
             counts[&(file, "shape")] >= 20 / one_in && counts[&(file, "growth or rule")] >= 10 / one_in,
             "{counts:#?}"

@@ -86,6 +86,8 @@ fn coins_that_were_spent_twice_are_forgiven_when_the_player_next_uses_some() {
     let more = played(1, Some(&both), |game| drop(game.add(purse, 5)));
     assert_eq!(coins(&more), 5);
     assert_eq!(coins(&merged(&[&more, &earns])), 15, "the 20 are forgiven once");
+    let writers = verify(&more, &schema).unwrap().snapshot().writers();
+    assert_eq!(writers.values[0].forgiven, keblin::Value::Int(20));
     // Two machines that forgive the same do not forgive twice.
     let other = played(2, Some(&both), |game| drop(game.add(purse, 7)));
     assert_eq!(coins(&merged(&[&more, &other])), 12);

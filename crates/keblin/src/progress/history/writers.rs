@@ -39,6 +39,10 @@ pub struct WrittenValue {
     pub what: String,
     /// What of an amount was there before anybody is known to have changed it; unset for anything else.
     pub start: Value,
+    /// What was below the lower bound of an amount after a merge, and was given to the player; unset if nothing was.
+    pub forgiven: Value,
+    /// What was above the upper bound of an amount after a merge, and was taken; unset if nothing was.
+    pub forfeited: Value,
     /// What each machine has to do with it.
     pub shares: Vec<(MachineId, Share)>,
 }
@@ -111,13 +115,14 @@ impl Listing<'_> {
         values
     }
 
-    fn named(&self, part: &Part, start: Value, shares: Vec<(MachineId, Share)>) -> Option<WrittenValue> {
+    fn named(&self, part: &Part, shares: Vec<(MachineId, Share)>) -> Option<WrittenValue> {
         let what = match part {
             Part::Run => "the run".to_string(),
             part => part.text(&self.snapshot.schema),
         };
+        let [start, forgiven, forfeited] = [const { Value::Unset }; 3];
         let is_said = !shares.is_empty();
-        is_said.then_some(WrittenValue { what, start, shares })
+        is_said.then_some(WrittenValue { what, start, forgiven, forfeited, shares })
     }
 
     fn amount(&self, part: &Part, piece: &Piece, value: &Value, default: &Value) -> Option<WrittenValue> {
@@ -126,8 +131,14 @@ impl Listing<'_> {
         let shares = amount.by.iter().map(|(machine, (added, taken))| {
             (MachineId(*machine), Share::Counted { added: of(added), taken: of(taken) })
         });
-        let start = amount.start.as_ref().map_or_else(|| default.clone(), &of);
-        self.named(part, start, shares.collect())
+        let named = self.named(part, shares.collect())?;
+        let maybe = |number: &Option<Value>| number.as_ref().map_or(Value::Unset, &of);
+        Some(WrittenValue {
+            start: amount.start.as_ref().map_or_else(|| default.clone(), &of),
+            forgiven: maybe(&amount.forgiven),
+            forfeited: maybe(&amount.forfeited),
+            ..named
+        })
     }
 
     fn written(&self, part: &Part, piece: &Piece) -> Option<WrittenValue> {
@@ -146,6 +157,6 @@ impl Listing<'_> {
             }
             _ => Vec::new(),
         };
-        self.named(part, Value::Unset, shares)
+        self.named(part, shares)
     }
 }
