@@ -89,7 +89,7 @@
 //! It is not an engine plug-in, a game loop or a network service. The objects of the world stay the game's own: it
 //! keeps what a player left them as. It does not protect saves from players who edit them. A digest shows
 //! damage, not who wrote a file: a save that a stranger wrote with the right digests is intact. A seal with the game's key shows that the
-//! game wrote it (feature `seal`). Nothing is encrypted. There are no downgrades: migrations only go forward.
+//! game wrote it (feature `seal`). It does not encrypt saves. Migrations only go forward.
 
 /// What a save contains, in order.
 mod grammar;

@@ -149,8 +149,8 @@ impl Machine {
         }
     }
 
-    /// Checks how often a notice was delivered since it was last expected, or since the launch. What was expected of one
-    /// thing is no longer in the number of all.
+    /// Checks how often a notice was delivered since it was last expected, or since the launch. Once the notice was
+    /// expected for one field or level, the count of the notice alone leaves that delivery out.
     pub(super) fn expect_told(&mut self, told: &str, expected: usize) -> Result<(), FailureKind> {
         let actual = self.told.remove(told).unwrap_or(0);
         if let Some(all) = told.split_once(' ').and_then(|(word, _)| self.told.get_mut(word)) {

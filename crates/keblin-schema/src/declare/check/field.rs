@@ -214,7 +214,7 @@ fn of_keep(field: &FieldDecl, keep: Keep, refuse: &mut Refuse<'_>) {
     }
     if keep == Keep::Balance && field.scope != Scope::Profile {
         let message = format!(
-            "`keep = \"balance\"` has no effect on a {} value: only a profile value is merged by who added what",
+            "`keep = \"balance\"` has no effect on a {} value: only profile values are merged machine by machine",
             field.scope.as_str()
         );
         refuse(span(&field.keep), message, "write `scope = \"profile\"`, or leave `keep` out");
